@@ -1,0 +1,103 @@
+//! Which version is active in a shell, by which rule, and what that rule overrode.
+
+use std::path::PathBuf;
+
+/// The rules, strongest first.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, serde::Serialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Rule {
+    /// A switch in this shell, or in the shell that started it.
+    Switch,
+    /// A wish of the project.
+    Pin,
+    /// What new shells get.
+    Default,
+    /// The system's own copy.
+    System,
+}
+
+/// What one rule asks for.
+#[derive(Clone, Debug, PartialEq, Eq, serde::Serialize)]
+pub struct Claim {
+    /// The rule.
+    pub rule: Rule,
+    /// The selector or key it asks for.
+    pub wanted: String,
+    /// The key on the shelf that meets it, or `system`; nothing where none does.
+    pub met_by: Option<String>,
+    /// The file and line that ask for it, where a file does.
+    pub place: Option<Place>,
+}
+
+/// A line in a file.
+#[derive(Clone, Debug, PartialEq, Eq, serde::Serialize)]
+pub struct Place {
+    /// The file.
+    pub file: PathBuf,
+    /// The line, counted from 1.
+    pub line: usize,
+}
+
+/// The claims, decided.
+#[derive(Clone, Debug, Default, PartialEq, Eq, serde::Serialize)]
+pub struct Activation {
+    /// The claim that holds; nothing where no rule offers a version.
+    pub active: Option<Claim>,
+    /// Weaker claims that would have held.
+    pub overrode: Vec<Claim>,
+    /// Stronger claims that nothing on the shelf meets.
+    pub unmet: Vec<Claim>,
+}
+
+/// Decides between `claims`: the strongest rule that is met holds.
+pub fn decide(mut claims: Vec<Claim>) -> Activation {
+    claims.sort_by_key(|claim| claim.rule);
+    let mut activation = Activation::default();
+    for claim in claims {
+        match (&activation.active, &claim.met_by) {
+            (None, Some(_)) => activation.active = Some(claim),
+            (None, None) => activation.unmet.push(claim),
+            (Some(_), _) => activation.overrode.push(claim),
+        }
+    }
+    activation
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    fn claim(rule: Rule, met_by: Option<&str>) -> Claim {
+        Claim {
+            rule,
+            wanted: "8".into(),
+            met_by: met_by.map(str::to_owned),
+            place: None,
+        }
+    }
+
+    #[rstest]
+    #[case(&[Rule::System, Rule::Default, Rule::Pin, Rule::Switch], &[], Some(Rule::Switch))]
+    #[case(&[Rule::System, Rule::Default, Rule::Pin], &[], Some(Rule::Pin))]
+    #[case(&[Rule::Default, Rule::Pin], &[Rule::Pin], Some(Rule::Default))]
+    #[case(&[Rule::System], &[], Some(Rule::System))]
+    #[case(&[Rule::Default], &[Rule::Default], None)]
+    #[case(&[], &[], None)]
+    fn the_strongest_met_claim_holds(
+        #[case] rules: &[Rule],
+        #[case] unmet: &[Rule],
+        #[case] expected: Option<Rule>,
+    ) {
+        let claims = rules
+            .iter()
+            .map(|rule| claim(*rule, (!unmet.contains(rule)).then_some("8.3.1")))
+            .collect();
+        let activation = decide(claims);
+        assert_eq!(activation.active.map(|c| c.rule), expected);
+        let rules_of = |claims: &[Claim]| claims.iter().map(|c| c.rule).collect::<Vec<_>>();
+        assert_eq!(rules_of(&activation.unmet), unmet);
+        let others = rules.len() - unmet.len() - usize::from(expected.is_some());
+        assert_eq!(activation.overrode.len(), others);
+    }
+}

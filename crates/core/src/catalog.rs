@@ -1,0 +1,398 @@
+//! Everything that a source publishes about one runtime, normalised.
+//!
+//! `sources` turns what a publisher serves into this one type, whatever the publisher's own format.
+
+use std::collections::BTreeMap;
+use std::fmt;
+use std::str::FromStr;
+use std::sync::Arc;
+
+use jiff::Timestamp;
+use jiff::civil::Date;
+
+use crate::platform::Platform;
+use crate::version::{Version, join_numbers};
+
+/// All releases of one runtime, with their lines, channels and publishers.
+#[derive(Clone, Debug, Default)]
+pub struct Catalog {
+    /// The runtime's name.
+    pub runtime: String,
+    /// When the publisher last changed it, where that is told.
+    pub updated: Option<Timestamp>,
+    /// Who publishes; the main one first.
+    pub publishers: Vec<Publisher>,
+    /// The publishers' channel names and the selectors they stand for.
+    pub channels: BTreeMap<String, String>,
+    /// The release lines, newest first.
+    pub lines: Vec<Line>,
+    /// The releases, newest first; those of the main publisher before others of the same version.
+    pub releases: Vec<Release>,
+}
+
+/// An organisation that publishes builds.
+#[derive(Clone, Debug, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
+pub struct Publisher {
+    /// The short name used in selectors.
+    pub id: String,
+    /// The full name.
+    pub name: String,
+    /// Whether selectors without a publisher mean this one.
+    #[serde(default)]
+    pub main: bool,
+}
+
+/// The releases that share leading numbers and one support life.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Line {
+    /// The shared numbers as text: `8`, `0.10`.
+    pub name: String,
+    /// The shared numbers.
+    pub numbers: Vec<u64>,
+    /// The code name, if the line has one.
+    pub codename: Option<String>,
+    /// The day of the first final release.
+    pub start: Option<Date>,
+    /// The first day of long-term support.
+    pub lts: Option<Date>,
+    /// The first day of maintenance.
+    pub maintenance: Option<Date>,
+    /// The last day of support.
+    pub end: Option<Date>,
+    /// Whether a final release of the line is published.
+    pub has_final: bool,
+}
+
+/// One published version from one publisher: the part that choosing needs.
+#[derive(Clone, Debug)]
+pub struct Release {
+    /// The version as published.
+    pub version: Version,
+    /// The publisher's id.
+    pub publisher: Arc<str>,
+    /// The day of publication.
+    pub date: Option<Date>,
+    /// Whether it mends a security problem.
+    pub security: bool,
+    /// Why its publisher took it back, if it did.
+    pub withdrawn: Option<Box<str>>,
+    /// What it is built for.
+    pub platforms: Arc<[Platform]>,
+}
+
+/// The part of a release that only installing and its card need.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Details {
+    /// The archives, one for each platform.
+    pub builds: Vec<Build>,
+    /// Tools that come with it, and their versions.
+    pub bundles: BTreeMap<String, String>,
+    /// Where the publisher describes the release.
+    pub notes: Option<String>,
+}
+
+/// The archive of a release for one platform.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Build {
+    /// What it runs on.
+    pub platform: Platform,
+    /// Where it lies: a URL or a path.
+    pub address: String,
+    /// Its size in bytes, where the publisher tells.
+    pub size: Option<u64>,
+    /// What its bytes must add up to.
+    pub digest: Digest,
+}
+
+/// A digest of an archive's bytes.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Digest {
+    /// How it is computed.
+    pub algorithm: DigestAlgorithm,
+    /// Its bytes.
+    pub bytes: Vec<u8>,
+}
+
+/// The digests strong enough to be accepted.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum DigestAlgorithm {
+    /// SHA-256 (FIPS 180-4).
+    Sha256,
+    /// SHA-512 (FIPS 180-4).
+    Sha512,
+}
+
+/// Why a text is not a digest that we accept.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum DigestError {
+    /// An algorithm too weak or unknown; only SHA-256 and SHA-512 are accepted.
+    #[error("the digest {0:?} is not accepted; only sha256 and sha512 are")]
+    Algorithm(String),
+    /// Not as many hexadecimal digits as the algorithm has.
+    #[error("{0:?} is not a {1} digest in hexadecimal digits")]
+    Digits(String, &'static str),
+}
+
+impl DigestAlgorithm {
+    /// Its name in catalogs and receipts.
+    pub fn as_str(self) -> &'static str {
+        match self {
+            DigestAlgorithm::Sha256 => "sha256",
+            DigestAlgorithm::Sha512 => "sha512",
+        }
+    }
+
+    /// How many bytes a digest of this kind has.
+    pub fn length(self) -> usize {
+        match self {
+            DigestAlgorithm::Sha256 => 32,
+            DigestAlgorithm::Sha512 => 64,
+        }
+    }
+}
+
+impl FromStr for Digest {
+    type Err = DigestError;
+
+    /// Reads `sha256:…` or `sha512:…` with hexadecimal digits.
+    fn from_str(text: &str) -> Result<Self, DigestError> {
+        let (name, hex) = text.split_once(':').unwrap_or((text, ""));
+        let algorithm = match name {
+            "sha256" => DigestAlgorithm::Sha256,
+            "sha512" => DigestAlgorithm::Sha512,
+            _ => return Err(DigestError::Algorithm(name.to_owned())),
+        };
+        let bytes: Option<Vec<u8>> = hex
+            .as_bytes()
+            .chunks(2)
+            .map(|pair| {
+                let pair = std::str::from_utf8(pair).ok()?;
+                let digits = pair.len() == 2 && pair.chars().all(|c| c.is_ascii_hexdigit());
+                digits.then(|| u8::from_str_radix(pair, 16).ok()).flatten()
+            })
+            .collect();
+        match bytes {
+            Some(bytes) if bytes.len() == algorithm.length() => Ok(Digest { algorithm, bytes }),
+            _ => Err(DigestError::Digits(text.to_owned(), algorithm.as_str())),
+        }
+    }
+}
+
+impl fmt::Display for Digest {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{}:", self.algorithm.as_str())?;
+        self.bytes
+            .iter()
+            .try_for_each(|byte| write!(f, "{byte:02x}"))
+    }
+}
+
+impl Line {
+    /// A line of which nothing is known but its number.
+    ///
+    /// `name` holds whole numbers joined by dots; other parts are left out.
+    pub fn undated(name: &str) -> Line {
+        Line {
+            name: name.to_owned(),
+            numbers: name
+                .split('.')
+                .filter_map(|part| part.parse().ok())
+                .collect(),
+            codename: None,
+            start: None,
+            lts: None,
+            maintenance: None,
+            end: None,
+            has_final: false,
+        }
+    }
+
+    /// Whether `version` is of this line.
+    pub fn covers(&self, version: &Version) -> bool {
+        version.numbers().starts_with(&self.numbers)
+    }
+}
+
+impl Catalog {
+    /// Puts lines and releases in order, and adds a line for every release that has none.
+    ///
+    /// An added line is the first number of the release, or the first two where the first is 0.
+    pub fn new(
+        runtime: String,
+        updated: Option<Timestamp>,
+        mut publishers: Vec<Publisher>,
+        channels: BTreeMap<String, String>,
+        mut lines: Vec<Line>,
+        mut releases: Vec<Release>,
+    ) -> Catalog {
+        publishers.sort_by_key(|publisher| !publisher.main);
+        let rank = |id: &str| publishers.iter().position(|p| p.id == id);
+        releases.sort_by(|a, b| {
+            (&b.version, rank(&a.publisher)).cmp(&(&a.version, rank(&b.publisher)))
+        });
+        lines.sort_by(|a, b| b.numbers.cmp(&a.numbers));
+        for release in &releases {
+            let numbers = release.version.numbers();
+            let index = lines
+                .iter()
+                .position(|line| line.covers(&release.version))
+                .unwrap_or_else(|| {
+                    let shared = if numbers[0] == 0 { 2 } else { 1 };
+                    let line = Line::undated(&join_numbers(&numbers[..shared.min(numbers.len())]));
+                    let at = lines.partition_point(|other| other.numbers > line.numbers);
+                    lines.insert(at, line);
+                    at
+                });
+            lines[index].has_final |= !release.version.is_pre_release();
+        }
+        Catalog {
+            runtime,
+            updated,
+            publishers,
+            channels,
+            lines,
+            releases,
+        }
+    }
+
+    /// The publisher that a selector means when it names none.
+    pub fn main_publisher(&self) -> Option<&Publisher> {
+        self.publishers.first()
+    }
+
+    /// The publisher of this id, in any case of letters.
+    pub fn publisher(&self, id: &str) -> Option<&Publisher> {
+        self.publishers
+            .iter()
+            .find(|p| p.id.eq_ignore_ascii_case(id))
+    }
+
+    /// The line that covers `version`; of several, the one with the most numbers.
+    pub fn line_of(&self, version: &Version) -> Option<&Line> {
+        self.lines
+            .iter()
+            .filter(|line| line.covers(version))
+            .max_by_key(|line| line.numbers.len())
+    }
+
+    /// The line with this code name, in any case of letters.
+    pub fn line_named(&self, codename: &str) -> Option<&Line> {
+        self.lines.iter().find(|line| {
+            line.codename
+                .as_deref()
+                .is_some_and(|name| name.eq_ignore_ascii_case(codename))
+        })
+    }
+
+    /// The selector of the channel with this name, in any case of letters.
+    pub fn channel(&self, name: &str) -> Option<(&str, &str)> {
+        self.channels
+            .iter()
+            .find(|(channel, _)| channel.eq_ignore_ascii_case(name))
+            .map(|(channel, selector)| (channel.as_str(), selector.as_str()))
+    }
+
+    /// The release of exactly this version from this publisher.
+    pub fn release(&self, version: &Version, publisher: &str) -> Option<&Release> {
+        self.releases
+            .iter()
+            .find(|r| r.version == *version && &*r.publisher == publisher)
+    }
+}
+
+impl Release {
+    /// Whether some build runs on `host`.
+    pub fn runs_on(&self, host: &Platform) -> bool {
+        self.platforms.iter().any(|platform| platform.runs_on(host))
+    }
+}
+
+impl Details {
+    /// The build for `host`: the one made for exactly it before one that fits as well.
+    pub fn build_for(&self, host: &Platform) -> Option<&Build> {
+        self.builds
+            .iter()
+            .find(|build| build.platform == *host)
+            .or_else(|| {
+                self.builds
+                    .iter()
+                    .find(|build| build.platform.runs_on(host))
+            })
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    fn release(version: &str, publisher: &str) -> Release {
+        Release {
+            version: version.parse().unwrap(),
+            publisher: publisher.into(),
+            date: None,
+            security: false,
+            withdrawn: None,
+            platforms: Arc::new([]),
+        }
+    }
+
+    #[test]
+    fn a_catalog_is_in_order_and_every_release_has_a_line() {
+        let publisher = |id: &str, main| Publisher {
+            id: id.into(),
+            name: id.into(),
+            main,
+        };
+        let catalog = Catalog::new(
+            "marram".into(),
+            None,
+            vec![publisher("dunefield", false), publisher("saltmarsh", true)],
+            BTreeMap::new(),
+            vec![Line::undated("6")],
+            ["0.10.1", "6.2.0", "6.20.0", "10.0.0-rc.1"]
+                .iter()
+                .map(|v| release(v, "saltmarsh"))
+                .chain([release("6.2.0", "dunefield")])
+                .collect(),
+        );
+        let order: Vec<String> = catalog
+            .releases
+            .iter()
+            .map(|r| format!("{}/{}", r.publisher, r.version))
+            .collect();
+        assert_eq!(
+            order,
+            [
+                "saltmarsh/10.0.0-rc.1",
+                "saltmarsh/6.20.0",
+                "saltmarsh/6.2.0",
+                "dunefield/6.2.0",
+                "saltmarsh/0.10.1"
+            ]
+        );
+        let lines: Vec<_> = catalog
+            .lines
+            .iter()
+            .map(|l| (&*l.name, l.has_final))
+            .collect();
+        assert_eq!(lines, [("10", false), ("6", true), ("0.10", true)]);
+        assert_eq!(catalog.main_publisher().unwrap().id, "saltmarsh");
+    }
+
+    #[rstest]
+    #[case("sha1:da39a3ee5e6b4b0d3255bfef95601890afd80709")]
+    #[case("md5:d41d8cd98f00b204e9800998ecf8427e")]
+    #[case("sha256:00")]
+    #[case("sha256:zz")]
+    #[case("sha512")]
+    fn weak_and_broken_digests_are_refused(#[case] text: &str) {
+        assert!(text.parse::<Digest>().is_err());
+    }
+
+    #[test]
+    fn a_digest_prints_as_it_was_read() {
+        let text = format!("sha256:{}", "0af9".repeat(16));
+        assert_eq!(text.parse::<Digest>().unwrap().to_string(), text);
+    }
+}

@@ -1,0 +1,277 @@
+//! What a runtime is: a small TOML file, data and not code.
+
+use std::collections::BTreeMap;
+use std::path::{Component, Path};
+
+use serde::Deserialize;
+
+use crate::platform::Platform;
+use crate::selector::is_name;
+
+/// A runtime: its program, its folders, and where its releases come from.
+#[derive(Clone, Debug, PartialEq, Eq, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct Definition {
+    /// The name in selectors and folders.
+    pub name: String,
+    /// The name for people.
+    pub title: String,
+    /// The program, without a folder.
+    pub program: String,
+    /// The folders of an install that go on PATH, relative to it.
+    #[serde(default = "bin_folder")]
+    pub folders: Vec<String>,
+    /// The variable that names the install's folder, where the runtime has one.
+    pub home_variable: Option<String>,
+    /// How the program is asked for its version.
+    pub probe: Probe,
+    /// Files in which a project can say what it wants.
+    #[serde(default)]
+    pub pins: Vec<PinFile>,
+    /// Where releases come from; the first that answers serves.
+    pub sources: Vec<SourceDefinition>,
+}
+
+/// How a program is asked for its version.
+#[derive(Clone, Debug, PartialEq, Eq, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct Probe {
+    /// Its arguments.
+    pub arguments: Vec<String>,
+    /// The answer's first line, with `{version}` where the version stands.
+    pub answer: String,
+}
+
+/// A file in which a project says what it wants.
+#[derive(Clone, Debug, PartialEq, Eq, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct PinFile {
+    /// The file's name.
+    pub file: String,
+    /// Where the selector stands in a JSON or TOML file, as keys joined by dots; a plain file with
+    /// one line has none.
+    pub value: Option<String>,
+}
+
+/// A place that releases come from.
+#[derive(Clone, Debug, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub struct SourceDefinition {
+    /// The name in output and receipts.
+    pub name: String,
+    /// How many leading folders an archive's entries have that an install does not.
+    #[serde(default = "one_folder")]
+    pub strip_folders: usize,
+    /// What it speaks.
+    #[serde(flatten)]
+    pub kind: SourceKind,
+}
+
+/// What a source speaks.
+#[derive(Clone, Debug, PartialEq, Eq, Deserialize)]
+#[serde(tag = "kind", deny_unknown_fields, rename_all = "kebab-case")]
+pub enum SourceKind {
+    /// Our own catalog format over HTTP or from a folder.
+    Catalog {
+        /// The document: a URL or a path.
+        address: String,
+    },
+    /// A package registry that speaks the npm protocol, at the address that the user configured
+    /// for that ecosystem.
+    Npm {
+        /// The package of builds for each platform.
+        packages: BTreeMap<Platform, String>,
+        /// A package with the support life of the lines.
+        schedule: Option<PackagedFile>,
+        /// The publisher in selectors and receipts.
+        publisher: String,
+    },
+}
+
+/// A file inside a package of the same registry.
+#[derive(Clone, Debug, PartialEq, Eq, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct PackagedFile {
+    /// The package.
+    pub package: String,
+    /// The file's path in it, below its top folder.
+    pub file: String,
+}
+
+fn bin_folder() -> Vec<String> {
+    vec!["bin".to_owned()]
+}
+
+fn one_folder() -> usize {
+    1
+}
+
+/// Why a text is not a definition.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum DefinitionError {
+    /// Not TOML, or not with these keys.
+    #[error("{0}")]
+    Syntax(toml::de::Error),
+    /// A value that cannot be used.
+    #[error("{key} is {value:?}: {expected}")]
+    Value {
+        /// The key.
+        key: &'static str,
+        /// Its value.
+        value: String,
+        /// What it should be.
+        expected: &'static str,
+    },
+}
+
+impl Definition {
+    /// Reads a definition from the text of its file and checks every value that becomes part of a
+    /// path, a command or shell code.
+    pub fn read(text: &str) -> Result<Definition, DefinitionError> {
+        let definition: Definition = toml::from_str(text).map_err(DefinitionError::Syntax)?;
+        let check = |good: bool, key, value: &str, expected| match good {
+            true => Ok(()),
+            false => Err(DefinitionError::Value {
+                key,
+                value: value.to_owned(),
+                expected,
+            }),
+        };
+        let lower_name = |text: &str| {
+            is_name(text) && !text.contains(|c: char| c.is_ascii_uppercase() || c == '.')
+        };
+        check(
+            lower_name(&definition.name),
+            "name",
+            &definition.name,
+            "a name has small letters, digits, '_' and '-'",
+        )?;
+        check(
+            is_plain_file_name(&definition.program),
+            "program",
+            &definition.program,
+            "a program's name without a folder is expected",
+        )?;
+        for folder in &definition.folders {
+            check(
+                is_inside(folder),
+                "folders",
+                folder,
+                "a folder inside the install is expected",
+            )?;
+        }
+        for pin in &definition.pins {
+            check(
+                is_plain_file_name(&pin.file),
+                "pins.file",
+                &pin.file,
+                "a file's name without a folder is expected",
+            )?;
+        }
+        if let Some(variable) = &definition.home_variable {
+            check(
+                is_variable(variable),
+                "home-variable",
+                variable,
+                "a variable has capital letters, digits and '_'",
+            )?;
+        }
+        check(
+            definition.probe.answer.matches("{version}").count() == 1,
+            "probe.answer",
+            &definition.probe.answer,
+            "it holds {version} once",
+        )?;
+        check(
+            !definition.sources.is_empty(),
+            "sources",
+            "[]",
+            "at least one source is needed",
+        )?;
+        Ok(definition)
+    }
+
+    /// The version in what the program answered to its probe, where the answer has the right form.
+    pub fn version_in<'t>(&self, answer: &'t str) -> Option<&'t str> {
+        let (before, behind) = self.probe.answer.split_once("{version}")?;
+        let line = answer.lines().next()?.trim();
+        line.strip_prefix(before)?.strip_suffix(behind)
+    }
+}
+
+fn is_plain_file_name(text: &str) -> bool {
+    let mut parts = Path::new(text).components();
+    matches!(
+        (parts.next(), parts.next()),
+        (Some(Component::Normal(_)), None)
+    ) && !text.contains(|c: char| c.is_control() || c == '/')
+}
+
+fn is_inside(folder: &str) -> bool {
+    !folder.contains(|c: char| c.is_control() || c == ':')
+        && Path::new(folder)
+            .components()
+            .all(|part| matches!(part, Component::Normal(_) | Component::CurDir))
+}
+
+fn is_variable(text: &str) -> bool {
+    text.starts_with(|c: char| c.is_ascii_uppercase())
+        && text
+            .chars()
+            .all(|c| c.is_ascii_uppercase() || c.is_ascii_digit() || c == '_')
+        && text != "PATH"
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    const MARRAM: &str = r#"
+        name = "marram"
+        title = "Marram"
+        program = "marram"
+        home-variable = "MARRAM_HOME"
+        probe = { arguments = ["--version"], answer = "marram {version}" }
+        pins = [{ file = ".marram-version" }]
+
+        [[sources]]
+        name = "saltmarsh"
+        kind = "catalog"
+        address = "catalog.json"
+    "#;
+
+    #[test]
+    fn reads_a_definition_and_fills_in_what_is_usual() {
+        let definition = Definition::read(MARRAM).unwrap();
+        assert_eq!(definition.folders, ["bin"]);
+        assert_eq!(definition.sources[0].strip_folders, 1);
+        assert_eq!(definition.version_in("marram 8.3.1\nmore"), Some("8.3.1"));
+        assert_eq!(definition.version_in("tussock 8.3.1"), None);
+    }
+
+    #[rstest]
+    #[case("name = \"marram\"", "name = \"../marram\"", "name is")]
+    #[case("program = \"marram\"", "program = \"/bin/sh\"", "program is")]
+    #[case("\"MARRAM_HOME\"", "\"PATH\"", "home-variable is")]
+    #[case("\"MARRAM_HOME\"", "\"A;B\"", "home-variable is")]
+    #[case("\".marram-version\"", "\"../pin\"", "pins.file is")]
+    #[case("{version}", "nothing", "probe.answer is")]
+    #[case(
+        "kind = \"catalog\"",
+        "kind = \"carrier-pigeon\"",
+        "unknown variant `carrier-pigeon`"
+    )]
+    #[case("title =", "titel =", "unknown field `titel`")]
+    #[case("address =", "adress =", "unknown field `adress`")]
+    fn refuses_values_that_would_break_out(
+        #[case] good: &str,
+        #[case] bad: &str,
+        #[case] message: &str,
+    ) {
+        let error = Definition::read(&MARRAM.replacen(good, bad, 1))
+            .unwrap_err()
+            .to_string();
+        assert!(error.contains(message), "{error}");
+    }
+}

@@ -1,0 +1,26 @@
+//! The heart of Vivid Shelf: what versions, selectors, catalogs and lifecycles are, and how a name
+//! becomes a release.
+//!
+//! This crate is pure. It reads no disk, no network, no clock, no terminal and no environment;
+//! dates, file contents and settings come in as arguments, and everything a command explains comes
+//! out as data. The `sources`, `shelf` and `shell` crates supply the world, the `vshelf` binary
+//! words the results.
+
+pub mod activation;
+pub mod catalog;
+pub mod definition;
+pub mod lifecycle;
+pub mod near;
+pub mod platform;
+pub mod range;
+pub mod resolve;
+pub mod selector;
+pub mod version;
+
+pub use catalog::{Catalog, Line, Publisher, Release};
+pub use definition::Definition;
+pub use lifecycle::Phase;
+pub use platform::Platform;
+pub use range::Range;
+pub use selector::{Request, Selector};
+pub use version::Version;

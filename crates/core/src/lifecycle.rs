@@ -1,0 +1,149 @@
+//! Where a release line stands in its support life on a given day.
+
+use std::fmt;
+
+use jiff::civil::Date;
+
+use crate::catalog::Line;
+
+/// Where a line stands on a day. The order is that of a line's life.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, serde::Serialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Phase {
+    /// Nothing final is out yet.
+    Preview,
+    /// Takes new features.
+    Current,
+    /// Long-term support.
+    Lts,
+    /// Critical and security fixes only.
+    Maintenance,
+    /// No more fixes of any kind.
+    Ended,
+}
+
+impl Phase {
+    /// Every phase, in the order of a line's life.
+    pub const ALL: [Phase; 5] = [
+        Phase::Preview,
+        Phase::Current,
+        Phase::Lts,
+        Phase::Maintenance,
+        Phase::Ended,
+    ];
+
+    /// The phase as it is written in tables and JSON.
+    pub fn as_str(self) -> &'static str {
+        match self {
+            Phase::Preview => "preview",
+            Phase::Current => "current",
+            Phase::Lts => "lts",
+            Phase::Maintenance => "maintenance",
+            Phase::Ended => "ended",
+        }
+    }
+
+    /// Whether final releases of the line are out and still get fixes.
+    pub fn is_supported(self) -> bool {
+        matches!(self, Phase::Current | Phase::Lts | Phase::Maintenance)
+    }
+}
+
+impl fmt::Display for Phase {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.pad(self.as_str())
+    }
+}
+
+impl Line {
+    /// The phase of this line on `day`.
+    ///
+    /// A phase begins on its date. The last day of support is `end` itself: the line has ended from
+    /// the day after. A line that gives no start is in preview until it has a final release.
+    pub fn phase_on(&self, day: Date) -> Phase {
+        let reached = |date: Option<Date>| date.is_some_and(|date| date <= day);
+        if self.end.is_some_and(|end| end < day) {
+            Phase::Ended
+        } else if reached(self.maintenance) {
+            Phase::Maintenance
+        } else if reached(self.lts) {
+            Phase::Lts
+        } else if reached(self.start) || (self.start.is_none() && self.has_final) {
+            Phase::Current
+        } else {
+            Phase::Preview
+        }
+    }
+
+    /// The next change of phase after `day`: its first day and what the line becomes.
+    pub fn next_phase_after(&self, day: Date) -> Option<(Date, Phase)> {
+        let end = self.end.and_then(|end| end.tomorrow().ok());
+        [self.start, self.lts, self.maintenance, end]
+            .into_iter()
+            .flatten()
+            .filter(|date| *date > day)
+            .min()
+            .map(|date| (date, self.phase_on(date)))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    fn date(text: &str) -> Date {
+        text.parse().unwrap()
+    }
+
+    fn eelgrass() -> Line {
+        Line {
+            start: Some(date("2025-04-15")),
+            lts: Some(date("2025-10-21")),
+            maintenance: Some(date("2027-10-19")),
+            end: Some(date("2029-04-30")),
+            ..Line::undated("8")
+        }
+    }
+
+    #[rstest]
+    #[case("2025-04-14", Phase::Preview, Some(("2025-04-15", Phase::Current)))]
+    #[case("2025-04-15", Phase::Current, Some(("2025-10-21", Phase::Lts)))]
+    #[case("2025-10-21", Phase::Lts, Some(("2027-10-19", Phase::Maintenance)))]
+    #[case("2027-10-19", Phase::Maintenance, Some(("2029-05-01", Phase::Ended)))]
+    #[case("2029-04-30", Phase::Maintenance, Some(("2029-05-01", Phase::Ended)))]
+    #[case("2029-05-01", Phase::Ended, None)]
+    fn phases_turn_on_their_dates(
+        #[case] day: &str,
+        #[case] phase: Phase,
+        #[case] next: Option<(&str, Phase)>,
+    ) {
+        let line = eelgrass();
+        assert_eq!(line.phase_on(date(day)), phase);
+        let next = next.map(|(day, phase)| (date(day), phase));
+        assert_eq!(line.next_phase_after(date(day)), next);
+    }
+
+    #[test]
+    fn a_short_lived_line_ends_without_lts() {
+        let line = Line {
+            lts: None,
+            maintenance: None,
+            end: Some(date("2025-11-30")),
+            ..eelgrass()
+        };
+        assert_eq!(line.phase_on(date("2025-11-30")), Phase::Current);
+        assert_eq!(line.phase_on(date("2025-12-01")), Phase::Ended);
+    }
+
+    #[rstest]
+    #[case(true, Phase::Current)]
+    #[case(false, Phase::Preview)]
+    fn an_undated_line_goes_by_its_releases(#[case] has_final: bool, #[case] phase: Phase) {
+        let line = Line {
+            has_final,
+            ..Line::undated("3")
+        };
+        assert_eq!(line.phase_on(date("2026-11-23")), phase);
+    }
+}

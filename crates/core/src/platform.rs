@@ -1,0 +1,112 @@
+//! Platforms that builds are made for: `os-arch[-libc]`.
+
+use std::fmt;
+use std::str::FromStr;
+use std::sync::Arc;
+
+/// What a build runs on, as `linux-x64-gnu`, `darwin-arm64` or `any`.
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct Platform(Arc<str>);
+
+/// A text that is not `any`, `os-arch` or `os-arch-libc` in lower-case letters, digits and `_`.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("{0:?} is not a platform; one looks like linux-x64-gnu")]
+pub struct PlatformError(pub String);
+
+impl Platform {
+    /// The platform as text.
+    pub fn as_str(&self) -> &str {
+        &self.0
+    }
+
+    /// The operating system: `linux`, `darwin` …
+    pub fn os(&self) -> &str {
+        self.0.split('-').next().unwrap_or_default()
+    }
+
+    /// The processor: `x64`, `arm64` …; empty for `any`.
+    pub fn arch(&self) -> &str {
+        self.0.split('-').nth(1).unwrap_or_default()
+    }
+
+    /// The C library, where one is named: `gnu`, `musl`.
+    pub fn libc(&self) -> Option<&str> {
+        self.0.split('-').nth(2)
+    }
+
+    /// Whether a build for this platform runs on a machine of platform `host`.
+    ///
+    /// A build that names no C library needs none.
+    pub fn runs_on(&self, host: &Platform) -> bool {
+        self.as_str() == "any"
+            || self == host
+            || (self.os() == host.os() && self.arch() == host.arch() && self.libc().is_none())
+    }
+}
+
+impl FromStr for Platform {
+    type Err = PlatformError;
+
+    fn from_str(text: &str) -> Result<Self, PlatformError> {
+        let parts: Vec<&str> = text.split('-').collect();
+        let word = |part: &&str| {
+            !part.is_empty()
+                && part
+                    .chars()
+                    .all(|c| c.is_ascii_lowercase() || c.is_ascii_digit() || c == '_')
+        };
+        let shape = text == "any" || (2..=3).contains(&parts.len());
+        if shape && parts.iter().all(word) {
+            Ok(Platform(text.into()))
+        } else {
+            Err(PlatformError(text.to_owned()))
+        }
+    }
+}
+
+impl fmt::Display for Platform {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.pad(&self.0)
+    }
+}
+
+impl serde::Serialize for Platform {
+    fn serialize<S: serde::Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        serializer.serialize_str(&self.0)
+    }
+}
+
+impl<'de> serde::Deserialize<'de> for Platform {
+    fn deserialize<D: serde::Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        let text = String::deserialize(deserializer)?;
+        text.parse().map_err(serde::de::Error::custom)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case("linux-x64-gnu", "linux-x64-gnu", true)]
+    #[case("linux-x64", "linux-x64-musl", true)]
+    #[case("linux-x64-gnu", "linux-x64-musl", false)]
+    #[case("linux-arm64-gnu", "linux-x64-gnu", false)]
+    #[case("darwin-arm64", "darwin-arm64", true)]
+    #[case("any", "darwin-arm64", true)]
+    fn builds_run_where_they_fit(#[case] build: &str, #[case] host: &str, #[case] runs: bool) {
+        let read = |text: &str| text.parse::<Platform>().unwrap();
+        assert_eq!(read(build).runs_on(&read(host)), runs);
+    }
+
+    #[rstest]
+    fn refuses_what_is_no_platform(
+        #[values("", "linux", "Linux-x64", "linux--x64", "a-b-c-d", "linux-x64/../..")] text: &str,
+    ) {
+        assert_eq!(
+            text.parse::<Platform>(),
+            Err(PlatformError(text.to_owned()))
+        );
+    }
+}
