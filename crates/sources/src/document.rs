@@ -1,0 +1,249 @@
+//! Our own catalog format, version 1 (`docs/catalog-format.md`).
+
+use std::collections::{BTreeMap, HashMap};
+use std::sync::Arc;
+
+use jiff::Timestamp;
+use jiff::civil::Date;
+use serde::Deserialize;
+use vshelf_core::catalog::{Build, Catalog, Details, Digest, Line, Publisher, Release};
+use vshelf_core::selector::is_name;
+use vshelf_core::{Platform, Version};
+
+use crate::address::Address;
+use crate::source::{Fetched, PublishedCatalog, Source, SourceError};
+use crate::transport::{Document, Transport, Validators};
+
+/// The format that this program reads; another number behind the slash is refused by name.
+pub const FORMAT: &str = "vivid-shelf-catalog/1";
+
+/// A source that serves our own format.
+pub struct OwnCatalog {
+    runtime: String,
+    address: Address,
+}
+
+impl OwnCatalog {
+    /// The catalog of `runtime` at `address`, a URL or a path.
+    pub fn new(runtime: &str, address: &str) -> OwnCatalog {
+        OwnCatalog {
+            runtime: runtime.to_owned(),
+            address: Address::read(address),
+        }
+    }
+}
+
+impl Source for OwnCatalog {
+    fn fetch(&self, transport: &Transport, known: &Validators) -> Result<Fetched, SourceError> {
+        match transport.document(&self.address, known, Some("application/json"))? {
+            Document::Unchanged => Ok(Fetched::Unchanged),
+            Document::Body { bytes, validators } => {
+                let mut published =
+                    read(&bytes, &self.runtime, &self.address).map_err(|problem| {
+                        SourceError::Document {
+                            address: self.address.to_string(),
+                            problem,
+                        }
+                    })?;
+                published.validators = validators;
+                Ok(Fetched::Changed(Box::new(published)))
+            }
+        }
+    }
+}
+
+#[derive(Deserialize)]
+struct CatalogDocument {
+    runtime: String,
+    updated: Option<Timestamp>,
+    publishers: Vec<Publisher>,
+    #[serde(default)]
+    channels: BTreeMap<String, String>,
+    #[serde(default)]
+    lines: Vec<LineEntry>,
+    releases: Vec<ReleaseEntry>,
+}
+
+#[derive(Deserialize)]
+struct LineEntry {
+    line: String,
+    codename: Option<String>,
+    start: Option<Date>,
+    lts: Option<Date>,
+    maintenance: Option<Date>,
+    end: Option<Date>,
+}
+
+#[derive(Deserialize)]
+struct ReleaseEntry {
+    version: Version,
+    publisher: String,
+    date: Option<Date>,
+    #[serde(default)]
+    security: bool,
+    withdrawn: Option<String>,
+    #[serde(default)]
+    bundles: BTreeMap<String, String>,
+    notes: Option<String>,
+    #[serde(default)]
+    builds: Vec<BuildEntry>,
+}
+
+#[derive(Deserialize)]
+struct BuildEntry {
+    platform: Platform,
+    file: String,
+    size: Option<u64>,
+    digest: String,
+}
+
+/// Reads a document of ours; the error says what is wrong with it.
+fn read(bytes: &[u8], runtime: &str, address: &Address) -> Result<PublishedCatalog, String> {
+    #[derive(Deserialize)]
+    struct Head {
+        format: String,
+    }
+    let head: Head = serde_json::from_slice(bytes).map_err(|e| e.to_string())?;
+    if head.format != FORMAT {
+        return Err(format!(
+            "its format is {:?}, and this program reads {FORMAT:?}",
+            head.format
+        ));
+    }
+    let document: CatalogDocument = serde_json::from_slice(bytes).map_err(|e| e.to_string())?;
+    if document.runtime != runtime {
+        return Err(format!(
+            "it is of {:?}, not of {runtime:?}",
+            document.runtime
+        ));
+    }
+    if let Some(bad) = document.publishers.iter().find(|p| !is_name(&p.id)) {
+        return Err(format!("{:?} is no name for a publisher", bad.id));
+    }
+    let mut details = HashMap::new();
+    let mut releases = Vec::with_capacity(document.releases.len());
+    for entry in document.releases {
+        if !document.publishers.iter().any(|p| p.id == entry.publisher) {
+            return Err(format!(
+                "{} is from {:?}, which is not among the publishers",
+                entry.version, entry.publisher
+            ));
+        }
+        let builds = entry
+            .builds
+            .into_iter()
+            .map(|build| {
+                let digest: Digest = build
+                    .digest
+                    .parse()
+                    .map_err(|e| format!("{} for {}: {e}", entry.version, build.platform))?;
+                Ok(Build {
+                    address: address.join(&build.file).to_string(),
+                    platform: build.platform,
+                    size: build.size,
+                    digest,
+                })
+            })
+            .collect::<Result<Vec<_>, String>>()?;
+        let publisher: Arc<str> = entry.publisher.into();
+        releases.push(Release {
+            version: entry.version.clone(),
+            publisher: publisher.clone(),
+            date: entry.date,
+            security: entry.security,
+            withdrawn: entry.withdrawn.map(Into::into),
+            platforms: builds.iter().map(|build| build.platform.clone()).collect(),
+        });
+        let card = Details {
+            builds,
+            bundles: entry.bundles,
+            notes: entry.notes,
+        };
+        if details
+            .insert((entry.version.clone(), publisher), card)
+            .is_some()
+        {
+            return Err(format!("{} stands in it twice", entry.version));
+        }
+    }
+    let lines = document.lines.into_iter().map(read_line).collect();
+    let catalog = Catalog::new(
+        document.runtime,
+        document.updated,
+        document.publishers,
+        document.channels,
+        lines,
+        releases,
+    );
+    Ok(PublishedCatalog {
+        catalog,
+        details,
+        address: address.to_string(),
+        validators: Validators::default(),
+    })
+}
+
+fn read_line(entry: LineEntry) -> Line {
+    Line {
+        codename: entry.codename,
+        start: entry.start,
+        lts: entry.lts,
+        maintenance: entry.maintenance,
+        end: entry.end,
+        ..Line::undated(&entry.line)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    const DIGEST: &str = "sha256:0af90af90af90af90af90af90af90af90af90af90af90af90af90af90af90af9";
+
+    fn document() -> String {
+        format!(
+            r#"{{ "format": "vivid-shelf-catalog/1", "runtime": "marram", "later": [1],
+              "publishers": [{{ "id": "saltmarsh", "name": "Saltmarsh Foundation", "main": true }}],
+              "channels": {{ "stable": "8" }},
+              "lines": [{{ "line": "8", "codename": "Eelgrass", "end": "2029-04-30" }}],
+              "releases": [{{ "version": "8.3.1", "publisher": "saltmarsh", "date": "2026-10-14",
+                "security": true, "bundles": {{ "tussock": "3.2.0" }},
+                "builds": [{{ "platform": "linux-x64", "file": "m.tar.gz", "size": 7, "digest": "{DIGEST}" }}] }}] }}"#
+        )
+    }
+
+    #[test]
+    fn reads_a_catalog_and_ignores_what_it_does_not_know() {
+        let address = Address::read("http://gull.example/m/catalog.json");
+        let read = read(document().as_bytes(), "marram", &address).unwrap();
+        let release = &read.catalog.releases[0];
+        assert!(release.security && release.withdrawn.is_none());
+        assert_eq!(read.catalog.line_named("eelgrass").unwrap().name, "8");
+        let details = &read.details[&(release.version.clone(), release.publisher.clone())];
+        assert_eq!(details.builds[0].address, "http://gull.example/m/m.tar.gz");
+        assert_eq!(details.bundles["tussock"], "3.2.0");
+    }
+
+    #[rstest]
+    #[case("catalog/1", "catalog/2", "its format is \"vivid-shelf-catalog/2\"")]
+    #[case("\"marram\"", "\"sedge\"", "it is of \"sedge\", not of \"marram\"")]
+    #[case(
+        "sha256:0a",
+        "sha1:0a",
+        "8.3.1 for linux-x64: the digest \"sha1\" is not accepted"
+    )]
+    #[case(
+        "\"publisher\": \"saltmarsh\"",
+        "\"publisher\": \"gulls\"",
+        "not among the publishers"
+    )]
+    #[case("\"8.3.1\"", "\"eight\"", "a version begins with a number")]
+    #[case("\"id\": \"saltmarsh\"", "\"id\": \"../x\"", "no name for a publisher")]
+    #[case("{ \"format\"", "[ \"format\"", "line 1 column")]
+    fn says_what_is_wrong(#[case] good: &str, #[case] bad: &str, #[case] problem: &str) {
+        let text = document().replacen(good, bad, 1);
+        let error = read(text.as_bytes(), "marram", &Address::read("c.json")).unwrap_err();
+        assert!(error.contains(problem), "{error}");
+    }
+}

@@ -1,0 +1,259 @@
+//! One archive: resumed where it broke off, verified to the last byte.
+//!
+//! The bytes go to a sink as they come, so that unpacking runs at the same time, and into a partial
+//! file, so that the next attempt (also that of another process, later) goes on from there.
+
+use std::fs::{self, File, OpenOptions};
+use std::io::{self, Read, Write};
+use std::path::PathBuf;
+
+use vshelf_core::catalog::Digest;
+
+use crate::address::Address;
+use crate::digest::Digester;
+use crate::transport::{Transport, TransportError, Validators};
+
+/// How many bytes are read at a time.
+const PIECE: usize = 256 << 10;
+
+/// An archive to bring.
+#[derive(Clone, Debug)]
+pub struct Download {
+    /// Where it lies.
+    pub address: Address,
+    /// What its bytes must add up to.
+    pub digest: Digest,
+    /// Its size in bytes, where the catalog tells.
+    pub size: Option<u64>,
+    /// The file that keeps what has come so far; it goes when the download is whole.
+    pub partial: PathBuf,
+}
+
+/// Why an archive could not be brought.
+#[derive(Debug, thiserror::Error)]
+pub enum DownloadError {
+    /// The server or file does not give it.
+    #[error(transparent)]
+    Transport(#[from] TransportError),
+    /// The bytes are not those that the catalog promises.
+    #[error("{address} is not what its catalog promises")]
+    Digest {
+        /// What was fetched.
+        address: Address,
+        /// The digest in the catalog.
+        expected: Digest,
+        /// The digest of what came.
+        found: Digest,
+    },
+    /// Another number of bytes than the catalog promises.
+    #[error("{address} has {found} bytes, its catalog promises {expected}")]
+    Size {
+        /// What was fetched.
+        address: Address,
+        /// The bytes in the catalog.
+        expected: u64,
+        /// The bytes that came.
+        found: u64,
+    },
+    /// The partial file cannot be written.
+    #[error("{path} cannot be written")]
+    Partial {
+        /// The file.
+        path: PathBuf,
+        /// Why.
+        #[source]
+        source: io::Error,
+    },
+    /// Whoever takes the bytes does not want more.
+    #[error("unpacking stopped")]
+    Sink(#[source] io::Error),
+}
+
+/// Tells how far a download is: bytes so far, and all bytes where known.
+pub type Progress<'p> = &'p mut dyn FnMut(u64, Option<u64>);
+
+impl Download {
+    /// Brings the archive: every byte goes to `sink` once and in order. Returns the number of bytes
+    /// that came over the network.
+    pub fn run(
+        &self,
+        transport: &Transport,
+        sink: &mut dyn FnMut(&[u8]) -> io::Result<()>,
+        progress: Progress<'_>,
+    ) -> Result<u64, DownloadError> {
+        let mut flow = Flow {
+            digester: Digester::new(self.digest.algorithm),
+            bytes: 0,
+            length: self.size,
+            sink,
+            progress,
+        };
+        self.replay_partial(&mut flow)?;
+        let replayed = flow.bytes;
+        if self.size != Some(replayed) {
+            self.fetch_rest(transport, &mut flow)?;
+        }
+        let came = flow.bytes - replayed;
+        self.verify(flow)?;
+        Ok(came)
+    }
+
+    /// Feeds what an earlier attempt left behind.
+    fn replay_partial(&self, flow: &mut Flow<'_, '_>) -> Result<(), DownloadError> {
+        let mut file = match File::open(&self.partial) {
+            Ok(file) => file,
+            Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(()),
+            Err(source) => return Err(self.partial_error(source)),
+        };
+        let mut piece = vec![0; PIECE];
+        loop {
+            match file.read(&mut piece).map_err(|e| self.partial_error(e))? {
+                0 => return Ok(()),
+                count => flow.pass(&piece[..count])?,
+            }
+        }
+    }
+
+    fn fetch_rest(
+        &self,
+        transport: &Transport,
+        flow: &mut Flow<'_, '_>,
+    ) -> Result<(), DownloadError> {
+        let mut partial = OpenOptions::new()
+            .append(true)
+            .create(true)
+            .open(&self.partial)
+            .map_err(|e| self.partial_error(e))?;
+        let mut validators = Validators::default();
+        let mut failures = 0;
+        loop {
+            let before = flow.bytes;
+            let error = match self.fetch_once(transport, flow, &mut partial, &mut validators) {
+                Ok(()) => return Ok(()),
+                Err(error) => error,
+            };
+            let passing = matches!(&error, DownloadError::Transport(e) if e.is_passing());
+            failures = if flow.bytes > before { 1 } else { failures + 1 };
+            if !passing || failures >= transport.patience().attempts {
+                return Err(error);
+            }
+            transport.pause_after(failures);
+        }
+    }
+
+    /// One request, from where the bytes broke off.
+    fn fetch_once(
+        &self,
+        transport: &Transport,
+        flow: &mut Flow<'_, '_>,
+        partial: &mut File,
+        validators: &mut Validators,
+    ) -> Result<(), DownloadError> {
+        let mut opened = transport.open(&self.address, flow.bytes, validators)?;
+        *validators = opened.validators.clone();
+        if let (Some(length), Some(expected)) = (opened.length, self.size)
+            && length != expected
+        {
+            return Err(self.wrong_size(expected, length));
+        }
+        flow.length = flow.length.or(opened.length);
+        // A server without ranges starts over; what is already here need not pass again, and if
+        // the beginning changed meanwhile, the digest tells.
+        let mut skip = flow.bytes - opened.begins_at.min(flow.bytes);
+        let mut piece = vec![0; PIECE];
+        loop {
+            let count = opened
+                .reader
+                .read(&mut piece)
+                .map_err(|e| self.broken_off(e))?;
+            if count == 0 {
+                break;
+            }
+            let known = skip.min(count as u64) as usize;
+            skip -= known as u64;
+            let fresh = &piece[known..count];
+            partial
+                .write_all(fresh)
+                .map_err(|e| self.partial_error(e))?;
+            flow.pass(fresh)?;
+            if let Some(expected) = self.size
+                && flow.bytes > expected
+            {
+                return Err(self.wrong_size(expected, flow.bytes));
+            }
+        }
+        match opened.length {
+            Some(length) if flow.bytes < length => {
+                Err(self.broken_off(io::ErrorKind::UnexpectedEof.into()))
+            }
+            _ => Ok(()),
+        }
+    }
+
+    fn verify(&self, flow: Flow<'_, '_>) -> Result<(), DownloadError> {
+        let found = flow.bytes;
+        if let Some(expected) = self.size
+            && expected != found
+        {
+            return Err(self.wrong_size(expected, found));
+        }
+        let digest = flow.digester.finish();
+        // Whole or wrong, nothing is left to resume.
+        let removed = fs::remove_file(&self.partial);
+        if digest != self.digest {
+            return Err(DownloadError::Digest {
+                address: self.address.clone(),
+                expected: self.digest.clone(),
+                found: digest,
+            });
+        }
+        match removed {
+            Err(error) if error.kind() != io::ErrorKind::NotFound => Err(self.partial_error(error)),
+            _ => Ok(()),
+        }
+    }
+
+    fn wrong_size(&self, expected: u64, found: u64) -> DownloadError {
+        // Bytes of another length can never be gone on with.
+        match fs::remove_file(&self.partial) {
+            Err(error) if error.kind() != io::ErrorKind::NotFound => self.partial_error(error),
+            _ => DownloadError::Size {
+                address: self.address.clone(),
+                expected,
+                found,
+            },
+        }
+    }
+
+    fn broken_off(&self, source: io::Error) -> DownloadError {
+        DownloadError::Transport(TransportError::BrokenOff {
+            address: self.address.clone(),
+            source,
+        })
+    }
+
+    fn partial_error(&self, source: io::Error) -> DownloadError {
+        DownloadError::Partial {
+            path: self.partial.clone(),
+            source,
+        }
+    }
+}
+
+/// Where every byte goes: digest, sink, progress.
+struct Flow<'s, 'p> {
+    digester: Digester,
+    bytes: u64,
+    length: Option<u64>,
+    sink: &'s mut dyn FnMut(&[u8]) -> io::Result<()>,
+    progress: Progress<'p>,
+}
+
+impl Flow<'_, '_> {
+    fn pass(&mut self, piece: &[u8]) -> Result<(), DownloadError> {
+        self.digester.update(piece);
+        self.bytes += piece.len() as u64;
+        (self.progress)(self.bytes, self.length);
+        (self.sink)(piece).map_err(DownloadError::Sink)
+    }
+}

@@ -1,0 +1,416 @@
+//! HTTP and files, with timeouts, retries, conditional requests, proxies and the system's
+//! certificates.
+//!
+//! Proxies come from `http_proxy`, `https_proxy`, `all_proxy` and `no_proxy`; certificates from
+//! `SSL_CERT_FILE` and `SSL_CERT_DIR`, else from the system.
+
+use std::fs::File;
+use std::io::{self, Read, Seek, SeekFrom};
+use std::sync::OnceLock;
+use std::thread;
+use std::time::Duration;
+
+use ureq::http::{HeaderMap, Response, StatusCode};
+use ureq::tls::{Certificate, RootCerts, TlsConfig};
+use ureq::{Agent, Body, Proxy};
+
+use crate::address::Address;
+
+/// How patient the transport is.
+#[derive(Clone, Copy, Debug)]
+pub struct Patience {
+    /// For a connection to stand.
+    pub connect: Duration,
+    /// For an answer to begin, and then for each next piece of it.
+    pub stall: Duration,
+    /// How often a request is made at the most.
+    pub attempts: u32,
+    /// The pause after the first failure; it doubles with each further one.
+    pub pause: Duration,
+}
+
+impl Default for Patience {
+    fn default() -> Self {
+        Patience {
+            connect: Duration::from_secs(10),
+            stall: Duration::from_secs(30),
+            attempts: 4,
+            pause: Duration::from_millis(500),
+        }
+    }
+}
+
+/// The largest document (not archive) that is read, in bytes.
+pub const LARGEST_DOCUMENT: u64 = 64 << 20;
+
+/// What a server said of a document's state, to ask later whether it changed (RFC 9110, §13).
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Validators {
+    /// Its `ETag`.
+    pub etag: Option<String>,
+    /// Its `Last-Modified`.
+    pub modified: Option<String>,
+}
+
+/// A document, or word that it did not change.
+#[derive(Debug)]
+pub enum Document {
+    /// The server says it is as it was.
+    Unchanged,
+    /// The document.
+    Body {
+        /// Its bytes.
+        bytes: Vec<u8>,
+        /// What to ask with next time.
+        validators: Validators,
+    },
+}
+
+/// Why something could not be had.
+#[derive(Debug, thiserror::Error)]
+pub enum TransportError {
+    /// `--offline` was given and it is not on this machine.
+    #[error("{0} is not on this machine, and --offline forbids to ask for it")]
+    Offline(Address),
+    /// No connection, or none that lasted.
+    #[error("{address} does not answer")]
+    Unreachable {
+        /// What was asked for.
+        address: Address,
+        /// Why.
+        #[source]
+        source: Box<ureq::Error>,
+    },
+    /// An answer that is not the thing.
+    #[error("{address} answers with status {status}")]
+    Status {
+        /// What was asked for.
+        address: Address,
+        /// The status (RFC 9110, §15).
+        status: u16,
+    },
+    /// The answer broke off.
+    #[error("{address} broke off")]
+    BrokenOff {
+        /// What was asked for.
+        address: Address,
+        /// Why.
+        #[source]
+        source: io::Error,
+    },
+    /// More than a document may hold.
+    #[error("{address} is larger than {limit} bytes")]
+    TooLarge {
+        /// What was asked for.
+        address: Address,
+        /// The limit.
+        limit: u64,
+    },
+    /// A file that cannot be read.
+    #[error("{address} cannot be read")]
+    File {
+        /// The file.
+        address: Address,
+        /// Why.
+        #[source]
+        source: io::Error,
+    },
+}
+
+impl TransportError {
+    /// Whether the same request may go through later.
+    pub fn is_passing(&self) -> bool {
+        match self {
+            TransportError::Unreachable { .. } | TransportError::BrokenOff { .. } => true,
+            TransportError::Status { status, .. } => {
+                matches!(status, 408 | 425 | 429 | 500 | 502 | 503 | 504)
+            }
+            _ => false,
+        }
+    }
+}
+
+/// The one door to the network.
+#[derive(Debug, Default)]
+pub struct Transport {
+    near: OnceLock<Agent>,
+    far: OnceLock<Agent>,
+    offline: bool,
+    patience: Patience,
+}
+
+impl Transport {
+    /// A transport that makes no connection until it is asked for something.
+    pub fn new(offline: bool, patience: Patience) -> Transport {
+        Transport {
+            near: OnceLock::new(),
+            far: OnceLock::new(),
+            offline,
+            patience,
+        }
+    }
+
+    /// Whether the network must not be asked.
+    pub fn is_offline(&self) -> bool {
+        self.offline
+    }
+
+    /// How patient it is.
+    pub fn patience(&self) -> Patience {
+        self.patience
+    }
+
+    /// Fetches a whole document, unless it is still what `known` describes.
+    pub fn document(
+        &self,
+        address: &Address,
+        known: &Validators,
+        accept: Option<&str>,
+    ) -> Result<Document, TransportError> {
+        match address {
+            Address::File(path) => {
+                let bytes = std::fs::read(path).map_err(|source| TransportError::File {
+                    address: address.clone(),
+                    source,
+                })?;
+                let validators = Validators::default();
+                Ok(Document::Body { bytes, validators })
+            }
+            Address::Web(url) => self.again(|| self.web_document(address, url, known, accept)),
+        }
+    }
+
+    fn web_document(
+        &self,
+        address: &Address,
+        url: &str,
+        known: &Validators,
+        accept: Option<&str>,
+    ) -> Result<Document, TransportError> {
+        let mut request = self.agent(address)?.get(url);
+        for (name, value) in [
+            ("if-none-match", known.etag.as_deref()),
+            ("if-modified-since", known.modified.as_deref()),
+            ("accept", accept),
+        ] {
+            if let Some(value) = value {
+                request = request.header(name, value);
+            }
+        }
+        let mut response = request.call().map_err(|e| unreachable(address, e))?;
+        match response.status() {
+            StatusCode::NOT_MODIFIED => return Ok(Document::Unchanged),
+            StatusCode::OK => {}
+            other => {
+                return Err(TransportError::Status {
+                    address: address.clone(),
+                    status: other.as_u16(),
+                });
+            }
+        }
+        let validators = validators(response.headers());
+        let mut bytes = Vec::new();
+        let mut body = response.body_mut().with_config().limit(u64::MAX).reader();
+        (&mut body)
+            .take(LARGEST_DOCUMENT + 1)
+            .read_to_end(&mut bytes)
+            .map_err(|source| TransportError::BrokenOff {
+                address: address.clone(),
+                source,
+            })?;
+        if bytes.len() as u64 > LARGEST_DOCUMENT {
+            return Err(TransportError::TooLarge {
+                address: address.clone(),
+                limit: LARGEST_DOCUMENT,
+            });
+        }
+        Ok(Document::Body { bytes, validators })
+    }
+
+    /// Opens an archive from `offset` on; the second value is where the bytes really begin, which
+    /// is 0 where the server knows no ranges (RFC 9110, §14).
+    pub(crate) fn open(
+        &self,
+        address: &Address,
+        offset: u64,
+        known: &Validators,
+    ) -> Result<Opened, TransportError> {
+        let url = match address {
+            Address::File(path) => {
+                let open = || -> io::Result<(File, u64)> {
+                    let mut file = File::open(path)?;
+                    let length = file.metadata()?.len();
+                    file.seek(SeekFrom::Start(offset.min(length)))?;
+                    Ok((file, length))
+                };
+                let (file, length) = open().map_err(|source| TransportError::File {
+                    address: address.clone(),
+                    source,
+                })?;
+                return Ok(Opened {
+                    reader: Box::new(file),
+                    begins_at: offset.min(length),
+                    length: Some(length),
+                    validators: Validators::default(),
+                });
+            }
+            Address::Web(url) => url,
+        };
+        // The archive's own bytes are wanted: no further encoding on the way.
+        let mut request = self
+            .agent(address)?
+            .get(url)
+            .header("accept-encoding", "identity");
+        if offset > 0 {
+            request = request.header("range", format!("bytes={offset}-"));
+            if let Some(condition) = known.etag.as_ref().or(known.modified.as_ref()) {
+                request = request.header("if-range", condition);
+            }
+        }
+        let response = request.call().map_err(|e| unreachable(address, e))?;
+        let headers = response.headers().clone();
+        let content_length = number(&headers, "content-length");
+        let (begins_at, length) = match response.status() {
+            StatusCode::OK => (0, content_length),
+            StatusCode::PARTIAL_CONTENT if content_range_start(&headers) == Some(offset) => {
+                (offset, content_length.map(|rest| rest + offset))
+            }
+            other => {
+                return Err(TransportError::Status {
+                    address: address.clone(),
+                    status: other.as_u16(),
+                });
+            }
+        };
+        Ok(Opened {
+            begins_at,
+            length,
+            validators: validators(&headers),
+            reader: Box::new(body(response)),
+        })
+    }
+
+    /// Makes a request again, with growing pauses, as long as its failure may pass.
+    fn again<T>(
+        &self,
+        request: impl Fn() -> Result<T, TransportError>,
+    ) -> Result<T, TransportError> {
+        let mut attempt = 1;
+        loop {
+            match request() {
+                Err(error) if error.is_passing() && attempt < self.patience.attempts => {
+                    self.pause_after(attempt);
+                    attempt += 1;
+                }
+                result => return result,
+            }
+        }
+    }
+
+    /// Waits before the attempt that follows the failed `attempt` (counted from 1).
+    pub(crate) fn pause_after(&self, attempt: u32) {
+        thread::sleep(self.patience.pause * 2u32.saturating_pow(attempt - 1));
+    }
+
+    fn agent(&self, address: &Address) -> Result<&Agent, TransportError> {
+        if self.offline {
+            return Err(TransportError::Offline(address.clone()));
+        }
+        // Reading the system's certificates takes milliseconds that this machine's own servers need
+        // not cost; any other server may redirect to one with TLS.
+        Ok(match is_loopback(address) {
+            true => self
+                .near
+                .get_or_init(|| self.new_agent(TlsConfig::default())),
+            false => self.far.get_or_init(|| {
+                self.new_agent(TlsConfig::builder().root_certs(system_roots()).build())
+            }),
+        })
+    }
+
+    fn new_agent(&self, tls: TlsConfig) -> Agent {
+        Agent::config_builder()
+            .http_status_as_error(false)
+            .max_redirects(8)
+            .input_buffer_size(128 << 10)
+            .timeout_connect(Some(self.patience.connect))
+            .timeout_recv_response(Some(self.patience.stall))
+            .timeout_per_read(Some(self.patience.stall))
+            .proxy(Proxy::try_from_env())
+            .user_agent(concat!("vivid-shelf/", env!("CARGO_PKG_VERSION")))
+            .tls_config(tls)
+            .build()
+            .new_agent()
+    }
+}
+
+fn is_loopback(address: &Address) -> bool {
+    match address {
+        Address::Web(url) => ["http://127.0.0.1", "http://localhost", "http://[::1]"]
+            .iter()
+            .any(|start| {
+                url.strip_prefix(start)
+                    .is_some_and(|rest| rest.starts_with([':', '/']))
+            }),
+        Address::File(_) => true,
+    }
+}
+
+/// An archive that is being read.
+pub(crate) struct Opened {
+    pub(crate) reader: Box<dyn Read + Send>,
+    pub(crate) begins_at: u64,
+    pub(crate) length: Option<u64>,
+    pub(crate) validators: Validators,
+}
+
+fn system_roots() -> RootCerts {
+    let found = rustls_native_certs::load_native_certs();
+    let certificates: Vec<Certificate<'static>> = found
+        .certs
+        .iter()
+        .map(|certificate| Certificate::from_der(certificate).to_owned())
+        .collect();
+    RootCerts::new_with_certs(&certificates)
+}
+
+fn unreachable(address: &Address, source: ureq::Error) -> TransportError {
+    TransportError::Unreachable {
+        address: address.clone(),
+        source: Box::new(source),
+    }
+}
+
+fn body(response: Response<Body>) -> impl Read + Send {
+    response
+        .into_body()
+        .into_with_config()
+        .limit(u64::MAX)
+        .reader()
+}
+
+fn text(headers: &HeaderMap, name: &str) -> Option<String> {
+    headers.get(name)?.to_str().ok().map(str::to_owned)
+}
+
+fn number(headers: &HeaderMap, name: &str) -> Option<u64> {
+    text(headers, name)?.parse().ok()
+}
+
+/// The first byte in `Content-Range: bytes 100-199/200`.
+fn content_range_start(headers: &HeaderMap) -> Option<u64> {
+    let range = text(headers, "content-range")?;
+    range
+        .strip_prefix("bytes ")?
+        .split('-')
+        .next()?
+        .parse()
+        .ok()
+}
+
+fn validators(headers: &HeaderMap) -> Validators {
+    Validators {
+        etag: text(headers, "etag"),
+        modified: text(headers, "last-modified"),
+    }
+}
