@@ -1,0 +1,38 @@
+//! Files and links that change in one step.
+
+use std::fs;
+use std::io::{self, Write};
+use std::os::unix::fs::symlink;
+use std::path::Path;
+
+use tempfile::{Builder, NamedTempFile};
+
+/// Writes `bytes` to `path` through a temporary file in the same folder, synced before the rename,
+/// with the folder synced behind it. The folder is made where it is missing.
+pub fn write_file(path: &Path, bytes: &[u8]) -> io::Result<()> {
+    let folder = folder_of(path);
+    fs::create_dir_all(folder)?;
+    let mut temporary = NamedTempFile::new_in(folder)?;
+    temporary.write_all(bytes)?;
+    temporary.as_file().sync_all()?;
+    temporary.persist(path)?;
+    sync_folder(folder)
+}
+
+/// Makes `link` point at `target`, whatever it pointed at before, without a moment of absence.
+pub fn point_link(link: &Path, target: &Path) -> io::Result<()> {
+    let folder = folder_of(link);
+    fs::create_dir_all(folder)?;
+    let temporary = Builder::new().make_in(folder, |path| symlink(target, path))?;
+    temporary.persist(link)?;
+    sync_folder(folder)
+}
+
+/// Makes the names in `folder` survive a power cut.
+pub fn sync_folder(folder: &Path) -> io::Result<()> {
+    fs::File::open(folder)?.sync_all()
+}
+
+fn folder_of(path: &Path) -> &Path {
+    path.parent().unwrap_or(Path::new("."))
+}
