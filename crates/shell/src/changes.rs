@@ -1,0 +1,95 @@
+//! What a command changes in the shell that called it.
+
+use std::ffi::{OsStr, OsString};
+use std::path::{Path, PathBuf};
+
+use crate::Dialect;
+use crate::quote;
+
+/// Variables to set or unset, in order.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Changes {
+    variables: Vec<(String, Option<String>)>,
+}
+
+impl Changes {
+    /// Sets a variable and exports it.
+    pub fn set(&mut self, name: &str, value: &str) {
+        self.variables
+            .push((name.to_owned(), Some(value.to_owned())));
+    }
+
+    /// Takes a variable away.
+    pub fn unset(&mut self, name: &str) {
+        self.variables.push((name.to_owned(), None));
+    }
+
+    /// The value that a variable will have: nothing where it is not changed, `Some(None)` where it
+    /// goes.
+    pub fn value(&self, name: &str) -> Option<Option<&str>> {
+        let (_, value) = self
+            .variables
+            .iter()
+            .rev()
+            .find(|(known, _)| known == name)?;
+        Some(value.as_deref())
+    }
+
+    /// The changes as text for a shell to evaluate.
+    pub fn render(&self, dialect: Dialect) -> String {
+        let mut text = String::new();
+        for (name, value) in &self.variables {
+            match (dialect, value) {
+                (Dialect::Bash, Some(value)) => {
+                    text.push_str(&format!("export {name}={}\n", quote::posix(value)));
+                }
+                (Dialect::Bash, None) => text.push_str(&format!("unset {name}\n")),
+            }
+        }
+        // Where a program was found before is remembered; forget it, or the old one answers.
+        match dialect {
+            Dialect::Bash => text.push_str("builtin hash -r\n"),
+        }
+        text
+    }
+}
+
+/// PATH with `folders` in front and without any entry below `home`, where the runtime's installs
+/// are. Other entries keep their order, empty ones too.
+pub fn path_with(path: &OsStr, home: &Path, folders: &[PathBuf]) -> OsString {
+    let others = std::env::split_paths(path).filter(|entry| !entry.starts_with(home));
+    let entries: Vec<PathBuf> = folders.iter().cloned().chain(others).collect();
+    // No folder of ours holds a colon (setup refuses that), and those of PATH cannot.
+    std::env::join_paths(entries).unwrap_or_else(|_| path.to_owned())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case("/usr/bin:/bin", "/s/m/8/bin:/usr/bin:/bin")]
+    #[case("/s/m/default/bin:/usr/bin:/s/m/6/bin", "/s/m/8/bin:/usr/bin")]
+    #[case("/s/more:/bin", "/s/m/8/bin:/s/more:/bin")]
+    #[case("/bin::/sbin", "/s/m/8/bin:/bin::/sbin")]
+    fn our_folders_come_first_and_only_once(#[case] before: &str, #[case] after: &str) {
+        let path = path_with(
+            OsStr::new(before),
+            Path::new("/s/m"),
+            &["/s/m/8/bin".into()],
+        );
+        assert_eq!(path, OsStr::new(after));
+    }
+
+    #[test]
+    fn values_are_data_and_not_code() {
+        let mut changes = Changes::default();
+        changes.set("MARRAM_HOME", "/it's $(id)");
+        changes.unset("VSHELF_SWITCHED");
+        assert_eq!(
+            changes.render(Dialect::Bash),
+            "export MARRAM_HOME='/it'\\''s $(id)'\nunset VSHELF_SWITCHED\nbuiltin hash -r\n"
+        );
+    }
+}

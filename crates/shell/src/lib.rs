@@ -1,0 +1,54 @@
+//! Shell integration: the static hook files, the line that sources them, and the text that a switch
+//! evaluates.
+//!
+//! Everything that becomes shell code passes through [`quote`]: a version, label or path is data.
+
+pub mod changes;
+pub mod hook;
+pub mod quote;
+pub mod start_up;
+
+use std::str::FromStr;
+
+pub use changes::Changes;
+
+/// A shell that can be connected.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Dialect {
+    /// GNU bash, 3.2 and later.
+    Bash,
+}
+
+impl Dialect {
+    /// Every shell, in the order in which they are listed.
+    pub const ALL: [Dialect; 1] = [Dialect::Bash];
+
+    /// The shell's name.
+    pub fn name(self) -> &'static str {
+        match self {
+            Dialect::Bash => "bash",
+        }
+    }
+}
+
+/// A shell that cannot be connected.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("{0:?} is not a shell that can be connected")]
+pub struct UnknownShell(pub String);
+
+impl FromStr for Dialect {
+    type Err = UnknownShell;
+
+    /// Reads a shell's name, or the path of its program.
+    fn from_str(text: &str) -> Result<Self, UnknownShell> {
+        let name = text
+            .rsplit('/')
+            .next()
+            .unwrap_or(text)
+            .trim_start_matches('-');
+        Dialect::ALL
+            .into_iter()
+            .find(|dialect| dialect.name() == name)
+            .ok_or_else(|| UnknownShell(text.to_owned()))
+    }
+}

@@ -1,0 +1,8 @@
+//! How things look: one palette, one table, one way to write sizes, dates and spans of time.
+
+pub mod palette;
+pub mod table;
+pub mod words;
+
+pub use palette::Palette;
+pub use table::{Cell, Column, Table};

@@ -1,0 +1,122 @@
+//! Sizes in MB, ages and spans in words, counted things.
+
+use std::fmt;
+
+use jiff::civil::Date;
+
+/// A number of things, spelled with the right form of the word.
+#[derive(Clone, Copy, Debug)]
+pub struct Count<'a>(pub usize, pub &'a str);
+
+impl fmt::Display for Count<'_> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let Count(count, word) = self;
+        match (count, word.strip_suffix('y')) {
+            (1, _) => write!(f, "1 {word}"),
+            (_, Some(stem)) if !stem.ends_with(['a', 'e', 'o', 'u']) => {
+                write!(f, "{count} {stem}ies")
+            }
+            _ => write!(f, "{count} {word}s"),
+        }
+    }
+}
+
+/// Bytes in megabytes of 1,000,000 bytes, as `18.2 MB`.
+pub fn megabytes(bytes: u64) -> String {
+    let tenths = bytes.div_ceil(100_000);
+    format!("{}.{} MB", tenths / 10, tenths % 10)
+}
+
+/// The time between two days in the largest unit that says it well: `3 days`, `5 weeks`,
+/// `7 months`, `2 years`.
+pub fn span(from: Date, to: Date) -> String {
+    let days = (to - from).get_days().unsigned_abs() as usize;
+    let count = match days {
+        0..14 => Count(days, "day"),
+        14..63 => Count((days + 3) / 7, "week"),
+        63..700 => Count(((days as f64) / 30.44).round() as usize, "month"),
+        _ => Count(((days as f64) / 365.25).round() as usize, "year"),
+    };
+    count.to_string()
+}
+
+/// When something was, seen from `today`: `today`, `yesterday`, `5 weeks ago`.
+pub fn ago(then: Date, today: Date) -> String {
+    match (today - then).get_days() {
+        ..=0 => "today".to_owned(),
+        1 => "yesterday".to_owned(),
+        _ => format!("{} ago", span(then, today)),
+    }
+}
+
+/// The items joined as in a sentence: `8`, `8 and 6`, `9, 8 and 6`.
+pub fn listed<T: fmt::Display>(items: &[T], last_word: &str) -> String {
+    match items {
+        [] => String::new(),
+        [one] => one.to_string(),
+        [most @ .., last] => {
+            let most: Vec<String> = most.iter().map(T::to_string).collect();
+            format!("{} {last_word} {last}", most.join(", "))
+        }
+    }
+}
+
+/// Text from a network or file as a terminal may see it: control characters are spelled out.
+pub fn printable(text: &str) -> String {
+    let mut safe = String::with_capacity(text.len());
+    for c in text.chars() {
+        // Beside the control characters, those that turn the direction of text.
+        let turns = matches!(c, '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}');
+        if c.is_control() || turns {
+            safe.extend(c.escape_default());
+        } else {
+            safe.push(c);
+        }
+    }
+    safe
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case("2026-11-23", "0 days")]
+    #[case("2026-11-24", "1 day")]
+    #[case("2026-12-28", "5 weeks")]
+    #[case("2027-06-30", "7 months")]
+    #[case("2029-04-30", "2 years")]
+    fn spans_are_in_the_unit_that_says_it_well(#[case] to: &str, #[case] expected: &str) {
+        let today: Date = "2026-11-23".parse().unwrap();
+        assert_eq!(span(today, to.parse().unwrap()), expected);
+        assert_eq!(span(to.parse().unwrap(), today), expected);
+    }
+
+    #[rstest]
+    #[case(18_211_840, "18.3 MB")]
+    #[case(1, "0.1 MB")]
+    #[case(0, "0.0 MB")]
+    fn sizes_are_in_megabytes(#[case] bytes: u64, #[case] expected: &str) {
+        assert_eq!(megabytes(bytes), expected);
+    }
+
+    #[test]
+    fn foreign_text_cannot_drive_the_terminal() {
+        assert_eq!(printable("8\u{1b}[2J\u{202e}x"), "8\\u{1b}[2J\\u{202e}x");
+    }
+
+    #[test]
+    fn counted_words_take_their_plural() {
+        let counted = [
+            Count(1, "install"),
+            Count(3, "install"),
+            Count(2, "entry"),
+            Count(2, "day"),
+        ];
+        assert_eq!(
+            listed(&counted, "and"),
+            "1 install, 3 installs, 2 entries and 2 days"
+        );
+    }
+}
