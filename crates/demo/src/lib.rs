@@ -1,0 +1,16 @@
+//! The demo world: Marram, a made-up scripting language for instruments, everything that its two
+//! publishers ever published, and a stand-in release server for it.
+//!
+//! The demo, the tests and the pictures all use it, so that they tell one story.
+
+pub mod archives;
+pub mod releases;
+pub mod server;
+
+/// The day on which the demo plays.
+pub const TODAY: &str = "2026-11-23";
+
+/// Marram's definition, with its source at this address (a URL without a slash behind).
+pub fn definition(address: &str) -> String {
+    include_str!("../assets/marram.toml").replace("@ADDRESS@", address)
+}
