@@ -6,6 +6,7 @@
 pub mod archives;
 pub mod releases;
 pub mod server;
+pub mod story;
 
 /// The day on which the demo plays.
 pub const TODAY: &str = "2026-11-23";

@@ -1,0 +1,58 @@
+//! The story that the demo tells: the whole job once, in a developer's order.
+
+/// A step: why, and the command line as typed.
+pub struct Step {
+    /// What happens, in a sentence.
+    pub why: &'static str,
+    /// The command line.
+    pub command: &'static str,
+}
+
+const fn step(why: &'static str, command: &'static str) -> Step {
+    Step { why, command }
+}
+
+/// The steps in order.
+pub const STEPS: [Step; 14] = [
+    step(
+        "You keep the instruments of the Gull Point tide station running. What is published of Marram?",
+        "vshelf catalog",
+    ),
+    step(
+        "Connect bash once. This writes one guarded block; no new shell ever starts a program for it.",
+        "vshelf setup",
+    ),
+    step(
+        "That line makes this shell follow too.",
+        "source ~/.local/share/vivid-shelf/hooks/hook.bash",
+    ),
+    step(
+        "The first install becomes the default.",
+        "vshelf install lts",
+    ),
+    step(
+        "An older line beside it, for the tide board. It does not take over by itself.",
+        "vshelf install 6",
+    ),
+    step("What is on the shelf now?", "vshelf list"),
+    step(
+        "This shell needs the older one for a while.",
+        "vshelf switch 6",
+    ),
+    step("It answers at once.", "marram -e 'print version'"),
+    step("Which version is it here, and why?", "vshelf status"),
+    step(
+        "A new shell, elsewhere, has the default.",
+        "env -u VSHELF_SWITCHED bash -i -c 'marram --version'",
+    ),
+    step(
+        "One command on another version, without switching.",
+        "vshelf run lts -- marram --version",
+    ),
+    step("Back to the default in this shell.", "vshelf switch --off"),
+    step(
+        "A typing slip is met with what was meant.",
+        "vshelf install 6.02",
+    ),
+    step("The older one is no longer needed.", "vshelf remove 6"),
+];

@@ -1,0 +1,123 @@
+//! What is active in the calling shell, and what really answers there.
+
+use std::ffi::OsStr;
+use std::fs;
+use std::os::unix::fs::PermissionsExt;
+use std::path::{Path, PathBuf};
+
+use vshelf_core::activation::{Activation, Claim, Rule, decide};
+
+use crate::runtime::Runtime;
+
+/// A copy of a runtime's program on PATH.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Copy {
+    /// The program.
+    pub program: PathBuf,
+    /// The key of the install it belongs to; nothing where it is not on the shelf.
+    pub key: Option<String>,
+}
+
+/// What is active, and every copy on PATH in order.
+#[derive(Debug)]
+pub struct Activity {
+    /// The rules, decided.
+    pub activation: Activation,
+    /// The copies on PATH; the first answers.
+    pub copies: Vec<Copy>,
+}
+
+impl Activity {
+    /// Looks at the calling shell.
+    pub fn of(runtime: &Runtime<'_>) -> Activity {
+        let copies = copies(runtime, runtime.context().shell.path());
+        let system = copies.iter().find(|copy| copy.key.is_none());
+        let met = |key: &str| match key {
+            "system" => system.is_some(),
+            _ => runtime.install(key).is_some(),
+        };
+        let mut claims = Vec::new();
+        if let Some(key) = runtime.context().shell.switched(runtime.name()) {
+            claims.push(Claim {
+                rule: Rule::Switch,
+                wanted: key.to_owned(),
+                met_by: met(key).then(|| key.to_owned()),
+                place: None,
+            });
+        }
+        if let Some(selector) = &runtime.state.default {
+            claims.push(Claim {
+                rule: Rule::Default,
+                wanted: selector.clone(),
+                met_by: runtime.default_key().filter(|key| met(key)),
+                place: None,
+            });
+        }
+        if let Some(system) = system {
+            claims.push(Claim {
+                rule: Rule::System,
+                wanted: system.program.display().to_string(),
+                met_by: Some("system".to_owned()),
+                place: None,
+            });
+        }
+        Activity {
+            activation: decide(claims),
+            copies,
+        }
+    }
+
+    /// The key of what is active by the rules, or `system`.
+    pub fn active_key(&self) -> Option<&str> {
+        self.activation.active.as_ref()?.met_by.as_deref()
+    }
+
+    /// The rule by which it is active.
+    pub fn rule(&self) -> Option<Rule> {
+        self.activation.active.as_ref().map(|claim| claim.rule)
+    }
+
+    /// The key of what really answers on PATH, or `system`.
+    pub fn answering_key(&self) -> Option<&str> {
+        self.copies
+            .first()
+            .map(|copy| copy.key.as_deref().unwrap_or("system"))
+    }
+
+    /// The system's own copy.
+    pub fn system_copy(&self) -> Option<&Path> {
+        self.copies
+            .iter()
+            .find(|copy| copy.key.is_none())
+            .map(|copy| copy.program.as_path())
+    }
+}
+
+/// Every copy of the runtime's program on `path`, in order, each folder once.
+fn copies(runtime: &Runtime<'_>, path: &OsStr) -> Vec<Copy> {
+    let mut copies: Vec<Copy> = Vec::new();
+    for folder in std::env::split_paths(path) {
+        let program = folder.join(&runtime.definition.program);
+        if copies.iter().any(|copy| copy.program == program) || !is_program(&program) {
+            continue;
+        }
+        let key = key_of(runtime, &folder);
+        copies.push(Copy { program, key });
+    }
+    copies
+}
+
+/// The key of the install that a folder on PATH belongs to.
+fn key_of(runtime: &Runtime<'_>, folder: &Path) -> Option<String> {
+    let below = folder.strip_prefix(runtime.shelf.folder()).ok()?;
+    let mut parts = below.iter().filter_map(OsStr::to_str);
+    match parts.next()? {
+        "default" => runtime.shelf.default_key(),
+        "installs" => parts.next().map(str::to_owned),
+        _ => None,
+    }
+}
+
+fn is_program(path: &Path) -> bool {
+    fs::metadata(path).is_ok_and(|found| found.is_file() && found.permissions().mode() & 0o111 != 0)
+}

@@ -1,0 +1,141 @@
+//! The shell that called this program: what it was switched to, and how to change it.
+
+use std::cell::RefCell;
+use std::collections::BTreeMap;
+use std::ffi::OsString;
+use std::fs::OpenOptions;
+use std::io::Write;
+
+use vshelf_shell::{Changes, Dialect};
+
+use crate::failure::{Failure, Kind};
+
+/// Names, by runtime, the version that a shell was switched to: `marram=8.3.1 node=20.1.0`.
+const SWITCHED: &str = "VSHELF_SWITCHED";
+
+/// Names, by runtime, the version that a shell used before.
+const PREVIOUS: &str = "VSHELF_PREVIOUS";
+
+/// Says which shell's function called this program.
+pub const SHELL: &str = "VSHELF_SHELL";
+
+/// Says on which descriptor the shell waits for text to evaluate.
+pub const EVALUATE: &str = "VSHELF_EVALUATE";
+
+/// The calling shell, as its environment tells.
+#[derive(Debug)]
+pub struct CallingShell {
+    dialect: Option<Dialect>,
+    descriptor: Option<u32>,
+    switched: BTreeMap<String, String>,
+    previous: BTreeMap<String, String>,
+    path: OsString,
+    changes: RefCell<Changes>,
+}
+
+impl CallingShell {
+    /// Reads the environment.
+    pub fn read() -> CallingShell {
+        let text = |name: &str| std::env::var(name).unwrap_or_default();
+        CallingShell {
+            dialect: text(SHELL).parse().ok(),
+            descriptor: text(EVALUATE).parse().ok(),
+            switched: read_pairs(&text(SWITCHED)),
+            previous: read_pairs(&text(PREVIOUS)),
+            path: std::env::var_os("PATH").unwrap_or_default(),
+            changes: RefCell::default(),
+        }
+    }
+
+    /// The shell, where it is connected and its function called.
+    pub fn dialect(&self) -> Option<Dialect> {
+        self.dialect
+    }
+
+    /// Whether this command can change the shell.
+    pub fn can_change(&self) -> bool {
+        self.dialect.is_some() && self.descriptor.is_some()
+    }
+
+    /// The key that this shell, or one that started it, was switched to.
+    pub fn switched(&self, runtime: &str) -> Option<&str> {
+        self.switched.get(runtime).map(String::as_str)
+    }
+
+    /// The key that this shell used before, or `system`.
+    pub fn previous(&self, runtime: &str) -> Option<&str> {
+        self.previous.get(runtime).map(String::as_str)
+    }
+
+    /// PATH.
+    pub fn path(&self) -> &OsString {
+        &self.path
+    }
+
+    /// Plans a change of a variable.
+    pub fn set(&self, name: &str, value: Option<&str>) {
+        match value {
+            Some(value) => self.changes.borrow_mut().set(name, value),
+            None => self.changes.borrow_mut().unset(name),
+        }
+    }
+
+    /// Plans what the shell is switched to, and what it used before.
+    pub fn set_switch(&self, runtime: &str, key: Option<&str>, before: Option<&str>) {
+        self.set_pair(SWITCHED, &self.switched, runtime, key);
+        if before.is_some() {
+            self.set_pair(PREVIOUS, &self.previous, runtime, before);
+        }
+    }
+
+    fn set_pair(
+        &self,
+        variable: &str,
+        pairs: &BTreeMap<String, String>,
+        runtime: &str,
+        key: Option<&str>,
+    ) {
+        let mut pairs = pairs.clone();
+        match key {
+            Some(key) => pairs.insert(runtime.to_owned(), key.to_owned()),
+            None => pairs.remove(runtime),
+        };
+        let words: Vec<String> = pairs
+            .iter()
+            .map(|(name, key)| format!("{name}={key}"))
+            .collect();
+        self.set(
+            variable,
+            (!words.is_empty()).then(|| words.join(" ")).as_deref(),
+        );
+    }
+
+    /// Hands the planned changes to the shell.
+    pub fn hand_over(&self) -> Result<(), Failure> {
+        let changes = self.changes.borrow();
+        let (Some(dialect), Some(descriptor)) = (self.dialect, self.descriptor) else {
+            return Ok(());
+        };
+        if *changes == Changes::default() {
+            return Ok(());
+        }
+        OpenOptions::new()
+            .write(true)
+            .open(format!("/dev/fd/{descriptor}"))
+            .and_then(|mut shell| shell.write_all(changes.render(dialect).as_bytes()))
+            .map_err(|error| {
+                Failure::new(
+                    Kind::Other,
+                    format!("the shell does not take its changes: {error}"),
+                )
+            })
+    }
+}
+
+/// Reads `marram=8.3.1 node=20.1.0`; words of another form are left out.
+fn read_pairs(text: &str) -> BTreeMap<String, String> {
+    text.split_whitespace()
+        .filter_map(|word| word.split_once('='))
+        .map(|(runtime, key)| (runtime.to_owned(), key.to_owned()))
+        .collect()
+}

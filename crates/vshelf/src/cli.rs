@@ -1,0 +1,190 @@
+//! From words on the command line to a command, and from its outcome to an exit code.
+
+use std::ffi::OsString;
+use std::process::ExitCode;
+
+use clap::{Args, Command, FromArgMatches};
+use vshelf_core::near;
+
+use crate::commands::{self, Entry, GROUPS};
+use crate::context::Context;
+use crate::failure::{Failure, Kind, Outcome};
+use crate::ui::{Colour, Ui};
+
+/// What goes with every command.
+#[derive(Clone, Copy, Debug, Args)]
+struct GlobalArgs {
+    /// When to colour the output
+    #[arg(
+        long,
+        global = true,
+        value_enum,
+        value_name = "WHEN",
+        default_value = "auto"
+    )]
+    color: Colour,
+    /// Leave out progress, notes and hints
+    #[arg(long, short, global = true)]
+    quiet: bool,
+    /// Ask no server; use what is on this machine
+    #[arg(long, global = true)]
+    offline: bool,
+}
+
+/// Runs the command line and says how it ended.
+pub fn run(words: Vec<OsString>) -> ExitCode {
+    let entries = commands::all();
+    let matches = match parser(&entries, &words).try_get_matches_from(&words) {
+        Ok(matches) => matches,
+        Err(error) => return usage(&entries, &words, &error),
+    };
+    let global = GlobalArgs::from_arg_matches(&matches).unwrap_or(GlobalArgs {
+        color: Colour::Auto,
+        quiet: false,
+        offline: false,
+    });
+    let ui = Ui::new(global.color, global.quiet);
+    let context = Context::new(global.offline);
+    let outcome = match matches.subcommand() {
+        Some((name, matches)) => match entries.iter().find(|entry| entry.name == name) {
+            Some(entry) => (entry.run)(matches, &ui, &context),
+            None => Err(Failure::new(Kind::Usage, format!("{name:?} is no command"))),
+        },
+        None => ui.result(overview(&entries)),
+    };
+    end(&ui, outcome.and_then(|()| context.shell.hand_over()))
+}
+
+fn end(ui: &Ui, outcome: Outcome) -> ExitCode {
+    match outcome {
+        Ok(()) => ExitCode::SUCCESS,
+        Err(failure) => {
+            ui.failure(&failure);
+            ExitCode::from(failure.kind as u8)
+        }
+    }
+}
+
+/// The parser. Where the first word names a command only that one is built: building all of them
+/// costs more than most commands do.
+fn parser(entries: &[Entry], words: &[OsString]) -> Command {
+    let first = words.get(1).and_then(|word| word.to_str());
+    let root = GlobalArgs::augment_args(Command::new("vshelf"))
+        .about("Keeps several versions of a language runtime side by side")
+        .version(env!("CARGO_PKG_VERSION"))
+        .disable_help_subcommand(true)
+        .max_term_width(100);
+    match entries.iter().find(|entry| Some(entry.name) == first) {
+        Some(entry) => root.subcommand((entry.build)()),
+        None => root
+            .override_help(overview(entries))
+            .subcommands(entries.iter().map(|entry| (entry.build)())),
+    }
+}
+
+/// All commands in groups, a line each.
+fn overview(entries: &[Entry]) -> String {
+    let mut text = String::from(
+        "Keeps several versions of a language runtime side by side.\n\nUsage: vshelf COMMAND\n",
+    );
+    for group in GROUPS {
+        text.push_str(&format!("\n{group}\n"));
+        for entry in entries.iter().filter(|entry| entry.group == group) {
+            let about = (entry.build)()
+                .get_about()
+                .map(ToString::to_string)
+                .unwrap_or_default();
+            text.push_str(&format!("  {:<10} {about}\n", entry.name));
+        }
+    }
+    text.push_str(
+        "\nWith every command\n  \
+         -h, --help     What the command does, and its options\n  \
+         -q, --quiet    Leave out progress, notes and hints\n      \
+         --offline  Ask no server; use what is on this machine\n      \
+         --color    When to colour the output: auto, always, never\n\n\
+         To see it all at work on made-up data: vshelf demo\n",
+    );
+    text
+}
+
+/// Words that are not understood, or a wish for help.
+fn usage(entries: &[Entry], words: &[OsString], error: &clap::Error) -> ExitCode {
+    use clap::error::ErrorKind;
+    let ui = Ui::new(Colour::Auto, false);
+    if !error.use_stderr() {
+        return end(&ui, ui.result(error.render().to_string().trim_end()));
+    }
+    let failure = match error.kind() {
+        ErrorKind::InvalidSubcommand => unknown_command(entries, words, error),
+        _ => {
+            let text = error.render().to_string();
+            let (message, rest) = text.split_once("\n\n").unwrap_or((&text, ""));
+            let message = message.trim_start_matches("error: ").trim_end_matches('.');
+            let failure = Failure::new(Kind::Usage, message.replace('\n', " "));
+            rest.lines()
+                .map(str::trim)
+                .filter(|line| line.starts_with("tip:") || line.starts_with("Usage:"))
+                .fold(failure, |failure, line| {
+                    failure.say(line.trim_start_matches("tip: "))
+                })
+                .run("To see what there is", help_for(words))
+        }
+    };
+    end(&ui, Err(failure))
+}
+
+fn help_for(words: &[OsString]) -> String {
+    let known = commands::all();
+    words
+        .iter()
+        .skip(1)
+        .filter_map(|word| word.to_str())
+        .find(|word| known.iter().any(|entry| entry.name == *word))
+        .map_or("vshelf --help".to_owned(), |name| {
+            format!("vshelf {name} --help")
+        })
+}
+
+fn unknown_command(entries: &[Entry], words: &[OsString], error: &clap::Error) -> Failure {
+    use clap::error::{ContextKind, ContextValue};
+    let typed = match error.get(ContextKind::InvalidSubcommand) {
+        Some(ContextValue::String(typed)) => typed.clone(),
+        _ => String::new(),
+    };
+    let names: Vec<&str> = entries.iter().map(|entry| entry.name).collect();
+    let failure = Failure::new(Kind::Usage, format!("{typed:?} is no command"));
+    let others: Vec<&str> = words
+        .iter()
+        .skip(1)
+        .filter_map(|word| word.to_str())
+        .filter(|word| *word != typed)
+        .collect();
+    let meant = match near::words(&typed, names.iter().copied())
+        .into_iter()
+        .next()
+    {
+        Some(near) => Some(
+            std::iter::once(near.as_str())
+                .chain(others)
+                .collect::<Vec<_>>()
+                .join(" "),
+        ),
+        // Words in the wrong order: `vshelf 8 install`.
+        None => others
+            .iter()
+            .find(|word| names.contains(word))
+            .map(|command| {
+                let rest = others.iter().filter(|word| *word != command).copied();
+                [*command, typed.as_str()]
+                    .into_iter()
+                    .chain(rest)
+                    .collect::<Vec<_>>()
+                    .join(" ")
+            }),
+    };
+    match meant {
+        Some(meant) => failure.run("You probably meant", format!("vshelf {meant}")),
+        None => failure.run("To see the commands", "vshelf --help"),
+    }
+}

@@ -1,0 +1,48 @@
+//! `vshelf hook`: print the integration for a shell.
+
+use clap::Args;
+use vshelf_shell::Dialect;
+use vshelf_view::words::listed;
+
+use crate::commands::CommandArgs;
+use crate::context::Context;
+use crate::failure::{Failure, Kind, Outcome};
+use crate::hooks;
+use crate::ui::Ui;
+
+/// Print the integration for a shell
+///
+/// `vshelf setup` writes the same text to a file that your shell sources. Print it to read it,
+/// or to connect a shell that setup does not reach.
+#[derive(Debug, Args)]
+pub struct Hook {
+    /// The shell: bash
+    #[arg(value_name = "SHELL")]
+    shell: String,
+}
+
+impl CommandArgs for Hook {
+    const NAME: &'static str = "hook";
+    const GROUP: &'static str = "Connect";
+
+    fn run(self, ui: &Ui, context: &Context) -> Outcome {
+        let dialect = read_shell(&self.shell)?;
+        ui.result(hooks::hook_text(context, dialect)?.trim_end())
+    }
+}
+
+/// The shell with this name, or a failure that lists those there are.
+pub fn read_shell(name: &str) -> Result<Dialect, Failure> {
+    name.parse().map_err(|error: vshelf_shell::UnknownShell| {
+        let names: Vec<&str> = Dialect::ALL.iter().map(|dialect| dialect.name()).collect();
+        Failure::from_error(Kind::Usage, &error)
+            .say(format!(
+                "Shells that can be connected: {}.",
+                listed(&names, "and")
+            ))
+            .run(
+                "To use a version in any shell",
+                "vshelf run SELECTOR -- COMMAND",
+            )
+    })
+}

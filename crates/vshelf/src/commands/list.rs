@@ -1,0 +1,155 @@
+//! `vshelf list`: what is on the shelf.
+
+use clap::Args;
+use jiff::civil::Date;
+use serde::Serialize;
+use vshelf_core::Phase;
+use vshelf_view::words::{Count, ago, megabytes};
+use vshelf_view::{Cell, Column, Palette, Table};
+
+use crate::activity::Activity;
+use crate::commands::CommandArgs;
+use crate::context::Context;
+use crate::failure::Outcome;
+use crate::marks::{end_of_support, marks, phase_cell, spine};
+use crate::runtime::Runtime;
+use crate::ui::{Ui, styled};
+
+/// List what is on the shelf
+///
+/// Newest first, with the phase and end of support of each line, and marks in words: this shell,
+/// default, labels.
+#[derive(Debug, Args)]
+pub struct List {
+    /// Only this runtime
+    #[arg(value_name = "RUNTIME")]
+    runtime: Option<String>,
+    /// Show it as JSON
+    #[arg(long)]
+    json: bool,
+}
+
+/// One runtime's installs, as JSON.
+#[derive(Debug, Serialize)]
+struct Report {
+    runtime: String,
+    installs: Vec<InstallReport>,
+}
+
+#[derive(Debug, Serialize)]
+struct InstallReport {
+    version: String,
+    publisher: String,
+    key: String,
+    path: String,
+    line: Option<String>,
+    phase: Option<Phase>,
+    end: Option<Date>,
+    size: u64,
+    installed: String,
+    active: bool,
+    default: bool,
+    marks: Vec<String>,
+}
+
+impl CommandArgs for List {
+    const NAME: &'static str = "list";
+    const GROUP: &'static str = "See";
+
+    fn run(self, ui: &Ui, context: &Context) -> Outcome {
+        let name = self
+            .runtime
+            .as_deref()
+            .map(|name| name.trim_end_matches('@'));
+        let runtimes = context.shown_runtimes(name)?;
+        let reports: Vec<Report> = runtimes.iter().map(report).collect();
+        if self.json {
+            return super::print_json(ui, &reports);
+        }
+        for (index, (runtime, report)) in runtimes.iter().zip(&reports).enumerate() {
+            if index > 0 {
+                ui.result("")?;
+            }
+            show(ui, runtime, report)?;
+        }
+        Ok(())
+    }
+}
+
+fn report(runtime: &Runtime<'_>) -> Report {
+    let activity = Activity::of(runtime);
+    let default = runtime.default_key();
+    let installs = runtime
+        .installs
+        .iter()
+        .map(|install| {
+            let shelved = &install.shelved;
+            let line = runtime.catalog().line_of(&shelved.version);
+            InstallReport {
+                version: shelved.version.to_string(),
+                publisher: shelved.publisher.clone(),
+                key: shelved.key.clone(),
+                path: install.folder.to_string_lossy().into_owned(),
+                line: line.map(|line| line.name.clone()),
+                phase: line.map(|line| line.phase_on(runtime.today)),
+                end: line.and_then(|line| line.end),
+                size: install.receipt.contents.unpacked_size,
+                installed: install.receipt.contents.installed.to_string(),
+                active: activity.active_key() == Some(&shelved.key),
+                default: default.as_deref() == Some(&shelved.key),
+                marks: marks(runtime, &activity, &shelved.key),
+            }
+        })
+        .collect();
+    Report {
+        runtime: runtime.name().to_owned(),
+        installs,
+    }
+}
+
+fn show(ui: &Ui, runtime: &Runtime<'_>, report: &Report) -> Outcome {
+    let title = &runtime.definition.title;
+    if runtime.installs.is_empty() {
+        ui.result(format!("No {title} is on the shelf."))?;
+        let prefix = runtime.context().prefix(runtime.name())?;
+        ui.next("To install one", &format!("vshelf install {prefix}stable"));
+        return Ok(());
+    }
+    let bytes = report.installs.iter().map(|install| install.size).sum();
+    let count = Count(report.installs.len(), "install");
+    ui.result(format!(
+        "{}: {count}, {}",
+        styled(Palette::STRONG, title),
+        megabytes(bytes)
+    ))?;
+    let columns = [
+        Column::left("version"),
+        Column::left("phase"),
+        Column::left("support ends"),
+        Column::right("size"),
+        Column::left("installed"),
+        Column::yielding("marks"),
+    ];
+    let mut table = Table::new(&columns, Palette::HEADING);
+    for (install, report) in runtime.installs.iter().zip(&report.installs) {
+        let line = runtime.catalog().line_of(&install.shelved.version);
+        let installed = install
+            .receipt
+            .contents
+            .installed
+            .to_zoned(jiff::tz::TimeZone::UTC)
+            .date();
+        table.row(
+            spine(report.phase),
+            [
+                Cell::new(runtime.spelled(&install.shelved), Palette::STRONG),
+                phase_cell(report.phase),
+                end_of_support(line, runtime.today).into(),
+                megabytes(report.size).into(),
+                ago(installed, runtime.today).into(),
+                report.marks.join(", ").into(),
+            ],
+        );
+    }
+    ui.table(&table)
+}

@@ -1,0 +1,110 @@
+//! The commands: one file each, with the arguments and what it does.
+
+mod catalog;
+mod default;
+mod demo;
+mod hook;
+mod install;
+mod list;
+mod path;
+mod remove;
+mod run;
+mod runtimes;
+mod setup;
+mod status;
+mod switch;
+
+use clap::{ArgMatches, Args, Command, FromArgMatches};
+use jiff::Timestamp;
+use jiff::tz::TimeZone;
+use serde::Serialize;
+use vshelf_view::Palette;
+use vshelf_view::words::ago;
+
+use crate::context::Context;
+use crate::failure::{Failure, Kind, Outcome};
+use crate::runtime::Runtime;
+use crate::ui::{Ui, styled};
+
+/// The groups of commands in the overview.
+pub const GROUPS: [&str; 4] = ["See", "Use", "Keep", "Connect"];
+
+/// A command as the command line sees it.
+pub struct Entry {
+    /// Its name.
+    pub name: &'static str,
+    /// Its group in the overview.
+    pub group: &'static str,
+    /// Builds its parser.
+    pub build: fn() -> Command,
+    /// Runs it.
+    pub run: fn(&ArgMatches, &Ui, &Context) -> Outcome,
+}
+
+/// A command: its arguments, whose doc comment is the help text, and what it does.
+trait CommandArgs: Args + FromArgMatches {
+    /// The command's name.
+    const NAME: &'static str;
+    /// Its group in the overview.
+    const GROUP: &'static str;
+    /// Does it.
+    fn run(self, ui: &Ui, context: &Context) -> Outcome;
+}
+
+fn entry<C: CommandArgs>() -> Entry {
+    Entry {
+        name: C::NAME,
+        group: C::GROUP,
+        build: || C::augment_args(Command::new(C::NAME)),
+        run: |matches, ui, context| {
+            C::from_arg_matches(matches)
+                .map_err(|error| Failure::new(Kind::Usage, error.to_string()))?
+                .run(ui, context)
+        },
+    }
+}
+
+/// Every command, in the order of the overview.
+pub fn all() -> Vec<Entry> {
+    vec![
+        entry::<catalog::Catalog>(),
+        entry::<list::List>(),
+        entry::<status::Status>(),
+        entry::<path::Path>(),
+        entry::<install::Install>(),
+        entry::<switch::Switch>(),
+        entry::<default::Default>(),
+        entry::<run::Run>(),
+        entry::<remove::Remove>(),
+        entry::<setup::Setup>(),
+        entry::<hook::Hook>(),
+        entry::<runtimes::Runtimes>(),
+        entry::<demo::Demo>(),
+    ]
+}
+
+/// Writes a report as JSON.
+fn print_json(ui: &Ui, report: &impl Serialize) -> Outcome {
+    let text = serde_json::to_string_pretty(report)
+        .map_err(|error| Failure::new(Kind::Other, error.to_string()))?;
+    ui.result(text)
+}
+
+/// Says how old the catalog is, where its source could not be asked.
+fn say_age(ui: &Ui, runtime: &Runtime<'_>) {
+    let Some(loaded) = runtime.kept_catalog() else {
+        return;
+    };
+    let confirmed = loaded.origin.confirmed.to_zoned(TimeZone::UTC).date();
+    let now = Timestamp::now().to_zoned(TimeZone::UTC).date();
+    let age = format!(
+        "The catalog of {} was last confirmed {}",
+        runtime.definition.title,
+        ago(confirmed, now)
+    );
+    match &loaded.origin.not_renewed {
+        Some(reason) => ui.note(styled(Palette::WARNING, format!("{age}: {reason}."))),
+        None if runtime.context().transport.is_offline() => ui.note(format!("{age}.")),
+        None => {}
+    }
+}

@@ -1,0 +1,247 @@
+//! `vshelf status`: what is active here, and why.
+
+use clap::Args;
+use serde::Serialize;
+use vshelf_core::Phase;
+use vshelf_core::activation::{Activation, Claim, Rule};
+use vshelf_view::Palette;
+
+use crate::activity::Activity;
+use crate::commands::CommandArgs;
+use crate::context::Context;
+use crate::failure::{Outcome, shown};
+use crate::marks::{end_of_support, spine};
+use crate::runtime::Runtime;
+use crate::ui::{Ui, styled};
+
+/// Say which version is active here, and why
+///
+/// It names the rule that holds (a switch of this shell, the default, the system's own copy), what
+/// that overrode, and every copy on PATH.
+#[derive(Debug, Args)]
+pub struct Status {
+    /// Only this runtime
+    #[arg(value_name = "RUNTIME")]
+    runtime: Option<String>,
+    /// Show it as JSON
+    #[arg(long)]
+    json: bool,
+}
+
+/// One runtime's state in the calling shell, as JSON.
+#[derive(Debug, Serialize)]
+struct Report {
+    runtime: String,
+    active: Option<String>,
+    rule: Option<Rule>,
+    answers: Option<String>,
+    program: Option<String>,
+    line: Option<String>,
+    phase: Option<Phase>,
+    connected: bool,
+    activation: Activation,
+    copies: Vec<CopyReport>,
+}
+
+#[derive(Debug, Serialize)]
+struct CopyReport {
+    program: String,
+    key: Option<String>,
+}
+
+impl CommandArgs for Status {
+    const NAME: &'static str = "status";
+    const GROUP: &'static str = "See";
+
+    fn run(self, ui: &Ui, context: &Context) -> Outcome {
+        let name = self
+            .runtime
+            .as_deref()
+            .map(|name| name.trim_end_matches('@'));
+        let runtimes = context.shown_runtimes(name)?;
+        if self.json {
+            let reports: Vec<Report> = runtimes.iter().map(report).collect();
+            return super::print_json(ui, &reports);
+        }
+        for (index, runtime) in runtimes.iter().enumerate() {
+            if index > 0 {
+                ui.result("")?;
+            }
+            show(ui, runtime)?;
+        }
+        Ok(())
+    }
+}
+
+fn report(runtime: &Runtime<'_>) -> Report {
+    let activity = Activity::of(runtime);
+    let key = activity.active_key().map(str::to_owned);
+    let install = key.as_deref().and_then(|key| runtime.install(key));
+    let line = install.and_then(|i| runtime.catalog().line_of(&i.shelved.version));
+    Report {
+        runtime: runtime.name().to_owned(),
+        rule: activity.rule(),
+        answers: activity.answering_key().map(str::to_owned),
+        program: activity
+            .copies
+            .first()
+            .map(|copy| copy.program.display().to_string()),
+        line: line.map(|line| line.name.clone()),
+        phase: line.map(|line| line.phase_on(runtime.today)),
+        connected: runtime.context().shell.dialect().is_some(),
+        copies: activity
+            .copies
+            .iter()
+            .map(|copy| CopyReport {
+                program: copy.program.display().to_string(),
+                key: copy.key.clone(),
+            })
+            .collect(),
+        active: key,
+        activation: activity.activation,
+    }
+}
+
+fn show(ui: &Ui, runtime: &Runtime<'_>) -> Outcome {
+    let activity = Activity::of(runtime);
+    let title = &runtime.definition.title;
+    let connected = runtime.context().shell.dialect();
+    let Some(active) = &activity.activation.active else {
+        ui.result(format!(
+            "{}No {title} is active here.",
+            ui.spine(Palette::QUIET)
+        ))?;
+        say_unmet(ui, runtime, &activity);
+        let prefix = runtime.context().prefix(runtime.name())?;
+        match runtime.installs.is_empty() {
+            true => ui.next("To install one", &format!("vshelf install {prefix}stable")),
+            false => ui.next(
+                "To choose one for new shells",
+                &format!("vshelf default {prefix}SELECTOR"),
+            ),
+        }
+        return Ok(());
+    };
+    let key = active.met_by.as_deref().unwrap_or_default();
+    let install = runtime.install(key);
+    let line = install.and_then(|install| runtime.catalog().line_of(&install.shelved.version));
+    let phase = line.map(|line| line.phase_on(runtime.today));
+    let name = match install {
+        Some(install) => runtime.spelled(&install.shelved),
+        None => "of the system".to_owned(),
+    };
+    ui.result(format!(
+        "{}{} is active here: {}.",
+        ui.spine(spine(phase)),
+        styled(Palette::STRONG, format!("{title} {name}")),
+        reason(active)
+    ))?;
+    let mut facts: Vec<(&str, String)> = Vec::new();
+    if let Some(copy) = activity.copies.first() {
+        facts.push(("program", shown(&copy.program)));
+    }
+    if let (Some(line), Some(phase)) = (line, phase) {
+        let codename = line
+            .codename
+            .as_ref()
+            .map(|name| format!(" {name}"))
+            .unwrap_or_default();
+        let end = end_of_support(Some(line), runtime.today);
+        let support = match (end.is_empty(), phase) {
+            (true, _) => String::new(),
+            (false, Phase::Ended) => format!(", support ended on {end}"),
+            (false, _) => format!(", support ends on {end}"),
+        };
+        facts.push((
+            "line",
+            format!(
+                "{}{codename}: {}{support}",
+                line.name,
+                styled(Palette::phase(phase), phase)
+            ),
+        ));
+    }
+    if let Some(install) = install {
+        facts.push(("publisher", install.shelved.publisher.clone()));
+    }
+    for claim in &activity.activation.overrode {
+        facts.push(("overrode", overridden(claim)));
+    }
+    for copy in activity.copies.iter().skip(1) {
+        facts.push(("behind it", shown(&copy.program)));
+    }
+    facts.push((
+        "shell",
+        match connected {
+            Some(dialect) => format!("{}, connected", dialect.name()),
+            None => "not connected".to_owned(),
+        },
+    ));
+    ui.facts(&facts)?;
+    say_unmet(ui, runtime, &activity);
+    say_what_answers(ui, runtime, &activity, key);
+    Ok(())
+}
+
+/// Why a claim holds.
+fn reason(claim: &Claim) -> String {
+    match claim.rule {
+        Rule::Switch => "this shell was switched to it".to_owned(),
+        Rule::Pin => "the project here wants it".to_owned(),
+        Rule::Default if claim.met_by.as_deref() == Some(&claim.wanted) => {
+            "it is the default".to_owned()
+        }
+        Rule::Default => format!("it is the default, kept as {}", claim.wanted),
+        Rule::System => "the shelf has no default, and this copy is on PATH".to_owned(),
+    }
+}
+
+fn overridden(claim: &Claim) -> String {
+    match claim.rule {
+        Rule::Switch => format!("the switch to {}", claim.wanted),
+        Rule::Pin => format!("the project's wish, {}", claim.wanted),
+        Rule::Default => format!("the default, {}", claim.wanted),
+        Rule::System => "the system's own copy".to_owned(),
+    }
+}
+
+fn say_unmet(ui: &Ui, runtime: &Runtime<'_>, activity: &Activity) {
+    for claim in &activity.activation.unmet {
+        let what = match claim.rule {
+            Rule::Switch => "This shell was switched to",
+            Rule::Pin => "The project here wants",
+            Rule::Default => "The default is",
+            Rule::System => "PATH leads to",
+        };
+        ui.note(styled(
+            Palette::WARNING,
+            format!("{what} {}, which is not on the shelf.", claim.wanted),
+        ));
+        match claim.rule {
+            Rule::Switch => ui.next("To follow the default here", "vshelf switch --off"),
+            _ => ui.next(
+                "To put it there",
+                &format!("vshelf install {}@{}", runtime.name(), claim.wanted),
+            ),
+        }
+    }
+}
+
+/// Warns where another copy answers than the one that should.
+fn say_what_answers(ui: &Ui, runtime: &Runtime<'_>, activity: &Activity, key: &str) {
+    if activity.answering_key() == Some(key) {
+        return;
+    }
+    let program = &runtime.definition.program;
+    let answers = match activity.copies.first() {
+        Some(copy) => format!("{} answers to {program} instead", shown(&copy.program)),
+        None => format!("no {program} is on PATH"),
+    };
+    ui.note(styled(Palette::WARNING, format!("But {answers}.")));
+    match runtime.context().shell.dialect() {
+        Some(_) => ui.note(
+            "Something behind the shelf's block in your start-up file puts its own folder in front of PATH; move the block to the end.",
+        ),
+        None => ui.next("To connect your shells", "vshelf setup"),
+    }
+}

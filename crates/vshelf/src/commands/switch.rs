@@ -1,0 +1,157 @@
+//! `vshelf switch`: this shell, now.
+
+use clap::Args;
+use vshelf_core::Request;
+use vshelf_core::activation::Rule;
+use vshelf_core::resolve::{Choice, Scope};
+use vshelf_shell::{Dialect, start_up};
+
+use crate::activity::Activity;
+use crate::commands::CommandArgs;
+use crate::context::Context;
+use crate::failure::{Failure, Kind, Outcome};
+use crate::hooks;
+use crate::runtime::Runtime;
+use crate::switching;
+use crate::ui::Ui;
+
+/// Use another version in this shell, now
+///
+/// The choice holds for this shell and what it starts, until `vshelf switch --off`. New shells
+/// get the default.
+#[derive(Debug, Args)]
+pub struct Switch {
+    /// A version on the shelf, as in 8, lts or a label; - is the one before, system the system's own
+    #[arg(
+        value_name = "SELECTOR",
+        required_unless_present = "off",
+        allow_hyphen_values = true
+    )]
+    selector: Option<String>,
+    /// Follow the default again (of the runtime in SELECTOR, as in marram@, if one is given)
+    #[arg(long)]
+    off: bool,
+}
+
+impl CommandArgs for Switch {
+    const NAME: &'static str = "switch";
+    const GROUP: &'static str = "Use";
+
+    fn run(self, ui: &Ui, context: &Context) -> Outcome {
+        require_connection(context)?;
+        if self.off {
+            let name = self
+                .selector
+                .as_deref()
+                .map(|name| name.trim_end_matches('@'));
+            return off(ui, &context.runtime(name)?);
+        }
+        let request: Request = self.selector.unwrap_or_default().parse()?;
+        let runtime = context.runtime_for(&request)?;
+        let activity = Activity::of(&runtime);
+        let choice = runtime.resolve(&request, Scope::Shelf)?;
+        let key = match &choice {
+            Choice::System => "system",
+            Choice::Version(candidate) => candidate.install.map_or("", |install| &install.key),
+        };
+        let title = &runtime.definition.title;
+        if key == "system" && activity.system_copy().is_none() {
+            return Err(Failure::new(
+                Kind::NoMatch,
+                format!(
+                    "there is no {} on PATH besides the shelf's",
+                    runtime.definition.program
+                ),
+            ));
+        }
+        let before = activity.active_key();
+        let named = name_of(&runtime, key, &activity);
+        if before == Some(key) && activity.rule() == Some(Rule::Switch) {
+            return ui.result(format!("This shell uses {title} {named} already."));
+        }
+        switching::plan_switch(&runtime, key, before);
+        let was = match before {
+            Some(before) if before != key => {
+                format!(" (before: {})", name_of(&runtime, before, &activity))
+            }
+            _ => String::new(),
+        };
+        ui.result(format!("This shell uses {title} {named} now{was}."))?;
+        if let Choice::Version(chosen) = &choice
+            && request.selector.is_moving()
+            && let Ok(Choice::Version(newer)) = runtime.resolve(&request, Scope::Published)
+            && newer.version > chosen.version
+        {
+            let prefix = context.prefix(runtime.name())?;
+            ui.next(
+                &format!(
+                    "{} is published for {}; to get it",
+                    newer.version, request.selector
+                ),
+                &format!("vshelf install {prefix}{} --switch", newer.version),
+            );
+        }
+        match runtime.state.default.as_deref() {
+            Some(default) if runtime.default_key().as_deref() != Some(key) => {
+                ui.note(format!("New shells still get the default, {default}."));
+            }
+            _ => {}
+        }
+        Ok(())
+    }
+}
+
+fn off(ui: &Ui, runtime: &Runtime<'_>) -> Outcome {
+    let title = &runtime.definition.title;
+    let activity = Activity::of(runtime);
+    let Some(switched) = runtime.context().shell.switched(runtime.name()) else {
+        return ui.result(format!(
+            "This shell is not switched; it follows the default of {title} already."
+        ));
+    };
+    switching::plan_following(runtime, Some(switched));
+    match runtime.default_key() {
+        Some(key) => ui.result(format!(
+            "This shell follows the default of {title} again: {}.",
+            name_of(runtime, &key, &activity)
+        )),
+        None => {
+            ui.result(format!(
+                "This shell is no longer switched, and {title} has no default."
+            ))?;
+            ui.next("To set one", "vshelf default SELECTOR");
+            Ok(())
+        }
+    }
+}
+
+/// What a key is called in sentences.
+fn name_of(runtime: &Runtime<'_>, key: &str, activity: &Activity) -> String {
+    match (key, activity.system_copy()) {
+        ("system", Some(program)) => format!("of the system, {}", program.display()),
+        ("system", None) => "of the system".to_owned(),
+        _ => runtime
+            .install(key)
+            .map_or(key.to_owned(), |install| runtime.spelled(&install.shelved)),
+    }
+}
+
+/// Fails with the way to connect where this command cannot change the shell that called it.
+pub fn require_connection(context: &Context) -> Outcome {
+    if context.shell.can_change() {
+        return Ok(());
+    }
+    let failure = Failure::new(
+        Kind::Refused,
+        "this shell is not connected to the shelf, so nothing here can change its version",
+    );
+    let dialect = Dialect::Bash;
+    let hook = hooks::hook_path(context, dialect)?;
+    Err(match hook.exists() {
+        true => failure
+            .say("The hook is set up; this shell was opened before that, or does not read its start-up file.")
+            .run("To connect this shell", start_up::source_line(dialect, &hook)),
+        false => failure.run("To connect your shells", "vshelf setup"),
+    }
+    .run("To run one command without a connection", "vshelf run SELECTOR -- COMMAND"))
+}

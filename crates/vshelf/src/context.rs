@@ -1,0 +1,181 @@
+//! What every command shares, loaded when it is needed.
+
+use std::cell::OnceCell;
+
+use jiff::civil::Date;
+use jiff::{Timestamp, tz::TimeZone};
+use vshelf_core::{Definition, Platform, Request};
+use vshelf_shelf::{Folders, Shelf};
+use vshelf_sources::CatalogCache;
+use vshelf_sources::transport::{Patience, Transport};
+use vshelf_view::words::listed;
+
+use crate::calling_shell::CallingShell;
+use crate::definitions;
+use crate::failure::{Failure, Kind};
+use crate::runtime::Runtime;
+use crate::settings::Settings;
+
+/// Sets the day on which phases are computed, for tests and demonstrations.
+const TODAY: &str = "VSHELF_TODAY";
+
+/// The surroundings of one command.
+#[derive(Debug)]
+pub struct Context {
+    /// The shell that called.
+    pub shell: CallingShell,
+    /// The door to the network.
+    pub transport: Transport,
+    /// The platform that builds have to run on.
+    pub platform: Platform,
+    folders: OnceCell<Folders>,
+    settings: OnceCell<Settings>,
+}
+
+impl Context {
+    /// Nothing is read yet, so that help never fails.
+    pub fn new(offline: bool) -> Context {
+        Context {
+            shell: CallingShell::read(),
+            transport: Transport::new(offline, Patience::default()),
+            platform: this_platform(),
+            folders: OnceCell::new(),
+            settings: OnceCell::new(),
+        }
+    }
+
+    /// The program's folders.
+    pub fn folders(&self) -> Result<&Folders, Failure> {
+        if let Some(folders) = self.folders.get() {
+            return Ok(folders);
+        }
+        let folders = Folders::find(|name| std::env::var_os(name))?;
+        Ok(self.folders.get_or_init(|| folders))
+    }
+
+    /// The settings in force.
+    pub fn settings(&self) -> Result<&Settings, Failure> {
+        if let Some(settings) = self.settings.get() {
+            return Ok(settings);
+        }
+        let settings = Settings::read(&self.folders()?.config)?;
+        Ok(self.settings.get_or_init(|| settings))
+    }
+
+    /// The day on which phases are computed: today in UTC.
+    pub fn today(&self) -> Result<Date, Failure> {
+        match std::env::var(TODAY) {
+            Ok(text) => text.parse().map_err(|_| {
+                Failure::new(
+                    Kind::Usage,
+                    format!("{TODAY} is {text:?}, which is not a date"),
+                )
+                .say("A date is written as in 2026-11-23.")
+            }),
+            Err(_) => Ok(Timestamp::now().to_zoned(TimeZone::UTC).date()),
+        }
+    }
+
+    /// The cache of catalogs.
+    pub fn catalogs(&self) -> Result<CatalogCache, Failure> {
+        let folder = self.folders()?.cache.join("catalogs");
+        Ok(CatalogCache::new(
+            folder,
+            self.settings()?.catalog_fresh_for(),
+        ))
+    }
+
+    /// The definition of the runtime with this name.
+    pub fn definition(&self, name: &str) -> Result<Definition, Failure> {
+        definitions::find(&self.folders()?.config, name)
+    }
+
+    /// The runtime that a request means: the one it names, else the main one, else the only one on
+    /// the shelf, else the only one that is known.
+    pub fn runtime_for(&self, request: &Request) -> Result<Runtime<'_>, Failure> {
+        self.runtime(request.runtime.as_deref())
+    }
+
+    /// The runtime with this name, or the one that is meant when none is named.
+    pub fn runtime(&self, name: Option<&str>) -> Result<Runtime<'_>, Failure> {
+        let name = match name {
+            Some(name) => name.to_owned(),
+            None => self.meant_runtime()?,
+        };
+        Runtime::open(self, self.definition(&name)?)
+    }
+
+    fn meant_runtime(&self) -> Result<String, Failure> {
+        if let Some(main) = &self.settings()?.main_runtime {
+            return Ok(main.clone());
+        }
+        let folders = self.folders()?;
+        let shelved = Shelf::runtimes(folders)?;
+        let known = match shelved.len() {
+            0 => definitions::names(&folders.config)?,
+            _ => shelved,
+        };
+        match known.as_slice() {
+            [only] => Ok(only.clone()),
+            several => Err(Failure::new(
+                Kind::Usage,
+                format!(
+                    "no runtime is named, and there are several: {}",
+                    listed(several, "and")
+                ),
+            )
+            .say(format!(
+                "Put one in front of the selector, as in {}@lts",
+                several[0]
+            ))
+            .run(
+                "To make one the main runtime",
+                format!("vshelf setup --main {}", several[0]),
+            )),
+        }
+    }
+
+    /// The runtimes to show when none is named: all on the shelf, or else the one that is meant.
+    pub fn shown_runtimes(&self, name: Option<&str>) -> Result<Vec<Runtime<'_>>, Failure> {
+        if name.is_some() {
+            return Ok(vec![self.runtime(name)?]);
+        }
+        let shelved = Shelf::runtimes(self.folders()?)?;
+        if shelved.is_empty() {
+            return Ok(vec![self.runtime(None)?]);
+        }
+        shelved
+            .iter()
+            .map(|name| self.runtime(Some(name)))
+            .collect()
+    }
+
+    /// Whether output has to name the runtime in front of selectors.
+    pub fn prefix(&self, runtime: &str) -> Result<String, Failure> {
+        Ok(match self.meant_runtime() {
+            Ok(meant) if meant == runtime => String::new(),
+            _ => format!("{runtime}@"),
+        })
+    }
+}
+
+/// The platform of this program's own build.
+fn this_platform() -> Platform {
+    let os = match std::env::consts::OS {
+        "macos" => "darwin",
+        other => other,
+    };
+    let arch = match std::env::consts::ARCH {
+        "x86_64" => "x64",
+        "aarch64" => "arm64",
+        other => other,
+    };
+    let libc = match (os, cfg!(target_env = "musl")) {
+        ("linux", true) => "-musl",
+        ("linux", false) => "-gnu",
+        _ => "",
+    };
+    format!("{os}-{arch}{libc}")
+        .parse()
+        .expect("the names of systems and processors are small letters and digits")
+}

@@ -1,0 +1,97 @@
+//! The hook files on the disk, kept in step with the program and the shelf.
+
+use std::fs;
+use std::io;
+use std::path::{Path, PathBuf};
+
+use vshelf_core::Definition;
+use vshelf_shelf::{Shelf, ShelfError, atomic};
+use vshelf_shell::{Dialect, hook};
+
+use crate::context::Context;
+use crate::failure::{Failure, Kind};
+
+/// The folder of hook files.
+pub fn folder(context: &Context) -> Result<PathBuf, Failure> {
+    Ok(context.folders()?.data.join("hooks"))
+}
+
+/// The hook file that a shell's start-up file sources.
+pub fn hook_path(context: &Context, dialect: Dialect) -> Result<PathBuf, Failure> {
+    Ok(folder(context)?.join(hook::hook_file(dialect)))
+}
+
+/// The hook's text for this program and this shelf.
+pub fn hook_text(context: &Context, dialect: Dialect) -> Result<String, Failure> {
+    let program = std::env::current_exe().map_err(|error| {
+        Failure::new(
+            Kind::Other,
+            format!("the place of this program is not known: {error}"),
+        )
+    })?;
+    let data = &context.folders()?.data;
+    if data.to_string_lossy().contains(':') {
+        return Err(Failure::new(
+            Kind::Refused,
+            format!(
+                "{} holds a colon, which no folder on PATH can",
+                data.display()
+            ),
+        )
+        .run(
+            "To put the shelf elsewhere",
+            "export VSHELF_DATA=\"$HOME/shelf\"",
+        ));
+    }
+    Ok(hook::render_hook(dialect, data, &program))
+}
+
+/// Writes the hook of a shell; says whether that changed anything.
+pub fn write_hook(context: &Context, dialect: Dialect) -> Result<bool, Failure> {
+    let text = hook_text(context, dialect)?;
+    let changed = write_if_other(&hook_path(context, dialect)?, &text)?;
+    refresh_runtimes(context)?;
+    Ok(changed)
+}
+
+/// Brings the lists of runtimes that new shells enter up to date, for the shells that have a hook.
+pub fn refresh_runtimes(context: &Context) -> Result<(), Failure> {
+    let folders = context.folders()?;
+    let mut names = Shelf::runtimes(folders)?;
+    names.extend(context.settings()?.main_runtime.clone());
+    names.sort();
+    names.dedup();
+    let definitions: Vec<Definition> = names
+        .iter()
+        .map(|name| context.definition(name))
+        .collect::<Result<_, _>>()?;
+    for dialect in Dialect::ALL {
+        if hook_path(context, dialect)?.exists() {
+            let file = folder(context)?.join(hook::runtimes_file(dialect));
+            write_if_other(&file, &hook::render_runtimes(dialect, &definitions))?;
+        }
+    }
+    Ok(())
+}
+
+fn write_if_other(path: &Path, text: &str) -> Result<bool, Failure> {
+    match fs::read_to_string(path) {
+        Ok(before) if before == text => return Ok(false),
+        Err(error) if error.kind() != io::ErrorKind::NotFound => {
+            return Err(file_failure(path, "read", error));
+        }
+        _ => {}
+    }
+    atomic::write_file(path, text.as_bytes()).map_err(|e| file_failure(path, "written", e))?;
+    Ok(true)
+}
+
+/// A file that cannot be read or written, as a failure.
+pub fn file_failure(path: &Path, action: &'static str, source: io::Error) -> Failure {
+    ShelfError::File {
+        path: path.to_owned(),
+        action,
+        source,
+    }
+    .into()
+}

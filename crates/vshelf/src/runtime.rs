@@ -1,0 +1,198 @@
+//! One runtime as a command sees it: definition, shelf, choices, catalog.
+
+use std::cell::OnceCell;
+
+use jiff::Timestamp;
+use jiff::civil::Date;
+use vshelf_core::resolve::{
+    self, Candidate, Choice, Explanation, ResolveError, Scope, Shelved, World,
+};
+use vshelf_core::{Catalog, Definition, Request};
+use vshelf_shelf::{Install, Shelf, State};
+use vshelf_sources::registry::UserSettings;
+use vshelf_sources::{Loaded, source};
+
+use crate::context::Context;
+use crate::failure::Failure;
+
+/// A runtime and what is known of it.
+#[derive(Debug)]
+pub struct Runtime<'c> {
+    /// What it is.
+    pub definition: Definition,
+    /// Its shelf.
+    pub shelf: Shelf,
+    /// Its installs, newest first.
+    pub installs: Vec<Install>,
+    /// Its default and labels.
+    pub state: State,
+    /// The day on which phases are computed.
+    pub today: Date,
+    context: &'c Context,
+    shelved: Vec<Shelved>,
+    catalog: OnceCell<Option<Loaded>>,
+    no_catalog: Catalog,
+}
+
+impl<'c> Runtime<'c> {
+    /// Reads the runtime's shelf; its catalog is read when something needs it.
+    pub fn open(context: &'c Context, definition: Definition) -> Result<Runtime<'c>, Failure> {
+        let shelf = Shelf::new(context.folders()?, &definition.name);
+        let installs = shelf.installs()?;
+        let no_catalog = Catalog {
+            runtime: definition.name.clone(),
+            ..Catalog::default()
+        };
+        Ok(Runtime {
+            shelved: installs
+                .iter()
+                .map(|install| install.shelved.clone())
+                .collect(),
+            state: shelf.state()?,
+            today: context.today()?,
+            catalog: OnceCell::new(),
+            shelf,
+            installs,
+            definition,
+            no_catalog,
+            context,
+        })
+    }
+
+    /// The runtime's name.
+    pub fn name(&self) -> &str {
+        &self.definition.name
+    }
+
+    /// The catalog that is kept here, however old; nobody is asked.
+    pub fn kept_catalog(&self) -> Option<&Loaded> {
+        self.catalog
+            .get_or_init(|| {
+                let cache = self.context.catalogs().ok()?;
+                let sources = &self.definition.sources;
+                sources
+                    .iter()
+                    .find_map(|source| cache.kept(self.name(), &source.name))
+            })
+            .as_ref()
+    }
+
+    /// The catalog as its source has it now, or as it is kept where that is fresh or no source
+    /// answers. Sources are asked in order; the first that answers serves.
+    pub fn load_catalog(&mut self, ask_anyway: bool) -> Result<&Loaded, Failure> {
+        let cache = self.context.catalogs()?;
+        let settings = UserSettings::of_this_user();
+        let mut first_error = None;
+        for definition in &self.definition.sources {
+            let name = &self.definition.name;
+            let source = source::open(name, definition, &self.context.platform, &settings);
+            let transport = &self.context.transport;
+            let now = Timestamp::now();
+            match cache.load(
+                name,
+                &definition.name,
+                source.as_ref(),
+                transport,
+                ask_anyway,
+                now,
+            ) {
+                Ok(loaded) => {
+                    self.catalog = OnceCell::from(Some(loaded));
+                    break;
+                }
+                Err(error) => first_error = first_error.or(Some(error)),
+            }
+        }
+        match (self.catalog.get().and_then(Option::as_ref), first_error) {
+            (Some(loaded), _) => Ok(loaded),
+            (None, Some(error)) => Err(error.into()),
+            (None, None) => Err(Failure::new(
+                crate::exit::Kind::Source,
+                format!("{} has no source", self.name()),
+            )),
+        }
+    }
+
+    /// The catalog that is kept, or an empty one.
+    pub fn catalog(&self) -> &Catalog {
+        self.kept_catalog()
+            .map_or(&self.no_catalog, |loaded| &loaded.catalog)
+    }
+
+    /// All that choosing depends on.
+    pub fn world(&self) -> World<'_> {
+        World {
+            catalog: self.catalog(),
+            shelf: &self.shelved,
+            labels: &self.state.labels,
+            default: self.state.default.as_deref(),
+            previous: self.context.shell.previous(self.name()),
+            platform: &self.context.platform,
+            today: self.today,
+        }
+    }
+
+    /// How `request` becomes a choice.
+    pub fn explain(&self, request: &Request, scope: Scope) -> Explanation<'_> {
+        resolve::resolve(&self.world(), request, scope)
+    }
+
+    /// What `request` stands for.
+    pub fn resolve(&self, request: &Request, scope: Scope) -> Result<Choice<'_>, Failure> {
+        self.explain(request, scope)
+            .outcome
+            .map_err(|error| self.failure(&error))
+    }
+
+    /// All that `request` covers among what is published.
+    pub fn covered(&self, request: &Request) -> Result<Vec<Candidate<'_>>, Failure> {
+        resolve::covered(&self.world(), request, Scope::Published)
+            .map_err(|error| self.failure(&error))
+    }
+
+    /// A failure to resolve, in words.
+    pub fn failure(&self, error: &ResolveError) -> Failure {
+        let prefix = self.context.prefix(self.name()).unwrap_or_default();
+        Failure::resolving(error, &prefix)
+    }
+
+    /// The install with this key.
+    pub fn install(&self, key: &str) -> Option<&Install> {
+        self.installs
+            .iter()
+            .find(|install| install.shelved.key == key)
+    }
+
+    /// The key for a version of a publisher: the version alone where it is the main publisher.
+    pub fn key_for(&self, version: &str, publisher: &str) -> String {
+        match self.catalog().main_publisher() {
+            Some(main) if main.id != publisher => format!("{publisher}-{version}"),
+            _ => version.to_owned(),
+        }
+    }
+
+    /// An install as a selector that means exactly it: the version, with its publisher where that
+    /// is not the main one.
+    pub fn spelled(&self, install: &Shelved) -> String {
+        match install.key == install.version.as_str() {
+            true => install.version.to_string(),
+            false => format!("{}/{}", install.publisher, install.version),
+        }
+    }
+
+    /// The key of the default, or `system`, as the link and the state say.
+    pub fn default_key(&self) -> Option<String> {
+        match self.state.default.as_deref() {
+            Some("system") => Some("system".to_owned()),
+            _ => self
+                .shelf
+                .default_key()
+                .filter(|key| self.install(key).is_some()),
+        }
+    }
+
+    /// The context.
+    pub fn context(&self) -> &'c Context {
+        self.context
+    }
+}

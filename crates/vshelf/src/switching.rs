@@ -1,0 +1,98 @@
+//! What changes in the calling shell when it gets another version.
+
+use std::path::{Path, PathBuf};
+
+use vshelf_shell::changes::path_with;
+
+use crate::runtime::Runtime;
+
+/// What a shell can be given.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Target<'a> {
+    /// The install with this key.
+    Install(&'a str),
+    /// Whatever the default is.
+    Default,
+    /// The system's own copy.
+    System,
+}
+
+impl<'a> Target<'a> {
+    /// The target that a key stands for.
+    pub fn of_key(key: &'a str) -> Target<'a> {
+        match key {
+            "system" => Target::System,
+            key => Target::Install(key),
+        }
+    }
+
+    /// The folder that the runtime's home variable names.
+    fn base(self, runtime: &Runtime<'_>) -> Option<PathBuf> {
+        match self {
+            Target::Install(key) => Some(runtime.shelf.install_folder(key)),
+            Target::Default => Some(runtime.shelf.default_link()),
+            Target::System => None,
+        }
+    }
+
+    /// The variables of a process that uses the target: their names, and their values where they
+    /// are set.
+    pub fn variables(self, runtime: &Runtime<'_>) -> Vec<(String, Option<String>)> {
+        let base = self.base(runtime);
+        let folders: Vec<PathBuf> = match &base {
+            Some(base) => runtime
+                .definition
+                .folders
+                .iter()
+                .map(|f| base.join(f))
+                .collect(),
+            None => Vec::new(),
+        };
+        let path = path_with(
+            runtime.context().shell.path(),
+            runtime.shelf.folder(),
+            &folders,
+        );
+        let text = |path: &Path| path.to_string_lossy().into_owned();
+        let mut variables = vec![("PATH".to_owned(), Some(text(Path::new(&path))))];
+        if let Some(name) = &runtime.definition.home_variable {
+            let exists = base.as_deref().filter(|base| base.is_dir());
+            let ours = std::env::var_os(name)
+                .is_some_and(|value| Path::new(&value).starts_with(runtime.shelf.folder()));
+            if exists.is_some() || ours {
+                variables.push((name.clone(), exists.map(text)));
+            }
+        }
+        variables
+    }
+
+    /// Plans these changes of the calling shell.
+    pub fn plan(self, runtime: &Runtime<'_>) {
+        let shell = &runtime.context().shell;
+        for (name, value) in self.variables(runtime) {
+            shell.set(&name, value.as_deref());
+        }
+    }
+}
+
+/// Plans a switch of the calling shell to `key`; `before` is what it used until now.
+pub fn plan_switch(runtime: &Runtime<'_>, key: &str, before: Option<&str>) {
+    Target::of_key(key).plan(runtime);
+    let before = before.filter(|before| *before != key);
+    runtime
+        .context()
+        .shell
+        .set_switch(runtime.name(), Some(key), before);
+}
+
+/// Plans that the calling shell follows the default again, or the system's copy where that is it.
+pub fn plan_following(runtime: &Runtime<'_>, before: Option<&str>) {
+    match runtime.default_key().as_deref() {
+        Some("system") => Target::System.plan(runtime),
+        _ => Target::Default.plan(runtime),
+    }
+    runtime
+        .context()
+        .shell
+        .set_switch(runtime.name(), None, before);
+}
