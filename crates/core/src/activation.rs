@@ -57,6 +57,8 @@ pub fn decide(mut claims: Vec<Claim>) -> Activation {
         match (&activation.active, &claim.met_by) {
             (None, Some(_)) => activation.active = Some(claim),
             (None, None) => activation.unmet.push(claim),
+            // Asking for what holds anyway is not being overridden.
+            (Some(active), Some(_)) if active.met_by == claim.met_by => {}
             (Some(_), _) => activation.overrode.push(claim),
         }
     }
@@ -72,7 +74,7 @@ mod tests {
         Claim {
             rule,
             wanted: "8".into(),
-            met_by: met_by.map(str::to_owned),
+            met_by: met_by.map(|version| format!("{version}-{rule:?}")),
             place: None,
         }
     }

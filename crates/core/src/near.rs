@@ -28,15 +28,15 @@ pub fn words<'a>(typed: &str, known: impl IntoIterator<Item = &'a str>) -> Vec<S
 
 /// The versions nearest to `typed`, best first, at most three.
 ///
-/// `known` comes newest first. Three readings are tried in turn: the numbers without their leading
-/// zeros (`6.02` as 6.2.0), the same digits with the dots elsewhere (`6.02` as 6.0.2), and a slip
-/// of one or two characters.
+/// `known` comes newest first. The numbers are read without their leading zeros (`6.02` as 6.2.0) and
+/// with the dots elsewhere (`6.02` as 6.0.2); only where neither exists, a slip of one or two
+/// characters is looked for.
 pub fn versions<'a>(
     typed: &Version,
     known: impl Iterator<Item = &'a Version> + Clone,
 ) -> Vec<Version> {
     let mut near: Vec<Version> = Vec::new();
-    let mut add = |version: &Version| {
+    let add = |near: &mut Vec<Version>, version: &Version| {
         if near.len() < MOST && !near.contains(version) {
             near.push(version.clone());
         }
@@ -47,7 +47,7 @@ pub fn versions<'a>(
             .clone()
             .find(|v| v.precedence(&plain).is_eq())
             .or_else(|| known.clone().find(|v| v.begins_with(&plain)));
-        meant.into_iter().for_each(&mut add);
+        meant.into_iter().for_each(|v| add(&mut near, v));
     }
     let digits = |version: &Version| -> String {
         version
@@ -60,14 +60,17 @@ pub fn versions<'a>(
     known
         .clone()
         .filter(|v| digits(v) == typed_digits)
-        .for_each(&mut add);
+        .for_each(|v| add(&mut near, v));
+    if !near.is_empty() {
+        return near;
+    }
     let mut slips: Vec<(usize, &Version)> = known
         .clone()
         .map(|v| (strsim::damerau_levenshtein(typed.as_str(), v.as_str()), v))
         .filter(|(distance, v)| *distance <= 2 && v.numbers()[0] == typed.numbers()[0])
         .collect();
     slips.sort_by_key(|(distance, _)| *distance);
-    slips.into_iter().for_each(|(_, v)| add(v));
+    slips.into_iter().for_each(|(_, v)| add(&mut near, v));
     if near.is_empty() {
         known
             .clone()

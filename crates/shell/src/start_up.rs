@@ -17,17 +17,16 @@ pub fn start_up_file(dialect: Dialect, home: &Path) -> PathBuf {
     }
 }
 
-/// The line that makes a shell that is already open source the hook.
-pub fn source_line(dialect: Dialect, hook: &Path) -> String {
-    let hook = quote::posix(&hook.to_string_lossy());
+/// The line that makes a shell source the hook whose path is this, quoted already.
+pub fn source_line(dialect: Dialect, quoted_hook: &str) -> String {
     match dialect {
-        Dialect::Bash => format!("source {hook}"),
+        Dialect::Bash => format!("source {quoted_hook}"),
     }
 }
 
 fn block(dialect: Dialect, hook: &Path) -> String {
     let quoted = quote::posix(&hook.to_string_lossy());
-    let line = source_line(dialect, hook);
+    let line = source_line(dialect, &quoted);
     match dialect {
         Dialect::Bash => format!("{FIRST}\nif [ -r {quoted} ]; then {line}; fi\n{LAST}\n"),
     }

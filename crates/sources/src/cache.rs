@@ -1,9 +1,10 @@
 //! Catalogs kept on this machine, in a form that loads in well under a millisecond.
 //!
-//! One file a source, in two parts. The first holds what choosing needs, one line of tab-separated
-//! fields each for publishers, channels, lines and releases; it is read whole. The second holds the
-//! details of each release as a line of JSON, read only when one is asked for. Both are covered by
-//! checksums: a damaged file, or one of another format, counts as absent and is fetched anew.
+//! One file a source, in three parts, so that a command reads no more than it needs. The outline
+//! holds publishers, channels and lines, and the second part the releases, as lines of tab-separated
+//! fields; the third holds the details of each release as a line of JSON, of which only those asked
+//! for are read. All are covered by checksums: a damaged file, or one of another format, counts as
+//! absent and is fetched anew.
 
 use std::collections::HashMap;
 use std::fs::{self, File};
@@ -23,6 +24,9 @@ use crate::transport::{Transport, Validators};
 
 /// The first word of a cache file; the number changes with the form.
 const FORMAT: &str = "vivid-shelf-catalog-cache/1";
+
+/// How much of a file is read at once: enough for the outline of any catalog so far.
+const FIRST_READ: usize = 8 << 10;
 
 /// The folder of cached catalogs.
 #[derive(Clone, Debug)]
@@ -105,10 +109,14 @@ impl CatalogCache {
 
     /// What is kept, however old, without asking anybody.
     pub fn kept(&self, runtime: &str, source: &str) -> Option<Loaded> {
-        read_file(&self.file(runtime, source))
-            .ok()
-            .flatten()
-            .map(|(loaded, _)| loaded)
+        let file = read_file(&self.file(runtime, source), Depth::Releases).ok()?;
+        file.map(|(loaded, _)| loaded)
+    }
+
+    /// The lines, channels and publishers of what is kept, without its releases.
+    pub fn kept_outline(&self, runtime: &str, source: &str) -> Option<Catalog> {
+        let file = read_file(&self.file(runtime, source), Depth::Outline).ok()?;
+        file.map(|(loaded, _)| loaded.catalog)
     }
 
     /// The catalog of `source`: what is kept where that is fresh, else what the source gives, else
@@ -123,7 +131,7 @@ impl CatalogCache {
         now: Timestamp,
     ) -> Result<Loaded, LoadError> {
         let file = self.file(runtime, name);
-        let kept = read_file(&file).ok().flatten();
+        let kept = read_file(&file, Depth::Releases).ok().flatten();
         if let Some((loaded, _)) = &kept {
             // A clock that was set back must not make a catalog fresh for ever.
             let age = now.duration_since(loaded.origin.confirmed);
@@ -176,7 +184,7 @@ impl CatalogCache {
             source,
         };
         write().map_err(failed)?;
-        match read_file(file).map_err(failed)? {
+        match read_file(file, Depth::Releases).map_err(failed)? {
             Some((loaded, _)) => Ok(loaded),
             None => Err(LoadError::Damaged {
                 path: file.to_owned(),
@@ -240,9 +248,9 @@ fn touch(file: &Path, now: Timestamp) -> io::Result<()> {
 
 fn render(name: &str, published: &PublishedCatalog) -> Vec<u8> {
     let catalog = &published.catalog;
-    let mut hot = Fields::default();
+    let mut outline = Fields::default();
     let validators = &published.validators;
-    hot.line(&[
+    outline.line(&[
         "origin",
         name,
         &published.address,
@@ -250,9 +258,9 @@ fn render(name: &str, published: &PublishedCatalog) -> Vec<u8> {
         validators.modified.as_deref().unwrap_or(""),
     ]);
     let updated = catalog.updated.map(|t| t.to_string()).unwrap_or_default();
-    hot.line(&["runtime", &catalog.runtime, &updated]);
+    outline.line(&["runtime", &catalog.runtime, &updated]);
     for publisher in &catalog.publishers {
-        hot.line(&[
+        outline.line(&[
             "publisher",
             &publisher.id,
             &publisher.name,
@@ -260,11 +268,11 @@ fn render(name: &str, published: &PublishedCatalog) -> Vec<u8> {
         ]);
     }
     for (channel, selector) in &catalog.channels {
-        hot.line(&["channel", channel, selector]);
+        outline.line(&["channel", channel, selector]);
     }
     let date = |date: Option<Date>| date.map(|d| d.to_string()).unwrap_or_default();
     for line in &catalog.lines {
-        hot.line(&[
+        outline.line(&[
             "line",
             &line.name,
             line.codename.as_deref().unwrap_or(""),
@@ -275,6 +283,7 @@ fn render(name: &str, published: &PublishedCatalog) -> Vec<u8> {
             flag(line.has_final),
         ]);
     }
+    let mut releases = Fields::default();
     let mut platform_sets: HashMap<&[Platform], usize> = HashMap::new();
     let mut cold = Vec::new();
     for release in &catalog.releases {
@@ -284,7 +293,7 @@ fn render(name: &str, published: &PublishedCatalog) -> Vec<u8> {
             .or_insert(known_sets);
         if set == known_sets {
             let names: Vec<&str> = release.platforms.iter().map(Platform::as_str).collect();
-            hot.line(&["platforms", &names.join(" ")]);
+            releases.line(&["platforms", &names.join(" ")]);
         }
         let key = (release.version.clone(), release.publisher.clone());
         let details = published.details.get(&key).cloned().unwrap_or_default();
@@ -301,7 +310,7 @@ fn render(name: &str, published: &PublishedCatalog) -> Vec<u8> {
         serde_json::to_writer(&mut cold, &cached).expect("strings and numbers always serialise");
         cold.push(b'\n');
         let text = &cold[at..];
-        hot.line(&[
+        releases.line(&[
             "release",
             release.version.as_str(),
             &release.publisher,
@@ -315,11 +324,10 @@ fn render(name: &str, published: &PublishedCatalog) -> Vec<u8> {
             flag(release.withdrawn.is_some()),
         ]);
     }
-    let hot = hot.text.into_bytes();
-    let mut bytes = format!("{FORMAT} {} {}\n", hot.len(), crc32fast::hash(&hot)).into_bytes();
-    bytes.extend(hot);
-    bytes.extend(cold);
-    bytes
+    let (outline, releases) = (outline.text.into_bytes(), releases.text.into_bytes());
+    let part = |bytes: &[u8]| format!("{} {}", bytes.len(), crc32fast::hash(bytes));
+    let head = format!("{FORMAT} {} {}\n", part(&outline), part(&releases));
+    [head.as_bytes(), &outline, &releases, &cold].concat()
 }
 
 fn flag(set: bool) -> &'static str {
@@ -345,56 +353,85 @@ impl Fields {
     }
 }
 
+/// How much of a cache file is read.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Depth {
+    Outline,
+    Releases,
+}
+
+/// The lengths and checksums in the first line of a cache file.
+struct Head {
+    outline: (usize, u32),
+    releases: (usize, u32),
+}
+
 /// Reads a cache file; nothing where it is absent, damaged or of another format.
-fn read_file(path: &Path) -> io::Result<Option<(Loaded, Validators)>> {
+fn read_file(path: &Path, depth: Depth) -> io::Result<Option<(Loaded, Validators)>> {
     let mut file = match File::open(path) {
         Ok(file) => file,
         Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(None),
         Err(error) => return Err(error),
     };
     let modified = file.metadata()?.modified()?;
-    // The head is short, and a first read of this size usually brings the whole first part too.
-    let mut bytes = vec![0; 256 << 10];
-    let mut filled = 0;
-    while filled < bytes.len() {
-        match file.read(&mut bytes[filled..])? {
-            0 => break,
-            count => filled += count,
-        }
-    }
-    bytes.truncate(filled);
-    let Some((head_length, hot_length, checksum)) = read_head(&bytes) else {
+    let mut bytes = Vec::with_capacity(FIRST_READ);
+    (&mut file)
+        .take(FIRST_READ as u64)
+        .read_to_end(&mut bytes)?;
+    let Some((head_length, head)) = read_head(&bytes) else {
         return Ok(None);
     };
-    let end = head_length + hot_length;
-    if bytes.len() < end {
-        let missing = (end - bytes.len()) as u64;
-        let read = file.take(missing).read_to_end(&mut bytes)?;
-        if (read as u64) < missing {
-            return Ok(None);
-        }
+    let outline_end = head_length + head.outline.0;
+    let releases_end = outline_end + head.releases.0;
+    let wanted = match depth {
+        Depth::Outline => outline_end,
+        Depth::Releases => releases_end,
+    };
+    if let Some(missing) = wanted.checked_sub(bytes.len()) {
+        // A length is only believed as far as the file has bytes for it.
+        file.take(missing as u64).read_to_end(&mut bytes)?;
     }
-    let hot = &bytes[head_length..end];
-    if crc32fast::hash(hot) != checksum {
-        return Ok(None);
-    }
-    let Ok(text) = std::str::from_utf8(hot) else {
+    let part = |start: usize, (length, checksum): (usize, u32)| {
+        let part = bytes.get(start..start + length)?;
+        (crc32fast::hash(part) == checksum).then_some(part)
+    };
+    let Some(outline) = part(head_length, head.outline) else {
         return Ok(None);
     };
-    Ok(read_hot(text, end as u64, path, modified))
+    let releases = match depth {
+        Depth::Outline => Some(&[] as &[u8]),
+        Depth::Releases => part(outline_end, head.releases),
+    };
+    let texts = releases.and_then(|releases| {
+        Some((
+            std::str::from_utf8(outline).ok()?,
+            std::str::from_utf8(releases).ok()?,
+        ))
+    });
+    Ok(texts.and_then(|(outline, releases)| {
+        read_lines(
+            outline.lines().chain(releases.lines()),
+            releases_end as u64,
+            path,
+            modified,
+        )
+    }))
 }
 
-fn read_head(bytes: &[u8]) -> Option<(usize, usize, u32)> {
+fn read_head(bytes: &[u8]) -> Option<(usize, Head)> {
     let end = bytes.iter().take(100).position(|b| *b == b'\n')?;
     let head = std::str::from_utf8(&bytes[..end]).ok()?;
     let mut words = head.strip_prefix(FORMAT)?.split_whitespace();
-    let length = words.next()?.parse().ok()?;
-    let checksum = words.next()?.parse().ok()?;
-    Some((end + 1, length, checksum))
+    let mut part = || Some((words.next()?.parse().ok()?, words.next()?.parse().ok()?));
+    let head = Head {
+        outline: part()?,
+        releases: part()?,
+    };
+    Some((end + 1, head))
 }
 
-fn read_hot(
-    text: &str,
+fn read_lines<'a>(
+    lines: impl Iterator<Item = &'a str>,
     cold_start: u64,
     path: &Path,
     modified: std::time::SystemTime,
@@ -405,7 +442,7 @@ fn read_hot(
     let mut places = Vec::new();
     let mut platform_sets: Vec<Arc<[Platform]>> = Vec::new();
     let mut publishers: Vec<Arc<str>> = Vec::new();
-    for line in text.lines() {
+    for line in lines {
         let mut fields = line.split('\t');
         let mut next = || fields.next();
         match next()? {
@@ -615,6 +652,9 @@ mod tests {
             assert_eq!(details.bundles["tussock"], "3.2.0");
             assert_eq!(loaded.catalog.channel("STABLE"), Some(("stable", "8")));
         }
+        let outline = cache.kept_outline("marram", "demo").unwrap();
+        assert_eq!(outline.lines, kept.catalog.lines);
+        assert!(outline.releases.is_empty());
         // Fresh: nobody is asked (the script is empty and would panic).
         load(&cache, vec![], now).unwrap();
     }

@@ -1,5 +1,6 @@
 //! What is active in the calling shell, and what really answers there.
 
+use std::collections::HashSet;
 use std::ffi::OsStr;
 use std::fs;
 use std::os::unix::fs::PermissionsExt;
@@ -67,6 +68,11 @@ impl Activity {
         }
     }
 
+    /// Whether the rules say one thing and PATH gives another.
+    pub fn differs(&self) -> bool {
+        self.answering_key() != self.active_key()
+    }
+
     /// The key of what is active by the rules, or `system`.
     pub fn active_key(&self) -> Option<&str> {
         self.activation.active.as_ref()?.met_by.as_deref()
@@ -96,9 +102,15 @@ impl Activity {
 /// Every copy of the runtime's program on `path`, in order, each folder once.
 fn copies(runtime: &Runtime<'_>, path: &OsStr) -> Vec<Copy> {
     let mut copies: Vec<Copy> = Vec::new();
+    let mut seen = HashSet::new();
     for folder in std::env::split_paths(path) {
         let program = folder.join(&runtime.definition.program);
-        if copies.iter().any(|copy| copy.program == program) || !is_program(&program) {
+        if !is_program(&program) {
+            continue;
+        }
+        // A folder can be on PATH by two names, as /bin and /usr/bin often are.
+        let real = fs::canonicalize(&program).unwrap_or_else(|_| program.clone());
+        if !seen.insert(real) {
             continue;
         }
         let key = key_of(runtime, &folder);

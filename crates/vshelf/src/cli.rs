@@ -117,21 +117,45 @@ fn usage(entries: &[Entry], words: &[OsString], error: &clap::Error) -> ExitCode
     }
     let failure = match error.kind() {
         ErrorKind::InvalidSubcommand => unknown_command(entries, words, error),
-        _ => {
-            let text = error.render().to_string();
-            let (message, rest) = text.split_once("\n\n").unwrap_or((&text, ""));
-            let message = message.trim_start_matches("error: ").trim_end_matches('.');
-            let failure = Failure::new(Kind::Usage, message.replace('\n', " "));
-            rest.lines()
-                .map(str::trim)
-                .filter(|line| line.starts_with("tip:") || line.starts_with("Usage:"))
-                .fold(failure, |failure, line| {
-                    failure.say(line.trim_start_matches("tip: "))
-                })
-                .run("To see what there is", help_for(words))
-        }
+        kind => misused(kind, error).run("To see what there is", help_for(words)),
     };
     end(&ui, Err(failure))
+}
+
+/// A known command with arguments that it does not take.
+fn misused(kind: clap::error::ErrorKind, error: &clap::Error) -> Failure {
+    use clap::error::{ContextKind, ErrorKind};
+    let context = |wanted: ContextKind| error.get(wanted).map(ToString::to_string);
+    let argument = context(ContextKind::InvalidArg).unwrap_or_default();
+    let value = context(ContextKind::InvalidValue).unwrap_or_default();
+    let message = match kind {
+        ErrorKind::UnknownArgument => format!("{argument:?} is not understood here"),
+        ErrorKind::MissingRequiredArgument => format!("{argument} is missing"),
+        ErrorKind::InvalidValue if value.is_empty() => format!("{argument} needs a value"),
+        ErrorKind::InvalidValue | ErrorKind::ValueValidation => {
+            format!("{value:?} is no value for {argument}")
+        }
+        ErrorKind::ArgumentConflict => {
+            let other = context(ContextKind::PriorArg).unwrap_or_default();
+            format!("{argument} and {other} do not go together")
+        }
+        _ => {
+            let text = error.render().to_string();
+            let first = text.lines().next().unwrap_or_default();
+            first.trim_start_matches("error: ").to_owned()
+        }
+    };
+    let mut failure = Failure::new(Kind::Usage, message);
+    if let Some(near) = context(ContextKind::SuggestedArg) {
+        failure = failure.say(format!("Did you mean {near}?"));
+    }
+    if let Some(valid) = context(ContextKind::ValidValue) {
+        failure = failure.say(format!("It takes {valid}."));
+    }
+    if let Some(cause) = std::error::Error::source(error) {
+        failure.causes.push(cause.to_string());
+    }
+    failure
 }
 
 fn help_for(words: &[OsString]) -> String {

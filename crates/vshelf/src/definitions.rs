@@ -5,9 +5,10 @@ use std::io;
 use std::path::{Path, PathBuf};
 
 use vshelf_core::Definition;
+use vshelf_core::definition::DefinitionError;
 use vshelf_core::near;
 
-use crate::failure::{Failure, Kind, quoted};
+use crate::failure::{Failure, Kind, place_in, quoted};
 
 /// The definitions that come with the program, by name.
 const BUILT_IN: [(&str, &str); 1] = [("node", include_str!("../definitions/node.toml"))];
@@ -88,7 +89,12 @@ pub fn find(config: &Path, name: &str) -> Result<Definition, Failure> {
         )
         .run("To edit it", format!("${{EDITOR:-vi}} {}", quoted(&file)))
     };
-    let definition = Definition::read(&text).map_err(|error| wrong(error.to_string()))?;
+    let definition = Definition::read(&text).map_err(|error| match error {
+        DefinitionError::Syntax(error) => {
+            wrong(error.message().to_owned()).say(place_in(&text, error.span()))
+        }
+        other => wrong(other.to_string()),
+    })?;
     if definition.name != name {
         return Err(wrong(format!(
             "it is named {:?}, its file {name:?}",

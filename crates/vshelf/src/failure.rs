@@ -4,6 +4,7 @@ use std::error::Error;
 use std::io;
 use std::path::Path;
 
+use vshelf_core::near;
 use vshelf_core::resolve::ResolveError;
 use vshelf_core::selector::SelectorError;
 use vshelf_shelf::ShelfError;
@@ -246,8 +247,13 @@ impl Failure {
                 "To see the lines, code names and channels",
                 format!("vshelf catalog {prefix}").trim_end().to_owned(),
             ),
-            ResolveError::UnknownPublisher { known, .. } => {
-                failure.say(format!("The publishers are {}.", listed(known, "and")))
+            ResolveError::UnknownPublisher {
+                publisher, known, ..
+            } => {
+                let near = near::words(publisher, known.iter().map(String::as_str));
+                failure
+                    .meant(&near)
+                    .say(format!("The publishers are {}.", listed(known, "and")))
             }
             ResolveError::NotPublished { near, .. } => {
                 let line = near
@@ -330,10 +336,21 @@ impl Failure {
         }
     }
 
-    fn meant<T: std::fmt::Display>(self, near: &[T]) -> Failure {
+    /// Adds what was probably meant.
+    pub fn meant<T: std::fmt::Display>(self, near: &[T]) -> Failure {
         match near {
             [] => self,
             _ => self.say(format!("Did you mean {}?", listed(near, "or"))),
         }
     }
+}
+
+/// The line that a span of a text begins on, with its number.
+pub fn place_in(text: &str, span: Option<std::ops::Range<usize>>) -> String {
+    let start = span.map_or(0, |span| span.start.min(text.len()));
+    let number = text[..start].matches('\n').count() + 1;
+    format!(
+        "Line {number}: {}",
+        text.lines().nth(number - 1).unwrap_or("")
+    )
 }

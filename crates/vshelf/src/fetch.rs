@@ -28,14 +28,14 @@ pub enum Fetched {
     /// It is new on the shelf.
     New {
         /// The install.
-        install: Install,
+        install: Box<Install>,
         /// The bytes that came over the network.
         came: u64,
         /// How long it took.
         took: Duration,
     },
     /// It was there already.
-    Already(Install),
+    Already,
 }
 
 /// Brings `release` onto the shelf under `key`, unless it is there.
@@ -47,12 +47,12 @@ pub fn fetch(
     build: &Build,
     key: &str,
 ) -> Result<Fetched, Failure> {
-    if let Some(install) = runtime.shelf.install(key)? {
-        return Ok(Fetched::Already(install));
+    if runtime.shelf.install(key)?.is_some() {
+        return Ok(Fetched::Already);
     }
     let _lock = wait_for(ui, runtime, key)?;
-    if let Some(install) = runtime.shelf.install(key)? {
-        return Ok(Fetched::Already(install));
+    if runtime.shelf.install(key)?.is_some() {
+        return Ok(Fetched::Already);
     }
     let begun = Instant::now();
     let stage = runtime.shelf.stage(key)?;
@@ -87,7 +87,7 @@ pub fn fetch(
     let install = runtime.shelf.shelve(key, &tree, contents)?;
     let took = begun.elapsed();
     Ok(Fetched::New {
-        install,
+        install: Box::new(install),
         came,
         took,
     })

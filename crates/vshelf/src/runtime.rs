@@ -31,7 +31,7 @@ pub struct Runtime<'c> {
     context: &'c Context,
     shelved: Vec<Shelved>,
     catalog: OnceCell<Option<Loaded>>,
-    no_catalog: Catalog,
+    outline: OnceCell<Catalog>,
 }
 
 impl<'c> Runtime<'c> {
@@ -39,10 +39,6 @@ impl<'c> Runtime<'c> {
     pub fn open(context: &'c Context, definition: Definition) -> Result<Runtime<'c>, Failure> {
         let shelf = Shelf::new(context.folders()?, &definition.name);
         let installs = shelf.installs()?;
-        let no_catalog = Catalog {
-            runtime: definition.name.clone(),
-            ..Catalog::default()
-        };
         Ok(Runtime {
             shelved: installs
                 .iter()
@@ -54,7 +50,7 @@ impl<'c> Runtime<'c> {
             shelf,
             installs,
             definition,
-            no_catalog,
+            outline: OnceCell::new(),
             context,
         })
     }
@@ -115,14 +111,37 @@ impl<'c> Runtime<'c> {
 
     /// The catalog that is kept, or an empty one.
     pub fn catalog(&self) -> &Catalog {
-        self.kept_catalog()
-            .map_or(&self.no_catalog, |loaded| &loaded.catalog)
+        match self.kept_catalog() {
+            Some(loaded) => &loaded.catalog,
+            None => self.outline(),
+        }
     }
 
-    /// All that choosing depends on.
-    pub fn world(&self) -> World<'_> {
+    /// The lines, channels and publishers of the catalog that is kept: all that commands about the
+    /// shelf need, in a fraction of the time. The releases may be left out.
+    pub fn outline(&self) -> &Catalog {
+        if let Some(Some(loaded)) = self.catalog.get() {
+            return &loaded.catalog;
+        }
+        self.outline.get_or_init(|| {
+            let kept = self.context.catalogs().ok().and_then(|cache| {
+                let mut sources = self.definition.sources.iter();
+                sources.find_map(|source| cache.kept_outline(self.name(), &source.name))
+            });
+            kept.unwrap_or_else(|| Catalog {
+                runtime: self.definition.name.clone(),
+                ..Catalog::default()
+            })
+        })
+    }
+
+    /// All that choosing among what `scope` says depends on.
+    pub fn world(&self, scope: Scope) -> World<'_> {
         World {
-            catalog: self.catalog(),
+            catalog: match scope {
+                Scope::Published => self.catalog(),
+                Scope::Shelf => self.outline(),
+            },
             shelf: &self.shelved,
             labels: &self.state.labels,
             default: self.state.default.as_deref(),
@@ -134,7 +153,14 @@ impl<'c> Runtime<'c> {
 
     /// How `request` becomes a choice.
     pub fn explain(&self, request: &Request, scope: Scope) -> Explanation<'_> {
-        resolve::resolve(&self.world(), request, scope)
+        let explanation = resolve::resolve(&self.world(scope), request, scope);
+        match explanation.outcome {
+            // What is not on the shelf may be published; only the whole catalog tells.
+            Err(ResolveError::NotOnShelf { .. } | ResolveError::UnknownPublisher { .. }) => {
+                resolve::resolve(&self.world(Scope::Published), request, scope)
+            }
+            _ => explanation,
+        }
     }
 
     /// What `request` stands for.
@@ -144,9 +170,9 @@ impl<'c> Runtime<'c> {
             .map_err(|error| self.failure(&error))
     }
 
-    /// All that `request` covers among what is published.
-    pub fn covered(&self, request: &Request) -> Result<Vec<Candidate<'_>>, Failure> {
-        resolve::covered(&self.world(), request, Scope::Published)
+    /// All that `request` covers among what `scope` says.
+    pub fn covered(&self, request: &Request, scope: Scope) -> Result<Vec<Candidate<'_>>, Failure> {
+        resolve::covered(&self.world(Scope::Published), request, scope)
             .map_err(|error| self.failure(&error))
     }
 
@@ -165,7 +191,7 @@ impl<'c> Runtime<'c> {
 
     /// The key for a version of a publisher: the version alone where it is the main publisher.
     pub fn key_for(&self, version: &str, publisher: &str) -> String {
-        match self.catalog().main_publisher() {
+        match self.outline().main_publisher() {
             Some(main) if main.id != publisher => format!("{publisher}-{version}"),
             _ => version.to_owned(),
         }

@@ -7,7 +7,7 @@ use std::time::Duration;
 
 use serde::Deserialize;
 
-use crate::failure::{Failure, Kind, quoted};
+use crate::failure::{Failure, Kind, place_in, quoted};
 
 /// The settings in force.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Deserialize)]
@@ -53,14 +53,4 @@ impl Settings {
     pub fn catalog_fresh_for(&self) -> Duration {
         Duration::from_secs(60 * self.catalog_fresh_minutes.unwrap_or(FRESH_MINUTES))
     }
-}
-
-/// The line that a span of a text begins on, with its number.
-fn place_in(text: &str, span: Option<std::ops::Range<usize>>) -> String {
-    let start = span.map_or(0, |span| span.start.min(text.len()));
-    let number = text[..start].matches('\n').count() + 1;
-    format!(
-        "Line {number}: {}",
-        text.lines().nth(number - 1).unwrap_or("")
-    )
 }

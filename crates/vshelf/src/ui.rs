@@ -61,11 +61,6 @@ impl Ui {
         io::stderr().is_terminal() && !self.quiet
     }
 
-    /// Whether the person can be asked something.
-    pub fn can_ask(&self) -> bool {
-        io::stdin().is_terminal() && io::stderr().is_terminal()
-    }
-
     /// Writes a result, with a line break behind it.
     pub fn result(&self, text: impl Display) -> Result<(), Failure> {
         let mut out = AutoStream::new(io::stdout().lock(), self.choice);
@@ -141,17 +136,6 @@ impl Ui {
             }
         }
         self.complain(&text);
-    }
-
-    /// Asks a question that is answered with yes or no; no is the answer of a mere Enter.
-    pub fn ask(&self, question: &str) -> Result<bool, Failure> {
-        let mut err = AutoStream::new(io::stderr().lock(), self.choice);
-        write!(err, "{question} [y/N] ")
-            .and_then(|()| err.flush())
-            .map_err(output_failure)?;
-        let mut answer = String::new();
-        io::stdin().read_line(&mut answer).map_err(output_failure)?;
-        Ok(matches!(answer.trim().to_lowercase().as_str(), "y" | "yes"))
     }
 
     fn complain(&self, text: &str) {

@@ -3,7 +3,7 @@
 use clap::Args;
 use jiff::civil::Date;
 use serde::Serialize;
-use vshelf_core::resolve::Candidate;
+use vshelf_core::resolve::{Candidate, Scope};
 use vshelf_core::selector::{Selector, is_name};
 use vshelf_core::{Phase, Release, Request};
 use vshelf_view::words::{ago, megabytes, printable};
@@ -75,7 +75,7 @@ impl CommandArgs for Catalog {
         let Some(request) = request else {
             return lines(ui, &runtime, self.json);
         };
-        let covered = runtime.covered(&request)?;
+        let covered = runtime.covered(&request, Scope::Published)?;
         let exact = match &request.selector {
             Selector::Version(version) => covered.iter().find(|c| c.version == version),
             _ => None,

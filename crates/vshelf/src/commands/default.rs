@@ -112,7 +112,7 @@ fn set(ui: &Ui, context: &Context, selector: &str) -> Outcome {
             runtime
                 .shelf
                 .change_state(|state| state.default = Some("system".to_owned()))?;
-            "the system's own copy".to_owned()
+            "The system's own copy".to_owned()
         }
         Choice::Version(candidate) => {
             let key = candidate.install.map_or("", |install| &install.key);

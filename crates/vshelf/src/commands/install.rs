@@ -96,16 +96,15 @@ impl Install {
                 let receipt = &install.receipt.contents;
                 let algorithm = receipt.digest.split(':').next().unwrap_or_default();
                 ui.result(format!(
-                    "{} is on the shelf: from {} by way of {}, {} fetched in {:.1} s, verified ({algorithm}), {} on disk.",
+                    "{} is on the shelf: {}, {} fetched in {:.1} s, verified ({algorithm}), {} on disk.",
                     styled(Palette::GOOD, format!("{title} {version}")),
-                    receipt.publisher,
-                    receipt.source,
+                    origin(&receipt.publisher, &receipt.source),
                     megabytes(came),
                     took.as_secs_f64(),
                     megabytes(receipt.unpacked_size),
                 ))?;
             }
-            Fetched::Already(_) => {
+            Fetched::Already => {
                 ui.result(format!(
                     "{title} {version} is on the shelf already; nothing was fetched."
                 ))?;
@@ -119,7 +118,9 @@ impl Install {
         let context = runtime.context();
         let first = runtime.state.default.is_none();
         let becomes_default = self.default || first;
-        let before = Activity::of(runtime).active_key().map(str::to_owned);
+        let activity = Activity::of(runtime);
+        let before = activity.active_key().map(str::to_owned);
+        let answering = activity.answering_key().map(str::to_owned);
         if becomes_default {
             runtime
                 .shelf
@@ -128,7 +129,7 @@ impl Install {
         hooks::refresh_runtimes(context)?;
         let runtime = &Runtime::open(context, runtime.definition.clone())?;
         let install = runtime.install(key).ok_or_else(no_catalog)?;
-        let line = runtime.catalog().line_of(&install.shelved.version);
+        let line = runtime.outline().line_of(&install.shelved.version);
         if line.is_some_and(|line| line.phase_on(runtime.today) == Phase::Ended) {
             let end = crate::marks::end_of_support(line, runtime.today);
             ui.note(styled(
@@ -161,17 +162,23 @@ impl Install {
             ))?;
             ui.next("To follow the default here", "vshelf switch --off");
             Ok(())
-        } else if before.as_deref() == Some(key) {
+        } else if answering.as_deref() == Some(key) {
             ui.result("It is active in this shell.")
         } else {
-            let active = match before.as_deref() {
-                Some("system") => "the system's own copy".to_owned(),
-                Some(other) => other.to_owned(),
-                None => "none".to_owned(),
+            let default = match runtime.default_key() {
+                Some(key) if key != default => format!("{key} ({default})"),
+                _ => default,
             };
-            ui.result(format!(
-                "This shell stays on {active}; the default stays {default}."
-            ))?;
+            let here = match answering.as_deref() {
+                Some("system") => ", and this shell stays on the system's own copy".to_owned(),
+                Some(other) => format!(", and this shell stays on {other}"),
+                None => String::new(),
+            };
+            ui.result(format!("The default stays {default}{here}."))?;
+            if context.shell.dialect().is_none() {
+                ui.next("This shell is not connected; to connect it", "vshelf setup");
+                return Ok(());
+            }
             ui.next(
                 "To use it here",
                 &format!("vshelf switch {prefix}{spelled}"),
@@ -182,6 +189,14 @@ impl Install {
             );
             Ok(())
         }
+    }
+}
+
+/// Who published an install, and which source brought it where that has another name.
+fn origin(publisher: &str, source: &str) -> String {
+    match publisher == source {
+        true => format!("from {publisher}"),
+        false => format!("published by {publisher}, from {source}"),
     }
 }
 

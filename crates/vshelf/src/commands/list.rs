@@ -84,7 +84,7 @@ fn report(runtime: &Runtime<'_>) -> Report {
         .iter()
         .map(|install| {
             let shelved = &install.shelved;
-            let line = runtime.catalog().line_of(&shelved.version);
+            let line = runtime.outline().line_of(&shelved.version);
             InstallReport {
                 version: shelved.version.to_string(),
                 publisher: shelved.publisher.clone(),
@@ -132,7 +132,7 @@ fn show(ui: &Ui, runtime: &Runtime<'_>, report: &Report) -> Outcome {
     ];
     let mut table = Table::new(&columns, Palette::HEADING);
     for (install, report) in runtime.installs.iter().zip(&report.installs) {
-        let line = runtime.catalog().line_of(&install.shelved.version);
+        let line = runtime.outline().line_of(&install.shelved.version);
         let installed = install
             .receipt
             .contents

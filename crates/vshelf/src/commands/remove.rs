@@ -2,7 +2,7 @@
 
 use clap::Args;
 use vshelf_core::Request;
-use vshelf_core::resolve::{self, Scope};
+use vshelf_core::resolve::Scope;
 use vshelf_view::Palette;
 use vshelf_view::words::{listed, megabytes};
 
@@ -55,8 +55,7 @@ impl CommandArgs for Remove {
 impl Remove {
     /// The keys that a request means, where they may be removed.
     fn plan(&self, runtime: &Runtime<'_>, request: &Request) -> Result<Vec<String>, Failure> {
-        let covered = resolve::covered(&runtime.world(), request, Scope::Shelf)
-            .map_err(|error| runtime.failure(&error))?;
+        let covered = runtime.covered(request, Scope::Shelf)?;
         let installs: Vec<_> = covered.iter().filter_map(|c| c.install).collect();
         let spelled: Vec<String> = installs
             .iter()

@@ -11,7 +11,7 @@ use vshelf_shell::{Dialect, start_up};
 use crate::commands::CommandArgs;
 use crate::commands::hook::read_shell;
 use crate::context::Context;
-use crate::failure::{Failure, Kind, Outcome};
+use crate::failure::{Failure, Kind, Outcome, quoted, shown};
 use crate::hooks::{self, file_failure};
 use crate::settings::settings_file;
 use crate::ui::Ui;
@@ -54,13 +54,13 @@ impl CommandArgs for Setup {
                     write_start_up(&file, &without)?;
                     ui.result(format!(
                         "{} no longer connects {} to the shelf.",
-                        file.display(),
+                        shown(&file),
                         dialect.name()
                     ))
                 }
                 None => ui.result(format!(
                     "{} holds nothing of ours; nothing was changed.",
-                    file.display()
+                    shown(&file)
                 )),
             };
         }
@@ -75,11 +75,11 @@ impl CommandArgs for Setup {
         match (start_up_changed, hook_changed) {
             (true, _) => ui.result(format!(
                 "New {name} shells are connected: {} sources the hook.",
-                file.display()
+                shown(&file)
             ))?,
             (false, true) => ui.result(format!(
                 "The hook of {name} is renewed; {} was right already.",
-                file.display()
+                shown(&file)
             ))?,
             (false, false) => {
                 ui.result(format!("{name} is connected already; nothing was changed."))?
@@ -88,7 +88,7 @@ impl CommandArgs for Setup {
         if context.shell.dialect() != Some(dialect) {
             ui.next(
                 "To connect this shell too",
-                &start_up::source_line(dialect, &hook),
+                &start_up::source_line(dialect, &quoted(&hook)),
             );
         }
         Ok(())
@@ -148,7 +148,7 @@ fn set_main(context: &Context, main: &str) -> Outcome {
     let mut document: toml_edit::DocumentMut = text.parse().map_err(|error| {
         Failure::new(
             Kind::Disk,
-            format!("{} is not understood: {error}", file.display()),
+            format!("{} is not understood: {error}", shown(&file)),
         )
     })?;
     document["main-runtime"] = toml_edit::value(main);

@@ -77,7 +77,7 @@ fn report(runtime: &Runtime<'_>) -> Report {
     let activity = Activity::of(runtime);
     let key = activity.active_key().map(str::to_owned);
     let install = key.as_deref().and_then(|key| runtime.install(key));
-    let line = install.and_then(|i| runtime.catalog().line_of(&i.shelved.version));
+    let line = install.and_then(|i| runtime.outline().line_of(&i.shelved.version));
     Report {
         runtime: runtime.name().to_owned(),
         rule: activity.rule(),
@@ -124,18 +124,21 @@ fn show(ui: &Ui, runtime: &Runtime<'_>) -> Outcome {
     };
     let key = active.met_by.as_deref().unwrap_or_default();
     let install = runtime.install(key);
-    let line = install.and_then(|install| runtime.catalog().line_of(&install.shelved.version));
+    let line = install.and_then(|install| runtime.outline().line_of(&install.shelved.version));
     let phase = line.map(|line| line.phase_on(runtime.today));
     let name = match install {
         Some(install) => runtime.spelled(&install.shelved),
         None => "of the system".to_owned(),
     };
-    ui.result(format!(
-        "{}{} is active here: {}.",
-        ui.spine(spine(phase)),
-        styled(Palette::STRONG, format!("{title} {name}")),
-        reason(active)
-    ))?;
+    let named = styled(Palette::STRONG, format!("{title} {name}"));
+    let (spine, why) = (ui.spine(spine(phase)), reason(active));
+    match activity.differs() {
+        false => ui.result(format!("{spine}{named} is active here: {why}."))?,
+        true => ui.result(format!(
+            "{spine}{named} should be active here ({why}), but {}.",
+            styled(Palette::WARNING, what_answers(runtime, &activity))
+        ))?,
+    }
     let mut facts: Vec<(&str, String)> = Vec::new();
     if let Some(copy) = activity.copies.first() {
         facts.push(("program", shown(&copy.program)));
@@ -167,8 +170,9 @@ fn show(ui: &Ui, runtime: &Runtime<'_>) -> Outcome {
     for claim in &activity.activation.overrode {
         facts.push(("overrode", overridden(claim)));
     }
-    for copy in activity.copies.iter().skip(1) {
-        facts.push(("behind it", shown(&copy.program)));
+    for (index, copy) in activity.copies.iter().skip(1).enumerate() {
+        let name = if index == 0 { "behind it" } else { "" };
+        facts.push((name, shown(&copy.program)));
     }
     facts.push((
         "shell",
@@ -179,7 +183,9 @@ fn show(ui: &Ui, runtime: &Runtime<'_>) -> Outcome {
     ));
     ui.facts(&facts)?;
     say_unmet(ui, runtime, &activity);
-    say_what_answers(ui, runtime, &activity, key);
+    if activity.differs() {
+        say_how_to_mend(ui, runtime);
+    }
     Ok(())
 }
 
@@ -227,21 +233,21 @@ fn say_unmet(ui: &Ui, runtime: &Runtime<'_>, activity: &Activity) {
     }
 }
 
-/// Warns where another copy answers than the one that should.
-fn say_what_answers(ui: &Ui, runtime: &Runtime<'_>, activity: &Activity, key: &str) {
-    if activity.answering_key() == Some(key) {
-        return;
-    }
+/// What is first on PATH.
+fn what_answers(runtime: &Runtime<'_>, activity: &Activity) -> String {
     let program = &runtime.definition.program;
-    let answers = match activity.copies.first() {
-        Some(copy) => format!("{} answers to {program} instead", shown(&copy.program)),
+    match activity.copies.first() {
+        Some(copy) => format!("{} answers to {program}", shown(&copy.program)),
         None => format!("no {program} is on PATH"),
-    };
-    ui.note(styled(Palette::WARNING, format!("But {answers}.")));
+    }
+}
+
+/// Says how to mend that another copy answers than the one that should.
+fn say_how_to_mend(ui: &Ui, runtime: &Runtime<'_>) {
     match runtime.context().shell.dialect() {
         Some(_) => ui.note(
             "Something behind the shelf's block in your start-up file puts its own folder in front of PATH; move the block to the end.",
         ),
-        None => ui.next("To connect your shells", "vshelf setup"),
+        None => ui.next("This shell is not connected; to connect it", "vshelf setup"),
     }
 }

@@ -9,7 +9,7 @@ use vshelf_shell::{Dialect, start_up};
 use crate::activity::Activity;
 use crate::commands::CommandArgs;
 use crate::context::Context;
-use crate::failure::{Failure, Kind, Outcome};
+use crate::failure::{Failure, Kind, Outcome, quoted, shown};
 use crate::hooks;
 use crate::runtime::Runtime;
 use crate::switching;
@@ -54,7 +54,6 @@ impl CommandArgs for Switch {
             Choice::System => "system",
             Choice::Version(candidate) => candidate.install.map_or("", |install| &install.key),
         };
-        let title = &runtime.definition.title;
         if key == "system" && activity.system_copy().is_none() {
             return Err(Failure::new(
                 Kind::NoMatch,
@@ -65,18 +64,18 @@ impl CommandArgs for Switch {
             ));
         }
         let before = activity.active_key();
-        let named = name_of(&runtime, key, &activity);
+        let named = called(&runtime, key, &activity);
         if before == Some(key) && activity.rule() == Some(Rule::Switch) {
-            return ui.result(format!("This shell uses {title} {named} already."));
+            return ui.result(format!("This shell uses {named} already."));
         }
         switching::plan_switch(&runtime, key, before);
         let was = match before {
             Some(before) if before != key => {
-                format!(" (before: {})", name_of(&runtime, before, &activity))
+                format!(", and no longer {}", called(&runtime, before, &activity))
             }
             _ => String::new(),
         };
-        ui.result(format!("This shell uses {title} {named} now{was}."))?;
+        ui.result(format!("This shell uses {named} now{was}."))?;
         if let Choice::Version(chosen) = &choice
             && request.selector.is_moving()
             && let Ok(Choice::Version(newer)) = runtime.resolve(&request, Scope::Published)
@@ -113,7 +112,7 @@ fn off(ui: &Ui, runtime: &Runtime<'_>) -> Outcome {
     match runtime.default_key() {
         Some(key) => ui.result(format!(
             "This shell follows the default of {title} again: {}.",
-            name_of(runtime, &key, &activity)
+            called(runtime, &key, &activity)
         )),
         None => {
             ui.result(format!(
@@ -125,14 +124,17 @@ fn off(ui: &Ui, runtime: &Runtime<'_>) -> Outcome {
     }
 }
 
-/// What a key is called in sentences.
-fn name_of(runtime: &Runtime<'_>, key: &str, activity: &Activity) -> String {
+/// What an install or the system's copy is called in sentences.
+fn called(runtime: &Runtime<'_>, key: &str, activity: &Activity) -> String {
+    let title = &runtime.definition.title;
     match (key, activity.system_copy()) {
-        ("system", Some(program)) => format!("of the system, {}", program.display()),
-        ("system", None) => "of the system".to_owned(),
-        _ => runtime
-            .install(key)
-            .map_or(key.to_owned(), |install| runtime.spelled(&install.shelved)),
+        ("system", Some(program)) => format!("the system's own {title} ({})", shown(program)),
+        ("system", None) => format!("the system's own {title}"),
+        _ => {
+            let install = runtime.install(key);
+            let name = install.map_or(key.to_owned(), |i| runtime.spelled(&i.shelved));
+            format!("{title} {name}")
+        }
     }
 }
 
@@ -150,7 +152,7 @@ pub fn require_connection(context: &Context) -> Outcome {
     Err(match hook.exists() {
         true => failure
             .say("The hook is set up; this shell was opened before that, or does not read its start-up file.")
-            .run("To connect this shell", start_up::source_line(dialect, &hook)),
+            .run("To connect this shell", start_up::source_line(dialect, &quoted(&hook))),
         false => failure.run("To connect your shells", "vshelf setup"),
     }
     .run("To run one command without a connection", "vshelf run SELECTOR -- COMMAND"))

@@ -1,0 +1,413 @@
+//! Bad input: a clear error with the way out, its own exit code, nothing changed.
+
+use snapbox::str;
+
+use crate::scene::Scene;
+use crate::shows;
+
+#[test]
+fn words_that_are_not_understood() {
+    let scene = Scene::new();
+    shows!(
+        scene.vshelf(&["instal", "8"]),
+        str![[r#"
+--- stderr
+Error: "instal" is no command.
+  You probably meant: vshelf install 8
+--- exit 2
+
+"#]]
+    );
+    shows!(
+        scene.vshelf(&["8", "install"]),
+        str![[r#"
+--- stderr
+Error: "8" is no command.
+  You probably meant: vshelf install 8
+--- exit 2
+
+"#]]
+    );
+    shows!(
+        scene.vshelf(&["zostera"]),
+        str![[r#"
+--- stderr
+Error: "zostera" is no command.
+  To see the commands: vshelf --help
+--- exit 2
+
+"#]]
+    );
+    shows!(
+        scene.vshelf(&["list", "--jsn"]),
+        str![[r#"
+--- stderr
+Error: "--jsn" is not understood here.
+  Did you mean --json?
+  To see what there is: vshelf list --help
+--- exit 2
+
+"#]]
+    );
+    shows!(
+        scene.vshelf(&["install"]),
+        str![[r#"
+--- stderr
+Error: <SELECTOR>... is missing.
+  To see what there is: vshelf install --help
+--- exit 2
+
+"#]]
+    );
+}
+
+#[test]
+fn selectors_that_stand_for_nothing() {
+    let scene = Scene::new();
+    for (selector, expected) in [
+        (
+            "8..3",
+            str![[r#"
+--- stderr
+Error: "8..3" is not a version.
+  Because: a part of the version is empty.
+  A selector is a version (8.3.1), the beginning of one (8), a range (">=6 <8"), a word (lts, latest, stable, preview), a code name or a label.
+--- exit 2
+
+"#]],
+        ),
+        (
+            ">=",
+            str![[r#"
+--- stderr
+Error: ">=" is not a range.
+  Because: ">=" has no version behind it.
+  A selector is a version (8.3.1), the beginning of one (8), a range (">=6 <8"), a word (lts, latest, stable, preview), a code name or a label.
+--- exit 2
+
+"#]],
+        ),
+        (
+            "../../etc",
+            str![[r#"
+--- stderr
+Error: ".." is not a name; names have letters, digits, '.', '_' and '-', and begin with a letter.
+  A selector is a version (8.3.1), the beginning of one (8), a range (">=6 <8"), a word (lts, latest, stable, preview), a code name or a label.
+--- exit 2
+
+"#]],
+        ),
+        (
+            "6.03",
+            str![[r#"
+--- stderr
+Error: 6.03 is not published.
+  Did you mean 6.0.3?
+  To list what there is: vshelf catalog 6
+--- exit 3
+
+"#]],
+        ),
+        (
+            "12",
+            str![[r#"
+--- stderr
+Error: 12 is not published.
+  To list what there is: vshelf catalog
+--- exit 3
+
+"#]],
+        ),
+        (
+            "eelgras",
+            str![[r#"
+--- stderr
+Error: "eelgras" is no label, channel or code name.
+  Did you mean Eelgrass?
+  To see the lines, code names and channels: vshelf catalog
+--- exit 3
+
+"#]],
+        ),
+        (
+            "dunefeld/8",
+            str![[r#"
+--- stderr
+Error: "dunefeld" is no publisher of marram.
+  Did you mean dunefield?
+  The publishers are saltmarsh and dunefield.
+--- exit 3
+
+"#]],
+        ),
+        (
+            "dunefield/9.2.0",
+            str![[r#"
+--- stderr
+Error: 9.2.0 is not published by dunefield.
+  It is published by saltmarsh.
+  To take that one: vshelf install saltmarsh/9.2.0
+--- exit 3
+
+"#]],
+        ),
+        (
+            "7.2.3",
+            str![[r#"
+--- stderr
+Error: 7.2.3 is not published by saltmarsh.
+  It is published by dunefield.
+  To take that one: vshelf install dunefield/7.2.3
+--- exit 3
+
+"#]],
+        ),
+        (
+            "7.0.1",
+            str![[r#"
+--- stderr
+Error: 7.0.1 is not built for linux-x64-gnu.
+  It is built for darwin-arm64 and darwin-x64.
+  To see the versions around it: vshelf catalog 7
+--- exit 3
+
+"#]],
+        ),
+        (
+            "8.2.1",
+            str![[r#"
+--- stderr
+Error: 8.2.1 was withdrawn by saltmarsh: loses readings at midnight.
+  The newest of its line that stands: vshelf install 8.3.1
+  To see its card: vshelf catalog 8.2.1
+--- exit 3
+
+"#]],
+        ),
+        (
+            "kelp@8",
+            str![[r#"
+--- stderr
+Error: "kelp" is no runtime that is known here.
+  To see the runtimes: vshelf runtimes
+--- exit 3
+
+"#]],
+        ),
+        (
+            "system",
+            str![[r#"
+--- stderr
+Error: system is the copy that is there already, and cannot be installed.
+--- exit 7
+
+"#]],
+        ),
+    ] {
+        shows!(scene.vshelf(&["install", selector]), expected);
+    }
+    assert!(scene.on_shelf().is_empty());
+}
+
+#[test]
+fn selectors_that_are_not_on_the_shelf() {
+    let scene = Scene::new();
+    scene.does(&["install", "8"]);
+    shows!(
+        scene.vshelf(&["default", "9"]),
+        str![[r#"
+--- stderr
+Error: 9 is not on the shelf.
+  9.2.0 is published; to put it there: vshelf install 9.2.0
+  To see what is there: vshelf list
+--- exit 3
+
+"#]]
+    );
+    shows!(
+        scene.vshelf(&["path", "8.3.2"]),
+        str![[r#"
+--- stderr
+Error: 8.3.2 is not on the shelf.
+  Did you mean 8.3.1?
+  To see what is there: vshelf list
+--- exit 3
+
+"#]]
+    );
+    shows!(
+        scene.vshelf(&["run", "previous", "--", "true"]),
+        str![[r#"
+--- stderr
+Error: this shell has not used another version before.
+  To see what is there: vshelf list
+--- exit 3
+
+"#]]
+    );
+    assert_eq!(
+        scene.does(&["default"]).stdout,
+        "Marram: 8.3.1 is the default, kept as 8.\n"
+    );
+}
+
+#[test]
+fn a_shell_that_is_not_connected() {
+    let scene = Scene::new();
+    scene.does(&["install", "8"]);
+    shows!(
+        scene.vshelf(&["switch", "8"]),
+        str![[r#"
+--- stderr
+Error: this shell is not connected to the shelf, so nothing here can change its version.
+  To connect your shells: vshelf setup
+  To run one command without a connection: vshelf run SELECTOR -- COMMAND
+--- exit 7
+
+"#]]
+    );
+    scene.does(&["setup"]);
+    shows!(
+        scene.vshelf(&["switch", "8"]),
+        str![[r#"
+--- stderr
+Error: this shell is not connected to the shelf, so nothing here can change its version.
+  The hook is set up; this shell was opened before that, or does not read its start-up file.
+  To connect this shell: source ~/.local/share/vivid-shelf/hooks/hook.bash
+  To run one command without a connection: vshelf run SELECTOR -- COMMAND
+--- exit 7
+
+"#]]
+    );
+    shows!(
+        scene.vshelf(&["setup", "--shell", "kelpsh"]),
+        str![[r#"
+--- stderr
+Error: "kelpsh" is not a shell that can be connected.
+  Shells that can be connected: bash.
+  To use a version in any shell: vshelf run SELECTOR -- COMMAND
+--- exit 2
+
+"#]]
+    );
+}
+
+#[test]
+fn files_that_cannot_be_read() {
+    let scene = Scene::new();
+    scene.does(&["install", "8"]);
+    scene.write(".local/share/vivid-shelf/marram/state.json", "garbage");
+    shows!(
+        scene.vshelf(&["list"]),
+        str![[r#"
+--- stderr
+Error: [HOME]/.local/share/vivid-shelf/marram/state.json is damaged: expected value at line 1 column 1.
+  It holds the default and the labels; the installs are not touched by moving it away.
+  To begin it anew: mv ~/.local/share/vivid-shelf/marram/state.json ~/.local/share/vivid-shelf/marram/state.json.damaged
+--- exit 6
+
+"#]]
+    );
+    std::fs::remove_file(scene.data("marram/state.json")).unwrap();
+    scene.write(
+        ".config/vivid-shelf/settings.toml",
+        "main-runtme = \"marram\"\n",
+    );
+    shows!(
+        scene.vshelf(&["list"]),
+        str![[r#"
+Marram: 1 install, 0.4 MB
+version    size  installed  marks
+8.3.1    0.4 MB  today      default
+
+"#]]
+    );
+    scene.write(
+        ".config/vivid-shelf/settings.toml",
+        "main-runtime = \"marram\"\n",
+    );
+    scene.write(
+        ".config/vivid-shelf/runtimes/marram.toml",
+        "name = \"marram\"\n",
+    );
+    shows!(
+        scene.vshelf(&["list"]),
+        str![[r#"
+--- stderr
+Error: [HOME]/.config/vivid-shelf/runtimes/marram.toml is no definition of a runtime: missing field `title`.
+  To edit it: ${EDITOR:-vi} ~/.config/vivid-shelf/runtimes/marram.toml
+  Line 1: name = "marram"
+--- exit 6
+
+"#]]
+    );
+}
+
+#[test]
+fn a_day_that_is_none() {
+    let scene = Scene::new();
+    shows!(
+        scene.run(
+            scene
+                .command(crate::scene::PROGRAM)
+                .arg("list")
+                .env("VSHELF_TODAY", "soon")
+        ),
+        str![[r#"
+--- stderr
+Error: VSHELF_TODAY is "soon", which is not a date.
+  A date is written as in 2026-11-23.
+--- exit 2
+
+"#]]
+    );
+}
+
+#[test]
+fn a_home_that_cannot_be_written() {
+    let scene = Scene::new();
+    scene.write("file", "");
+    let mut command = scene.command(crate::scene::PROGRAM);
+    let ran = scene.run(
+        command
+            .args(["install", "8"])
+            .env("VSHELF_DATA", scene.path("file/shelf")),
+    );
+    shows!(
+        ran,
+        str![[r#"
+--- stderr
+Error: [HOME]/file/shelf/marram/installs cannot be read.
+  Because: Not a directory (os error 20).
+--- exit 6
+
+"#]]
+    );
+}
+
+#[test]
+fn every_command_has_help_that_says_what_it_does() {
+    let scene = Scene::new();
+    let overview = scene.does(&["--help"]).stdout;
+    for command in [
+        "catalog", "list", "status", "path", "install", "switch", "default", "run", "remove",
+        "setup", "hook", "runtimes", "demo",
+    ] {
+        assert!(
+            overview.contains(&format!("\n  {command} ")),
+            "{command} is in the overview"
+        );
+        let help = scene.does(&[command, "--help"]).stdout;
+        let undocumented = help.lines().map(str::trim).find(|line| {
+            line.starts_with('-') && line.split_once("  ").is_none() && !line.contains("--help")
+        });
+        // Long help puts an option's text on the line below it.
+        if let Some(option) = undocumented {
+            let (_, behind) = help.split_once(option).unwrap();
+            assert!(
+                !behind.lines().nth(1).unwrap_or("").trim().is_empty(),
+                "{command} {option}"
+            );
+        }
+    }
+}

@@ -1,0 +1,61 @@
+//! The demo, whole.
+
+use std::io::{BufRead, BufReader};
+use std::process::Stdio;
+
+use crate::scene::{PROGRAM, Scene, names_in};
+
+#[test]
+fn the_demo_tells_its_story_and_leaves_nothing_behind() {
+    let scene = Scene::new();
+    std::fs::create_dir(scene.path("tmp")).unwrap();
+    let mut command = scene.command(PROGRAM);
+    let ran = scene.run(command.arg("demo").env("TMPDIR", scene.path("tmp")));
+    assert_eq!(ran.code, 0, "{ran}");
+    for step in &vshelf_demo::story::STEPS {
+        assert!(
+            ran.stdout
+                .contains(&format!("\n{}\n{}\n", step.why, step.command)),
+            "{}",
+            step.command
+        );
+    }
+    for answer in [
+        "8  Eelgrass   lts",
+        "This shell uses Marram 6.20.2 now",
+        "\n6.20.2\n",
+        "\nmarram 8.3.1\n",
+        "Marram 6.20.2 is off the shelf",
+    ] {
+        assert!(ran.stdout.contains(answer), "{answer}\n{ran}");
+    }
+    assert!(ran.stderr.contains("Did you mean 6.2.0 or 6.0.2?"), "{ran}");
+    assert!(names_in(&scene.path("tmp")).is_empty());
+    assert!(
+        scene.on_shelf().is_empty(),
+        "the person's own shelf is untouched"
+    );
+}
+
+#[test]
+fn the_server_alone_prints_lines_that_work() {
+    let scene = Scene::new();
+    let mut command = scene.command(PROGRAM);
+    let mut server = command
+        .args(["demo", "--serve", "--quiet"])
+        .stdout(Stdio::piped())
+        .spawn()
+        .unwrap();
+    let lines = BufReader::new(server.stdout.take().unwrap()).lines();
+    let printed: Vec<String> = lines.take(6).map(Result::unwrap).collect();
+    let script: String = printed[2..]
+        .iter()
+        .map(|line| line.trim().replace("vshelf ", &format!("{PROGRAM} ")) + "\n")
+        .collect();
+    let script = script.replace("/tmp/vshelf-demo", &scene.path("own").to_string_lossy());
+    let ran = scene.run(scene.command("/bin/bash").args(["-e", "-c", &script]));
+    server.kill().unwrap();
+    server.wait().unwrap();
+    assert_eq!(ran.code, 0, "{ran}");
+    assert!(ran.stdout.contains("Eelgrass"), "{ran}");
+}

@@ -1,0 +1,235 @@
+//! Servers and disks that misbehave: nothing half done, and the next attempt goes on.
+
+use std::process::Command;
+
+use snapbox::str;
+use vshelf_demo::server::Fault;
+
+use crate::scene::{PROGRAM, Scene, names_in, skipped};
+use crate::shows;
+
+/// Nothing of a failed install is left that anyone would see.
+fn nothing_left(scene: &Scene) {
+    assert!(scene.on_shelf().is_empty());
+    assert!(names_in(&scene.data("staging")).is_empty());
+    assert!(names_in(&scene.data("marram/receipts")).is_empty());
+}
+
+#[test]
+fn wrong_bytes_are_refused() {
+    let scene = Scene::with_faults(&[Fault::WrongBytes]);
+    let ran = scene.vshelf(&["install", "8", "--quiet"]);
+    assert_eq!(ran.code, 5, "{ran}");
+    let first = ran.stderr.lines().next().unwrap();
+    assert!(
+        first.ends_with("is not what its catalog promises.") || first.contains("was refused"),
+        "{ran}"
+    );
+    nothing_left(&scene);
+    scene.server().misbehave(&[]);
+    scene.does(&["install", "8"]);
+}
+
+#[test]
+fn a_wrong_length_is_refused() {
+    let scene = Scene::with_faults(&[Fault::WrongLength]);
+    let ran = scene.vshelf(&["install", "8"]);
+    assert_eq!(ran.code, 5, "{ran}");
+    assert!(ran.stderr.contains("bytes, its catalog promises"), "{ran}");
+    nothing_left(&scene);
+}
+
+#[test]
+fn a_cut_off_body_is_resumed_where_it_broke_off() {
+    let scene = Scene::with_faults(&[Fault::Cut(100_000)]);
+    scene.does(&["install", "8.3.1"]);
+    let requests = scene.server().requests();
+    let archive: Vec<&String> = requests.iter().filter(|r| r.contains("archives")).collect();
+    assert!(
+        archive[0].ends_with(" 200") && archive[1].ends_with(" 206 from 100000"),
+        "{archive:?}"
+    );
+}
+
+#[test]
+fn a_server_without_ranges_starts_over_and_the_bytes_still_add_up() {
+    let scene = Scene::with_faults(&[Fault::Cut(100_000), Fault::NoRanges]);
+    let ran = scene.vshelf(&["install", "8.3.1"]);
+    assert_eq!(ran.code, 4, "it never gets beyond the cut\n{ran}");
+    nothing_left(&scene);
+    // What came is kept, and the next attempt goes on from there.
+    scene.server().misbehave(&[]);
+    scene.does(&["install", "8.3.1"]);
+    let requests = scene.server().requests();
+    assert!(
+        requests.last().unwrap().ends_with(" 206 from 100000"),
+        "{requests:?}"
+    );
+}
+
+#[test]
+fn a_busy_server_is_asked_again_and_a_redirect_followed() {
+    let scene = Scene::with_faults(&[Fault::Busy(2), Fault::Redirect]);
+    scene.does(&["install", "8.3.1"]);
+    let requests = scene.server().requests();
+    assert_eq!(
+        requests.iter().filter(|r| r.ends_with(" 503")).count(),
+        2,
+        "{requests:?}"
+    );
+    assert!(
+        requests.last().unwrap().starts_with("GET /moved"),
+        "{requests:?}"
+    );
+}
+
+#[test]
+fn a_missing_page_is_named() {
+    let scene = Scene::with_faults(&[Fault::Status(404)]);
+    shows!(
+        scene.vshelf(&["install", "8"]),
+        str![[r#"
+--- stderr
+Error: [SERVER]/catalog.json answers with status 404.
+  It may have moved; the source's address stands in the runtime's definition.
+--- exit 4
+
+"#]]
+    );
+    nothing_left(&scene);
+}
+
+#[test]
+fn a_server_that_is_gone_is_named_and_an_old_catalog_serves() {
+    let scene = Scene::with_faults(&[]);
+    scene.does(&["catalog"]);
+    let definition = vshelf_demo::definition("http://127.0.0.1:9");
+    scene.write(".config/vivid-shelf/runtimes/marram.toml", &definition);
+    let ran = scene.vshelf(&["catalog", "8.3.1", "--refresh"]);
+    assert_eq!(ran.code, 0, "{ran}");
+    let note = "The catalog of Marram was last confirmed today: http://127.0.0.1:9/catalog.json does not answer.";
+    assert!(ran.stderr.starts_with(note), "{ran}");
+    let fresh = Scene::new();
+    fresh.write(".config/vivid-shelf/runtimes/marram.toml", &definition);
+    shows!(
+        fresh.vshelf(&["install", "8"]),
+        str![[r#"
+--- stderr
+Error: http://127.0.0.1:9/catalog.json does not answer.
+  Because: io: Connection refused (os error 111).
+  Check the connection and the proxy settings, then give the same command again.
+--- exit 4
+
+"#]]
+    );
+}
+
+#[test]
+fn a_build_that_does_not_start_stays_off_the_shelf() {
+    let scene = Scene::new();
+    shows!(
+        scene.vshelf(&["install", "dunefield/9.1.1"]),
+        str![[r#"
+--- stderr
+Fetching Marram 9.1.1 (0.2 MB).
+Error: Marram 9.1.1 does not start: marram: error while loading shared libraries: libkelp.so.2: cannot open shared object file: No such file or directory.
+  Marram 9.1.1 was not put on the shelf.
+--- exit 5
+
+"#]]
+    );
+    nothing_left(&scene);
+}
+
+#[test]
+fn a_full_disk_leaves_nothing_behind() {
+    let scene = Scene::new();
+    let small = scene.path("small");
+    std::fs::create_dir(&small).unwrap();
+    let mounted = Command::new("mount")
+        .args(["-t", "tmpfs", "-o", "size=300k", "tmpfs"])
+        .arg(&small)
+        .status();
+    if !mounted.is_ok_and(|status| status.success()) {
+        skipped("a small disk can only be mounted by root");
+        return;
+    }
+    let mut command = scene.command(PROGRAM);
+    let ran = scene.run(
+        command
+            .args(["install", "8", "--quiet"])
+            .env("VSHELF_DATA", small.join("data")),
+    );
+    let installs = names_in(&small.join("data/marram/installs"));
+    let staging = names_in(&small.join("data/staging"));
+    assert!(
+        Command::new("umount")
+            .arg(&small)
+            .status()
+            .unwrap()
+            .success()
+    );
+    assert_eq!(ran.code, 6, "{ran}");
+    assert!(
+        ran.stderr
+            .contains("The disk is full; nothing was changed."),
+        "{ran}"
+    );
+    assert!(
+        installs.is_empty() && staging.is_empty(),
+        "{installs:?} {staging:?}"
+    );
+}
+
+#[test]
+fn ten_at_once_download_once() {
+    let scene = Scene::with_faults(&[]);
+    let mut running: Vec<_> = (0..10)
+        .map(|_| {
+            let mut command = scene.command(PROGRAM);
+            let output = std::process::Stdio::null();
+            command
+                .args(["install", "8.3.1", "--quiet"])
+                .stdout(output)
+                .spawn()
+                .unwrap()
+        })
+        .collect();
+    for child in &mut running {
+        assert!(child.wait().unwrap().success());
+    }
+    let requests = scene.server().requests();
+    assert_eq!(
+        requests.iter().filter(|r| r.contains("archives")).count(),
+        1,
+        "{requests:?}"
+    );
+    assert_eq!(scene.on_shelf(), ["8.3.1"]);
+}
+
+#[test]
+fn a_killed_install_is_swept_by_the_next() {
+    let scene = Scene::with_faults(&[Fault::Slow(100_000)]);
+    let mut command = scene.command(PROGRAM);
+    let mut child = command
+        .args(["install", "8.3.1", "--quiet"])
+        .spawn()
+        .unwrap();
+    for _ in 0..200 {
+        std::thread::sleep(std::time::Duration::from_millis(20));
+        if !names_in(&scene.data("staging")).is_empty() {
+            break;
+        }
+    }
+    child.kill().unwrap();
+    child.wait().unwrap();
+    assert!(scene.on_shelf().is_empty());
+    assert!(
+        !names_in(&scene.data("staging")).is_empty(),
+        "it was killed at work"
+    );
+    scene.server().misbehave(&[]);
+    scene.does(&["install", "8.3.1"]);
+    assert_eq!(scene.on_shelf(), ["8.3.1"]);
+    assert!(names_in(&scene.data("staging")).is_empty());
+}

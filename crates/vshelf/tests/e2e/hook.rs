@@ -1,0 +1,172 @@
+//! The hook in real shells, with hostile folder names and strict modes.
+
+use std::fs;
+use std::os::unix::fs::symlink;
+
+use crate::scene::{PROGRAM, Scene, skipped};
+
+/// A scene whose home has everything in its name that breaks careless shell code.
+fn hostile(scene: &Scene) -> std::path::PathBuf {
+    let home = scene.path("it's \"home\" $(touch pwned); `id` *\nDünenhafer");
+    fs::create_dir_all(home.join(".config")).unwrap();
+    fs::create_dir_all(home.join("bin")).unwrap();
+    let config = scene.path(".config/vivid-shelf");
+    symlink(config, home.join(".config/vivid-shelf")).unwrap();
+    home
+}
+
+#[test]
+fn every_function_works_in_a_hostile_home_under_strict_mode() {
+    let scene = Scene::new();
+    let home = hostile(&scene);
+    let run = |program: &str, arguments: &[&str]| {
+        let mut command = scene.command(program);
+        let ran = scene.run(
+            command
+                .args(arguments)
+                .env("HOME", &home)
+                .current_dir(&home),
+        );
+        assert_eq!(ran.code, 0, "{program} {arguments:?}\n{ran}");
+        ran.stdout
+    };
+    run(PROGRAM, &["install", "8", "6"]);
+    run(PROGRAM, &["setup"]);
+    let script = "set -euo pipefail
+        PROMPT_COMMAND='echo theirs'
+        source ~/.bashrc
+        source ~/.bashrc
+        (exit 7) || echo \"status $?\"
+        marram --version
+        vshelf switch 6 >/dev/null 2>&1
+        marram --version
+        test \"$MARRAM_HOME\" = \"$HOME/.local/share/vivid-shelf/marram/installs/6.20.2\"
+        bash --noprofile --norc -c 'source ~/.bashrc; marram --version'
+        vshelf switch nothing 2>/dev/null || echo \"failed with $?\"
+        marram --version
+        vshelf switch --off >/dev/null
+        vshelf run 6 -- marram --version
+        IFS=/ ; vshelf switch 6 >/dev/null 2>&1; unset IFS
+        marram --version
+        printf '%s\\n' \"$PATH\" | grep -o marram/ | wc -l
+        echo \"$PROMPT_COMMAND\"";
+    let output = run("/bin/bash", &["--noprofile", "--norc", "-c", script]);
+    assert_eq!(
+        output,
+        "status 7\nmarram 8.3.1\nmarram 6.20.2\nmarram 6.20.2\nfailed with 3\nmarram 6.20.2\n\
+         marram 6.20.2\nmarram 6.20.2\n1\necho theirs\n"
+    );
+    assert!(!home.join("pwned").exists() && !scene.path("pwned").exists());
+}
+
+#[test]
+fn a_missing_program_is_one_clear_line() {
+    let scene = Scene::new();
+    scene.does(&["install", "8"]);
+    scene.does(&["setup"]);
+    let hook = scene.data("hooks/hook.bash");
+    let text = fs::read_to_string(&hook)
+        .unwrap()
+        .replace(PROGRAM, "/nowhere/vshelf");
+    fs::write(&hook, text).unwrap();
+    let script = "source ~/.bashrc; marram --version; vshelf list";
+    let ran = scene.run(scene.command("/bin/bash").args(["--norc", "-c", script]));
+    assert_eq!(ran.code, 127);
+    assert_eq!(ran.stdout, "marram 8.3.1\n");
+    assert_eq!(
+        ran.stderr,
+        "vshelf: the program is gone from /nowhere/vshelf; install it again and run: vshelf setup\n"
+    );
+}
+
+#[test]
+fn a_new_shell_starts_no_process() {
+    let scene = Scene::new();
+    scene.does(&["install", "8"]);
+    scene.does(&["setup"]);
+    let trace = scene.path("trace");
+    let mut command = scene.command("strace");
+    command
+        .args([
+            "-f",
+            "-qq",
+            "-e",
+            "trace=execve,clone,clone3,fork,vfork",
+            "-o",
+        ])
+        .arg(&trace)
+        .args([
+            "/bin/bash",
+            "--noprofile",
+            "--norc",
+            "-c",
+            "source ~/.bashrc; type -P marram",
+        ]);
+    let Ok(output) = command.output() else {
+        skipped("strace is not installed");
+        return;
+    };
+    assert!(output.status.success(), "{output:?}");
+    let calls = fs::read_to_string(&trace).unwrap();
+    assert_eq!(
+        calls.lines().count(),
+        1,
+        "bash itself and nothing else:\n{calls}"
+    );
+}
+
+#[test]
+fn setup_is_safe_to_repeat_and_leaves_no_trace() {
+    let scene = Scene::new();
+    let before = "# mine\nalias l='ls'\n";
+    scene.write("dotfiles/bashrc", before);
+    symlink("dotfiles/bashrc", scene.path(".bashrc")).unwrap();
+    let first = scene.does(&["setup"]).stdout;
+    assert_eq!(
+        first,
+        "New bash shells are connected: ~/dotfiles/bashrc sources the hook.\n"
+    );
+    let connected = fs::read_to_string(scene.path("dotfiles/bashrc")).unwrap();
+    let second = scene.does(&["setup"]).stdout;
+    assert_eq!(second, "bash is connected already; nothing was changed.\n");
+    assert_eq!(
+        fs::read_to_string(scene.path(".bashrc")).unwrap(),
+        connected
+    );
+    fs::write(scene.data("hooks/hook.bash"), "# of an older program\n").unwrap();
+    let renewed = scene.does(&["setup"]).stdout;
+    assert_eq!(
+        renewed,
+        "The hook of bash is renewed; ~/dotfiles/bashrc was right already.\n"
+    );
+    scene.does(&["setup", "--undo"]);
+    assert_eq!(
+        fs::read_to_string(scene.path("dotfiles/bashrc")).unwrap(),
+        before
+    );
+    assert!(
+        fs::symlink_metadata(scene.path(".bashrc"))
+            .unwrap()
+            .is_symlink()
+    );
+    let nothing = scene.does(&["setup", "--undo"]).stdout;
+    assert_eq!(
+        nothing,
+        "~/dotfiles/bashrc holds nothing of ours; nothing was changed.\n"
+    );
+}
+
+#[test]
+fn the_hook_is_clean_shell_code() {
+    let scene = Scene::new();
+    scene.write("hook.bash", &scene.does(&["hook", "bash"]).stdout);
+    let mut command = scene.command("shellcheck");
+    match command.arg(scene.path("hook.bash")).output() {
+        Ok(output) => assert!(
+            output.status.success(),
+            "{}",
+            String::from_utf8_lossy(&output.stdout)
+        ),
+        Err(_) => skipped("shellcheck is not installed"),
+    }
+}

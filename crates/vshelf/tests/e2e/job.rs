@@ -1,0 +1,526 @@
+//! The whole job once, command by command.
+
+use std::fs;
+
+use snapbox::str;
+
+use crate::scene::{Scene, names_in};
+use crate::shows;
+
+#[test]
+fn the_catalog_has_a_row_a_line() {
+    let scene = Scene::new();
+    shows!(
+        scene.vshelf(&["catalog"]),
+        str![[r#"
+line  code name  phase        support ends               newest
+  10             preview      2031-04-30, in 4 years     10.0.0-rc.1
+   9             current      2027-06-30, in 7 months    9.2.0
+   8  Eelgrass   lts          2029-04-30, in 2 years     8.3.1
+   7             ended        2025-06-30, 17 months ago  7.2.2
+   6  Samphire   maintenance  2026-12-28, in 5 weeks     6.20.2
+   5             ended        2022-06-30, 4 years ago    5.2.1
+   4  Glasswort  ended        2024-04-30, 3 years ago    4.8.3
+   3             ended        2020-12-31, 6 years ago    3.2.4
+--- stderr
+To see the releases of a line: vshelf catalog lts
+
+"#]]
+    );
+}
+
+#[test]
+fn the_catalog_lists_what_a_selector_covers() {
+    let scene = Scene::new();
+    shows!(
+        scene.vshelf(&["catalog", "lts"]),
+        str![[r#"
+version  published   publisher  phase  remarks
+8.3.1    2026-10-14  saltmarsh  lts    security
+8.3.1    2026-10-14  dunefield  lts    security
+8.3.0    2026-06-26  saltmarsh  lts
+8.3.0    2026-06-29  dunefield  lts
+8.2.2    2026-05-02  saltmarsh  lts    security
+8.2.2    2026-05-05  dunefield  lts    security
+8.2.1    2026-03-09  saltmarsh  lts    withdrawn: loses readings at midnight
+8.2.0    2026-01-13  saltmarsh  lts
+8.1.2    2025-11-19  saltmarsh  lts
+8.1.2    2025-11-22  dunefield  lts
+8.1.1    2025-09-26  saltmarsh  lts
+8.1.0    2025-08-02  saltmarsh  lts
+8.0.1    2025-06-08  saltmarsh  lts
+8.0.0    2025-04-15  saltmarsh  lts
+--- stderr
+To see one release: vshelf catalog 8.3.1
+
+"#]]
+    );
+    shows!(
+        scene.vshelf(&["catalog", "dunefield/6", "--quiet"]),
+        str![[r#"
+version  published   publisher  phase        remarks
+6.20.2   2026-10-14  dunefield  maintenance  security
+6.20.1   2026-05-20  dunefield  maintenance
+6.16.1   2025-12-21  dunefield  maintenance
+6.2.11   2024-09-28  dunefield  maintenance
+
+"#]]
+    );
+}
+
+#[test]
+fn an_exact_release_has_a_card() {
+    let scene = Scene::new();
+    shows!(
+        scene.vshelf(&["catalog", "8.2.1"]),
+        str![[r#"
+Marram 8.2.1
+  published    2026-03-09, 9 months ago
+  publisher    Saltmarsh Foundation (saltmarsh)
+  line         8 Eelgrass: lts, support ends 2029-04-30, in 2 years
+  withdrawn    loses readings at midnight
+  brings       tussock 3.2.0
+  notes        notes/8.2.1
+  build        linux-x64, 0.2 MB
+  build        linux-arm64, 0.2 MB
+  build        darwin-arm64, 0.2 MB
+  build        darwin-x64, 0.2 MB
+  digest here  sha256:[DIGEST]
+  shelf        not on it
+
+"#]]
+    );
+}
+
+#[test]
+fn the_first_install_becomes_the_default_and_later_ones_only_when_asked() {
+    let scene = Scene::new();
+    shows!(
+        scene.vshelf(&["install", "lts"]),
+        str![[r#"
+Marram 8.3.1 is on the shelf: published by saltmarsh, from stand-in, 0.2 MB fetched in [TIME] s, verified (sha256), 0.4 MB on disk.
+It is the default now: new connected shells use it.
+--- stderr
+Fetching Marram 8.3.1 (0.2 MB).
+This shell is not connected; to connect it: vshelf setup
+
+"#]]
+    );
+    shows!(
+        scene.vshelf(&["install", "6", "dunefield/8.3.1", "--quiet"]),
+        str![[r#"
+Marram 6.20.2 is on the shelf: published by saltmarsh, from stand-in, 0.2 MB fetched in [TIME] s, verified (sha256), 0.3 MB on disk.
+The default stays 8.3.1 (lts).
+Marram 8.3.1 is on the shelf: published by dunefield, from stand-in, 0.2 MB fetched in [TIME] s, verified (sha256), 0.4 MB on disk.
+The default stays 8.3.1 (lts).
+
+"#]]
+    );
+    shows!(
+        scene.vshelf(&["install", "9", "--default"]),
+        str![[r#"
+Marram 9.2.0 is on the shelf: published by saltmarsh, from stand-in, 0.2 MB fetched in [TIME] s, verified (sha256), 0.4 MB on disk.
+It is the default now: new connected shells use it.
+--- stderr
+Fetching Marram 9.2.0 (0.2 MB).
+This shell is not connected; to connect it: vshelf setup
+
+"#]]
+    );
+    assert_eq!(
+        scene.on_shelf(),
+        ["6.20.2", "8.3.1", "9.2.0", "dunefield-8.3.1"]
+    );
+    let link = fs::read_link(scene.data("marram/default")).unwrap();
+    assert_eq!(link.to_str(), Some("installs/9.2.0"));
+    shows!(
+        scene.vshelf(&["list"]),
+        str![[r#"
+Marram: 4 installs, 1.4 MB
+version          phase        support ends               size  installed  marks
+9.2.0            current      2027-06-30, in 7 months  0.4 MB  today      default
+8.3.1            lts          2029-04-30, in 2 years   0.4 MB  today
+dunefield/8.3.1  lts          2029-04-30, in 2 years   0.4 MB  today
+6.20.2           maintenance  2026-12-28, in 5 weeks   0.3 MB  today
+
+"#]]
+    );
+    assert!(names_in(&scene.data("staging")).is_empty());
+    assert!(names_in(&scene.path(".cache/vivid-shelf/archives")).is_empty());
+}
+
+#[test]
+fn what_is_there_already_is_not_touched() {
+    let scene = Scene::new();
+    scene.does(&["install", "8.3.1"]);
+    let receipt = scene.data("marram/receipts/8.3.1.json");
+    let before = fs::read_to_string(&receipt).unwrap();
+    shows!(
+        scene.vshelf(&["install", "8.3.1"]),
+        str![[r#"
+Marram 8.3.1 is on the shelf already; nothing was fetched.
+The default stays 8.3.1.
+--- stderr
+This shell is not connected; to connect it: vshelf setup
+
+"#]]
+    );
+    assert_eq!(fs::read_to_string(&receipt).unwrap(), before);
+}
+
+#[test]
+fn a_receipt_says_what_was_verified() {
+    let scene = Scene::new();
+    scene.does(&["install", "8.3.1"]);
+    let text = fs::read_to_string(scene.data("marram/receipts/8.3.1.json")).unwrap();
+    let receipt: serde_json::Value = serde_json::from_str(&text).unwrap();
+    assert_eq!(receipt["publisher"], "saltmarsh");
+    assert_eq!(receipt["source"], "stand-in");
+    assert_eq!(receipt["files"], 7);
+    assert!(receipt["digest"].as_str().unwrap().starts_with("sha256:"));
+    let address = receipt["address"].as_str().unwrap();
+    assert!(address.starts_with(&scene.server().address()), "{address}");
+}
+
+#[test]
+fn a_switch_holds_in_its_shell_and_the_default_elsewhere() {
+    let scene = Scene::new();
+    scene.does(&["install", "8", "6"]);
+    shows!(
+        scene.bash(
+            "marram --version
+             vshelf switch 6
+             marram -e 'print home'
+             vshelf switch 6
+             vshelf status
+             bash -c 'marram --version'
+             env -u VSHELF_SWITCHED bash -c 'source ~/.bashrc; marram --version'
+             vshelf switch -
+             marram --version
+             vshelf switch --off
+             vshelf switch --off
+             echo \"$MARRAM_HOME\""
+        ),
+        str![[r#"
+marram 8.3.1
+This shell uses Marram 6.20.2 now, and no longer Marram 8.3.1.
+[HOME]/.local/share/vivid-shelf/marram/installs/6.20.2
+This shell uses Marram 6.20.2 already.
+Marram 6.20.2 is active here: this shell was switched to it.
+  program    ~/.local/share/vivid-shelf/marram/installs/6.20.2/bin/marram
+  line       6 Samphire: maintenance, support ends on 2026-12-28, in 5 weeks
+  publisher  saltmarsh
+  overrode   the default, 8
+  shell      bash, connected
+marram 6.20.2
+marram 8.3.1
+This shell uses Marram 8.3.1 now, and no longer Marram 6.20.2.
+marram 8.3.1
+This shell follows the default of Marram again: Marram 8.3.1.
+This shell is not switched; it follows the default of Marram already.
+[HOME]/.local/share/vivid-shelf/marram/default
+--- stderr
+New shells still get the default, 8.
+
+"#]]
+    );
+}
+
+#[test]
+fn a_new_default_reaches_the_shells_that_follow_it_and_no_other() {
+    let scene = Scene::new();
+    scene.does(&["install", "8", "6"]);
+    shows!(
+        scene.bash(
+            "\"$__vshelf_program\" --quiet default 6
+             marram --version
+             vshelf switch 8
+             vshelf default lts
+             vshelf default
+             vshelf default 6
+             marram --version"
+        ),
+        str![[r#"
+6.20.2 is the default of Marram now, kept as 6.
+marram 6.20.2
+This shell uses Marram 8.3.1 now, and no longer Marram 6.20.2.
+8.3.1 is the default of Marram now, kept as lts.
+Marram: 8.3.1 is the default, kept as lts.
+6.20.2 is the default of Marram now, kept as 6.
+marram 8.3.1
+--- stderr
+New shells still get the default, 6.
+Shells that follow the default have it at once. This one stays on 8.3.1, which it was switched to.
+To follow the default here: vshelf switch --off
+Shells that follow the default have it at once. This one stays on 8.3.1, which it was switched to.
+To follow the default here: vshelf switch --off
+
+"#]]
+    );
+}
+
+#[test]
+fn the_systems_own_copy_can_be_used_and_be_the_default() {
+    let scene = Scene::new();
+    scene.does(&["install", "8"]);
+    scene.write("system/marram", "#!/bin/sh\necho marram 2.0.0\n");
+    let script = "chmod +x ~/system/marram; PATH=$PATH:$HOME/system
+        vshelf status
+        vshelf switch system
+        marram --version
+        echo \"home: ${MARRAM_HOME-none}\"
+        vshelf switch --off
+        vshelf default system
+        marram --version
+        vshelf status";
+    shows!(
+        scene.bash(script),
+        str![[r#"
+Marram 8.3.1 is active here: it is the default, kept as 8.
+  program    ~/.local/share/vivid-shelf/marram/default/bin/marram
+  line       8 Eelgrass: lts, support ends on 2029-04-30, in 2 years
+  publisher  saltmarsh
+  overrode   the system's own copy
+  behind it  ~/system/marram
+  shell      bash, connected
+This shell uses the system's own Marram (~/system/marram) now, and no longer Marram 8.3.1.
+marram 2.0.0
+home: none
+This shell follows the default of Marram again: Marram 8.3.1.
+The system's own copy is the default of Marram now.
+marram 2.0.0
+Marram of the system is active here: it is the default.
+  program  ~/system/marram
+  shell    bash, connected
+--- stderr
+New shells still get the default, 8.
+This shell and all others that follow the default have it at once.
+
+"#]]
+    );
+}
+
+#[test]
+fn one_command_runs_on_a_version_without_a_switch() {
+    let scene = Scene::new();
+    scene.does(&["install", "8", "6"]);
+    shows!(
+        scene.vshelf(&["run", "6", "--", "marram", "-e", "print version"]),
+        str![[r#"
+6.20.2
+
+"#]]
+    );
+    let failing = scene.vshelf(&["run", "6", "--", "sh", "-c", "exit 42"]);
+    assert_eq!(failing.code, 42, "it ends as the command does");
+    shows!(
+        scene.vshelf(&["run", "6", "--", "kelp"]),
+        str![[r#"
+--- stderr
+Error: there is no command "kelp" to run on 6.20.2.
+--- exit 3
+
+"#]]
+    );
+}
+
+#[test]
+fn paths_are_for_scripts() {
+    let scene = Scene::new();
+    scene.does(&["install", "8", "6"]);
+    shows!(
+        scene.vshelf(&["path", "6"]),
+        str![[r#"
+[HOME]/.local/share/vivid-shelf/marram/installs/6.20.2
+
+"#]]
+    );
+    shows!(
+        scene.vshelf(&["path", "default", "--program"]),
+        str![[r#"
+[HOME]/.local/share/vivid-shelf/marram/default/bin/marram
+
+"#]]
+    );
+}
+
+#[test]
+fn removing_frees_the_shelf_and_refuses_what_is_in_use() {
+    let scene = Scene::new();
+    scene.does(&["install", "8.3.1", "6.2.0", "6.2.11", "6.20.2"]);
+    shows!(
+        scene.vshelf(&["remove", "8"]),
+        str![[r#"
+--- stderr
+Error: Marram 8.3.1 is the default, and was not removed.
+  To make another one the default: vshelf default SELECTOR
+  To remove it all the same: vshelf remove 8 --even-if-used
+--- exit 7
+
+"#]]
+    );
+    shows!(
+        scene.vshelf(&["remove", "6.2"]),
+        str![[r#"
+--- stderr
+Error: 6.2 covers 2 installs: 6.2.11 and 6.2.0.
+  Nothing was removed. Name one of them, or
+  to remove them all: vshelf remove 6.2 --every
+--- exit 7
+
+"#]]
+    );
+    shows!(
+        scene.vshelf(&["remove", "6.2", "--every"]),
+        str![[r#"
+Marram 6.2.11 is off the shelf; 0.3 MB are free again.
+Marram 6.2.0 is off the shelf; 0.3 MB are free again.
+
+"#]]
+    );
+    assert_eq!(scene.on_shelf(), ["6.20.2", "8.3.1"]);
+    assert_eq!(
+        names_in(&scene.data("marram/receipts")),
+        ["6.20.2.json", "8.3.1.json"]
+    );
+    shows!(
+        scene.vshelf(&["remove", "8", "--even-if-used"]),
+        str![[r#"
+Marram 8.3.1 is off the shelf; 0.4 MB are free again.
+--- stderr
+It was the default; Marram has none now.
+To set one: vshelf default SELECTOR
+
+"#]]
+    );
+    assert!(!scene.data("marram/default").exists());
+    shows!(
+        scene.bash(
+            "vshelf switch 6; vshelf remove 6 --even-if-used; echo \"${VSHELF_SWITCHED-none}\""
+        ),
+        str![[r#"
+This shell uses Marram 6.20.2 now.
+Marram 6.20.2 is off the shelf; 0.3 MB are free again.
+none
+--- stderr
+This shell was switched to it, and follows the default again.
+
+"#]]
+    );
+    shows!(
+        scene.vshelf(&["list"]),
+        str![[r#"
+No Marram is on the shelf.
+--- stderr
+To install one: vshelf install stable
+
+"#]]
+    );
+}
+
+#[test]
+fn json_is_for_programs() {
+    let scene = Scene::new();
+    scene.does(&["install", "8"]);
+    let read = |arguments: &[&str]| -> serde_json::Value {
+        serde_json::from_str(&scene.does(arguments).stdout).unwrap()
+    };
+    let list = read(&["list", "--json"]);
+    assert_eq!(list[0]["installs"][0]["version"], "8.3.1");
+    assert_eq!(list[0]["installs"][0]["end"], "2029-04-30");
+    assert_eq!(list[0]["installs"][0]["default"], true);
+    let lines = read(&["catalog", "--json"]);
+    assert_eq!(lines[2]["codename"], "Eelgrass");
+    assert_eq!(lines[2]["on_shelf"][0], "8.3.1");
+    let releases = read(&["catalog", "8.2", "--json"]);
+    assert_eq!(releases[2]["withdrawn"], "loses readings at midnight");
+    let status = read(&["status", "--json"]);
+    assert_eq!(status[0]["active"], "8.3.1");
+    assert_eq!(status[0]["connected"], false);
+    assert_eq!(read(&["default", "--json"])[0]["selector"], "8");
+    assert_eq!(read(&["runtimes", "--json"])[0]["name"], "marram");
+}
+
+#[test]
+fn a_catalog_serves_offline_and_says_its_age() {
+    let scene = Scene::with_faults(&[]);
+    scene.does(&["catalog"]);
+    shows!(
+        scene.vshelf(&["--offline", "catalog", "10.0.0-rc.1"]),
+        str![[r#"
+Marram 10.0.0-rc.1
+  published    2026-11-17, 6 days ago
+  publisher    Saltmarsh Foundation (saltmarsh)
+  line         10: preview, support ends 2031-04-30, in 4 years
+  brings       tussock 5.0.0
+  notes        notes/10.0.0-rc.1
+  build        linux-x64, 0.2 MB
+  build        linux-arm64, 0.2 MB
+  build        darwin-arm64, 0.2 MB
+  build        darwin-x64, 0.2 MB
+  digest here  sha256:[DIGEST]
+  shelf        not on it
+--- stderr
+The catalog of Marram was last confirmed today.
+To install it: vshelf install 10.0.0-rc.1
+
+"#]]
+    );
+    shows!(
+        scene.vshelf(&["--offline", "install", "10.0.0-rc.1"]),
+        str![[r#"
+--- stderr
+The catalog of Marram was last confirmed today.
+Fetching Marram 10.0.0-rc.1 (0.2 MB).
+Error: [SERVER]/archives/saltmarsh-marram-10.0.0-rc.1-linux-x64.tar.xz is not on this machine, and --offline forbids to ask for it.
+  Leave --offline out to ask for it.
+--- exit 4
+
+"#]]
+    );
+    // Asked again, the server only says that nothing changed.
+    scene.does(&["catalog", "--refresh"]);
+    let requests = scene.server().requests();
+    assert_eq!(requests, ["GET /catalog.json 200", "GET /catalog.json 304"]);
+}
+
+#[test]
+fn a_runtime_can_be_added_and_forgotten() {
+    let scene = Scene::new();
+    let definition = format!("{}/marram.toml", scene.server().address());
+    shows!(
+        scene.vshelf(&["runtimes", "--drop", "marram"]),
+        str![[r#"
+Your definition of marram is gone; its installs stay on the shelf.
+
+"#]]
+    );
+    shows!(
+        scene.vshelf(&["runtimes", "--add", &definition]),
+        str![[r#"
+Marram is known now, by [HOME]/.config/vivid-shelf/runtimes/marram.toml
+--- stderr
+Its releases come from [SERVER]/catalog.json
+To see its releases: vshelf catalog marram@
+
+"#]]
+    );
+    shows!(
+        scene.vshelf(&["runtimes"]),
+        str![[r#"
+runtime  title    defined   installs  sources
+marram   Marram   by you           0  stand-in
+node     Node.js  built in         0  npm
+
+"#]]
+    );
+    shows!(
+        scene.vshelf(&["runtimes", "--add", "/dev/null"]),
+        str![[r#"
+--- stderr
+Error: /dev/null is no definition of a runtime: TOML parse error at line 1, column 1/n  |/n1 | /n  | ^/nmissing field `name`/n.
+--- exit 4
+
+"#]]
+    );
+}

@@ -1,0 +1,72 @@
+//! A real runtime from the registry that is configured here, where one answers.
+
+use std::process::Command;
+
+use crate::scene::{PROGRAM, Scene, skipped};
+
+/// What leads to the registry: the client and its settings, proxies and certificates.
+const PASSED_ON: [&str; 12] = [
+    "PATH",
+    "npm_config_registry",
+    "NPM_CONFIG_REGISTRY",
+    "npm_config_userconfig",
+    "http_proxy",
+    "https_proxy",
+    "HTTP_PROXY",
+    "HTTPS_PROXY",
+    "no_proxy",
+    "NO_PROXY",
+    "SSL_CERT_FILE",
+    "SSL_CERT_DIR",
+];
+
+fn connected(scene: &Scene, program: &str) -> Command {
+    let mut command = scene.command(program);
+    command.env_remove("VSHELF_TODAY");
+    for name in PASSED_ON {
+        if let Some(value) = std::env::var_os(name) {
+            command.env(name, value);
+        }
+    }
+    if let Some(home) = std::env::home_dir().filter(|home| home.join(".npmrc").exists()) {
+        command.env("npm_config_userconfig", home.join(".npmrc"));
+    }
+    command
+}
+
+#[test]
+fn node_comes_from_the_registry_and_answers_in_its_own_version() {
+    let scene = Scene::new();
+    let vshelf = |arguments: &[&str]| scene.run(connected(&scene, PROGRAM).args(arguments));
+    let catalog = vshelf(&["catalog", "node@", "--json"]);
+    if catalog.code == 4 {
+        skipped("no registry that speaks the npm protocol answers here");
+        return;
+    }
+    assert_eq!(catalog.code, 0, "{catalog}");
+    let lines: serde_json::Value = serde_json::from_str(&catalog.stdout).unwrap();
+    let argon = lines
+        .as_array()
+        .unwrap()
+        .iter()
+        .find(|line| line["codename"] == "Argon")
+        .unwrap();
+    assert_eq!(argon["phase"], "ended");
+    for selector in ["node@4", "node@lts"] {
+        let ran = vshelf(&["install", selector]);
+        assert_eq!(ran.code, 0, "{ran}");
+    }
+    scene.does(&["setup"]);
+    let script = "set -eu
+        source ~/.bashrc
+        vshelf switch node@4
+        node --version
+        node -e 'console.log([1, 2, 3].map(function (n) { return n * n }).join())'
+        vshelf switch node@lts
+        node -p 'process.versions.node === process.argv[1]' \"$(basename \"$(vshelf path node@lts)\")\"";
+    let ran = scene.run(connected(&scene, "/bin/bash").args(["--norc", "-c", script]));
+    assert_eq!(ran.code, 0, "{ran}");
+    assert!(ran.stdout.contains("\nv4."), "{ran}");
+    assert!(ran.stdout.contains("\n1,4,9\n"), "{ran}");
+    assert!(ran.stdout.ends_with("\ntrue\n"), "{ran}");
+}

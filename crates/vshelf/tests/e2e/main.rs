@@ -1,0 +1,15 @@
+//! The built program, driven as a person would, in a home of its own.
+
+#![allow(
+    clippy::unwrap_used,
+    reason = "a test that cannot go on should say where, and nothing else"
+)]
+
+mod bad_input;
+mod demo;
+mod faults;
+mod hook;
+mod job;
+mod live;
+mod scene;
+mod terminal;

@@ -1,0 +1,193 @@
+//! A home of its own for each test: cleared environment, fixed date, stand-in release server.
+
+use std::fmt;
+use std::fs;
+use std::io::Write;
+use std::path::{Path, PathBuf};
+use std::process::Command;
+use std::sync::OnceLock;
+
+use tempfile::TempDir;
+use vshelf_demo::server::{Fault, StandIn};
+
+/// The program under test.
+pub const PROGRAM: &str = env!("CARGO_BIN_EXE_vshelf");
+
+/// What ran, whole.
+pub struct Ran {
+    pub stdout: String,
+    pub stderr: String,
+    pub code: i32,
+}
+
+impl fmt::Display for Ran {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.stdout)?;
+        if !self.stderr.is_empty() {
+            write!(f, "--- stderr\n{}", self.stderr)?;
+        }
+        if self.code != 0 {
+            writeln!(f, "--- exit {}", self.code)?;
+        }
+        Ok(())
+    }
+}
+
+/// A home, and the server that its Marram comes from.
+pub struct Scene {
+    home: TempDir,
+    own_server: Option<StandIn>,
+}
+
+/// A well-behaved server that tests share.
+fn shared_server() -> &'static StandIn {
+    static SERVER: OnceLock<StandIn> = OnceLock::new();
+    SERVER.get_or_init(|| StandIn::start(None).unwrap())
+}
+
+impl Scene {
+    /// A home that knows Marram.
+    pub fn new() -> Scene {
+        Scene::on(None)
+    }
+
+    /// A home whose server misbehaves.
+    pub fn with_faults(faults: &[Fault]) -> Scene {
+        let server = StandIn::start(None).unwrap();
+        server.misbehave(faults);
+        Scene::on(Some(server))
+    }
+
+    fn on(own_server: Option<StandIn>) -> Scene {
+        let scene = Scene {
+            home: TempDir::new().unwrap(),
+            own_server,
+        };
+        let definition = vshelf_demo::definition(&scene.server().address());
+        scene.write(".config/vivid-shelf/runtimes/marram.toml", &definition);
+        scene.write(
+            ".config/vivid-shelf/settings.toml",
+            "main-runtime = \"marram\"\n",
+        );
+        scene
+    }
+
+    pub fn server(&self) -> &StandIn {
+        self.own_server.as_ref().unwrap_or_else(|| shared_server())
+    }
+
+    pub fn home(&self) -> &Path {
+        self.home.path()
+    }
+
+    /// A path below the home.
+    pub fn path(&self, name: &str) -> PathBuf {
+        self.home.path().join(name)
+    }
+
+    /// A path below the shelf's data folder.
+    pub fn data(&self, name: &str) -> PathBuf {
+        self.path(".local/share/vivid-shelf").join(name)
+    }
+
+    pub fn write(&self, name: &str, text: &str) {
+        let path = self.path(name);
+        fs::create_dir_all(path.parent().unwrap()).unwrap();
+        fs::write(path, text).unwrap();
+    }
+
+    /// A command with nothing of this machine's environment but what every system has.
+    pub fn command(&self, program: &str) -> Command {
+        let mut command = Command::new(program);
+        command
+            .env_clear()
+            .env("HOME", self.home())
+            .env("PATH", "/usr/bin:/bin")
+            .env("SHELL", "/bin/bash")
+            .env("VSHELF_TODAY", vshelf_demo::TODAY)
+            .current_dir(self.home());
+        command
+    }
+
+    /// Runs the program.
+    pub fn vshelf(&self, arguments: &[&str]) -> Ran {
+        self.run(self.command(PROGRAM).args(arguments))
+    }
+
+    /// Runs the program and expects it to succeed.
+    pub fn does(&self, arguments: &[&str]) -> Ran {
+        let ran = self.vshelf(arguments);
+        assert_eq!(ran.code, 0, "vshelf {arguments:?}\n{ran}");
+        ran
+    }
+
+    /// Runs a script in bash, with the hook sourced first.
+    pub fn bash(&self, script: &str) -> Ran {
+        self.does(&["--quiet", "setup"]);
+        let script = format!("set -eu\nsource \"$HOME/.bashrc\"\n{script}");
+        self.run(
+            self.command("/bin/bash")
+                .args(["--noprofile", "--norc", "-c", &script]),
+        )
+    }
+
+    /// Runs a command and gives back all it wrote, with what differs from run to run named.
+    pub fn run(&self, command: &mut Command) -> Ran {
+        let output = command.output().unwrap();
+        let text = |bytes: &[u8]| self.named(&String::from_utf8_lossy(bytes));
+        Ran {
+            stdout: text(&output.stdout),
+            stderr: text(&output.stderr),
+            code: output.status.code().unwrap_or(-1),
+        }
+    }
+
+    fn named(&self, text: &str) -> String {
+        let text = text
+            .replace(&*self.home().to_string_lossy(), "[HOME]")
+            .replace(&self.server().address(), "[SERVER]");
+        let text = masked(&text, " fetched in ", " s,", "[TIME]");
+        masked(&text, "sha256:", "\n", "[DIGEST]")
+    }
+
+    /// The installs of Marram on the shelf, as the folder shows them.
+    pub fn on_shelf(&self) -> Vec<String> {
+        names_in(&self.data("marram/installs"))
+    }
+}
+
+/// The text with whatever stands between `before` and `behind` replaced.
+fn masked(text: &str, before: &str, behind: &str, mask: &str) -> String {
+    let mut parts = text.split(before);
+    let first = parts.next().unwrap_or_default().to_owned();
+    parts.fold(first, |masked, part| {
+        let rest = part.find(behind).map_or("", |at| &part[at..]);
+        masked + before + mask + rest
+    })
+}
+
+/// The names in a folder, in order; none where there is no folder.
+pub fn names_in(folder: &Path) -> Vec<String> {
+    let Ok(entries) = fs::read_dir(folder) else {
+        return Vec::new();
+    };
+    let mut names: Vec<String> = entries
+        .map(|entry| entry.unwrap().file_name().to_string_lossy().into_owned())
+        .collect();
+    names.sort();
+    names
+}
+
+/// Says that a test was left out, past the test runner, which keeps what passing tests print.
+pub fn skipped(why: &str) {
+    let line = format!("skipped: {why}\n");
+    std::io::stderr().write_all(line.as_bytes()).unwrap();
+}
+
+/// Compares all that ran with what is expected; `SNAPSHOTS=overwrite` writes it anew.
+#[macro_export]
+macro_rules! shows {
+    ($ran:expr, $expected:expr) => {
+        snapbox::assert_data_eq!($ran.to_string(), $expected)
+    };
+}

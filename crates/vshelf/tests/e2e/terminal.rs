@@ -1,0 +1,147 @@
+//! An interactive bash on a pseudo-terminal, as a person has it.
+
+use std::io::{Read, Write};
+use std::sync::mpsc::{Receiver, channel};
+use std::thread;
+use std::time::{Duration, Instant};
+
+use portable_pty::{Child, CommandBuilder, MasterPty, PtySize, native_pty_system};
+
+use crate::scene::{PROGRAM, Scene};
+
+/// A shell on a terminal of its own.
+struct Terminal {
+    child: Box<dyn Child + Send + Sync>,
+    // Dropping it would hang up on the shell.
+    _master: Box<dyn MasterPty + Send>,
+    writer: Box<dyn Write + Send>,
+    output: Receiver<Vec<u8>>,
+    seen: String,
+}
+
+impl Terminal {
+    fn open(scene: &Scene) -> Terminal {
+        let size = PtySize {
+            rows: 30,
+            cols: 100,
+            ..PtySize::default()
+        };
+        let pair = native_pty_system().openpty(size).unwrap();
+        let mut command = CommandBuilder::new("/bin/bash");
+        command.args(["--noprofile", "-i"]);
+        command.env_clear();
+        for (name, value) in [
+            ("HOME", scene.home().to_str().unwrap()),
+            ("PATH", "/usr/bin:/bin"),
+            ("SHELL", "/bin/bash"),
+            ("TERM", "xterm-256color"),
+            ("LC_ALL", "C.UTF-8"),
+            ("VSHELF_TODAY", vshelf_demo::TODAY),
+        ] {
+            command.env(name, value);
+        }
+        command.cwd(scene.home());
+        let child = pair.slave.spawn_command(command).unwrap();
+        let mut reader = pair.master.try_clone_reader().unwrap();
+        let (send, output) = channel();
+        thread::spawn(move || {
+            let mut piece = [0; 4096];
+            while let Ok(count @ 1..) = reader.read(&mut piece) {
+                if send.send(piece[..count].to_vec()).is_err() {
+                    return;
+                }
+            }
+        });
+        let writer = pair.master.take_writer().unwrap();
+        Terminal {
+            child,
+            _master: pair.master,
+            writer,
+            output,
+            seen: String::new(),
+        }
+    }
+
+    /// Types a line and gives back what the shell writes until it is ready for the next.
+    fn types(&mut self, line: &str) -> String {
+        self.seen.clear();
+        writeln!(self.writer, "{line}; echo \"rea\"\"dy:$?\"").unwrap();
+        let deadline = Instant::now() + Duration::from_secs(60);
+        while !self.seen.contains("ready:") || !self.seen.ends_with("> ") {
+            let left = deadline.saturating_duration_since(Instant::now());
+            match self.output.recv_timeout(left) {
+                Ok(piece) => self.seen.push_str(&String::from_utf8_lossy(&piece)),
+                Err(error) => panic!("{line}: {error}\n{}", self.seen),
+            }
+        }
+        self.seen.clone()
+    }
+}
+
+impl Drop for Terminal {
+    fn drop(&mut self) {
+        self.child.kill().unwrap_or_default();
+        self.child.wait().ok();
+    }
+}
+
+#[test]
+fn the_whole_job_in_an_interactive_bash() {
+    let scene = Scene::new();
+    scene.write(".bashrc", "PS1='> '\n");
+    scene.does(&["setup"]);
+    let mut first = Terminal::open(&scene);
+    let installed = first.types("vshelf install lts");
+    assert!(
+        installed.contains("It is the default now: this shell and new ones use it."),
+        "{installed}"
+    );
+    assert!(first.types("marram --version").contains("marram 8.3.1"));
+    first.types("vshelf install 6");
+    let switched = first.types("vshelf switch 6");
+    assert!(
+        switched.contains("This shell uses Marram 6.20.2 now"),
+        "{switched}"
+    );
+    assert!(first.types("marram --version").contains("marram 6.20.2"));
+    let list = first.types("vshelf list");
+    assert!(
+        list.contains("\u{1b}[38;5;36m▌"),
+        "the spine has its colour: {list:?}"
+    );
+    assert!(list.contains("this shell"), "{list}");
+
+    let mut second = Terminal::open(&scene);
+    assert!(
+        second.types("marram --version").contains("marram 8.3.1"),
+        "a new shell has the default"
+    );
+    second.types("vshelf default 6");
+    assert!(second.types("marram --version").contains("marram 6.20.2"));
+    assert!(
+        second
+            .types("vshelf status")
+            .contains("it is the default, kept as 6")
+    );
+
+    let removed = first.types("vshelf switch --off; vshelf remove 8");
+    assert!(
+        removed.contains(" is off the shelf; 0.4 MB are free again."),
+        "{removed}"
+    );
+    assert!(first.types("marram --version").contains("marram 6.20.2"));
+    assert_eq!(scene.on_shelf(), ["6.20.2"]);
+}
+
+#[test]
+fn progress_is_drawn_on_a_terminal_and_cleared() {
+    let scene = Scene::with_faults(&[vshelf_demo::server::Fault::Slow(200_000)]);
+    scene.write(".bashrc", "PS1='> '\n");
+    let mut terminal = Terminal::open(&scene);
+    let output = terminal.types(&format!("{PROGRAM} install 8"));
+    assert!(
+        output.contains("left"),
+        "rate and time left are shown: {output:?}"
+    );
+    assert!(output.contains("Marram 8.3.1"), "{output}");
+}
