@@ -11,6 +11,8 @@ pub mod catalog;
 pub mod definition;
 pub mod lifecycle;
 pub mod near;
+pub mod outlook;
+pub mod pin;
 pub mod platform;
 pub mod range;
 pub mod resolve;

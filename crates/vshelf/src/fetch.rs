@@ -5,7 +5,7 @@ use std::path::Path;
 use std::thread;
 use std::time::{Duration, Instant};
 
-use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
+use indicatif::{ProgressBar, ProgressDrawTarget, ProgressState, ProgressStyle};
 use jiff::Timestamp;
 use vshelf_core::catalog::{Build, Release};
 use vshelf_core::definition::SourceDefinition;
@@ -162,20 +162,16 @@ fn check_version(runtime: &Runtime<'_>, release: &Release, tree: &Path) -> Resul
         ))
     };
     let answer = probe::ask(&program, &definition.probe.arguments).map_err(|error| {
-        let failure = Failure::from_error(Kind::Verification, &error);
-        let failure = Failure {
-            message: format!(
-                "{} {} does not start: {}",
-                definition.title,
-                release.version,
-                match &error {
-                    ProbeError::Failed { complaint, .. } if !complaint.is_empty() =>
-                        complaint.lines().next().unwrap_or_default().to_owned(),
-                    other => other.to_string(),
-                }
-            ),
-            ..failure
-        };
+        let mut failure = Failure::new(
+            Kind::Verification,
+            format!("{} {} does not start", definition.title, release.version),
+        );
+        failure.causes.push(match &error {
+            ProbeError::Failed { complaint, .. } if !complaint.is_empty() => {
+                complaint.lines().next().unwrap_or_default().to_owned()
+            }
+            other => other.to_string(),
+        });
         refused(failure)
     })?;
     match definition.version_in(&answer.output) {
@@ -206,10 +202,32 @@ impl Progress {
             }
             (true, None) => ProgressBar::with_draw_target(None, ProgressDrawTarget::stderr()),
         };
-        let template = "{msg}  {bar:24}  {decimal_bytes} of {decimal_total_bytes}  {decimal_bytes_per_sec}  {eta} left";
+        let template = "{msg}  {bar:24}  {done} of {all}  {rate} a second  {eta} left";
+        let written = |bytes: f64, to: &mut dyn std::fmt::Write| {
+            // A bar that cannot be drawn in full is still a bar.
+            write!(to, "{}", megabytes(bytes as u64)).unwrap_or_default();
+        };
         let style = ProgressStyle::with_template(template)
             .expect("the template above is one")
-            .progress_chars("━━ ");
+            .with_key(
+                "done",
+                move |state: &ProgressState, to: &mut dyn std::fmt::Write| {
+                    written(state.pos() as f64, to);
+                },
+            )
+            .with_key(
+                "all",
+                move |state: &ProgressState, to: &mut dyn std::fmt::Write| {
+                    written(state.len().unwrap_or(0) as f64, to);
+                },
+            )
+            .with_key(
+                "rate",
+                move |state: &ProgressState, to: &mut dyn std::fmt::Write| {
+                    written(state.per_sec(), to);
+                },
+            )
+            .progress_chars(if ui.is_unicode() { "━━ " } else { "== " });
         bar.set_style(style);
         bar.set_message(title.to_owned());
         if !io::stderr().is_terminal() {

@@ -46,6 +46,11 @@ impl Ui {
         }
     }
 
+    /// Whether the terminal can show more than ASCII.
+    pub fn is_unicode(&self) -> bool {
+        self.unicode
+    }
+
     /// Whether results go to a terminal.
     pub fn is_terminal(&self) -> bool {
         io::stdout().is_terminal()

@@ -152,7 +152,10 @@ impl Home {
     fn bash(&self) -> Command {
         let mut command = Command::new("bash");
         let path = std::env::var_os("PATH").unwrap_or_default();
-        let folders = std::iter::once(self.path("bin")).chain(std::env::split_paths(&path));
+        // A shelf that is connected outside has no place in here.
+        let others = std::env::split_paths(&path)
+            .filter(|folder| !folder.iter().any(|part| part == "vivid-shelf"));
+        let folders = std::iter::once(self.path("bin")).chain(others);
         let path = std::env::join_paths(folders).unwrap_or(path);
         for (name, _) in std::env::vars_os() {
             let text = name.to_string_lossy();

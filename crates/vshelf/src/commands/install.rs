@@ -96,11 +96,15 @@ impl Install {
                 let receipt = &install.receipt.contents;
                 let algorithm = receipt.digest.split(':').next().unwrap_or_default();
                 ui.result(format!(
-                    "{} is on the shelf: {}, {} fetched in {:.1} s, verified ({algorithm}), {} on disk.",
+                    "{} is on the shelf, published by {}.",
                     styled(Palette::GOOD, format!("{title} {version}")),
-                    origin(&receipt.publisher, &receipt.source),
+                    receipt.publisher,
+                ))?;
+                ui.result(format!(
+                    "{} fetched in {:.1} s from {}, verified by {algorithm}; {} on disk.",
                     megabytes(came),
                     took.as_secs_f64(),
+                    receipt.source,
                     megabytes(receipt.unpacked_size),
                 ))?;
             }
@@ -189,14 +193,6 @@ impl Install {
             );
             Ok(())
         }
-    }
-}
-
-/// Who published an install, and which source brought it where that has another name.
-fn origin(publisher: &str, source: &str) -> String {
-    match publisher == source {
-        true => format!("from {publisher}"),
-        false => format!("published by {publisher}, from {source}"),
     }
 }
 

@@ -132,7 +132,8 @@ fn a_build_that_does_not_start_stays_off_the_shelf() {
         str![[r#"
 --- stderr
 Fetching Marram 9.1.1 (0.2 MB).
-Error: Marram 9.1.1 does not start: marram: error while loading shared libraries: libkelp.so.2: cannot open shared object file: No such file or directory.
+Error: Marram 9.1.1 does not start.
+  Because: marram: error while loading shared libraries: libkelp.so.2: cannot open shared object file: No such file or directory.
   Marram 9.1.1 was not put on the shelf.
 --- exit 5
 

@@ -98,7 +98,8 @@ fn the_first_install_becomes_the_default_and_later_ones_only_when_asked() {
     shows!(
         scene.vshelf(&["install", "lts"]),
         str![[r#"
-Marram 8.3.1 is on the shelf: published by saltmarsh, from stand-in, 0.2 MB fetched in [TIME] s, verified (sha256), 0.4 MB on disk.
+Marram 8.3.1 is on the shelf, published by saltmarsh.
+0.2 MB fetched in [TIME] s from stand-in, verified by sha256; 0.4 MB on disk.
 It is the default now: new connected shells use it.
 --- stderr
 Fetching Marram 8.3.1 (0.2 MB).
@@ -109,9 +110,11 @@ This shell is not connected; to connect it: vshelf setup
     shows!(
         scene.vshelf(&["install", "6", "dunefield/8.3.1", "--quiet"]),
         str![[r#"
-Marram 6.20.2 is on the shelf: published by saltmarsh, from stand-in, 0.2 MB fetched in [TIME] s, verified (sha256), 0.3 MB on disk.
+Marram 6.20.2 is on the shelf, published by saltmarsh.
+0.2 MB fetched in [TIME] s from stand-in, verified by sha256; 0.3 MB on disk.
 The default stays 8.3.1 (lts).
-Marram 8.3.1 is on the shelf: published by dunefield, from stand-in, 0.2 MB fetched in [TIME] s, verified (sha256), 0.4 MB on disk.
+Marram 8.3.1 is on the shelf, published by dunefield.
+0.2 MB fetched in [TIME] s from stand-in, verified by sha256; 0.4 MB on disk.
 The default stays 8.3.1 (lts).
 
 "#]]
@@ -119,7 +122,8 @@ The default stays 8.3.1 (lts).
     shows!(
         scene.vshelf(&["install", "9", "--default"]),
         str![[r#"
-Marram 9.2.0 is on the shelf: published by saltmarsh, from stand-in, 0.2 MB fetched in [TIME] s, verified (sha256), 0.4 MB on disk.
+Marram 9.2.0 is on the shelf, published by saltmarsh.
+0.2 MB fetched in [TIME] s from stand-in, verified by sha256; 0.4 MB on disk.
 It is the default now: new connected shells use it.
 --- stderr
 Fetching Marram 9.2.0 (0.2 MB).

@@ -146,7 +146,7 @@ impl Scene {
         let text = text
             .replace(&*self.home().to_string_lossy(), "[HOME]")
             .replace(&self.server().address(), "[SERVER]");
-        let text = masked(&text, " fetched in ", " s,", "[TIME]");
+        let text = masked(&text, " fetched in ", " s ", "[TIME]");
         masked(&text, "sha256:", "\n", "[DIGEST]")
     }
 

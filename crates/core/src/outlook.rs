@@ -1,0 +1,97 @@
+//! What has come out since a version: newer releases of its line, and whether they mend a security
+//! problem.
+
+use crate::catalog::Catalog;
+use crate::platform::Platform;
+use crate::version::Version;
+
+/// The newest release of the same line and publisher that is newer than a version.
+#[derive(Clone, Debug, PartialEq, Eq, serde::Serialize)]
+pub struct Newer {
+    /// Its version.
+    pub version: Version,
+    /// Whether it, or one between, mends a security problem.
+    pub security: bool,
+}
+
+/// What is newer than `version` of `publisher` in its line, final and built for `platform`.
+pub fn newer(
+    catalog: &Catalog,
+    version: &Version,
+    publisher: &str,
+    platform: &Platform,
+) -> Option<Newer> {
+    let line = catalog.line_of(version)?;
+    let mut since = catalog.releases.iter().filter(|release| {
+        release.version > *version
+            && *release.publisher == *publisher
+            && line.covers(&release.version)
+            && !release.version.is_pre_release()
+            && release.withdrawn.is_none()
+            && release.runs_on(platform)
+    });
+    // The catalog is newest first.
+    let newest = since.next()?;
+    Some(Newer {
+        version: newest.version.clone(),
+        security: newest.security || since.any(|release| release.security),
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::catalog::{Line, Publisher, Release};
+    use rstest::rstest;
+    use std::collections::BTreeMap;
+
+    fn catalog() -> Catalog {
+        let release = |version: &str, security: bool, withdrawn: bool, platform: &str| Release {
+            version: version.parse().unwrap(),
+            publisher: "saltmarsh".into(),
+            date: None,
+            security,
+            withdrawn: withdrawn.then(|| "broken".into()),
+            platforms: [platform.parse().unwrap()].into(),
+        };
+        let publisher = Publisher {
+            id: "saltmarsh".into(),
+            name: "Saltmarsh".into(),
+            main: true,
+        };
+        Catalog::new(
+            "marram".into(),
+            None,
+            vec![publisher],
+            BTreeMap::new(),
+            vec![Line::undated("8"), Line::undated("9")],
+            vec![
+                release("8.0.0", false, false, "linux-x64"),
+                release("8.1.0", true, false, "linux-x64"),
+                release("8.2.0", false, false, "linux-x64"),
+                release("8.2.1", false, true, "linux-x64"),
+                release("8.3.0", true, false, "darwin-arm64"),
+                release("8.4.0-rc.1", true, false, "linux-x64"),
+                release("9.0.0", true, false, "linux-x64"),
+            ],
+        )
+    }
+
+    #[rstest]
+    #[case("8.0.0", Some(("8.2.0", true)))]
+    #[case("8.1.0", Some(("8.2.0", false)))]
+    #[case("8.2.0", None)]
+    #[case("9.0.0", None)]
+    fn only_what_can_be_had_here_counts(
+        #[case] version: &str,
+        #[case] expected: Option<(&str, bool)>,
+    ) {
+        let version = version.parse().unwrap();
+        let platform = "linux-x64-gnu".parse().unwrap();
+        let newer = newer(&catalog(), &version, "saltmarsh", &platform);
+        let found = newer
+            .as_ref()
+            .map(|newer| (newer.version.as_str(), newer.security));
+        assert_eq!(found, expected);
+    }
+}
