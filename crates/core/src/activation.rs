@@ -58,7 +58,8 @@ pub fn decide(mut claims: Vec<Claim>) -> Activation {
             (None, Some(_)) => activation.active = Some(claim),
             (None, None) => activation.unmet.push(claim),
             // Asking for what holds anyway is not being overridden.
-            (Some(active), Some(_)) if active.met_by == claim.met_by => {}
+            (Some(active), Some(_)) if active.met_by == claim.met_by && claim.rule != Rule::Pin => {
+            }
             (Some(_), _) => activation.overrode.push(claim),
         }
     }

@@ -471,7 +471,7 @@ fn unknown_name(world: &World<'_>, name: &str) -> ResolveError {
 }
 
 /// All candidates of a scope, newest first.
-fn candidates<'a>(world: &World<'a>, scope: Scope) -> Vec<Candidate<'a>> {
+pub fn candidates<'a>(world: &World<'a>, scope: Scope) -> Vec<Candidate<'a>> {
     let shelf = world.shelf;
     match scope {
         Scope::Published => world

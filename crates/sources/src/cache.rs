@@ -113,6 +113,12 @@ impl CatalogCache {
         file.map(|(loaded, _)| loaded)
     }
 
+    /// What is kept, with the releases of these lines only.
+    pub fn kept_lines(&self, runtime: &str, source: &str, lines: &[String]) -> Option<Catalog> {
+        let file = read_file(&self.file(runtime, source), Depth::Lines(lines)).ok()?;
+        file.map(|(loaded, _)| loaded.catalog)
+    }
+
     /// The lines, channels and publishers of what is kept, without its releases.
     pub fn kept_outline(&self, runtime: &str, source: &str) -> Option<Catalog> {
         let file = read_file(&self.file(runtime, source), Depth::Outline).ok()?;
@@ -355,9 +361,23 @@ impl Fields {
 
 /// How much of a cache file is read.
 #[derive(Clone, Copy, PartialEq, Eq)]
-enum Depth {
+enum Depth<'a> {
     Outline,
+    Lines(&'a [String]),
     Releases,
+}
+
+impl Depth<'_> {
+    /// Whether a line of the second part is worth taking apart.
+    fn wants(self, text: &str) -> bool {
+        let (Depth::Lines(lines), Some(release)) = (self, text.strip_prefix("release\t")) else {
+            return true;
+        };
+        lines.iter().any(|line| {
+            let rest = release.strip_prefix(line.as_str());
+            rest.is_some_and(|rest| !rest.starts_with(|c: char| c.is_ascii_digit()))
+        })
+    }
 }
 
 /// The lengths and checksums in the first line of a cache file.
@@ -367,7 +387,7 @@ struct Head {
 }
 
 /// Reads a cache file; nothing where it is absent, damaged or of another format.
-fn read_file(path: &Path, depth: Depth) -> io::Result<Option<(Loaded, Validators)>> {
+fn read_file(path: &Path, depth: Depth<'_>) -> io::Result<Option<(Loaded, Validators)>> {
     let mut file = match File::open(path) {
         Ok(file) => file,
         Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(None),
@@ -385,7 +405,7 @@ fn read_file(path: &Path, depth: Depth) -> io::Result<Option<(Loaded, Validators
     let releases_end = outline_end + head.releases.0;
     let wanted = match depth {
         Depth::Outline => outline_end,
-        Depth::Releases => releases_end,
+        Depth::Lines(_) | Depth::Releases => releases_end,
     };
     if let Some(missing) = wanted.checked_sub(bytes.len()) {
         // A length is only believed as far as the file has bytes for it.
@@ -400,7 +420,7 @@ fn read_file(path: &Path, depth: Depth) -> io::Result<Option<(Loaded, Validators
     };
     let releases = match depth {
         Depth::Outline => Some(&[] as &[u8]),
-        Depth::Releases => part(outline_end, head.releases),
+        Depth::Lines(_) | Depth::Releases => part(outline_end, head.releases),
     };
     let texts = releases.and_then(|releases| {
         Some((
@@ -410,7 +430,9 @@ fn read_file(path: &Path, depth: Depth) -> io::Result<Option<(Loaded, Validators
     });
     Ok(texts.and_then(|(outline, releases)| {
         read_lines(
-            outline.lines().chain(releases.lines()),
+            outline
+                .lines()
+                .chain(releases.lines().filter(|line| depth.wants(line))),
             releases_end as u64,
             path,
             modified,
@@ -655,6 +677,12 @@ mod tests {
         let outline = cache.kept_outline("marram", "demo").unwrap();
         assert_eq!(outline.lines, kept.catalog.lines);
         assert!(outline.releases.is_empty());
+        let of = |line: &str| {
+            cache
+                .kept_lines("marram", "demo", &[line.to_owned()])
+                .unwrap()
+        };
+        assert_eq!((of("8").releases.len(), of("80").releases.len()), (2, 0));
         // Fresh: nobody is asked (the script is empty and would panic).
         load(&cache, vec![], now).unwrap();
     }

@@ -6,8 +6,11 @@ use std::fs;
 use std::os::unix::fs::PermissionsExt;
 use std::path::{Path, PathBuf};
 
-use vshelf_core::activation::{Activation, Claim, Rule, decide};
+use vshelf_core::activation::{Activation, Claim, Place, Rule, decide};
+use vshelf_core::resolve::{Choice, Scope};
 
+use crate::failure::Failure;
+use crate::project;
 use crate::runtime::Runtime;
 
 /// A copy of a runtime's program on PATH.
@@ -26,6 +29,8 @@ pub struct Activity {
     pub activation: Activation,
     /// The copies on PATH; the first answers.
     pub copies: Vec<Copy>,
+    /// Why the project's wish is not known, where a file says one that cannot be read.
+    pub pin_failure: Option<Failure>,
 }
 
 impl Activity {
@@ -44,6 +49,27 @@ impl Activity {
                 wanted: key.to_owned(),
                 met_by: met(key).then(|| key.to_owned()),
                 place: None,
+            });
+        }
+        let (wish, pin_failure) = match project::find_wish(runtime) {
+            Ok(wish) => (wish, None),
+            Err(failure) => (None, Some(failure)),
+        };
+        if let Some(found) = &wish {
+            let choice = runtime.explain(&found.wish.request, Scope::Shelf).outcome;
+            let key = match choice {
+                Ok(Choice::System) => Some("system".to_owned()),
+                Ok(Choice::Version(candidate)) => candidate.install.map(|i| i.key.clone()),
+                Err(_) => None,
+            };
+            claims.push(Claim {
+                rule: Rule::Pin,
+                wanted: found.wish.request.to_string(),
+                met_by: key.filter(|key| met(key)),
+                place: Some(Place {
+                    file: found.file.clone(),
+                    line: found.wish.line,
+                }),
             });
         }
         if let Some(selector) = &runtime.state.default {
@@ -65,6 +91,7 @@ impl Activity {
         Activity {
             activation: decide(claims),
             copies,
+            pin_failure,
         }
     }
 
@@ -76,6 +103,20 @@ impl Activity {
     /// The key of what is active by the rules, or `system`.
     pub fn active_key(&self) -> Option<&str> {
         self.activation.active.as_ref()?.met_by.as_deref()
+    }
+
+    /// The project's wish, whether or not it holds.
+    pub fn pin(&self) -> Option<&Claim> {
+        let Activation {
+            active,
+            overrode,
+            unmet,
+        } = &self.activation;
+        active
+            .iter()
+            .chain(overrode)
+            .chain(unmet)
+            .find(|claim| claim.rule == Rule::Pin)
     }
 
     /// The rule by which it is active.

@@ -11,6 +11,7 @@ mod failure;
 mod fetch;
 mod hooks;
 mod marks;
+mod project;
 mod runtime;
 mod settings;
 mod switching;

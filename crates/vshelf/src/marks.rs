@@ -1,10 +1,12 @@
 //! Marks in words, phases and ends of support: what rows of versions have in common.
 
+use std::path::Path;
+
 use anstyle::Style;
 use jiff::civil::Date;
-use vshelf_core::activation::Rule;
+use vshelf_core::activation::{Claim, Rule};
 use vshelf_core::{Line, Phase};
-use vshelf_view::words::span;
+use vshelf_view::words::{printable, span};
 use vshelf_view::{Cell, Palette};
 
 use crate::activity::Activity;
@@ -20,12 +22,28 @@ pub fn marks(runtime: &Runtime<'_>, activity: &Activity, key: &str) -> Vec<Strin
     if is_default {
         marks.push("default".to_owned());
     }
+    let pin = activity.pin();
+    if pin.is_some_and(|pin| pin.met_by.as_deref() == Some(key)) {
+        marks.push(format!(
+            "pinned by {}",
+            pin.map(project_of).unwrap_or_default()
+        ));
+    }
     for (label, selector) in &runtime.state.labels {
-        if selector == key {
+        if runtime.key_of_label(selector).as_deref() == Some(key) {
             marks.push(label.clone());
         }
     }
     marks
+}
+
+/// The name of the project whose wish a claim is: that of its folder.
+pub fn project_of(claim: &Claim) -> String {
+    let folder = claim.place.as_ref().and_then(|place| place.file.parent());
+    let name = folder.and_then(Path::file_name);
+    name.map_or("the project here".to_owned(), |name| {
+        printable(&name.to_string_lossy())
+    })
 }
 
 /// A phase as a coloured word.

@@ -4,6 +4,7 @@ use std::cell::OnceCell;
 
 use jiff::Timestamp;
 use jiff::civil::Date;
+use vshelf_core::outlook::{self, Newer};
 use vshelf_core::resolve::{
     self, Candidate, Choice, Explanation, ResolveError, Scope, Shelved, World,
 };
@@ -32,6 +33,7 @@ pub struct Runtime<'c> {
     shelved: Vec<Shelved>,
     catalog: OnceCell<Option<Loaded>>,
     outline: OnceCell<Catalog>,
+    around_shelf: OnceCell<Catalog>,
 }
 
 impl<'c> Runtime<'c> {
@@ -51,6 +53,7 @@ impl<'c> Runtime<'c> {
             installs,
             definition,
             outline: OnceCell::new(),
+            around_shelf: OnceCell::new(),
             context,
         })
     }
@@ -135,6 +138,31 @@ impl<'c> Runtime<'c> {
         })
     }
 
+    /// What came out since an install in its line, as far as the catalog that is kept knows.
+    pub fn newer_than(&self, install: &Shelved) -> Option<Newer> {
+        let catalog = self.around_shelf.get_or_init(|| {
+            let cache = self.context.catalogs().ok();
+            let line_of = |install: &Shelved| self.outline().line_of(&install.version);
+            let lines: Vec<String> = self
+                .shelved
+                .iter()
+                .filter_map(line_of)
+                .map(|line| line.name.clone())
+                .collect();
+            let kept = cache.and_then(|cache| {
+                let mut sources = self.definition.sources.iter();
+                sources.find_map(|source| cache.kept_lines(self.name(), &source.name, &lines))
+            });
+            kept.unwrap_or_default()
+        });
+        outlook::newer(
+            catalog,
+            &install.version,
+            &install.publisher,
+            &self.context.platform,
+        )
+    }
+
     /// All that choosing among what `scope` says depends on.
     pub fn world(&self, scope: Scope) -> World<'_> {
         World {
@@ -174,6 +202,11 @@ impl<'c> Runtime<'c> {
     pub fn covered(&self, request: &Request, scope: Scope) -> Result<Vec<Candidate<'_>>, Failure> {
         resolve::covered(&self.world(Scope::Published), request, scope)
             .map_err(|error| self.failure(&error))
+    }
+
+    /// Everything that is published.
+    pub fn published(&self) -> Vec<Candidate<'_>> {
+        resolve::candidates(&self.world(Scope::Published), Scope::Published)
     }
 
     /// A failure to resolve, in words.

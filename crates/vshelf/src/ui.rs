@@ -2,6 +2,7 @@
 
 use std::fmt::Display;
 use std::io::{self, IsTerminal, Write};
+use std::process::{Command, Stdio};
 
 use anstream::{AutoStream, ColorChoice};
 use anstyle::Style;
@@ -66,6 +67,61 @@ impl Ui {
         io::stderr().is_terminal() && !self.quiet
     }
 
+    /// Whether the person can be asked something.
+    pub fn can_ask(&self) -> bool {
+        io::stdin().is_terminal() && io::stderr().is_terminal()
+    }
+
+    /// Asks a question that is answered with yes or no; a mere Enter is no.
+    pub fn ask(&self, question: &str) -> Result<bool, Failure> {
+        let mut err = AutoStream::new(io::stderr().lock(), self.choice);
+        write!(err, "{question} [y/N] ")
+            .and_then(|()| err.flush())
+            .map_err(output_failure)?;
+        let mut answer = String::new();
+        io::stdin().read_line(&mut answer).map_err(output_failure)?;
+        Ok(matches!(answer.trim().to_lowercase().as_str(), "y" | "yes"))
+    }
+
+    /// Writes a table that may be long: through the person's pager where it is longer than the
+    /// terminal.
+    pub fn page(&self, table: &Table) -> Result<(), Failure> {
+        let text = table.render(self.frame());
+        let too_long = terminal_size().is_some_and(|(_, rows)| text.lines().count() >= rows);
+        if !self.is_terminal() || !too_long || !self.through_pager(&text) {
+            return self.result(text.trim_end_matches('\n'));
+        }
+        Ok(())
+    }
+
+    /// Hands text to the pager in PAGER, or to less; says whether one took it.
+    fn through_pager(&self, text: &str) -> bool {
+        let pager = std::env::var("PAGER")
+            .ok()
+            .filter(|pager| !pager.trim().is_empty());
+        let pager = pager.unwrap_or_else(|| "less".to_owned());
+        let started = Command::new("sh")
+            .args(["-c", &format!("exec {pager}")])
+            // Colours pass, and what fits on the screen is left there.
+            .env(
+                "LESS",
+                std::env::var("LESS").unwrap_or_else(|_| "FRX".to_owned()),
+            )
+            .stdin(Stdio::piped())
+            .spawn();
+        let Ok(mut pager) = started else {
+            return false;
+        };
+        if let Some(mut stdin) = pager.stdin.take() {
+            let plain = anstream::adapter::strip_str(text).to_string();
+            let shown = if self.colours() { text } else { &plain };
+            // A person who has seen enough closes the pager early.
+            stdin.write_all(shown.as_bytes()).unwrap_or_default();
+        }
+        // 127: there is no such pager.
+        pager.wait().is_ok_and(|status| status.code() != Some(127))
+    }
+
     /// Writes a result, with a line break behind it.
     pub fn result(&self, text: impl Display) -> Result<(), Failure> {
         let mut out = AutoStream::new(io::stdout().lock(), self.choice);
@@ -101,7 +157,10 @@ impl Ui {
     fn frame(&self) -> Frame {
         let terminal = self.is_terminal();
         Frame {
-            width: terminal.then(terminal_width).flatten(),
+            width: terminal
+                .then(terminal_size)
+                .flatten()
+                .map(|(columns, _)| columns),
             spine: terminal.then_some(if self.unicode { '▌' } else { '|' }),
             ellipsis: if self.unicode { "…" } else { "..." },
         }
@@ -166,10 +225,10 @@ fn output_failure(error: io::Error) -> Failure {
     )
 }
 
-/// The columns of the terminal that standard output is.
-fn terminal_width() -> Option<usize> {
+/// The columns and rows of the terminal that standard output is.
+fn terminal_size() -> Option<(usize, usize)> {
     let size = rustix::termios::tcgetwinsize(io::stdout()).ok()?;
-    (size.ws_col > 0).then_some(usize::from(size.ws_col))
+    (size.ws_col > 0).then_some((usize::from(size.ws_col), usize::from(size.ws_row)))
 }
 
 /// Whether the locale's characters are UTF-8 (POSIX.1-2024, Base Definitions, §8.2).

@@ -3,10 +3,11 @@
 use clap::Args;
 use jiff::civil::Date;
 use serde::Serialize;
+use vshelf_core::near;
 use vshelf_core::resolve::{Candidate, Scope};
 use vshelf_core::selector::{Selector, is_name};
 use vshelf_core::{Phase, Release, Request};
-use vshelf_view::words::{ago, megabytes, printable};
+use vshelf_view::words::{ago, listed, megabytes, printable};
 use vshelf_view::{Cell, Column, Palette, Table};
 
 use crate::activity::Activity;
@@ -26,12 +27,111 @@ pub struct Catalog {
     /// What to show, as in 8, lts, eelgrass or 8.3.1
     #[arg(value_name = "SELECTOR")]
     selector: Option<String>,
+    #[command(flatten)]
+    filters: Filters,
+    /// Compute phases for this day: what will have ended by then?
+    #[arg(long, value_name = "DATE")]
+    as_of: Option<Date>,
     /// Ask the source even if the catalog here is fresh
     #[arg(long)]
     refresh: bool,
     /// Show it as JSON
     #[arg(long)]
     json: bool,
+}
+
+/// Which releases to list.
+#[derive(Debug, Args)]
+struct Filters {
+    /// List every release
+    #[arg(long)]
+    all: bool,
+    /// Only releases of lines in long-term support
+    #[arg(long)]
+    lts: bool,
+    /// Only releases of lines that are supported
+    #[arg(long)]
+    supported: bool,
+    /// Only releases that mend a security problem
+    #[arg(long)]
+    security: bool,
+    /// Only releases of this publisher
+    #[arg(long, value_name = "PUBLISHER")]
+    publisher: Option<String>,
+    /// Only releases published on this day or later
+    #[arg(long, value_name = "DATE")]
+    since: Option<Date>,
+    /// Only so many, the newest
+    #[arg(long, value_name = "N")]
+    newest: Option<usize>,
+    /// Only the newest of each line
+    #[arg(long)]
+    newest_per_line: bool,
+}
+
+impl Filters {
+    /// Whether releases are asked for at all.
+    fn any(&self) -> bool {
+        self.all
+            || self.lts
+            || self.supported
+            || self.security
+            || self.newest_per_line
+            || self.publisher.is_some()
+            || self.since.is_some()
+            || self.newest.is_some()
+    }
+
+    /// Those of `candidates`, newest first, that pass.
+    fn apply<'a>(
+        &self,
+        runtime: &Runtime<'_>,
+        candidates: Vec<Candidate<'a>>,
+    ) -> Result<Vec<Candidate<'a>>, Failure> {
+        let catalog = runtime.catalog();
+        if let Some(publisher) = &self.publisher
+            && catalog.publisher(publisher).is_none()
+        {
+            let known: Vec<&str> = catalog.publishers.iter().map(|p| p.id.as_str()).collect();
+            return Err(Failure::new(
+                Kind::NoMatch,
+                format!("{publisher:?} is no publisher of {}", runtime.name()),
+            )
+            .meant(&near::words(publisher, known.iter().copied()))
+            .say(format!("The publishers are {}.", listed(&known, "and"))));
+        }
+        let mut lines_seen: Vec<&str> = Vec::new();
+        let mut passes = |candidate: &Candidate<'a>| {
+            let line = catalog.line_of(candidate.version);
+            let phase = line.map(|line| line.phase_on(runtime.today));
+            let release = candidate.release;
+            let first_of_line = !self.newest_per_line
+                || line.is_some_and(|line| {
+                    let first = !lines_seen.contains(&line.name.as_str());
+                    let counts = release.is_some_and(|r| r.withdrawn.is_none())
+                        && (!candidate.version.is_pre_release() || !line.has_final);
+                    if first && counts {
+                        lines_seen.push(&line.name);
+                    }
+                    first && counts
+                });
+            (!self.lts || phase == Some(Phase::Lts))
+                && (!self.supported || phase.is_some_and(Phase::is_supported))
+                && (!self.security || release.is_some_and(|r| r.security))
+                && self
+                    .publisher
+                    .as_ref()
+                    .is_none_or(|p| p.eq_ignore_ascii_case(candidate.publisher))
+                && self
+                    .since
+                    .is_none_or(|day| release.and_then(|r| r.date).is_some_and(|date| date >= day))
+                && first_of_line
+        };
+        let mut kept = candidates;
+        kept.retain(&mut passes);
+        kept.truncate(self.newest.unwrap_or(usize::MAX));
+        Ok(kept)
+    }
 }
 
 /// A line, as JSON.
@@ -72,16 +172,27 @@ impl CommandArgs for Catalog {
         let mut runtime = context.runtime(name.as_deref())?;
         runtime.load_catalog(self.refresh)?;
         say_age(ui, &runtime);
-        let Some(request) = request else {
-            return lines(ui, &runtime, self.json);
+        runtime.today = self.as_of.unwrap_or(runtime.today);
+        let covered = match &request {
+            Some(request) => runtime.covered(request, Scope::Published)?,
+            None if self.filters.any() => runtime.published(),
+            None => return lines(ui, &runtime, self.json),
         };
-        let covered = runtime.covered(&request, Scope::Published)?;
-        let exact = match &request.selector {
-            Selector::Version(version) => covered.iter().find(|c| c.version == version),
+        let covered = self.filters.apply(&runtime, covered)?;
+        let exact = match request.map(|request| request.selector) {
+            Some(Selector::Version(version)) => covered.iter().find(|c| *c.version == version),
             _ => None,
         };
         match (exact, covered.as_slice()) {
-            (Some(candidate), _) | (None, [candidate]) if !self.json => {
+            (_, []) => {
+                ui.note("No release passes all of these filters.");
+                match self.json {
+                    true => super::print_json(ui, &[(); 0]),
+                    false => Ok(()),
+                }
+            }
+            (Some(candidate), _) if !self.json => card(ui, &runtime, candidate),
+            (None, [candidate]) if !self.json && !self.filters.any() => {
                 card(ui, &runtime, candidate)
             }
             _ => releases(ui, &runtime, &covered, self.json),
@@ -251,7 +362,7 @@ fn releases(ui: &Ui, runtime: &Runtime<'_>, covered: &[Candidate<'_>], json: boo
             ],
         );
     }
-    ui.table(&table)?;
+    ui.page(&table)?;
     if let Some((_, newest)) = pairs.first() {
         let prefix = runtime.context().prefix(runtime.name())?;
         ui.next(

@@ -10,9 +10,11 @@ use vshelf_view::words::megabytes;
 use crate::activity::Activity;
 use crate::commands::{CommandArgs, say_age};
 use crate::context::Context;
-use crate::failure::{Failure, Kind, Outcome};
+use crate::definitions;
+use crate::failure::{Failure, Kind, Outcome, shown};
 use crate::fetch::{Fetched, fetch};
 use crate::hooks;
+use crate::project;
 use crate::runtime::Runtime;
 use crate::switching;
 use crate::ui::{Ui, styled};
@@ -24,8 +26,8 @@ use crate::ui::{Ui, styled};
 /// over only when asked.
 #[derive(Debug, Args)]
 pub struct Install {
-    /// What to install, as in lts, 8.3.1 or dunefield/8
-    #[arg(value_name = "SELECTOR", required = true)]
+    /// What to install, as in lts, 8.3.1 or dunefield/8; nothing is what the project here wants
+    #[arg(value_name = "SELECTOR")]
     selectors: Vec<String>,
     /// Use it in this shell at once
     #[arg(long)]
@@ -43,9 +45,17 @@ impl CommandArgs for Install {
         if self.switch {
             super::switch::require_connection(context)?;
         }
+        let requests = match self.selectors.is_empty() {
+            true => wished(ui, context)?,
+            false => self
+                .selectors
+                .iter()
+                .map(|s| s.parse())
+                .collect::<Result<_, _>>()?,
+        };
         let mut first_failure = None;
-        for selector in &self.selectors {
-            if let Err(failure) = self.install(ui, context, selector) {
+        for request in &requests {
+            if let Err(failure) = self.install(ui, context, request) {
                 // One that fails does not stop the others; the first decides how the command ends.
                 if let Some(earlier) = first_failure.replace(failure) {
                     ui.failure(&earlier);
@@ -57,12 +67,11 @@ impl CommandArgs for Install {
 }
 
 impl Install {
-    fn install(&self, ui: &Ui, context: &Context, selector: &str) -> Outcome {
-        let request: Request = selector.parse()?;
-        let mut runtime = context.runtime_for(&request)?;
-        load_for(&mut runtime, &request)?;
+    fn install(&self, ui: &Ui, context: &Context, request: &Request) -> Outcome {
+        let mut runtime = context.runtime_for(request)?;
+        load_for(&mut runtime, request)?;
         say_age(ui, &runtime);
-        let Choice::Version(candidate) = runtime.resolve(&request, Scope::Published)? else {
+        let Choice::Version(candidate) = runtime.resolve(request, Scope::Published)? else {
             return Err(Failure::new(
                 Kind::Refused,
                 "system is the copy that is there already, and cannot be installed",
@@ -71,7 +80,7 @@ impl Install {
         let release = candidate
             .release
             .cloned()
-            .ok_or_else(|| Failure::new(Kind::NoMatch, format!("{selector} is not published")))?;
+            .ok_or_else(|| Failure::new(Kind::NoMatch, format!("{request} is not published")))?;
         let key = runtime.key_for(release.version.as_str(), &release.publisher);
         let loaded = runtime.kept_catalog().ok_or_else(no_catalog)?;
         let details = loaded.details(&release)?;
@@ -114,7 +123,7 @@ impl Install {
                 ))?;
             }
         }
-        self.conclude(ui, &Runtime::open(context, definition)?, &request, &key)
+        self.conclude(ui, &Runtime::open(context, definition)?, request, &key)
     }
 
     /// Sets the default and the switch as asked, and says what is active now.
@@ -199,6 +208,41 @@ impl Install {
 fn no_catalog() -> Failure {
     Failure::new(Kind::Source, "the catalog changed while it was read")
         .say("Give the same command again.")
+}
+
+/// What the project here wants: of every runtime that our own file speaks for, or else of the one
+/// that is meant.
+fn wished(ui: &Ui, context: &Context) -> Result<Vec<Request>, Failure> {
+    let mut requests = Vec::new();
+    for name in definitions::names(&context.folders()?.config)? {
+        let runtime = context.runtime(Some(&name))?;
+        if let Some(found) = project::find_wish(&runtime)? {
+            ui.note(format!(
+                "{} wants {} {}.",
+                shown(&found.file),
+                runtime.definition.title,
+                found.wish.request
+            ));
+            requests.push(Request {
+                runtime: Some(name),
+                ..found.wish.request
+            });
+        }
+    }
+    if requests.is_empty() {
+        project::need_wish(&context.runtime(None)?)?;
+    }
+    Ok(requests)
+}
+
+/// Brings what `request` stands for onto the shelf, for a command that found it missing.
+pub fn bring(ui: &Ui, context: &Context, request: &Request) -> Outcome {
+    let plain = Install {
+        selectors: Vec::new(),
+        switch: false,
+        default: false,
+    };
+    plain.install(ui, context, request)
 }
 
 /// Loads the catalog, and asks the source anew where what is kept does not have what is wanted.

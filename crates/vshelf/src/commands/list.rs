@@ -4,11 +4,12 @@ use clap::Args;
 use jiff::civil::Date;
 use serde::Serialize;
 use vshelf_core::Phase;
+use vshelf_core::outlook::Newer;
 use vshelf_view::words::{Count, ago, megabytes};
 use vshelf_view::{Cell, Column, Palette, Table};
 
 use crate::activity::Activity;
-use crate::commands::CommandArgs;
+use crate::commands::{CommandArgs, say_concerns};
 use crate::context::Context;
 use crate::failure::Outcome;
 use crate::marks::{end_of_support, marks, phase_cell, spine};
@@ -24,6 +25,9 @@ pub struct List {
     /// Only this runtime
     #[arg(value_name = "RUNTIME")]
     runtime: Option<String>,
+    /// Compute phases for this day: what will have ended by then?
+    #[arg(long, value_name = "DATE")]
+    as_of: Option<Date>,
     /// Show it as JSON
     #[arg(long)]
     json: bool,
@@ -50,6 +54,7 @@ struct InstallReport {
     active: bool,
     default: bool,
     marks: Vec<String>,
+    newer: Option<Newer>,
 }
 
 impl CommandArgs for List {
@@ -61,7 +66,10 @@ impl CommandArgs for List {
             .runtime
             .as_deref()
             .map(|name| name.trim_end_matches('@'));
-        let runtimes = context.shown_runtimes(name)?;
+        let mut runtimes = context.shown_runtimes(name)?;
+        for runtime in &mut runtimes {
+            runtime.today = self.as_of.unwrap_or(runtime.today);
+        }
         let reports: Vec<Report> = runtimes.iter().map(report).collect();
         if self.json {
             return super::print_json(ui, &reports);
@@ -98,6 +106,7 @@ fn report(runtime: &Runtime<'_>) -> Report {
                 active: activity.active_key() == Some(&shelved.key),
                 default: default.as_deref() == Some(&shelved.key),
                 marks: marks(runtime, &activity, &shelved.key),
+                newer: runtime.newer_than(shelved),
             }
         })
         .collect();
@@ -128,6 +137,7 @@ fn show(ui: &Ui, runtime: &Runtime<'_>, report: &Report) -> Outcome {
         Column::left("support ends"),
         Column::right("size"),
         Column::left("installed"),
+        Column::left("newer"),
         Column::yielding("marks"),
     ];
     let mut table = Table::new(&columns, Palette::HEADING);
@@ -147,9 +157,23 @@ fn show(ui: &Ui, runtime: &Runtime<'_>, report: &Report) -> Outcome {
                 end_of_support(line, runtime.today).into(),
                 megabytes(report.size).into(),
                 ago(installed, runtime.today).into(),
+                newer_cell(report.newer.as_ref()),
                 report.marks.join(", ").into(),
             ],
         );
     }
-    ui.table(&table)
+    ui.page(&table)?;
+    say_concerns(ui, runtime, &Activity::of(runtime));
+    Ok(())
+}
+
+fn newer_cell(newer: Option<&Newer>) -> Cell {
+    match newer {
+        Some(Newer {
+            version,
+            security: true,
+        }) => Cell::new(format!("{version}, security"), Palette::WARNING),
+        Some(Newer { version, .. }) => version.to_string().into(),
+        None => Cell::default(),
+    }
 }

@@ -3,10 +3,13 @@
 mod catalog;
 mod default;
 mod demo;
+mod explain;
 mod hook;
 mod install;
+mod label;
 mod list;
 mod path;
+mod pin;
 mod remove;
 mod run;
 mod runtimes;
@@ -18,11 +21,14 @@ use clap::{ArgMatches, Args, Command, FromArgMatches};
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
 use serde::Serialize;
+use vshelf_core::Phase;
 use vshelf_view::Palette;
 use vshelf_view::words::ago;
 
+use crate::activity::Activity;
 use crate::context::Context;
 use crate::failure::{Failure, Kind, Outcome};
+use crate::marks::end_of_support;
 use crate::runtime::Runtime;
 use crate::ui::{Ui, styled};
 
@@ -70,10 +76,13 @@ pub fn all() -> Vec<Entry> {
         entry::<catalog::Catalog>(),
         entry::<list::List>(),
         entry::<status::Status>(),
+        entry::<explain::Explain>(),
         entry::<path::Path>(),
         entry::<install::Install>(),
         entry::<switch::Switch>(),
         entry::<default::Default>(),
+        entry::<pin::Pin>(),
+        entry::<label::Label>(),
         entry::<run::Run>(),
         entry::<remove::Remove>(),
         entry::<setup::Setup>(),
@@ -106,5 +115,50 @@ fn say_age(ui: &Ui, runtime: &Runtime<'_>) {
         Some(reason) => ui.note(styled(Palette::WARNING, format!("{age}: {reason}."))),
         None if runtime.context().transport.is_offline() => ui.note(format!("{age}.")),
         None => {}
+    }
+}
+
+/// Notes what is the matter with the default and the project's wish: an ended line, a security
+/// release that is out. Nobody is asked for it.
+fn say_concerns(ui: &Ui, runtime: &Runtime<'_>, activity: &Activity) {
+    let default = runtime.default_key().map(|key| ("The default", key));
+    let pin = activity.pin().and_then(|pin| pin.met_by.clone());
+    let pin = pin.map(|key| ("What the project here wants", key));
+    let mut seen = Vec::new();
+    for (who, key) in default.into_iter().chain(pin) {
+        let Some(install) = runtime.install(&key) else {
+            continue;
+        };
+        if seen.contains(&key) {
+            continue;
+        }
+        let version = &install.shelved.version;
+        let line = runtime.outline().line_of(version);
+        if let Some(line) = line
+            && line.phase_on(runtime.today) == Phase::Ended
+        {
+            let end = end_of_support(Some(line), runtime.today);
+            let text = format!(
+                "{who}, {key}, is of a line that is no longer supported: {} ended on {end}.",
+                line.name
+            );
+            ui.note(styled(Palette::WARNING, text));
+        }
+        if let Some(newer) = runtime
+            .newer_than(&install.shelved)
+            .filter(|newer| newer.security)
+        {
+            let text = format!(
+                "{who}, {key}, lacks a security release: {} is out.",
+                newer.version
+            );
+            ui.note(styled(Palette::WARNING, text));
+            let prefix = runtime.context().prefix(runtime.name()).unwrap_or_default();
+            ui.next(
+                "To get it",
+                &format!("vshelf install {prefix}{} --default", newer.version),
+            );
+        }
+        seen.push(key);
     }
 }

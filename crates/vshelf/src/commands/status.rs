@@ -4,20 +4,21 @@ use clap::Args;
 use serde::Serialize;
 use vshelf_core::Phase;
 use vshelf_core::activation::{Activation, Claim, Rule};
+use vshelf_core::outlook::Newer;
 use vshelf_view::Palette;
 
 use crate::activity::Activity;
-use crate::commands::CommandArgs;
+use crate::commands::{CommandArgs, say_concerns};
 use crate::context::Context;
 use crate::failure::{Outcome, shown};
-use crate::marks::{end_of_support, spine};
+use crate::marks::{end_of_support, project_of, spine};
 use crate::runtime::Runtime;
 use crate::ui::{Ui, styled};
 
 /// Say which version is active here, and why
 ///
-/// It names the rule that holds (a switch of this shell, the default, the system's own copy), what
-/// that overrode, and every copy on PATH.
+/// It names the rule that holds (a switch of this shell, the wish of the project, the default, the
+/// system's own copy), what that overrode, and every copy on PATH.
 #[derive(Debug, Args)]
 pub struct Status {
     /// Only this runtime
@@ -39,6 +40,7 @@ struct Report {
     line: Option<String>,
     phase: Option<Phase>,
     connected: bool,
+    newer: Option<Newer>,
     activation: Activation,
     copies: Vec<CopyReport>,
 }
@@ -81,6 +83,7 @@ fn report(runtime: &Runtime<'_>) -> Report {
     Report {
         runtime: runtime.name().to_owned(),
         rule: activity.rule(),
+        newer: install.and_then(|install| runtime.newer_than(&install.shelved)),
         answers: activity.answering_key().map(str::to_owned),
         program: activity
             .copies
@@ -167,6 +170,20 @@ fn show(ui: &Ui, runtime: &Runtime<'_>) -> Outcome {
     if let Some(install) = install {
         facts.push(("publisher", install.shelved.publisher.clone()));
     }
+    if let Some(newer) = install.and_then(|install| runtime.newer_than(&install.shelved)) {
+        let security = if newer.security {
+            ", which mends a security problem"
+        } else {
+            ""
+        };
+        facts.push(("newer", format!("{}{security}", newer.version)));
+    }
+    if let Some(place) = &active.place {
+        facts.push((
+            "wish",
+            format!("{}, line {}", shown(&place.file), place.line),
+        ));
+    }
     for claim in &activity.activation.overrode {
         facts.push(("overrode", overridden(claim)));
     }
@@ -184,8 +201,9 @@ fn show(ui: &Ui, runtime: &Runtime<'_>) -> Outcome {
     ui.facts(&facts)?;
     say_unmet(ui, runtime, &activity);
     if activity.differs() {
-        say_how_to_mend(ui, runtime);
+        say_how_to_mend(ui, runtime, &activity);
     }
+    say_concerns(ui, runtime, &activity);
     Ok(())
 }
 
@@ -193,7 +211,7 @@ fn show(ui: &Ui, runtime: &Runtime<'_>) -> Outcome {
 fn reason(claim: &Claim) -> String {
     match claim.rule {
         Rule::Switch => "this shell was switched to it".to_owned(),
-        Rule::Pin => "the project here wants it".to_owned(),
+        Rule::Pin => format!("{} wants {}", project_of(claim), claim.wanted),
         Rule::Default if claim.met_by.as_deref() == Some(&claim.wanted) => {
             "it is the default".to_owned()
         }
@@ -205,13 +223,30 @@ fn reason(claim: &Claim) -> String {
 fn overridden(claim: &Claim) -> String {
     match claim.rule {
         Rule::Switch => format!("the switch to {}", claim.wanted),
-        Rule::Pin => format!("the project's wish, {}", claim.wanted),
+        Rule::Pin => format!(
+            "the wish of {}, {}{}",
+            project_of(claim),
+            claim.wanted,
+            place_of(claim)
+        ),
         Rule::Default => format!("the default, {}", claim.wanted),
         Rule::System => "the system's own copy".to_owned(),
     }
 }
 
+/// The file and line that a claim stands on, in brackets.
+fn place_of(claim: &Claim) -> String {
+    let place = claim.place.as_ref();
+    place
+        .map(|p| format!(" ({}, line {})", shown(&p.file), p.line))
+        .unwrap_or_default()
+}
+
 fn say_unmet(ui: &Ui, runtime: &Runtime<'_>, activity: &Activity) {
+    if let Some(failure) = &activity.pin_failure {
+        let text = format!("The project's wish is not understood: {}.", failure.message);
+        ui.note(styled(Palette::WARNING, text));
+    }
     for claim in &activity.activation.unmet {
         let what = match claim.rule {
             Rule::Switch => "This shell was switched to",
@@ -221,10 +256,15 @@ fn say_unmet(ui: &Ui, runtime: &Runtime<'_>, activity: &Activity) {
         };
         ui.note(styled(
             Palette::WARNING,
-            format!("{what} {}, which is not on the shelf.", claim.wanted),
+            format!(
+                "{what} {}{}, which is not on the shelf.",
+                claim.wanted,
+                place_of(claim)
+            ),
         ));
         match claim.rule {
             Rule::Switch => ui.next("To follow the default here", "vshelf switch --off"),
+            Rule::Pin => ui.next("To put it there", "vshelf install"),
             _ => ui.next(
                 "To put it there",
                 &format!("vshelf install {}@{}", runtime.name(), claim.wanted),
@@ -243,8 +283,11 @@ fn what_answers(runtime: &Runtime<'_>, activity: &Activity) -> String {
 }
 
 /// Says how to mend that another copy answers than the one that should.
-fn say_how_to_mend(ui: &Ui, runtime: &Runtime<'_>) {
+fn say_how_to_mend(ui: &Ui, runtime: &Runtime<'_>, activity: &Activity) {
     match runtime.context().shell.dialect() {
+        Some(_) if activity.rule() == Some(Rule::Pin) => {
+            ui.next("To use what the project wants in this shell", "vshelf switch");
+        }
         Some(_) => ui.note(
             "Something behind the shelf's block in your start-up file puts its own folder in front of PATH; move the block to the end.",
         ),

@@ -3,14 +3,15 @@
 use clap::Args;
 use vshelf_core::Request;
 use vshelf_core::activation::Rule;
-use vshelf_core::resolve::{Choice, Scope};
+use vshelf_core::resolve::{Choice, ResolveError, Scope};
 use vshelf_shell::{Dialect, start_up};
 
 use crate::activity::Activity;
-use crate::commands::CommandArgs;
+use crate::commands::{CommandArgs, install};
 use crate::context::Context;
 use crate::failure::{Failure, Kind, Outcome, quoted, shown};
 use crate::hooks;
+use crate::project;
 use crate::runtime::Runtime;
 use crate::switching;
 use crate::ui::Ui;
@@ -22,11 +23,8 @@ use crate::ui::Ui;
 #[derive(Debug, Args)]
 pub struct Switch {
     /// A version on the shelf, as in 8, lts or a label; - is the one before, system the system's own
-    #[arg(
-        value_name = "SELECTOR",
-        required_unless_present = "off",
-        allow_hyphen_values = true
-    )]
+    /// copy, nothing what the project here wants
+    #[arg(value_name = "SELECTOR", allow_hyphen_values = true)]
     selector: Option<String>,
     /// Follow the default again (of the runtime in SELECTOR, as in marram@, if one is given)
     #[arg(long)]
@@ -46,8 +44,15 @@ impl CommandArgs for Switch {
                 .map(|name| name.trim_end_matches('@'));
             return off(ui, &context.runtime(name)?);
         }
-        let request: Request = self.selector.unwrap_or_default().parse()?;
-        let runtime = context.runtime_for(&request)?;
+        let request: Request = match &self.selector {
+            Some(selector) => selector.parse()?,
+            None => project::need_wish(&context.runtime(None)?)?.wish.request,
+        };
+        let mut runtime = context.runtime_for(&request)?;
+        if offer(ui, &runtime, &request)? {
+            install::bring(ui, context, &request)?;
+            runtime = context.runtime_for(&request)?;
+        }
         let activity = Activity::of(&runtime);
         let choice = runtime.resolve(&request, Scope::Shelf)?;
         let key = match &choice {
@@ -98,6 +103,25 @@ impl CommandArgs for Switch {
         }
         Ok(())
     }
+}
+
+/// Offers to install what is published and not on the shelf, where there is somebody to ask.
+fn offer(ui: &Ui, runtime: &Runtime<'_>, request: &Request) -> Result<bool, Failure> {
+    let missing = runtime.explain(request, Scope::Shelf).outcome;
+    let Err(ResolveError::NotOnShelf {
+        published: Some((_, version)),
+        ..
+    }) = missing
+    else {
+        return Ok(false);
+    };
+    if !ui.can_ask() {
+        return Ok(false);
+    }
+    let title = &runtime.definition.title;
+    ui.ask(&format!(
+        "{title} {version} is published, but not on the shelf. Install it now?"
+    ))
 }
 
 fn off(ui: &Ui, runtime: &Runtime<'_>) -> Outcome {

@@ -53,8 +53,9 @@ Error: "--jsn" is not understood here.
         scene.vshelf(&["install"]),
         str![[r#"
 --- stderr
-Error: <SELECTOR>... is missing.
-  To see what there is: vshelf install --help
+Error: no selector is given, and no project here wants a version.
+  Looked for vivid-shelf.toml, .marram-version, station.json from this folder upward.
+  To write the project's wish: vshelf pin SELECTOR
 --- exit 2
 
 "#]]

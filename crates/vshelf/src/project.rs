@@ -1,0 +1,100 @@
+//! The project here: the nearest folder whose files say what it wants.
+
+use std::fs::File;
+use std::io::{self, Read};
+use std::path::{Path, PathBuf};
+
+use vshelf_core::definition::PinFile;
+use vshelf_core::pin::{self, Wish};
+
+use crate::failure::{Failure, Kind, shown};
+use crate::hooks::file_failure;
+use crate::runtime::Runtime;
+
+/// A wish and the file that says it.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct FoundWish {
+    /// The file.
+    pub file: PathBuf,
+    /// The wish.
+    pub wish: Wish,
+}
+
+/// The wish of the project here: that of the nearest folder, from this one upward, in which a file
+/// says one.
+pub fn find_wish(runtime: &Runtime<'_>) -> Result<Option<FoundWish>, Failure> {
+    let Ok(here) = std::env::current_dir() else {
+        // A folder that is gone belongs to no project.
+        return Ok(None);
+    };
+    let files = pin::files(runtime.name(), &runtime.definition.pins);
+    for folder in here.ancestors() {
+        for file in &files {
+            let path = folder.join(&file.file);
+            let Some(contents) = read_start(&path, pin::limit(file))? else {
+                continue;
+            };
+            let wish = pin::read(runtime.name(), file, &contents).map_err(|error| {
+                Failure::new(
+                    Kind::NoMatch,
+                    format!("{}, line {}: {}", shown(&path), error.line, error.problem),
+                )
+                .run("To write it anew", "vshelf pin SELECTOR")
+            })?;
+            if let Some(wish) = wish {
+                return Ok(Some(FoundWish { file: path, wish }));
+            }
+        }
+    }
+    Ok(None)
+}
+
+/// The wish of the project here, or a failure that says how to make one.
+pub fn need_wish(runtime: &Runtime<'_>) -> Result<FoundWish, Failure> {
+    find_wish(runtime)?.ok_or_else(|| {
+        let names: Vec<String> = pin::files(runtime.name(), &runtime.definition.pins)
+            .into_iter()
+            .map(|f| f.file)
+            .collect();
+        Failure::new(
+            Kind::Usage,
+            "no selector is given, and no project here wants a version",
+        )
+        .say(format!(
+            "Looked for {} from this folder upward.",
+            names.join(", ")
+        ))
+        .run("To write the project's wish", "vshelf pin SELECTOR")
+    })
+}
+
+/// The plain file that `vshelf pin` writes.
+pub fn plain_file(files: &[PinFile]) -> Option<&PinFile> {
+    files.iter().find(|file| file.value.is_none())
+}
+
+/// The first `limit` bytes of a regular file; nothing where there is none.
+fn read_start(path: &Path, limit: usize) -> Result<Option<Vec<u8>>, Failure> {
+    let missing = |error: &io::Error| {
+        matches!(
+            error.kind(),
+            io::ErrorKind::NotFound | io::ErrorKind::NotADirectory
+        )
+    };
+    // A pipe or device by that name would make the command wait for ever.
+    match path.metadata() {
+        Ok(found) if found.is_file() => {}
+        Ok(_) => return Ok(None),
+        Err(error) if missing(&error) || error.kind() == io::ErrorKind::PermissionDenied => {
+            return Ok(None);
+        }
+        Err(error) => return Err(file_failure(path, "read", error)),
+    }
+    let mut contents = Vec::new();
+    let read = File::open(path).and_then(|file| file.take(limit as u64).read_to_end(&mut contents));
+    match read {
+        Ok(_) => Ok(Some(contents)),
+        Err(error) if missing(&error) => Ok(None),
+        Err(error) => Err(file_failure(path, "read", error)),
+    }
+}
