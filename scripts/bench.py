@@ -104,11 +104,15 @@ address = "{address}/catalog.json"
 
 
 def start():
+    # As the hook's function calls it; what it would evaluate goes where its output goes.
+    os.environ.update(VSHELF_SHELL="bash", VSHELF_EVALUATE="1")
     compare("Starting", (["true"], None), {
         "vshelf --version": ([PROGRAM, "--version"], None),
         "vshelf list": ([PROGRAM, "list"], None),
         "vshelf status": ([PROGRAM, "status"], None),
         "vshelf path": ([PROGRAM, "path"], None),
+        "vshelf switch": ([PROGRAM, "switch", "20"], None),
+        "vshelf explain": ([PROGRAM, "explain", "lts"], None),
         "vshelf run": ([PROGRAM, "run", "20", "--", "true"], None),
         "vshelf catalog (700 releases)": ([PROGRAM, "catalog"], None),
     }, 400)

@@ -13,7 +13,7 @@ const fn step(why: &'static str, command: &'static str) -> Step {
 }
 
 /// The steps in order.
-pub const STEPS: [Step; 14] = [
+pub const STEPS: [Step; 19] = [
     step(
         "You keep the instruments of the Gull Point tide station running. What is published of Marram?",
         "vshelf catalog",
@@ -51,8 +51,31 @@ pub const STEPS: [Step; 14] = [
     ),
     step("Back to the default in this shell.", "vshelf switch --off"),
     step(
+        "How does a name become a release?",
+        "vshelf explain eelgrass",
+    ),
+    step(
+        "A name of your own, usable wherever a version is.",
+        "vshelf label board samphire",
+    ),
+    step(
+        "The tide board's folder says what the project wants.",
+        "mkdir tide-board && cd tide-board && vshelf pin board",
+    ),
+    step(
+        "Without a selector, switch takes that wish.",
+        "vshelf switch",
+    ),
+    step(
+        "Only what mends a security problem, since last winter.",
+        "vshelf catalog --security --since 2025-12-01",
+    ),
+    step(
         "A typing slip is met with what was meant.",
         "vshelf install 6.02",
     ),
-    step("The older one is no longer needed.", "vshelf remove 6"),
+    step(
+        "The older one is no longer needed.",
+        "vshelf switch --off && vshelf switch --off && vshelf remove 6",
+    ),
 ];

@@ -136,30 +136,58 @@ impl Filters {
 
 /// A line, as JSON.
 #[derive(Debug, Serialize)]
-struct LineReport {
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct LineReport {
+    /// The line: the leading numbers.
     line: String,
+    /// Its code name.
     codename: Option<String>,
+    /// Its phase: `preview`, `current`, `lts`, `maintenance` or `ended`.
+    #[cfg_attr(test, schemars(with = "String"))]
     phase: Phase,
+    /// The first day of its first final release.
+    #[cfg_attr(test, schemars(with = "Option<String>"))]
     start: Option<Date>,
+    /// The first day of long-term support.
+    #[cfg_attr(test, schemars(with = "Option<String>"))]
     lts: Option<Date>,
+    /// The first day of maintenance.
+    #[cfg_attr(test, schemars(with = "Option<String>"))]
     maintenance: Option<Date>,
+    /// The last day of support, as an ISO 8601 date.
+    #[cfg_attr(test, schemars(with = "Option<String>"))]
     end: Option<Date>,
+    /// The newest release of the main publisher.
     newest: Option<String>,
+    /// What of it is on the shelf.
     on_shelf: Vec<String>,
 }
 
 /// A release, as JSON.
 #[derive(Debug, Serialize)]
-struct ReleaseReport {
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct ReleaseReport {
+    /// The version as published.
     version: String,
+    /// The publisher's id.
     publisher: String,
+    /// The day of publication.
+    #[cfg_attr(test, schemars(with = "Option<String>"))]
     date: Option<Date>,
+    /// The release line.
     line: Option<String>,
+    /// The line's phase: `preview`, `current`, `lts`, `maintenance` or `ended`.
+    #[cfg_attr(test, schemars(with = "Option<String>"))]
     phase: Option<Phase>,
+    /// Whether it mends a security problem.
     security: bool,
+    /// Why its publisher took it back.
     withdrawn: Option<String>,
+    /// What it is built for.
     platforms: Vec<String>,
+    /// Whether it is on the shelf.
     on_shelf: bool,
+    /// Marks in words.
     marks: Vec<String>,
 }
 

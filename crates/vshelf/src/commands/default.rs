@@ -30,10 +30,15 @@ pub struct Default {
 
 /// One runtime's default, as JSON.
 #[derive(Debug, Serialize)]
-struct Report {
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct Report {
+    /// The runtime's name.
     runtime: String,
+    /// The default as it was typed.
     selector: Option<String>,
+    /// The key of the install; null for none, or for a copy that is not on the shelf.
     key: Option<String>,
+    /// The stable path of the default.
     path: Option<String>,
 }
 

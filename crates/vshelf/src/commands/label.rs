@@ -89,6 +89,9 @@ fn show(ui: &Ui, context: &Context, name: Option<&str>, json: bool) -> Outcome {
             return Err(unknown(name, &all));
         };
         return ui.result(match &found.key {
+            Some(key) if *key == found.selector => {
+                format!("{} stands for {key}, which is on the shelf.", found.label)
+            }
             Some(key) => format!(
                 "{} stands for {}, which is {key} on the shelf.",
                 found.label, found.selector

@@ -9,6 +9,8 @@ use vshelf_view::words::{Count, ago, megabytes};
 use vshelf_view::{Cell, Column, Palette, Table};
 
 use crate::activity::Activity;
+#[cfg(test)]
+use crate::commands::schemas::NewerSchema;
 use crate::commands::{CommandArgs, say_concerns};
 use crate::context::Context;
 use crate::failure::Outcome;
@@ -35,25 +37,46 @@ pub struct List {
 
 /// One runtime's installs, as JSON.
 #[derive(Debug, Serialize)]
-struct Report {
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct Report {
+    /// The runtime's name.
     runtime: String,
+    /// Its installs, newest first.
     installs: Vec<InstallReport>,
 }
 
+/// One install, as JSON.
 #[derive(Debug, Serialize)]
-struct InstallReport {
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct InstallReport {
+    /// The version as published.
     version: String,
+    /// The publisher's id.
     publisher: String,
+    /// The key on the shelf.
     key: String,
+    /// The install's folder.
     path: String,
+    /// The release line.
     line: Option<String>,
+    /// The line's phase: `preview`, `current`, `lts`, `maintenance` or `ended`.
+    #[cfg_attr(test, schemars(with = "Option<String>"))]
     phase: Option<Phase>,
+    /// The last day of support, as an ISO 8601 date.
+    #[cfg_attr(test, schemars(with = "Option<String>"))]
     end: Option<Date>,
+    /// The bytes of all files.
     size: u64,
+    /// When it was installed, as an ISO 8601 time.
     installed: String,
+    /// Whether it is active in the calling shell.
     active: bool,
+    /// Whether it is the default.
     default: bool,
+    /// Marks in words.
     marks: Vec<String>,
+    /// What came out since, in its line.
+    #[cfg_attr(test, schemars(with = "Option<NewerSchema>"))]
     newer: Option<Newer>,
 }
 

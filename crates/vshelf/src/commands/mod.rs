@@ -13,6 +13,8 @@ mod pin;
 mod remove;
 mod run;
 mod runtimes;
+#[cfg(test)]
+mod schemas;
 mod setup;
 mod status;
 mod switch;
@@ -121,11 +123,13 @@ fn say_age(ui: &Ui, runtime: &Runtime<'_>) {
 /// Notes what is the matter with the default and the project's wish: an ended line, a security
 /// release that is out. Nobody is asked for it.
 fn say_concerns(ui: &Ui, runtime: &Runtime<'_>, activity: &Activity) {
-    let default = runtime.default_key().map(|key| ("The default", key));
+    let default = runtime
+        .default_key()
+        .map(|key| ("The default", key, " --default"));
     let pin = activity.pin().and_then(|pin| pin.met_by.clone());
-    let pin = pin.map(|key| ("What the project here wants", key));
+    let pin = pin.map(|key| ("What the project here wants", key, ""));
     let mut seen = Vec::new();
-    for (who, key) in default.into_iter().chain(pin) {
+    for (who, key, option) in default.into_iter().chain(pin) {
         let Some(install) = runtime.install(&key) else {
             continue;
         };
@@ -156,7 +160,7 @@ fn say_concerns(ui: &Ui, runtime: &Runtime<'_>, activity: &Activity) {
             let prefix = runtime.context().prefix(runtime.name()).unwrap_or_default();
             ui.next(
                 "To get it",
-                &format!("vshelf install {prefix}{} --default", newer.version),
+                &format!("vshelf install {prefix}{}{option}", newer.version),
             );
         }
         seen.push(key);

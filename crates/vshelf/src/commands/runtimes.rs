@@ -37,12 +37,19 @@ pub struct Runtimes {
 
 /// One runtime, as JSON.
 #[derive(Debug, Serialize)]
-struct Report {
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct Report {
+    /// The name in selectors.
     name: String,
+    /// The name for people.
     title: String,
+    /// The program.
     program: String,
+    /// Whether its definition comes with the program.
     built_in: bool,
+    /// The names of its sources.
     sources: Vec<String>,
+    /// How many installs are on the shelf.
     installs: usize,
 }
 

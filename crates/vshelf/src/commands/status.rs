@@ -8,6 +8,8 @@ use vshelf_core::outlook::Newer;
 use vshelf_view::Palette;
 
 use crate::activity::Activity;
+#[cfg(test)]
+use crate::commands::schemas::{ActivationSchema, NewerSchema};
 use crate::commands::{CommandArgs, say_concerns};
 use crate::context::Context;
 use crate::failure::{Outcome, shown};
@@ -31,23 +33,43 @@ pub struct Status {
 
 /// One runtime's state in the calling shell, as JSON.
 #[derive(Debug, Serialize)]
-struct Report {
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct Report {
+    /// The runtime's name.
     runtime: String,
+    /// The key of what is active by the rules, or `system`.
     active: Option<String>,
+    /// The rule that holds: `switch`, `pin`, `default` or `system`.
+    #[cfg_attr(test, schemars(with = "Option<String>"))]
     rule: Option<Rule>,
+    /// The key of what is first on PATH, or `system`.
     answers: Option<String>,
+    /// The program that is first on PATH.
     program: Option<String>,
+    /// The release line.
     line: Option<String>,
+    /// The line's phase: `preview`, `current`, `lts`, `maintenance` or `ended`.
+    #[cfg_attr(test, schemars(with = "Option<String>"))]
     phase: Option<Phase>,
+    /// Whether the calling shell is connected.
     connected: bool,
+    /// What came out since, in its line.
+    #[cfg_attr(test, schemars(with = "Option<NewerSchema>"))]
     newer: Option<Newer>,
+    /// The rules, decided.
+    #[cfg_attr(test, schemars(with = "ActivationSchema"))]
     activation: Activation,
+    /// Every copy on PATH, in order.
     copies: Vec<CopyReport>,
 }
 
+/// A copy of the program on PATH, as JSON.
 #[derive(Debug, Serialize)]
-struct CopyReport {
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct CopyReport {
+    /// The program.
     program: String,
+    /// The key of the install; null for none, or for a copy that is not on the shelf.
     key: Option<String>,
 }
 
@@ -185,7 +207,18 @@ fn show(ui: &Ui, runtime: &Runtime<'_>) -> Outcome {
         ));
     }
     for claim in &activity.activation.overrode {
-        facts.push(("overrode", overridden(claim)));
+        match claim.met_by == active.met_by {
+            true => facts.push((
+                "wish",
+                format!(
+                    "{} wants {} too{}",
+                    project_of(claim),
+                    claim.wanted,
+                    place_of(claim)
+                ),
+            )),
+            false => facts.push(("overrode", overridden(claim))),
+        }
     }
     for (index, copy) in activity.copies.iter().skip(1).enumerate() {
         let name = if index == 0 { "behind it" } else { "" };

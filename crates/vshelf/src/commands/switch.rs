@@ -1,9 +1,10 @@
 //! `vshelf switch`: this shell, now.
 
 use clap::Args;
-use vshelf_core::Request;
 use vshelf_core::activation::Rule;
-use vshelf_core::resolve::{Choice, ResolveError, Scope};
+use vshelf_core::resolve::{Candidate, Choice, ResolveError, Scope};
+use vshelf_core::selector::Selector;
+use vshelf_core::{Request, Version};
 use vshelf_shell::{Dialect, start_up};
 
 use crate::activity::Activity;
@@ -82,17 +83,12 @@ impl CommandArgs for Switch {
         };
         ui.result(format!("This shell uses {named} now{was}."))?;
         if let Choice::Version(chosen) = &choice
-            && request.selector.is_moving()
-            && let Ok(Choice::Version(newer)) = runtime.resolve(&request, Scope::Published)
-            && newer.version > chosen.version
+            && let Some(newer) = newer_published(&runtime, &request, chosen)
         {
             let prefix = context.prefix(runtime.name())?;
             ui.next(
-                &format!(
-                    "{} is published for {}; to get it",
-                    newer.version, request.selector
-                ),
-                &format!("vshelf install {prefix}{} --switch", newer.version),
+                &format!("{newer} is published for {}; to get it", request.selector),
+                &format!("vshelf install {prefix}{newer} --switch"),
             );
         }
         match runtime.state.default.as_deref() {
@@ -105,8 +101,36 @@ impl CommandArgs for Switch {
     }
 }
 
+/// What is published for a moving selector and newer than what was chosen from the shelf.
+fn newer_published(
+    runtime: &Runtime<'_>,
+    request: &Request,
+    chosen: &Candidate<'_>,
+) -> Option<Version> {
+    match &request.selector {
+        Selector::Version(_) | Selector::Lts | Selector::Name(_)
+            if request.selector.is_moving() =>
+        {
+            // Most often it stays in its line, which is read in a fraction of the time.
+            runtime
+                .newer_than(chosen.install?)
+                .map(|newer| newer.version)
+        }
+        selector if selector.is_moving() => match runtime.resolve(request, Scope::Published) {
+            Ok(Choice::Version(newest)) if newest.version > chosen.version => {
+                Some(newest.version.clone())
+            }
+            _ => None,
+        },
+        _ => None,
+    }
+}
+
 /// Offers to install what is published and not on the shelf, where there is somebody to ask.
 fn offer(ui: &Ui, runtime: &Runtime<'_>, request: &Request) -> Result<bool, Failure> {
+    if !ui.can_ask() {
+        return Ok(false);
+    }
     let missing = runtime.explain(request, Scope::Shelf).outcome;
     let Err(ResolveError::NotOnShelf {
         published: Some((_, version)),
@@ -115,9 +139,6 @@ fn offer(ui: &Ui, runtime: &Runtime<'_>, request: &Request) -> Result<bool, Fail
     else {
         return Ok(false);
     };
-    if !ui.can_ask() {
-        return Ok(false);
-    }
     let title = &runtime.definition.title;
     ui.ask(&format!(
         "{title} {version} is published, but not on the shelf. Install it now?"

@@ -52,6 +52,18 @@ fn node_comes_from_the_registry_and_answers_in_its_own_version() {
         .find(|line| line["codename"] == "Argon")
         .unwrap();
     assert_eq!(argon["phase"], "ended");
+    let all = vshelf(&["catalog", "node@", "--all", "--json"]);
+    let all: serde_json::Value = serde_json::from_str(&all.stdout).unwrap();
+    assert!(
+        all.as_array().unwrap().len() > 600,
+        "every release of the package is read"
+    );
+    let explained = vshelf(&["explain", "node@argon", "--json"]);
+    let explained: serde_json::Value = serde_json::from_str(&explained.stdout).unwrap();
+    assert_eq!(explained["chosen"], "4.9.1", "{explained}");
+    let odd = vshelf(&["explain", "node@4.90.1"]);
+    assert_eq!(odd.code, 3, "{odd}");
+    assert!(odd.stderr.contains("Did you mean 4.9.1"), "{odd}");
     for selector in ["node@4", "node@lts"] {
         let ran = vshelf(&["install", selector]);
         assert_eq!(ran.code, 0, "{ran}");

@@ -11,5 +11,6 @@ mod faults;
 mod hook;
 mod job;
 mod live;
+mod names;
 mod scene;
 mod terminal;

@@ -62,19 +62,33 @@ impl Terminal {
         }
     }
 
+    /// Types a line, answers the question it asks, and gives back all that was written.
+    fn asks(&mut self, line: &str, question: &str, answer: &str) -> String {
+        self.seen.clear();
+        writeln!(self.writer, "{line}; echo \"rea\"\"dy:$?\"").unwrap();
+        self.wait_for(line, |seen| seen.contains(question));
+        writeln!(self.writer, "{answer}").unwrap();
+        self.wait_for(line, |seen| seen.contains("ready:") && seen.ends_with("> "));
+        self.seen.clone()
+    }
+
     /// Types a line and gives back what the shell writes until it is ready for the next.
     fn types(&mut self, line: &str) -> String {
         self.seen.clear();
         writeln!(self.writer, "{line}; echo \"rea\"\"dy:$?\"").unwrap();
+        self.wait_for(line, |seen| seen.contains("ready:") && seen.ends_with("> "));
+        self.seen.clone()
+    }
+
+    fn wait_for(&mut self, line: &str, done: impl Fn(&str) -> bool) {
         let deadline = Instant::now() + Duration::from_secs(60);
-        while !self.seen.contains("ready:") || !self.seen.ends_with("> ") {
+        while !done(&self.seen) {
             let left = deadline.saturating_duration_since(Instant::now());
             match self.output.recv_timeout(left) {
                 Ok(piece) => self.seen.push_str(&String::from_utf8_lossy(&piece)),
                 Err(error) => panic!("{line}: {error}\n{}", self.seen),
             }
         }
-        self.seen.clone()
     }
 }
 
@@ -131,6 +145,42 @@ fn the_whole_job_in_an_interactive_bash() {
     );
     assert!(first.types("marram --version").contains("marram 6.20.2"));
     assert_eq!(scene.on_shelf(), ["6.20.2"]);
+}
+
+#[test]
+fn a_switch_to_what_is_published_offers_to_install_it() {
+    let scene = Scene::new();
+    scene.write(".bashrc", "PS1='> '\n");
+    scene.does(&["setup"]);
+    scene.does(&["install", "8"]);
+    let mut terminal = Terminal::open(&scene);
+    let asked = terminal.asks("vshelf switch 9", "[y/N] ", "n");
+    assert!(
+        asked.contains("Marram 9.2.0 is published, but not on the shelf. Install it now?"),
+        "{asked}"
+    );
+    assert_eq!(scene.on_shelf(), ["8.3.1"]);
+    terminal.asks("vshelf switch 9", "[y/N] ", "y");
+    assert!(terminal.types("marram --version").contains("marram 9.2.0"));
+    assert_eq!(scene.on_shelf(), ["8.3.1", "9.2.0"]);
+}
+
+#[test]
+fn long_output_goes_through_the_pager_on_a_terminal_only() {
+    let scene = Scene::new();
+    scene.write(".bashrc", "PS1='> '\nexport PAGER='sed \"s/^/paged /\"'\n");
+    scene.does(&["setup"]);
+    let mut terminal = Terminal::open(&scene);
+    assert!(terminal.types("vshelf catalog --all").contains("paged "));
+    assert!(
+        !terminal.types("vshelf catalog").contains("paged "),
+        "it fits on the screen"
+    );
+    assert!(
+        !terminal
+            .types("vshelf catalog --all | cat")
+            .contains("paged ")
+    );
 }
 
 #[test]

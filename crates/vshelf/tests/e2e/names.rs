@@ -1,0 +1,694 @@
+//! Names: explaining, labels, pins, filters, days to come.
+
+use std::fs;
+
+use snapbox::str;
+
+use crate::scene::{PROGRAM, Ran, Scene};
+use crate::shows;
+
+/// Runs the program in a folder below the home.
+fn within(scene: &Scene, folder: &str, arguments: &[&str]) -> Ran {
+    scene.run(
+        scene
+            .command(PROGRAM)
+            .args(arguments)
+            .current_dir(scene.path(folder)),
+    )
+}
+
+#[test]
+fn a_selector_is_explained_step_by_step() {
+    let scene = Scene::new();
+    scene.does(&["label", "board", "lts"]);
+    shows!(
+        scene.vshelf(&["explain", "board"]),
+        str![[r#"
+Marram board, on 2026-11-23
+ 1  Your label board stands for lts.
+ 2  The catalog has 83 releases.
+ 3  Line 8 is the newest in phase lts.
+ 4  14 of them are of line 8. 10.0.0-rc.1 is newer, and is not among them.
+ 5  10 of them come from saltmarsh.
+ 6  9 of them were not withdrawn.
+ 7  8.3.1 is the newest; the next is 8.3.0.
+So it is Marram 8.3.1 from saltmarsh, which is not on the shelf.
+
+"#]]
+    );
+    shows!(
+        scene.vshelf(&["explain", ">=6 <8 || 8.2.1"]),
+        str![[r#"
+Marram >=6 <8 || 8.2.1, on 2026-11-23
+ 1  The catalog has 83 releases.
+ 2  35 of them are in >=6 <8 || 8.2.1. 10.0.0-rc.1 is newer, and is not among them.
+ 3  29 of them come from saltmarsh.
+ 4  28 of them are built for linux-x64-gnu.
+ 5  26 of them were not withdrawn. 8.2.1 is newer, and is not among them.
+ 6  7.2.2 is the newest; the next is 7.2.1.
+So it is Marram 7.2.2 from saltmarsh, which is not on the shelf.
+
+"#]]
+    );
+    shows!(
+        scene.vshelf(&["explain", "next"]),
+        str![[r#"
+Marram next, on 2026-11-23
+ 1  The publisher's channel next is 10 now.
+ 2  The catalog has 83 releases.
+ 3  5 of them begin with 10.
+ 4  All of them are pre-releases, so those count.
+ 5  10.0.0-rc.1 is the newest; the next is 10.0.0-beta.2.
+So it is Marram 10.0.0-rc.1 from saltmarsh, which is not on the shelf.
+
+"#]]
+    );
+    shows!(
+        scene.vshelf(&["explain", "lts", "--as-of", "2025-10-20", "--quiet"]),
+        str![[r#"
+Marram lts, on 2025-10-20
+ 1  The catalog has 83 releases.
+ 2  Line 6 is the newest in phase lts.
+ 3  26 of them are of line 6. 10.0.0-rc.1 is newer, and is not among them.
+ 4  22 of them come from saltmarsh.
+ 5  21 of them were not withdrawn.
+ 6  6.20.2 is the newest; the next is 6.20.1.
+So it is Marram 6.20.2 from saltmarsh, which is not on the shelf.
+
+"#]]
+    );
+    shows!(
+        scene.vshelf(&["explain", "8", "--shelf"]),
+        str![[r#"
+Marram 8, on 2026-11-23
+ 1  The shelf has 0 installs.
+--- stderr
+Error: 8 is not on the shelf.
+  8.3.1 is published; to put it there: vshelf install 8.3.1
+  To see what is there: vshelf list
+--- exit 3
+
+"#]]
+    );
+    let json = scene.does(&["explain", "lts", "--json"]).stdout;
+    let report: serde_json::Value = serde_json::from_str(&json).unwrap();
+    assert_eq!(report["chosen"], "8.3.1");
+    assert_eq!(report["steps"][1]["line"], "8");
+}
+
+#[test]
+fn labels_are_names_of_ones_own() {
+    let scene = Scene::new();
+    shows!(
+        scene.vshelf(&["label"]),
+        str![[r#"
+There are no labels.
+--- stderr
+To set one: vshelf label NAME SELECTOR
+
+"#]]
+    );
+    shows!(
+        scene.vshelf(&["label", "board", "6.20.2"]),
+        str![[r#"
+board stands for 6.20.2 now.
+--- stderr
+It is not on the shelf yet; to install it: vshelf install board
+
+"#]]
+    );
+    scene.does(&["install", "board", "8"]);
+    shows!(
+        scene.vshelf(&["label", "lab", "lts"]),
+        str![[r#"
+lab stands for lts now.
+--- stderr
+To use it here: vshelf switch lab
+
+"#]]
+    );
+    shows!(
+        scene.vshelf(&["label"]),
+        str![[r#"
+label  stands for  on the shelf
+board  6.20.2      6.20.2
+lab    lts         8.3.1
+
+"#]]
+    );
+    shows!(
+        scene.vshelf(&["label", "BOARD"]),
+        str![[r#"
+board stands for 6.20.2, which is on the shelf.
+
+"#]]
+    );
+    shows!(
+        scene.vshelf(&["list", "--quiet"]),
+        str![[r#"
+Marram: 2 installs, 0.7 MB
+version  phase        support ends              size  installed  marks
+8.3.1    lts          2029-04-30, in 2 years  0.4 MB  today      lab
+6.20.2   maintenance  2026-12-28, in 5 weeks  0.3 MB  today      default, board
+
+"#]]
+    );
+    shows!(
+        scene.vshelf(&["run", "lab", "--", "marram", "--version"]),
+        str![[r#"
+marram 8.3.1
+
+"#]]
+    );
+    shows!(
+        scene.vshelf(&["label", "board", "8"]),
+        str![[r#"
+board stands for 8 now, and no longer for 6.20.2.
+--- stderr
+To use it here: vshelf switch board
+
+"#]]
+    );
+    shows!(
+        scene.vshelf(&["label", "--drop", "board"]),
+        str![[r#"
+The label board is gone; what it stood for stays.
+
+"#]]
+    );
+    shows!(
+        scene.vshelf(&["label", "--drop", "boar"]),
+        str![[r#"
+--- stderr
+Error: there is no label "boar".
+  To see the labels: vshelf label
+--- exit 3
+
+"#]]
+    );
+}
+
+#[test]
+fn a_label_hides_nothing() {
+    let scene = Scene::new();
+    scene.does(&["catalog"]);
+    for (name, selector, expected) in [
+        (
+            "lts",
+            "8",
+            str![[r#"
+--- stderr
+Error: "lts" is a word of its own, and a label would hide it.
+  Choose another name.
+--- exit 7
+
+"#]],
+        ),
+        (
+            "eelgrass",
+            "6",
+            str![[r#"
+--- stderr
+Error: "eelgrass" is a code name, and a label would hide it.
+  Choose another name.
+--- exit 7
+
+"#]],
+        ),
+        (
+            "Next",
+            "8",
+            str![[r#"
+--- stderr
+Error: "Next" is a channel, and a label would hide it.
+  Choose another name.
+--- exit 7
+
+"#]],
+        ),
+        (
+            "v8",
+            "8",
+            str![[r#"
+--- stderr
+Error: "v8" is a version, and a label would hide it.
+  Choose another name.
+--- exit 7
+
+"#]],
+        ),
+        (
+            "8.3",
+            "8",
+            str![[r#"
+--- stderr
+Error: "8.3" is not a name.
+  A label has letters, digits, '.', '_' and '-', and begins with a letter.
+--- exit 2
+
+"#]],
+        ),
+        (
+            "a/b",
+            "8",
+            str![[r#"
+--- stderr
+Error: "a/b" is not a name.
+  A label has letters, digits, '.', '_' and '-', and begins with a letter.
+--- exit 2
+
+"#]],
+        ),
+        (
+            "board",
+            "12",
+            str![[r#"
+--- stderr
+Error: 12 is not published.
+  To list what there is: vshelf catalog
+--- exit 3
+
+"#]],
+        ),
+        (
+            "board",
+            "board",
+            str![[r#"
+--- stderr
+Error: "board" is no label, channel or code name.
+  To see the lines, code names and channels: vshelf catalog
+--- exit 3
+
+"#]],
+        ),
+    ] {
+        shows!(scene.vshelf(&["label", name, selector]), expected);
+    }
+    assert_eq!(scene.does(&["label"]).stdout, "There are no labels.\n");
+}
+
+#[test]
+fn a_project_says_what_it_wants() {
+    let scene = Scene::new();
+    scene.does(&["install", "8", "6"]);
+    scene.write("tide-board/src/notes", "");
+    shows!(
+        within(&scene, "tide-board", &["pin"]),
+        str![[r#"
+No project here wants a version of Marram.
+--- stderr
+To write one's wish: vshelf pin SELECTOR
+
+"#]]
+    );
+    shows!(
+        within(&scene, "tide-board", &["pin", "samphire"]),
+        str![[r#"
+~/tide-board/.marram-version says samphire now.
+--- stderr
+To use it in this shell: vshelf switch
+
+"#]]
+    );
+    shows!(
+        within(&scene, "tide-board/src", &["pin"]),
+        str![[r#"
+The project here wants Marram samphire (~/tide-board/.marram-version, line 1); 6.20.2 on the shelf meets it.
+
+"#]]
+    );
+    shows!(
+        within(&scene, "tide-board/src", &["list", "--quiet"]),
+        str![[r#"
+Marram: 2 installs, 0.7 MB
+version  phase        support ends              size  installed  marks
+8.3.1    lts          2029-04-30, in 2 years  0.4 MB  today      default
+6.20.2   maintenance  2026-12-28, in 5 weeks  0.3 MB  today      pinned by tide-board
+
+"#]]
+    );
+    shows!(
+        within(&scene, "tide-board", &["pin", "9", "--exact"]),
+        str![[r#"
+~/tide-board/.marram-version says 9.2.0 now.
+--- stderr
+Nothing on the shelf meets it; to install it: vshelf install
+
+"#]]
+    );
+    let pinned = fs::read_to_string(scene.path("tide-board/.marram-version")).unwrap();
+    assert_eq!(pinned, "9.2.0\n");
+    shows!(
+        within(&scene, "tide-board", &["status"]),
+        str![[r#"
+Marram 8.3.1 should be active here (it is the default, kept as 8), but no marram is on PATH.
+  line       8 Eelgrass: lts, support ends on 2029-04-30, in 2 years
+  publisher  saltmarsh
+  shell      not connected
+--- stderr
+The project here wants 9.2.0 (~/tide-board/.marram-version, line 1), which is not on the shelf.
+To put it there: vshelf install
+This shell is not connected; to connect it: vshelf setup
+
+"#]]
+    );
+    shows!(
+        within(&scene, "tide-board", &["install", "--quiet"]),
+        str![[r#"
+Marram 9.2.0 is on the shelf, published by saltmarsh.
+0.2 MB fetched in [TIME] s from stand-in, verified by sha256; 0.4 MB on disk.
+The default stays 8.3.1 (8).
+
+"#]]
+    );
+    shows!(
+        scene.bash(
+            "cd tide-board/src; vshelf status; vshelf switch; marram --version; vshelf status"
+        ),
+        str![[r#"
+Marram 9.2.0 should be active here (tide-board wants 9.2.0), but ~/.local/share/vivid-shelf/marram/default/bin/marram answers to marram.
+  program    ~/.local/share/vivid-shelf/marram/default/bin/marram
+  line       9: current, support ends on 2027-06-30, in 7 months
+  publisher  saltmarsh
+  wish       ~/tide-board/.marram-version, line 1
+  overrode   the default, 8
+  shell      bash, connected
+This shell uses Marram 9.2.0 now.
+marram 9.2.0
+Marram 9.2.0 is active here: this shell was switched to it.
+  program    ~/.local/share/vivid-shelf/marram/installs/9.2.0/bin/marram
+  line       9: current, support ends on 2027-06-30, in 7 months
+  publisher  saltmarsh
+  overrode   the wish of tide-board, 9.2.0 (~/tide-board/.marram-version, line 1)
+  overrode   the default, 8
+  shell      bash, connected
+--- stderr
+To use what the project wants in this shell: vshelf switch
+New shells still get the default, 8.
+
+"#]]
+    );
+}
+
+#[test]
+fn the_nearest_file_counts_and_our_own_speaks_for_several() {
+    let scene = Scene::new();
+    scene.write(
+        "archive-tools/station.json",
+        "{\n  \"engines\": { \"marram\": \">=6 <8\" }\n}\n",
+    );
+    scene.write(
+        "archive-tools/inner/vivid-shelf.toml",
+        "[runtimes]\nmarram = \"lts\"\n",
+    );
+    scene.write("archive-tools/inner/.marram-version", "9\n");
+    shows!(
+        within(&scene, "archive-tools", &["install"]),
+        str![[r#"
+Marram 7.2.2 is on the shelf, published by saltmarsh.
+0.2 MB fetched in [TIME] s from stand-in, verified by sha256; 0.3 MB on disk.
+It is the default now: new connected shells use it.
+--- stderr
+~/archive-tools/station.json wants Marram >=6 <8.
+Fetching Marram 7.2.2 (0.2 MB).
+Its line is no longer supported: it ended on 2025-06-30, 17 months ago.
+This shell is not connected; to connect it: vshelf setup
+
+"#]]
+    );
+    shows!(
+        within(&scene, "archive-tools/inner", &["install", "--quiet"]),
+        str![[r#"
+Marram 8.3.1 is on the shelf, published by saltmarsh.
+0.2 MB fetched in [TIME] s from stand-in, verified by sha256; 0.4 MB on disk.
+The default stays 7.2.2 (>=6 <8).
+
+"#]]
+    );
+    assert_eq!(scene.on_shelf(), ["7.2.2", "8.3.1"]);
+}
+
+#[test]
+fn a_wish_that_is_not_understood_is_named_with_its_line() {
+    let scene = Scene::new();
+    scene.does(&["install", "8"]);
+    for (name, contents, expected) in [
+        (
+            ".marram-version",
+            "8\n9\n",
+            str![[r#"
+--- stderr
+Error: ~/project/.marram-version, line 2: the file says a second thing; it holds one selector.
+  To write it anew: vshelf pin SELECTOR
+--- exit 3
+
+"#]],
+        ),
+        (
+            ".marram-version",
+            "8; touch pwned\n",
+            str![[r#"
+--- stderr
+Error: ~/project/.marram-version, line 1: "8; touch pwned" is not a range.
+  To write it anew: vshelf pin SELECTOR
+--- exit 3
+
+"#]],
+        ),
+        (
+            ".marram-version",
+            "../../../etc/passwd\n",
+            str![[r#"
+--- stderr
+Error: ~/project/.marram-version, line 1: ".." is not a name; names have letters, digits, '.', '_' and '-', and begin with a letter.
+  To write it anew: vshelf pin SELECTOR
+--- exit 3
+
+"#]],
+        ),
+        (
+            ".marram-version",
+            "8\u{1b}[2J\n",
+            str![[r#"
+--- stderr
+Error: ~/project/.marram-version, line 1: there is a byte that is no text.
+  To write it anew: vshelf pin SELECTOR
+--- exit 3
+
+"#]],
+        ),
+        (
+            ".marram-version",
+            "previous\n",
+            str![[r#"
+--- stderr
+Error: ~/project/.marram-version, line 1: previous depends on who asks, and cannot be a project's wish.
+  To write it anew: vshelf pin SELECTOR
+--- exit 3
+
+"#]],
+        ),
+        (
+            "station.json",
+            "{ \"engines\": { \"marram\": 8 } }",
+            str![[r#"
+--- stderr
+Error: ~/project/station.json, line 1: engines.marram is not a text.
+  To write it anew: vshelf pin SELECTOR
+--- exit 3
+
+"#]],
+        ),
+        (
+            "vivid-shelf.toml",
+            "[runtimes",
+            str![[r#"
+--- stderr
+Error: ~/project/vivid-shelf.toml, line 1: the file is not understood: unclosed table, expected `]`.
+  To write it anew: vshelf pin SELECTOR
+--- exit 3
+
+"#]],
+        ),
+    ] {
+        scene.write(&format!("project/{name}"), contents);
+        shows!(within(&scene, "project", &["install"]), expected);
+        let status = within(&scene, "project", &["status"]);
+        assert_eq!(status.code, 0, "{status}");
+        assert!(
+            status
+                .stderr
+                .starts_with("The project's wish is not understood: "),
+            "{status}"
+        );
+        fs::remove_file(scene.path(&format!("project/{name}"))).unwrap();
+    }
+    shows!(
+        within(&scene, "project", &["install"]),
+        str![[r#"
+--- stderr
+Error: no selector is given, and no project here wants a version.
+  Looked for vivid-shelf.toml, .marram-version, station.json from this folder upward.
+  To write the project's wish: vshelf pin SELECTOR
+--- exit 2
+
+"#]]
+    );
+}
+
+#[test]
+fn the_catalog_can_be_filtered() {
+    let scene = Scene::new();
+    let versions = |arguments: &[&str]| -> Vec<String> {
+        let mut words = vec!["catalog", "--json"];
+        words.extend(arguments);
+        let json: serde_json::Value = serde_json::from_str(&scene.does(&words).stdout).unwrap();
+        let releases = json.as_array().unwrap().iter();
+        releases
+            .map(|r| {
+                format!(
+                    "{}/{}",
+                    r["publisher"].as_str().unwrap(),
+                    r["version"].as_str().unwrap()
+                )
+            })
+            .collect()
+    };
+    assert_eq!(
+        versions(&["--all"]).len(),
+        vshelf_demo::releases::all().len()
+    );
+    assert_eq!(
+        versions(&["--lts", "--newest", "2"]),
+        ["saltmarsh/8.3.1", "dunefield/8.3.1"]
+    );
+    assert_eq!(
+        versions(&["--security", "6"]),
+        ["saltmarsh/6.20.2", "dunefield/6.20.2", "saltmarsh/6.2.10"]
+    );
+    assert_eq!(
+        versions(&["--supported", "--newest-per-line"]),
+        ["saltmarsh/9.2.0", "saltmarsh/8.3.1", "saltmarsh/6.20.2"]
+    );
+    assert_eq!(
+        versions(&["--publisher", "dunefield", "--since", "2026-06-01"]).len(),
+        4
+    );
+    assert!(
+        versions(&["--lts", "--as-of", "2024-06-01"])
+            .iter()
+            .all(|v| v.contains("/6."))
+    );
+    shows!(
+        scene.vshelf(&["catalog", "--since", "2026-11-01"]),
+        str![[r#"
+version        published   publisher  phase
+10.0.0-rc.1    2026-11-17  saltmarsh  preview
+10.0.0-beta.2  2026-11-03  saltmarsh  preview
+9.2.0          2026-11-10  saltmarsh  current
+--- stderr
+To see one release: vshelf catalog 10.0.0-rc.1
+
+"#]]
+    );
+    shows!(
+        scene.vshelf(&["catalog", "--publisher", "dunfield"]),
+        str![[r#"
+--- stderr
+Error: "dunfield" is no publisher of marram.
+  Did you mean dunefield?
+  The publishers are saltmarsh and dunefield.
+--- exit 3
+
+"#]]
+    );
+    shows!(
+        scene.vshelf(&["catalog", "3", "--security"]),
+        str![[r#"
+--- stderr
+No release passes all of these filters.
+
+"#]]
+    );
+    shows!(
+        scene.vshelf(&["catalog", "--since", "yesterday"]),
+        str![[r#"
+--- stderr
+Error: "yesterday" is no value for --since <DATE>.
+  Because: failed to parse four digit integer as year: invalid digit, expected 0-9 but got y.
+  To see what there is: vshelf catalog --help
+--- exit 2
+
+"#]]
+    );
+}
+
+#[test]
+fn what_ends_and_what_lacks_a_security_release_is_said() {
+    let scene = Scene::new();
+    scene.does(&["install", "8.2.0", "4", "dunefield/6.20.1"]);
+    shows!(
+        scene.vshelf(&["list"]),
+        str![[r#"
+Marram: 3 installs, 0.8 MB
+version           phase        support ends               size  installed  newer             marks
+8.2.0             lts          2029-04-30, in 2 years   0.4 MB  today      8.3.1, security   default
+dunefield/6.20.1  maintenance  2026-12-28, in 5 weeks   0.3 MB  today      6.20.2, security
+4.8.3             ended        2024-04-30, 3 years ago  0.2 MB  today
+--- stderr
+The default, 8.2.0, lacks a security release: 8.3.1 is out.
+To get it: vshelf install 8.3.1 --default
+
+"#]]
+    );
+    shows!(
+        scene.vshelf(&["--offline", "list", "--as-of", "2029-06-01"]),
+        str![[r#"
+Marram: 3 installs, 0.8 MB
+version           phase  support ends               size  installed    newer             marks
+8.2.0             ended  2029-04-30, 5 weeks ago  0.4 MB  3 years ago  8.3.1, security   default
+dunefield/6.20.1  ended  2026-12-28, 2 years ago  0.3 MB  3 years ago  6.20.2, security
+4.8.3             ended  2024-04-30, 5 years ago  0.2 MB  3 years ago
+--- stderr
+The default, 8.2.0, is of a line that is no longer supported: 8 ended on 2029-04-30, 5 weeks ago.
+The default, 8.2.0, lacks a security release: 8.3.1 is out.
+To get it: vshelf install 8.3.1 --default
+
+"#]]
+    );
+    scene.does(&["default", "4"]);
+    shows!(
+        scene.bash("vshelf status"),
+        str![[r#"
+Marram 4.8.3 is active here: it is the default, kept as 4.
+  program    ~/.local/share/vivid-shelf/marram/default/bin/marram
+  line       4 Glasswort: ended, support ended on 2024-04-30, 3 years ago
+  publisher  saltmarsh
+  shell      bash, connected
+--- stderr
+The default, 4.8.3, is of a line that is no longer supported: 4 ended on 2024-04-30, 3 years ago.
+
+"#]]
+    );
+}
+
+#[test]
+fn a_switch_to_what_is_not_there_names_the_command_that_brings_it() {
+    let scene = Scene::new();
+    scene.does(&["install", "8"]);
+    shows!(
+        scene.bash("vshelf switch 9 || echo \"exit $?\"; vshelf switch 8.4 || echo \"exit $?\""),
+        str![[r#"
+exit 3
+exit 3
+--- stderr
+Error: 9 is not on the shelf.
+  9.2.0 is published; to put it there: vshelf install 9.2.0
+  To see what is there: vshelf list
+Error: 8.4 is not on the shelf.
+  Did you mean 8.3.1?
+  To see what is there: vshelf list
+
+"#]]
+    );
+}
