@@ -76,6 +76,6 @@ pub const STEPS: [Step; 19] = [
     ),
     step(
         "The older one is no longer needed.",
-        "vshelf switch --off && vshelf switch --off && vshelf remove 6",
+        "cd .. && vshelf switch --off && vshelf remove 6",
     ),
 ];

@@ -135,10 +135,11 @@ impl Context {
         }
     }
 
-    /// The runtimes to show when none is named: all on the shelf, or else the one that is meant.
+    /// The runtime that is named, as in `marram` or `marram@`; when none is, all on the shelf, or
+    /// else the one that is meant.
     pub fn shown_runtimes(&self, name: Option<&str>) -> Result<Vec<Runtime<'_>>, Failure> {
-        if name.is_some() {
-            return Ok(vec![self.runtime(name)?]);
+        if let Some(name) = name {
+            return Ok(vec![self.runtime(Some(name.trim_end_matches('@')))?]);
         }
         let shelved = Shelf::runtimes(self.folders()?)?;
         if shelved.is_empty() {

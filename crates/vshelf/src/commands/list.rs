@@ -85,11 +85,7 @@ impl CommandArgs for List {
     const GROUP: &'static str = "See";
 
     fn run(self, ui: &Ui, context: &Context) -> Outcome {
-        let name = self
-            .runtime
-            .as_deref()
-            .map(|name| name.trim_end_matches('@'));
-        let mut runtimes = context.shown_runtimes(name)?;
+        let mut runtimes = context.shown_runtimes(self.runtime.as_deref())?;
         for runtime in &mut runtimes {
             runtime.today = self.as_of.unwrap_or(runtime.today);
         }

@@ -1,6 +1,7 @@
 //! `vshelf path`: the folder of an install, for scripts and editors.
 
 use clap::Args;
+use serde::Serialize;
 use vshelf_core::Request;
 use vshelf_core::resolve::{Choice, Scope};
 use vshelf_core::selector::Selector;
@@ -23,6 +24,23 @@ pub struct Path {
     /// Print the path of the program instead
     #[arg(long)]
     program: bool,
+    /// Print both as JSON
+    #[arg(long, conflicts_with = "program")]
+    json: bool,
+}
+
+/// Where an install is, as JSON.
+#[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct Report {
+    /// The runtime's name.
+    runtime: String,
+    /// The key on the shelf, or `system`.
+    key: String,
+    /// The folder.
+    path: String,
+    /// The program.
+    program: String,
 }
 
 impl CommandArgs for Path {
@@ -73,6 +91,17 @@ impl CommandArgs for Path {
                 (folder, program)
             }
         };
+        if self.json {
+            return super::print_json(
+                ui,
+                &Report {
+                    runtime: runtime.name().to_owned(),
+                    path: folder.to_string_lossy().into_owned(),
+                    program: program.to_string_lossy().into_owned(),
+                    key,
+                },
+            );
+        }
         ui.result(if self.program {
             program.display()
         } else {

@@ -110,6 +110,21 @@ fn show(ui: &Ui, context: &Context, json: bool) -> Outcome {
     Ok(())
 }
 
+/// What a label stands for in its stead: others who work on the project do not have it.
+fn without_label(runtime: &Runtime<'_>, typed: Request) -> Result<Request, Failure> {
+    let Selector::Name(name) = &typed.selector else {
+        return Ok(typed);
+    };
+    let labels = &runtime.state.labels;
+    match labels
+        .iter()
+        .find(|(label, _)| label.eq_ignore_ascii_case(name))
+    {
+        Some((_, selector)) => Ok(selector.parse()?),
+        None => Ok(typed),
+    }
+}
+
 fn key_for(runtime: &Runtime<'_>, found: &FoundWish) -> Option<String> {
     match runtime.explain(&found.wish.request, Scope::Shelf).outcome {
         Ok(Choice::System) => Some("system".to_owned()),
@@ -119,8 +134,9 @@ fn key_for(runtime: &Runtime<'_>, found: &FoundWish) -> Option<String> {
 }
 
 fn write(ui: &Ui, context: &Context, selector: &str, exact: bool) -> Outcome {
-    let request: Request = selector.parse()?;
-    let mut runtime = context.runtime_for(&request)?;
+    let typed: Request = selector.parse()?;
+    let mut runtime = context.runtime_for(&typed)?;
+    let request = without_label(&runtime, typed)?;
     let files = pins::files(runtime.name(), &runtime.definition.pins);
     let Some(file) = project::plain_file(&files) else {
         return Err(Failure::new(

@@ -2,6 +2,7 @@
 
 use clap::Args;
 use vshelf_core::Request;
+use vshelf_core::activation::Rule;
 use vshelf_core::resolve::Scope;
 use vshelf_view::Palette;
 use vshelf_view::words::{listed, megabytes};
@@ -87,8 +88,9 @@ impl Remove {
             let key = install.key.as_str();
             let used = match () {
                 () if runtime.default_key().as_deref() == Some(key) => "the default",
-                () if activity.active_key() == Some(key) => "active in this shell",
-                () => continue,
+                () if activity.active_key() != Some(key) => continue,
+                () if activity.rule() == Some(Rule::Pin) => "what the project here wants",
+                () => "active in this shell",
             };
             if !self.even_if_used {
                 return Err(Failure::new(

@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 
 use schemars::{JsonSchema, Schema, schema_for};
 
-use super::{catalog, default, explain, label, list, pin, runtimes, status};
+use super::{catalog, default, explain, label, list, path, pin, runtimes, status};
 
 /// What came out since a version, in its line.
 #[derive(JsonSchema)]
@@ -57,12 +57,14 @@ struct PlaceSchema {
 /// The schema of each command's `--json`, by file name.
 fn schemas() -> Vec<(&'static str, Schema)> {
     vec![
+        ("catalog-card", schema_for!(catalog::CardReport)),
         ("catalog-lines", schema_for!(Vec<catalog::LineReport>)),
         ("catalog-releases", schema_for!(Vec<catalog::ReleaseReport>)),
         ("default", schema_for!(Vec<default::Report>)),
         ("explain", schema_for!(explain::Report)),
         ("label", schema_for!(Vec<label::Report>)),
         ("list", schema_for!(Vec<list::Report>)),
+        ("path", schema_for!(path::Report)),
         ("pin", schema_for!(Vec<pin::Report>)),
         ("runtimes", schema_for!(Vec<runtimes::Report>)),
         ("status", schema_for!(Vec<status::Report>)),

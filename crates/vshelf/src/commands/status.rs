@@ -78,11 +78,7 @@ impl CommandArgs for Status {
     const GROUP: &'static str = "See";
 
     fn run(self, ui: &Ui, context: &Context) -> Outcome {
-        let name = self
-            .runtime
-            .as_deref()
-            .map(|name| name.trim_end_matches('@'));
-        let runtimes = context.shown_runtimes(name)?;
+        let runtimes = context.shown_runtimes(self.runtime.as_deref())?;
         if self.json {
             let reports: Vec<Report> = runtimes.iter().map(report).collect();
             return super::print_json(ui, &reports);

@@ -1,9 +1,12 @@
 //! Servers and disks that misbehave: nothing half done, and the next attempt goes on.
 
+use std::io::Write;
 use std::process::Command;
 
 use snapbox::str;
+use vshelf_core::catalog::DigestAlgorithm;
 use vshelf_demo::server::Fault;
+use vshelf_sources::digest::digest_of;
 
 use crate::scene::{PROGRAM, Scene, names_in, skipped};
 use crate::shows;
@@ -233,4 +236,46 @@ fn a_killed_install_is_swept_by_the_next() {
     scene.does(&["install", "8.3.1"]);
     assert_eq!(scene.on_shelf(), ["8.3.1"]);
     assert!(names_in(&scene.data("staging")).is_empty());
+}
+
+#[test]
+fn an_archive_that_leads_out_of_its_folder_is_refused() {
+    let scene = Scene::new();
+    let mut tar = tar::Builder::new(Vec::new());
+    let mut header = tar::Header::new_ustar();
+    let path = b"marram/../../../../evil";
+    header.as_mut_bytes()[..path.len()].copy_from_slice(path);
+    header.set_mode(0o644);
+    header.set_size(4);
+    header.set_cksum();
+    tar.append(&header, &b"evil"[..]).unwrap();
+    let mut gzip = flate2::write::GzEncoder::new(Vec::new(), flate2::Compression::fast());
+    gzip.write_all(&tar.into_inner().unwrap()).unwrap();
+    let archive = gzip.finish().unwrap();
+    let digest = digest_of(DigestAlgorithm::Sha256, &archive);
+    std::fs::create_dir(scene.path("site")).unwrap();
+    std::fs::write(scene.path("site/evil.tar.gz"), &archive).unwrap();
+    let build = format!(r#"{{ "platform": "any", "file": "evil.tar.gz", "digest": "{digest}" }}"#);
+    scene.write(
+        "site/catalog.json",
+        &format!(
+            r#"{{ "format": "vivid-shelf-catalog/1", "runtime": "marram",
+              "publishers": [{{ "id": "saltmarsh", "name": "Saltmarsh Foundation", "main": true }}],
+              "releases": [{{ "version": "8.3.1", "publisher": "saltmarsh", "builds": [{build}] }}] }}"#
+        ),
+    );
+    let definition = vshelf_demo::definition(&scene.path("site").to_string_lossy());
+    scene.write(".config/vivid-shelf/runtimes/marram.toml", &definition);
+    shows!(
+        scene.vshelf(&["install", "8", "--quiet"]),
+        str![[r#"
+--- stderr
+Error: [HOME]/site/evil.tar.gz was refused: its entry "marram/../../../../evil" leads out of the archive.
+  Nothing of it was kept.
+--- exit 5
+
+"#]]
+    );
+    nothing_left(&scene);
+    assert!(!scene.home().parent().unwrap().join("evil").exists());
 }

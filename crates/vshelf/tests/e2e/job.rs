@@ -438,6 +438,17 @@ fn json_is_for_programs() {
     assert_eq!(lines[2]["on_shelf"][0], "8.3.1");
     let releases = read(&["catalog", "8.2", "--json"]);
     assert_eq!(releases[2]["withdrawn"], "loses readings at midnight");
+    let card = read(&["catalog", "8.3.1", "--json"]);
+    assert_eq!(card["release"]["on_shelf"], true);
+    assert_eq!(card["bundles"]["tussock"], "3.3.0");
+    assert!(
+        card["builds"][0]["digest"]
+            .as_str()
+            .unwrap()
+            .starts_with("sha256:")
+    );
+    let path = read(&["path", "8", "--json"]);
+    assert_eq!(path["key"], "8.3.1");
     let status = read(&["status", "--json"]);
     assert_eq!(status[0]["active"], "8.3.1");
     assert_eq!(status[0]["connected"], false);

@@ -292,6 +292,12 @@ fn a_project_says_what_it_wants() {
     let scene = Scene::new();
     scene.does(&["install", "8", "6"]);
     scene.write("tide-board/src/notes", "");
+    scene.does(&["label", "board", "6"]);
+    within(&scene, "tide-board/src", &["pin", "board"]);
+    let pinned = fs::read_to_string(scene.path("tide-board/src/.marram-version")).unwrap();
+    assert_eq!(pinned, "6\n", "a project does not know a person's labels");
+    fs::remove_file(scene.path("tide-board/src/.marram-version")).unwrap();
+    scene.does(&["label", "--drop", "board"]);
     shows!(
         within(&scene, "tide-board", &["pin"]),
         str![[r#"
@@ -379,7 +385,7 @@ Marram 9.2.0 is active here: this shell was switched to it.
   program    ~/.local/share/vivid-shelf/marram/installs/9.2.0/bin/marram
   line       9: current, support ends on 2027-06-30, in 7 months
   publisher  saltmarsh
-  overrode   the wish of tide-board, 9.2.0 (~/tide-board/.marram-version, line 1)
+  wish       tide-board wants 9.2.0 too (~/tide-board/.marram-version, line 1)
   overrode   the default, 8
   shell      bash, connected
 --- stderr

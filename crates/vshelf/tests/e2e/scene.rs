@@ -146,8 +146,8 @@ impl Scene {
         let text = text
             .replace(&*self.home().to_string_lossy(), "[HOME]")
             .replace(&self.server().address(), "[SERVER]");
-        let text = masked(&text, " fetched in ", " s ", "[TIME]");
-        masked(&text, "sha256:", "\n", "[DIGEST]")
+        let text = masked(&text, " fetched in ", |c| c == ' ', "[TIME]");
+        masked(&text, "sha256:", |c| !c.is_ascii_hexdigit(), "[DIGEST]")
     }
 
     /// The installs of Marram on the shelf, as the folder shows them.
@@ -156,12 +156,12 @@ impl Scene {
     }
 }
 
-/// The text with whatever stands between `before` and `behind` replaced.
-fn masked(text: &str, before: &str, behind: &str, mask: &str) -> String {
+/// The text with whatever stands between `before` and a character that ends it replaced.
+fn masked(text: &str, before: &str, ends: impl Fn(char) -> bool, mask: &str) -> String {
     let mut parts = text.split(before);
     let first = parts.next().unwrap_or_default().to_owned();
     parts.fold(first, |masked, part| {
-        let rest = part.find(behind).map_or("", |at| &part[at..]);
+        let rest = part.find(&ends).map_or("", |at| &part[at..]);
         masked + before + mask + rest
     })
 }

@@ -1,22 +1,28 @@
 //! `vshelf catalog`: what is published.
 
+mod card;
+mod filters;
+
 use clap::Args;
 use jiff::civil::Date;
 use serde::Serialize;
-use vshelf_core::near;
 use vshelf_core::resolve::{Candidate, Scope};
 use vshelf_core::selector::{Selector, is_name};
 use vshelf_core::{Phase, Release, Request};
-use vshelf_view::words::{ago, listed, megabytes, printable};
+use vshelf_view::words::printable;
 use vshelf_view::{Cell, Column, Palette, Table};
+
+#[cfg(test)]
+pub use card::CardReport;
+use filters::Filters;
 
 use crate::activity::Activity;
 use crate::commands::{CommandArgs, say_age};
 use crate::context::Context;
-use crate::failure::{Failure, Kind, Outcome};
+use crate::failure::{Failure, Outcome};
 use crate::marks::{end_of_support, marks, phase_cell, spine};
 use crate::runtime::Runtime;
-use crate::ui::{Ui, styled};
+use crate::ui::Ui;
 
 /// Show what is published
 ///
@@ -38,100 +44,6 @@ pub struct Catalog {
     /// Show it as JSON
     #[arg(long)]
     json: bool,
-}
-
-/// Which releases to list.
-#[derive(Debug, Args)]
-struct Filters {
-    /// List every release
-    #[arg(long)]
-    all: bool,
-    /// Only releases of lines in long-term support
-    #[arg(long)]
-    lts: bool,
-    /// Only releases of lines that are supported
-    #[arg(long)]
-    supported: bool,
-    /// Only releases that mend a security problem
-    #[arg(long)]
-    security: bool,
-    /// Only releases of this publisher
-    #[arg(long, value_name = "PUBLISHER")]
-    publisher: Option<String>,
-    /// Only releases published on this day or later
-    #[arg(long, value_name = "DATE")]
-    since: Option<Date>,
-    /// Only so many, the newest
-    #[arg(long, value_name = "N")]
-    newest: Option<usize>,
-    /// Only the newest of each line
-    #[arg(long)]
-    newest_per_line: bool,
-}
-
-impl Filters {
-    /// Whether releases are asked for at all.
-    fn any(&self) -> bool {
-        self.all
-            || self.lts
-            || self.supported
-            || self.security
-            || self.newest_per_line
-            || self.publisher.is_some()
-            || self.since.is_some()
-            || self.newest.is_some()
-    }
-
-    /// Those of `candidates`, newest first, that pass.
-    fn apply<'a>(
-        &self,
-        runtime: &Runtime<'_>,
-        candidates: Vec<Candidate<'a>>,
-    ) -> Result<Vec<Candidate<'a>>, Failure> {
-        let catalog = runtime.catalog();
-        if let Some(publisher) = &self.publisher
-            && catalog.publisher(publisher).is_none()
-        {
-            let known: Vec<&str> = catalog.publishers.iter().map(|p| p.id.as_str()).collect();
-            return Err(Failure::new(
-                Kind::NoMatch,
-                format!("{publisher:?} is no publisher of {}", runtime.name()),
-            )
-            .meant(&near::words(publisher, known.iter().copied()))
-            .say(format!("The publishers are {}.", listed(&known, "and"))));
-        }
-        let mut lines_seen: Vec<&str> = Vec::new();
-        let mut passes = |candidate: &Candidate<'a>| {
-            let line = catalog.line_of(candidate.version);
-            let phase = line.map(|line| line.phase_on(runtime.today));
-            let release = candidate.release;
-            let first_of_line = !self.newest_per_line
-                || line.is_some_and(|line| {
-                    let first = !lines_seen.contains(&line.name.as_str());
-                    let counts = release.is_some_and(|r| r.withdrawn.is_none())
-                        && (!candidate.version.is_pre_release() || !line.has_final);
-                    if first && counts {
-                        lines_seen.push(&line.name);
-                    }
-                    first && counts
-                });
-            (!self.lts || phase == Some(Phase::Lts))
-                && (!self.supported || phase.is_some_and(Phase::is_supported))
-                && (!self.security || release.is_some_and(|r| r.security))
-                && self
-                    .publisher
-                    .as_ref()
-                    .is_none_or(|p| p.eq_ignore_ascii_case(candidate.publisher))
-                && self
-                    .since
-                    .is_none_or(|day| release.and_then(|r| r.date).is_some_and(|date| date >= day))
-                && first_of_line
-        };
-        let mut kept = candidates;
-        kept.retain(&mut passes);
-        kept.truncate(self.newest.unwrap_or(usize::MAX));
-        Ok(kept)
-    }
 }
 
 /// A line, as JSON.
@@ -219,9 +131,9 @@ impl CommandArgs for Catalog {
                     false => Ok(()),
                 }
             }
-            (Some(candidate), _) if !self.json => card(ui, &runtime, candidate),
+            (Some(candidate), _) => card::show(ui, &runtime, candidate, self.json),
             (None, [candidate]) if !self.json && !self.filters.any() => {
-                card(ui, &runtime, candidate)
+                card::show(ui, &runtime, candidate, false)
             }
             _ => releases(ui, &runtime, &covered, self.json),
         }
@@ -329,30 +241,43 @@ fn lines(ui: &Ui, runtime: &Runtime<'_>, json: bool) -> Outcome {
     Ok(())
 }
 
+impl ReleaseReport {
+    fn new(
+        runtime: &Runtime<'_>,
+        activity: &Activity,
+        candidate: &Candidate<'_>,
+        release: &Release,
+    ) -> ReleaseReport {
+        let line = runtime.catalog().line_of(&release.version);
+        let marks = candidate
+            .install
+            .map(|install| marks(runtime, activity, &install.key))
+            .unwrap_or_default();
+        ReleaseReport {
+            version: release.version.to_string(),
+            publisher: release.publisher.to_string(),
+            date: release.date,
+            line: line.map(|line| line.name.clone()),
+            phase: line.map(|line| line.phase_on(runtime.today)),
+            security: release.security,
+            withdrawn: release.withdrawn.as_deref().map(str::to_owned),
+            platforms: release.platforms.iter().map(ToString::to_string).collect(),
+            on_shelf: candidate.install.is_some(),
+            marks,
+        }
+    }
+}
+
 fn releases(ui: &Ui, runtime: &Runtime<'_>, covered: &[Candidate<'_>], json: bool) -> Outcome {
     let activity = Activity::of(runtime);
     let pairs: Vec<(&Release, ReleaseReport)> = covered
         .iter()
-        .filter_map(|candidate| candidate.release.map(|release| (candidate, release)))
-        .map(|(candidate, release)| {
-            let line = runtime.catalog().line_of(&release.version);
-            let marks = candidate
-                .install
-                .map(|install| marks(runtime, &activity, &install.key))
-                .unwrap_or_default();
-            let report = ReleaseReport {
-                version: release.version.to_string(),
-                publisher: release.publisher.to_string(),
-                date: release.date,
-                line: line.map(|line| line.name.clone()),
-                phase: line.map(|line| line.phase_on(runtime.today)),
-                security: release.security,
-                withdrawn: release.withdrawn.as_deref().map(str::to_owned),
-                platforms: release.platforms.iter().map(ToString::to_string).collect(),
-                on_shelf: candidate.install.is_some(),
-                marks,
-            };
-            (release, report)
+        .filter_map(|candidate| {
+            let release = candidate.release?;
+            Some((
+                release,
+                ReleaseReport::new(runtime, &activity, candidate, release),
+            ))
         })
         .collect();
     if json {
@@ -414,119 +339,4 @@ fn remarks(runtime: &Runtime<'_>, release: &Release) -> String {
         remarks.push("not built for this platform".to_owned());
     }
     remarks.join(", ")
-}
-
-fn card(ui: &Ui, runtime: &Runtime<'_>, candidate: &Candidate<'_>) -> Outcome {
-    let release = candidate.release.ok_or_else(|| {
-        Failure::new(
-            Kind::NoMatch,
-            format!("{} is not published", candidate.version),
-        )
-    })?;
-    let catalog = runtime.catalog();
-    let title = &runtime.definition.title;
-    let line = catalog.line_of(&release.version);
-    let phase = line.map(|line| line.phase_on(runtime.today));
-    let name = styled(Palette::STRONG, format!("{title} {}", release.version));
-    ui.result(format!("{}{name}", ui.spine(spine(phase))))?;
-    let mut facts: Vec<(&str, String)> = Vec::new();
-    if let Some(date) = release.date {
-        facts.push(("published", format!("{date}, {}", ago(date, runtime.today))));
-    }
-    let publisher = catalog.publisher(&release.publisher);
-    let publisher = publisher.map_or(&*release.publisher, |publisher| &publisher.name);
-    facts.push((
-        "publisher",
-        format!("{} ({})", printable(publisher), release.publisher),
-    ));
-    if let (Some(line), Some(phase)) = (line, phase) {
-        let codename = line
-            .codename
-            .as_ref()
-            .map(|name| format!(" {}", printable(name)))
-            .unwrap_or_default();
-        let end = end_of_support(Some(line), runtime.today);
-        let support = if end.is_empty() {
-            String::new()
-        } else {
-            format!(", support ends {end}")
-        };
-        facts.push((
-            "line",
-            format!(
-                "{}{codename}: {}{support}",
-                line.name,
-                styled(Palette::phase(phase), phase)
-            ),
-        ));
-    }
-    if release.security {
-        facts.push((
-            "security",
-            styled(Palette::WARNING, "mends a security problem"),
-        ));
-    }
-    if let Some(reason) = &release.withdrawn {
-        facts.push(("withdrawn", styled(Palette::WARNING, printable(reason))));
-    }
-    let details = runtime
-        .kept_catalog()
-        .map(|loaded| loaded.details(release))
-        .transpose()?;
-    let details = details.unwrap_or_default();
-    for (tool, version) in &details.bundles {
-        facts.push((
-            "brings",
-            format!("{} {}", printable(tool), printable(version)),
-        ));
-    }
-    if let Some(notes) = &details.notes {
-        facts.push(("notes", printable(notes)));
-    }
-    for build in &details.builds {
-        let size = build
-            .size
-            .map(|size| format!(", {}", megabytes(size)))
-            .unwrap_or_default();
-        facts.push(("build", format!("{}{size}", build.platform)));
-    }
-    if let Some(build) = details.build_for(&runtime.context().platform) {
-        facts.push(("digest here", build.digest.to_string()));
-    }
-    facts.push((
-        "shelf",
-        match candidate.install {
-            Some(install) => format!("on it, as {}", install.key),
-            None => "not on it".to_owned(),
-        },
-    ));
-    ui.facts(&facts)?;
-    let others: Vec<&str> = catalog
-        .releases
-        .iter()
-        .filter(|r| r.version == release.version && r.publisher != release.publisher)
-        .map(|r| &*r.publisher)
-        .collect();
-    let prefix = runtime.context().prefix(runtime.name())?;
-    let main = catalog
-        .main_publisher()
-        .is_some_and(|main| main.id == *release.publisher);
-    let publisher = if main {
-        String::new()
-    } else {
-        format!("{}/", release.publisher)
-    };
-    if candidate.install.is_none() && release.withdrawn.is_none() {
-        ui.next(
-            "To install it",
-            &format!("vshelf install {prefix}{publisher}{}", release.version),
-        );
-    }
-    for other in others {
-        ui.next(
-            &format!("{other} publishes it too"),
-            &format!("vshelf catalog {prefix}{other}/{}", release.version),
-        );
-    }
-    Ok(())
 }

@@ -1,0 +1,186 @@
+//! The card of one release.
+
+use std::collections::BTreeMap;
+
+use serde::Serialize;
+use vshelf_core::catalog::Details;
+use vshelf_core::resolve::Candidate;
+use vshelf_view::Palette;
+use vshelf_view::words::{ago, megabytes, printable};
+
+use super::ReleaseReport;
+use crate::activity::Activity;
+use crate::commands::print_json;
+use crate::failure::{Failure, Kind, Outcome};
+use crate::marks::{end_of_support, spine};
+use crate::runtime::Runtime;
+use crate::ui::{Ui, styled};
+
+/// The card of one release, as JSON.
+#[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct CardReport {
+    /// What lists show of it.
+    release: ReleaseReport,
+    /// Tools that come with it, and their versions.
+    bundles: BTreeMap<String, String>,
+    /// Where it is described.
+    notes: Option<String>,
+    /// Its archives.
+    builds: Vec<BuildReport>,
+}
+
+/// The archive for one platform, as JSON.
+#[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+struct BuildReport {
+    /// The platform.
+    platform: String,
+    /// Where it lies.
+    address: String,
+    /// Its bytes, where they are told.
+    size: Option<u64>,
+    /// What they must add up to.
+    digest: String,
+}
+
+impl CardReport {
+    fn new(release: ReleaseReport, details: Details) -> CardReport {
+        let builds = details.builds.into_iter().map(|build| BuildReport {
+            platform: build.platform.to_string(),
+            address: build.address,
+            size: build.size,
+            digest: build.digest.to_string(),
+        });
+        CardReport {
+            release,
+            bundles: details.bundles,
+            notes: details.notes,
+            builds: builds.collect(),
+        }
+    }
+}
+
+/// Shows the card of a release.
+pub fn show(ui: &Ui, runtime: &Runtime<'_>, candidate: &Candidate<'_>, json: bool) -> Outcome {
+    let release = candidate.release.ok_or_else(|| {
+        Failure::new(
+            Kind::NoMatch,
+            format!("{} is not published", candidate.version),
+        )
+    })?;
+    let details = runtime
+        .kept_catalog()
+        .map(|loaded| loaded.details(release))
+        .transpose()?;
+    let details = details.unwrap_or_default();
+    if json {
+        let activity = Activity::of(runtime);
+        let report = CardReport::new(
+            ReleaseReport::new(runtime, &activity, candidate, release),
+            details,
+        );
+        return print_json(ui, &report);
+    }
+    let catalog = runtime.catalog();
+    let title = &runtime.definition.title;
+    let line = catalog.line_of(&release.version);
+    let phase = line.map(|line| line.phase_on(runtime.today));
+    let name = styled(Palette::STRONG, format!("{title} {}", release.version));
+    ui.result(format!("{}{name}", ui.spine(spine(phase))))?;
+    let mut facts: Vec<(&str, String)> = Vec::new();
+    if let Some(date) = release.date {
+        facts.push(("published", format!("{date}, {}", ago(date, runtime.today))));
+    }
+    let publisher = catalog.publisher(&release.publisher);
+    let publisher = publisher.map_or(&*release.publisher, |publisher| &publisher.name);
+    facts.push((
+        "publisher",
+        format!("{} ({})", printable(publisher), release.publisher),
+    ));
+    if let (Some(line), Some(phase)) = (line, phase) {
+        let codename = line
+            .codename
+            .as_ref()
+            .map(|name| format!(" {}", printable(name)))
+            .unwrap_or_default();
+        let end = end_of_support(Some(line), runtime.today);
+        let support = if end.is_empty() {
+            String::new()
+        } else {
+            format!(", support ends {end}")
+        };
+        facts.push((
+            "line",
+            format!(
+                "{}{codename}: {}{support}",
+                line.name,
+                styled(Palette::phase(phase), phase)
+            ),
+        ));
+    }
+    if release.security {
+        facts.push((
+            "security",
+            styled(Palette::WARNING, "mends a security problem"),
+        ));
+    }
+    if let Some(reason) = &release.withdrawn {
+        facts.push(("withdrawn", styled(Palette::WARNING, printable(reason))));
+    }
+    for (tool, version) in &details.bundles {
+        facts.push((
+            "brings",
+            format!("{} {}", printable(tool), printable(version)),
+        ));
+    }
+    if let Some(notes) = &details.notes {
+        facts.push(("notes", printable(notes)));
+    }
+    for build in &details.builds {
+        let size = build
+            .size
+            .map(|size| format!(", {}", megabytes(size)))
+            .unwrap_or_default();
+        facts.push(("build", format!("{}{size}", build.platform)));
+    }
+    if let Some(build) = details.build_for(&runtime.context().platform) {
+        facts.push(("digest here", build.digest.to_string()));
+    }
+    facts.push((
+        "shelf",
+        match candidate.install {
+            Some(install) => format!("on it, as {}", install.key),
+            None => "not on it".to_owned(),
+        },
+    ));
+    ui.facts(&facts)?;
+    let others: Vec<&str> = catalog
+        .releases
+        .iter()
+        .filter(|r| r.version == release.version && r.publisher != release.publisher)
+        .map(|r| &*r.publisher)
+        .collect();
+    let prefix = runtime.context().prefix(runtime.name())?;
+    let main = catalog
+        .main_publisher()
+        .is_some_and(|main| main.id == *release.publisher);
+    let publisher = if main {
+        String::new()
+    } else {
+        format!("{}/", release.publisher)
+    };
+    if candidate.install.is_none() && release.withdrawn.is_none() {
+        ui.next(
+            "To install it",
+            &format!("vshelf install {prefix}{publisher}{}", release.version),
+        );
+    }
+    for other in others {
+        ui.next(
+            &format!("{other} publishes it too"),
+            &format!("vshelf catalog {prefix}{other}/{}", release.version),
+        );
+    }
+    Ok(())
+}
