@@ -8,7 +8,7 @@ use vshelf_core::outlook::{self, Newer};
 use vshelf_core::resolve::{
     self, Candidate, Choice, Explanation, ResolveError, Scope, Shelved, World,
 };
-use vshelf_core::{Catalog, Definition, Request};
+use vshelf_core::{Catalog, Definition, Request, Version};
 use vshelf_shelf::{Install, Shelf, State};
 use vshelf_sources::registry::UserSettings;
 use vshelf_sources::{Loaded, source};
@@ -138,14 +138,13 @@ impl<'c> Runtime<'c> {
         })
     }
 
-    /// What came out since an install in its line, as far as the catalog that is kept knows.
-    pub fn newer_than(&self, install: &Shelved) -> Option<Newer> {
-        let catalog = self.around_shelf.get_or_init(|| {
+    /// The catalog that is kept, with the releases of the lines on the shelf only: read in a
+    /// fraction of the time.
+    fn around_shelf(&self) -> &Catalog {
+        self.around_shelf.get_or_init(|| {
             let cache = self.context.catalogs().ok();
             let line_of = |install: &Shelved| self.outline().line_of(&install.version);
-            let lines: Vec<String> = self
-                .shelved
-                .iter()
+            let lines: Vec<String> = (self.shelved.iter())
                 .filter_map(line_of)
                 .map(|line| line.name.clone())
                 .collect();
@@ -154,13 +153,25 @@ impl<'c> Runtime<'c> {
                 sources.find_map(|source| cache.kept_lines(self.name(), &source.name, &lines))
             });
             kept.unwrap_or_default()
-        });
-        outlook::newer(
-            catalog,
-            &install.version,
-            &install.publisher,
-            &self.context.platform,
-        )
+        })
+    }
+
+    /// What came out since an install in its line, as far as the catalog that is kept knows.
+    pub fn newer_than(&self, install: &Shelved) -> Option<Newer> {
+        let (version, platform) = (&install.version, &self.context.platform);
+        outlook::newer(self.around_shelf(), version, &install.publisher, platform)
+    }
+
+    /// What `request` stands for among what is published of the lines on the shelf.
+    pub fn published_around_shelf(&self, request: &Request) -> Option<Version> {
+        let world = World {
+            catalog: self.around_shelf(),
+            ..self.world(Scope::Shelf)
+        };
+        match resolve::resolve(&world, request, Scope::Published).outcome {
+            Ok(Choice::Version(chosen)) => Some(chosen.version.clone()),
+            _ => None,
+        }
     }
 
     /// All that choosing among what `scope` says depends on.

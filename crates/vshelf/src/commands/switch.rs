@@ -71,17 +71,19 @@ impl CommandArgs for Switch {
         }
         let before = activity.active_key();
         let named = called(&runtime, key, &activity);
-        if before == Some(key) && activity.rule() == Some(Rule::Switch) {
-            return ui.result(format!("This shell uses {named} already."));
+        let already = before == Some(key) && activity.rule() == Some(Rule::Switch);
+        if already {
+            ui.result(format!("This shell uses {named} already."))?;
+        } else {
+            switching::plan_switch(&runtime, key, before);
+            let was = match before {
+                Some(before) if before != key => {
+                    format!(", and no longer {}", called(&runtime, before, &activity))
+                }
+                _ => String::new(),
+            };
+            ui.result(format!("This shell uses {named} now{was}."))?;
         }
-        switching::plan_switch(&runtime, key, before);
-        let was = match before {
-            Some(before) if before != key => {
-                format!(", and no longer {}", called(&runtime, before, &activity))
-            }
-            _ => String::new(),
-        };
-        ui.result(format!("This shell uses {named} now{was}."))?;
         if let Choice::Version(chosen) = &choice
             && let Some(newer) = newer_published(&runtime, &request, chosen)
         {
@@ -92,7 +94,7 @@ impl CommandArgs for Switch {
             );
         }
         match runtime.state.default.as_deref() {
-            Some(default) if runtime.default_key().as_deref() != Some(key) => {
+            Some(default) if !already && runtime.default_key().as_deref() != Some(key) => {
                 ui.note(format!("New shells still get the default, {default}."));
             }
             _ => {}
@@ -107,23 +109,18 @@ fn newer_published(
     request: &Request,
     chosen: &Candidate<'_>,
 ) -> Option<Version> {
-    match &request.selector {
-        Selector::Version(_) | Selector::Lts | Selector::Name(_)
-            if request.selector.is_moving() =>
-        {
-            // Most often it stays in its line, which is read in a fraction of the time.
-            runtime
-                .newer_than(chosen.install?)
-                .map(|newer| newer.version)
+    let newest = match &request.selector {
+        selector if !selector.is_moving() => None,
+        // These stay within a line, and so among the lines on the shelf.
+        Selector::Version(_) | Selector::Lts | Selector::Name(_) => {
+            runtime.published_around_shelf(request)
         }
-        selector if selector.is_moving() => match runtime.resolve(request, Scope::Published) {
-            Ok(Choice::Version(newest)) if newest.version > chosen.version => {
-                Some(newest.version.clone())
-            }
+        _ => match runtime.resolve(request, Scope::Published) {
+            Ok(Choice::Version(newest)) => Some(newest.version.clone()),
             _ => None,
         },
-        _ => None,
-    }
+    };
+    newest.filter(|newest| newest > chosen.version)
 }
 
 /// Offers to install what is published and not on the shelf, where there is somebody to ask.

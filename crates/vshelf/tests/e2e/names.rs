@@ -679,6 +679,28 @@ The default, 4.8.3, is of a line that is no longer supported: 4 ended on 2024-04
 }
 
 #[test]
+fn a_switch_says_what_newer_release_the_selector_would_cover() {
+    let scene = Scene::new();
+    scene.does(&["install", "8.2.0", "6.20.2"]);
+    let ran =
+        scene.bash("vshelf switch 8.2; vshelf switch latest; vshelf switch 8.2.0; vshelf switch 6");
+    shows!(
+        ran,
+        str![[r#"
+This shell uses Marram 8.2.0 now.
+This shell uses Marram 8.2.0 already.
+This shell uses Marram 8.2.0 already.
+This shell uses Marram 6.20.2 now, and no longer Marram 8.2.0.
+--- stderr
+8.2.2 is published for 8.2; to get it: vshelf install 8.2.2 --switch
+9.2.0 is published for latest; to get it: vshelf install 9.2.0 --switch
+New shells still get the default, 8.2.0.
+
+"#]]
+    );
+}
+
+#[test]
 fn a_switch_to_what_is_not_there_names_the_command_that_brings_it() {
     let scene = Scene::new();
     scene.does(&["install", "8"]);
