@@ -182,6 +182,22 @@ impl Definition {
             &definition.probe.answer,
             "it holds {version} once",
         )?;
+        for source in &definition.sources {
+            check(
+                lower_name(&source.name),
+                "sources.name",
+                &source.name,
+                "a name has small letters, digits, '_' and '-'",
+            )?;
+            if let SourceKind::Npm { publisher, .. } = &source.kind {
+                check(
+                    lower_name(publisher),
+                    "sources.publisher",
+                    publisher,
+                    "a name has small letters, digits, '_' and '-'",
+                )?;
+            }
+        }
         check(
             !definition.sources.is_empty(),
             "sources",
@@ -262,6 +278,7 @@ mod tests {
         "kind = \"carrier-pigeon\"",
         "unknown variant `carrier-pigeon`"
     )]
+    #[case("\"saltmarsh\"", "\"../saltmarsh\"", "sources.name is")]
     #[case("title =", "titel =", "unknown field `titel`")]
     #[case("address =", "adress =", "unknown field `adress`")]
     fn refuses_values_that_would_break_out(

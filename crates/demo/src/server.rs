@@ -324,6 +324,10 @@ impl Shared {
             body.push(0);
         }
         let whole = body.len();
+        let beyond = request.range_start.is_some_and(|start| start >= whole);
+        if beyond && !faults.contains(&Fault::NoRanges) {
+            return self.send_status(out, request, 416, "");
+        }
         let start = request
             .range_start
             .filter(|start| *start < whole && !faults.contains(&Fault::NoRanges));

@@ -16,6 +16,10 @@ use crate::transport::{Transport, TransportError, Validators};
 /// How many bytes are read at a time.
 const PIECE: usize = 256 << 10;
 
+/// How many bytes an attempt has to bring so that those before it are forgotten: a long download
+/// may break off often, but one that only trickles is given up.
+const WORTHWHILE: u64 = 64 << 10;
+
 /// An archive to bring.
 #[derive(Clone, Debug)]
 pub struct Download {
@@ -133,7 +137,8 @@ impl Download {
                 Err(error) => error,
             };
             let passing = matches!(&error, DownloadError::Transport(e) if e.is_passing());
-            failures = if flow.bytes > before { 1 } else { failures + 1 };
+            let worthwhile = flow.bytes - before >= WORTHWHILE;
+            failures = if worthwhile { 1 } else { failures + 1 };
             if !passing || failures >= transport.patience().attempts {
                 return Err(error);
             }
@@ -149,7 +154,11 @@ impl Download {
         partial: &mut File,
         validators: &mut Validators,
     ) -> Result<(), DownloadError> {
-        let mut opened = transport.open(&self.address, flow.bytes, validators)?;
+        let mut opened = match transport.open(&self.address, flow.bytes, validators) {
+            // All of it had come when the last attempt ended; the digest tells whether that is so.
+            Err(TransportError::Status { status: 416, .. }) if flow.bytes > 0 => return Ok(()),
+            result => result?,
+        };
         *validators = opened.validators.clone();
         if let (Some(length), Some(expected)) = (opened.length, self.size)
             && length != expected

@@ -66,7 +66,7 @@ pub fn fetch(
         address: Address::read(&build.address),
         digest: build.digest.clone(),
         size: build.size,
-        partial: partial_file(runtime, build)?,
+        partial: partial_file(runtime, build, key)?,
     };
     let title = format!("{} {}", runtime.definition.title, release.version);
     let (came, unpacked) = download_and_unpack(ui, runtime, &download, source, &tree, &title)?;
@@ -102,16 +102,22 @@ fn wait_for(ui: &Ui, runtime: &Runtime<'_>, key: &str) -> Result<Lock, Failure> 
     Ok(lock)
 }
 
-/// The file that keeps what came of a build so far, named by its digest.
-fn partial_file(runtime: &Runtime<'_>, build: &Build) -> Result<std::path::PathBuf, Failure> {
+/// The file that keeps what came of a build so far. Its digest makes sure that only the same bytes
+/// are gone on with, and its key that only the holder of that key's lock writes to it.
+fn partial_file(
+    runtime: &Runtime<'_>,
+    build: &Build,
+    key: &str,
+) -> Result<std::path::PathBuf, Failure> {
     let folder = runtime.context().folders()?.cache.join("archives");
     std::fs::create_dir_all(&folder).map_err(|source| ShelfError::File {
         path: folder.clone(),
         action: "written",
         source,
     })?;
-    let name = build.digest.to_string().replace(':', "-");
-    Ok(folder.join(format!("{name}.partial")))
+    let digest = build.digest.to_string().replace(':', "-");
+    let runtime = runtime.name();
+    Ok(folder.join(format!("{runtime}-{key}-{digest}.partial")))
 }
 
 /// One pass over the bytes: this thread unpacks while others download and decode.

@@ -1,0 +1,142 @@
+//! Downloads from the stand-in server: what is resumed, what is refused, what is left behind.
+
+#![allow(
+    clippy::unwrap_used,
+    reason = "a test that cannot go on should say where, and nothing else"
+)]
+
+use std::fs;
+use std::io::Read;
+use std::path::Path;
+use std::time::Duration;
+
+use vshelf_core::catalog::{Build, DigestAlgorithm};
+use vshelf_core::definition::{SourceDefinition, SourceKind};
+use vshelf_demo::server::{Fault, StandIn};
+use vshelf_sources::digest::digest_of;
+use vshelf_sources::registry::UserSettings;
+use vshelf_sources::transport::{Patience, Transport};
+use vshelf_sources::{Address, CatalogCache, Download, DownloadError, source};
+
+fn transport() -> Transport {
+    let patience = Patience {
+        stall: Duration::from_millis(300),
+        pause: Duration::from_millis(5),
+        ..Patience::default()
+    };
+    Transport::new(false, patience)
+}
+
+/// A build of the stand-in server's, and its bytes.
+fn build(server: &StandIn, cache: &Path) -> (Build, Vec<u8>) {
+    let definition = SourceDefinition {
+        name: "stand-in".into(),
+        strip_folders: 1,
+        kind: SourceKind::Catalog {
+            address: format!("{}/catalog.json", server.address()),
+        },
+    };
+    let platform = "linux-x64-gnu".parse().unwrap();
+    let source = source::open("marram", &definition, &platform, &UserSettings::default());
+    let loaded = CatalogCache::new(cache.to_owned(), Duration::ZERO)
+        .load(
+            "marram",
+            "stand-in",
+            source.as_ref(),
+            &transport(),
+            false,
+            jiff::Timestamp::now(),
+        )
+        .unwrap();
+    let release = loaded
+        .catalog
+        .releases
+        .iter()
+        .find(|r| r.version.as_str() == "8.3.1")
+        .unwrap();
+    let build = loaded
+        .details(release)
+        .unwrap()
+        .build_for(&platform)
+        .unwrap()
+        .clone();
+    let mut bytes = Vec::new();
+    ureq::get(&build.address)
+        .call()
+        .unwrap()
+        .body_mut()
+        .as_reader()
+        .read_to_end(&mut bytes)
+        .unwrap();
+    (build, bytes)
+}
+
+/// Downloads the build: what the sink got, and how it ended.
+fn run(build: &Build, size: Option<u64>, partial: &Path) -> (Vec<u8>, Result<u64, DownloadError>) {
+    let download = Download {
+        address: Address::read(&build.address),
+        digest: build.digest.clone(),
+        size,
+        partial: partial.to_owned(),
+    };
+    let mut got = Vec::new();
+    let mut sink = |piece: &[u8]| {
+        got.extend_from_slice(piece);
+        Ok(())
+    };
+    let result = download.run(&transport(), &mut sink, &mut |_, _| {});
+    (got, result)
+}
+
+#[test]
+fn every_byte_comes_once_whatever_was_there_before() {
+    let server = StandIn::start(None).unwrap();
+    let folder = tempfile::tempdir().unwrap();
+    let (build, bytes) = build(&server, folder.path());
+    assert_eq!(digest_of(DigestAlgorithm::Sha256, &bytes), build.digest);
+    let partial = folder.path().join("partial");
+    let all = bytes.len() as u64;
+    for already in [0, 1, bytes.len() / 2, bytes.len()] {
+        for size in [Some(all), None] {
+            fs::write(&partial, &bytes[..already]).unwrap();
+            let (got, came) = run(&build, size, &partial);
+            assert_eq!(came.unwrap(), all - already as u64, "{already} {size:?}");
+            assert!(got == bytes, "{already} {size:?}");
+            assert!(!partial.exists(), "{already} {size:?}");
+        }
+    }
+}
+
+#[test]
+fn a_wrong_beginning_is_found_out_and_not_kept() {
+    let server = StandIn::start(None).unwrap();
+    let folder = tempfile::tempdir().unwrap();
+    let (build, bytes) = build(&server, folder.path());
+    let partial = folder.path().join("partial");
+    fs::write(&partial, b"something else").unwrap();
+    let (_, result) = run(&build, Some(bytes.len() as u64), &partial);
+    assert!(
+        matches!(result, Err(DownloadError::Digest { .. })),
+        "{result:?}"
+    );
+    assert!(!partial.exists());
+    let (got, result) = run(&build, Some(bytes.len() as u64), &partial);
+    assert!(result.is_ok() && got == bytes);
+}
+
+#[test]
+fn a_server_that_hangs_is_given_up_and_what_came_is_kept() {
+    let server = StandIn::start(None).unwrap();
+    let folder = tempfile::tempdir().unwrap();
+    let (build, bytes) = build(&server, folder.path());
+    let partial = folder.path().join("partial");
+    server.misbehave(&[Fault::Hang]);
+    let (got, result) = run(&build, Some(bytes.len() as u64), &partial);
+    let error = result.unwrap_err();
+    assert!(
+        matches!(&error, DownloadError::Transport(e) if e.is_passing()),
+        "{error:?}"
+    );
+    assert!(!got.is_empty() && got == bytes[..got.len()]);
+    assert_eq!(fs::read(&partial).unwrap(), got);
+}
