@@ -101,11 +101,6 @@ impl Shelf {
         Ok(runtimes)
     }
 
-    /// The runtime's name.
-    pub fn runtime(&self) -> &str {
-        &self.runtime
-    }
-
     /// The runtime's folder.
     pub fn folder(&self) -> &Path {
         &self.folder
@@ -268,22 +263,6 @@ impl Shelf {
             _ => {}
         }
         staging::remove_tree(&away).map_err(failed("deleted", &away))
-    }
-}
-
-impl Install {
-    /// The runtime's program in this install; in the first folder for PATH if it is nowhere.
-    pub fn program(&self, definition: &Definition) -> PathBuf {
-        program_in(&self.folder, definition)
-    }
-
-    /// The folders of this install that go on PATH.
-    pub fn path_folders(&self, definition: &Definition) -> Vec<PathBuf> {
-        definition
-            .folders
-            .iter()
-            .map(|f| self.folder.join(f))
-            .collect()
     }
 }
 

@@ -53,7 +53,7 @@ pub struct Unpacked {
 #[derive(Debug, thiserror::Error)]
 pub enum UnpackError {
     /// Not one of the formats that builds are published in.
-    #[error("it is neither a gzip nor an xz archive")]
+    #[error("it is no tar archive with gzip, xz or zstd")]
     Format,
     /// The archive ends early or its bytes make no sense.
     #[error("it cannot be unpacked")]
@@ -118,6 +118,9 @@ fn decode(mut input: PipeReader, mut decoded: PipeWriter) -> Result<(), UnpackEr
         copy(&mut MultiGzDecoder::new(input), &mut decoded)?;
     } else if first.starts_with(b"\xfd7zXZ\0") {
         copy(&mut XzDecoder::new_multi_decoder(input), &mut decoded)?;
+    } else if first.starts_with(&[0x28, 0xb5, 0x2f, 0xfd]) {
+        let mut decoder = zstd::Decoder::with_buffer(input).map_err(UnpackError::Damaged)?;
+        copy(&mut decoder, &mut decoded)?;
     } else {
         return Err(UnpackError::Format);
     }
@@ -459,7 +462,8 @@ mod tests {
         ]);
         let mut xz = liblzma::write::XzEncoder::new(Vec::new(), 1);
         xz.write_all(&archive).unwrap();
-        for compressed in [gzip(&archive), xz.finish().unwrap()] {
+        let zstd = zstd::encode_all(archive.as_slice(), 1).unwrap();
+        for compressed in [gzip(&archive), xz.finish().unwrap(), zstd] {
             let folder = tempfile::tempdir().unwrap();
             let root = folder.path();
             let unpacked = feed(compressed, root, Bounds::default()).unwrap();
@@ -543,7 +547,10 @@ mod tests {
         let folder = tempfile::tempdir().unwrap();
         let page = b"<html>sign in first</html>".to_vec();
         let error = feed(page, folder.path(), Bounds::default()).unwrap_err();
-        assert_eq!(error.to_string(), "it is neither a gzip nor an xz archive");
+        assert_eq!(
+            error.to_string(),
+            "it is no tar archive with gzip, xz or zstd"
+        );
         let zeros = "0".repeat(9000);
         let mut cut = gzip(&tarball(&[(FILE, "m/a", &zeros)]));
         cut.truncate(cut.len() / 2);

@@ -11,6 +11,7 @@ use vshelf_view::{Cell, Palette};
 
 use crate::activity::Activity;
 use crate::runtime::Runtime;
+use crate::ui::styled;
 
 /// The marks of the install with this key: `this shell`, `default`, labels.
 pub fn marks(runtime: &Runtime<'_>, activity: &Activity, key: &str) -> Vec<String> {
@@ -59,6 +60,32 @@ pub fn spine(phase: Option<Phase>) -> Style {
     phase.map_or(Palette::QUIET, Palette::phase)
 }
 
+/// A line with its code name, phase and end of support, as a fact.
+pub fn about_line(line: &Line, today: Date) -> String {
+    let codename = line
+        .codename
+        .as_ref()
+        .map(|name| format!(" {}", printable(name)));
+    let phase = line.phase_on(today);
+    let end = end_of_support(Some(line), today);
+    let support = match phase {
+        _ if end.is_empty() => String::new(),
+        Phase::Ended => format!(", support ended on {end}"),
+        _ => format!(", support ends on {end}"),
+    };
+    let phase = styled(Palette::phase(phase), phase);
+    format!(
+        "{}{}: {phase}{support}",
+        line.name,
+        codename.unwrap_or_default()
+    )
+}
+
+/// How far away a day to come is: `in 5 weeks`.
+pub fn until(day: Date, today: Date) -> String {
+    format!("in {}", span(today, day))
+}
+
 /// When a line's support ends or ended, in a date and in words: `2026-12-28, in 5 weeks`.
 pub fn end_of_support(line: Option<&Line>, today: Date) -> String {
     let Some(end) = line.and_then(|line| line.end) else {
@@ -66,6 +93,6 @@ pub fn end_of_support(line: Option<&Line>, today: Date) -> String {
     };
     match end < today {
         true => format!("{end}, {} ago", span(end, today)),
-        false => format!("{end}, in {}", span(today, end)),
+        false => format!("{end}, {}", until(end, today)),
     }
 }

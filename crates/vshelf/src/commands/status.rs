@@ -13,7 +13,7 @@ use crate::commands::schemas::{ActivationSchema, NewerSchema};
 use crate::commands::{CommandArgs, say_concerns};
 use crate::context::Context;
 use crate::failure::{Outcome, shown};
-use crate::marks::{end_of_support, project_of, spine};
+use crate::marks::{about_line, project_of, spine, until};
 use crate::runtime::Runtime;
 use crate::ui::{Ui, styled};
 
@@ -164,26 +164,14 @@ fn show(ui: &Ui, runtime: &Runtime<'_>) -> Outcome {
     if let Some(copy) = activity.copies.first() {
         facts.push(("program", shown(&copy.program)));
     }
-    if let (Some(line), Some(phase)) = (line, phase) {
-        let codename = line
-            .codename
-            .as_ref()
-            .map(|name| format!(" {name}"))
-            .unwrap_or_default();
-        let end = end_of_support(Some(line), runtime.today);
-        let support = match (end.is_empty(), phase) {
-            (true, _) => String::new(),
-            (false, Phase::Ended) => format!(", support ended on {end}"),
-            (false, _) => format!(", support ends on {end}"),
-        };
-        facts.push((
-            "line",
-            format!(
-                "{}{codename}: {}{support}",
-                line.name,
-                styled(Palette::phase(phase), phase)
-            ),
-        ));
+    if let Some(line) = line {
+        facts.push(("line", about_line(line, runtime.today)));
+        if let Some((day, next)) = line.next_phase_after(runtime.today) {
+            facts.push((
+                "then",
+                format!("{next} from {day}, {}", until(day, runtime.today)),
+            ));
+        }
     }
     if let Some(install) = install {
         facts.push(("publisher", install.shelved.publisher.clone()));

@@ -77,7 +77,8 @@ fn an_exact_release_has_a_card() {
 Marram 8.2.1
   published    2026-03-09, 9 months ago
   publisher    Saltmarsh Foundation (saltmarsh)
-  line         8 Eelgrass: lts, support ends 2029-04-30, in 2 years
+  line         8 Eelgrass: lts, support ends on 2029-04-30, in 2 years
+  then         maintenance from 2027-10-19, in 11 months
   withdrawn    loses readings at midnight
   brings       tussock 3.2.0
   notes        notes/8.2.1
@@ -213,6 +214,7 @@ This shell uses Marram 6.20.2 already.
 Marram 6.20.2 is active here: this shell was switched to it.
   program    ~/.local/share/vivid-shelf/marram/installs/6.20.2/bin/marram
   line       6 Samphire: maintenance, support ends on 2026-12-28, in 5 weeks
+  then       ended from 2026-12-29, in 5 weeks
   publisher  saltmarsh
   overrode   the default, 8
   shell      bash, connected
@@ -283,6 +285,7 @@ fn the_systems_own_copy_can_be_used_and_be_the_default() {
 Marram 8.3.1 is active here: it is the default, kept as 8.
   program    ~/.local/share/vivid-shelf/marram/default/bin/marram
   line       8 Eelgrass: lts, support ends on 2029-04-30, in 2 years
+  then       maintenance from 2027-10-19, in 11 months
   publisher  saltmarsh
   overrode   the system's own copy
   behind it  ~/system/marram
@@ -466,7 +469,8 @@ fn a_catalog_serves_offline_and_says_its_age() {
 Marram 10.0.0-rc.1
   published    2026-11-17, 6 days ago
   publisher    Saltmarsh Foundation (saltmarsh)
-  line         10: preview, support ends 2031-04-30, in 4 years
+  line         10: preview, support ends on 2031-04-30, in 4 years
+  then         current from 2027-04-13, in 5 months
   brings       tussock 5.0.0
   notes        notes/10.0.0-rc.1
   build        linux-x64, 0.2 MB

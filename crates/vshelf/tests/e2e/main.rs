@@ -7,6 +7,7 @@
 
 mod bad_input;
 mod demo;
+mod docs;
 mod faults;
 mod hook;
 mod job;

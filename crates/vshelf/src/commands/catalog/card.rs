@@ -12,7 +12,7 @@ use super::ReleaseReport;
 use crate::activity::Activity;
 use crate::commands::print_json;
 use crate::failure::{Failure, Kind, Outcome};
-use crate::marks::{end_of_support, spine};
+use crate::marks::{about_line, spine, until};
 use crate::runtime::Runtime;
 use crate::ui::{Ui, styled};
 
@@ -98,26 +98,14 @@ pub fn show(ui: &Ui, runtime: &Runtime<'_>, candidate: &Candidate<'_>, json: boo
         "publisher",
         format!("{} ({})", printable(publisher), release.publisher),
     ));
-    if let (Some(line), Some(phase)) = (line, phase) {
-        let codename = line
-            .codename
-            .as_ref()
-            .map(|name| format!(" {}", printable(name)))
-            .unwrap_or_default();
-        let end = end_of_support(Some(line), runtime.today);
-        let support = if end.is_empty() {
-            String::new()
-        } else {
-            format!(", support ends {end}")
-        };
-        facts.push((
-            "line",
-            format!(
-                "{}{codename}: {}{support}",
-                line.name,
-                styled(Palette::phase(phase), phase)
-            ),
-        ));
+    if let Some(line) = line {
+        facts.push(("line", about_line(line, runtime.today)));
+        if let Some((day, next)) = line.next_phase_after(runtime.today) {
+            facts.push((
+                "then",
+                format!("{next} from {day}, {}", until(day, runtime.today)),
+            ));
+        }
     }
     if release.security {
         facts.push((

@@ -1,0 +1,91 @@
+//! What the README and the docs show is true: commands, options, definitions, links.
+
+use std::fs;
+use std::path::{Path, PathBuf};
+
+use vshelf_core::Definition;
+
+use crate::scene::Scene;
+
+fn root() -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("../..")
+}
+
+/// The README and every page in `docs`, by path and text.
+fn pages() -> Vec<(PathBuf, String)> {
+    let mut paths = vec![root().join("README.md")];
+    for entry in fs::read_dir(root().join("docs")).unwrap() {
+        let path = entry.unwrap().path();
+        if path.extension().is_some_and(|extension| extension == "md") {
+            paths.push(path);
+        }
+    }
+    paths
+        .into_iter()
+        .map(|path| (path.clone(), fs::read_to_string(path).unwrap()))
+        .collect()
+}
+
+/// The blocks of code in `language`.
+fn blocks<'t>(text: &'t str, language: &str) -> Vec<&'t str> {
+    let fence = format!("```{language}\n");
+    text.split(&fence)
+        .skip(1)
+        .filter_map(|rest| rest.split("```").next())
+        .collect()
+}
+
+#[test]
+fn every_shown_command_and_option_exists() {
+    let scene = Scene::new();
+    let mut shown = 0;
+    for (path, text) in pages() {
+        for line in blocks(&text, "sh").iter().flat_map(|block| block.lines()) {
+            let line = line.split(" #").next().unwrap_or_default().trim();
+            let Some(words) = line.strip_prefix("vshelf ") else {
+                continue;
+            };
+            let words: Vec<&str> = words.split_whitespace().collect();
+            let help = scene.does(&[words[0], "--help"]).stdout;
+            for option in words
+                .iter()
+                .filter(|word| word.starts_with("--") && word.len() > 2)
+            {
+                assert!(help.contains(option), "{}: {line}", path.display());
+            }
+            shown += 1;
+        }
+    }
+    assert!(shown > 10, "the README shows commands");
+}
+
+#[test]
+fn every_shown_definition_can_be_read() {
+    let mut shown = 0;
+    for (path, text) in pages() {
+        for block in blocks(&text, "toml")
+            .iter()
+            .filter(|block| block.starts_with("name = "))
+        {
+            if let Err(error) = Definition::read(block) {
+                panic!("{}: {error}", path.display());
+            }
+            shown += 1;
+        }
+    }
+    assert_eq!(shown, 2);
+}
+
+#[test]
+fn every_link_leads_somewhere() {
+    for (path, text) in pages() {
+        for target in text
+            .split("](")
+            .skip(1)
+            .filter_map(|rest| rest.split(')').next())
+        {
+            let file = path.parent().unwrap().join(target);
+            assert!(file.exists(), "{} links to {target}", path.display());
+        }
+    }
+}
