@@ -7,7 +7,7 @@ use std::time::{Duration, Instant};
 
 use portable_pty::{Child, CommandBuilder, MasterPty, PtySize, native_pty_system};
 
-use crate::scene::{PROGRAM, Scene};
+use crate::scene::{PROGRAM, Scene, names_in};
 
 /// A shell on a terminal of its own.
 struct Terminal {
@@ -181,6 +181,56 @@ fn long_output_goes_through_the_pager_on_a_terminal_only() {
             .types("vshelf catalog --all | cat")
             .contains("paged ")
     );
+}
+
+#[test]
+fn the_demo_shell_is_connected_and_leaves_nothing_behind() {
+    let scene = Scene::new();
+    scene.write(".bashrc", "PS1='> '\nexport TMPDIR=~/tmp\nmkdir -p ~/tmp\n");
+    let mut terminal = Terminal::open(&scene);
+    writeln!(
+        terminal.writer,
+        "{PROGRAM} demo --shell; echo \"rea\"\"dy:$?\""
+    )
+    .unwrap();
+    terminal.wait_for("demo --shell", |seen| seen.ends_with("gull-point ~> "));
+    writeln!(terminal.writer, "vshelf install 8").unwrap();
+    terminal.wait_for("install", |seen| {
+        seen.contains("this shell and new ones use it.")
+    });
+    writeln!(terminal.writer, "marram -e 'print home'; exit").unwrap();
+    terminal.wait_for("exit", |seen| {
+        seen.contains("ready:") && seen.ends_with("> ")
+    });
+    assert!(
+        terminal.seen.contains("vivid-shelf/marram/default"),
+        "{}",
+        terminal.seen
+    );
+    assert!(names_in(&scene.path("tmp")).is_empty());
+    assert!(
+        scene.on_shelf().is_empty(),
+        "the person's own shelf is untouched"
+    );
+}
+
+#[test]
+fn an_interrupted_demo_cleans_up_and_dies_by_the_signal() {
+    let scene = Scene::new();
+    scene.write(".bashrc", "PS1='> '\nexport TMPDIR=~/tmp\nmkdir -p ~/tmp\n");
+    let mut terminal = Terminal::open(&scene);
+    writeln!(terminal.writer, "{PROGRAM} demo").unwrap();
+    terminal.wait_for("demo", |seen| seen.contains("Connect bash once."));
+    terminal.writer.write_all(b"\x03").unwrap();
+    terminal.wait_for("Ctrl-C", |seen| seen.ends_with("> "));
+    assert!(
+        terminal
+            .types("echo \"ended with $?\"")
+            .contains("ended with 130"),
+        "{}",
+        terminal.seen
+    );
+    assert!(names_in(&scene.path("tmp")).is_empty());
 }
 
 #[test]
