@@ -33,6 +33,7 @@ struct GlobalArgs {
 
 /// Runs the command line and says how it ended.
 pub fn run(words: Vec<OsString>) -> ExitCode {
+    let words = as_option(words);
     let entries = commands::all();
     let matches = match parser(&entries, &words).try_get_matches_from(&words) {
         Ok(matches) => matches,
@@ -50,9 +51,19 @@ pub fn run(words: Vec<OsString>) -> ExitCode {
             Some(entry) => (entry.run)(matches, &ui, &context),
             None => Err(Failure::new(Kind::Usage, format!("{name:?} is no command"))),
         },
-        None => ui.result(overview(&entries)),
+        None => ui.result(overview(&entries).trim_end()),
     };
     end(&ui, outcome.and_then(|()| context.shell.hand_over()))
+}
+
+/// `vshelf help install` is `vshelf install --help`.
+fn as_option(mut words: Vec<OsString>) -> Vec<OsString> {
+    if words.get(1).is_some_and(|word| word == "help") {
+        words.remove(1);
+        words.truncate(2);
+        words.push("--help".into());
+    }
+    words
 }
 
 fn end(ui: &Ui, outcome: Outcome) -> ExitCode {

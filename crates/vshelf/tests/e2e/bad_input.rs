@@ -390,9 +390,13 @@ Error: [HOME]/file/shelf/marram/installs cannot be read.
 fn every_command_has_help_that_says_what_it_does() {
     let scene = Scene::new();
     let overview = scene.does(&["--help"]).stdout;
+    assert_eq!(scene.does(&["help"]).stdout, overview);
+    assert_eq!(scene.does(&[]).stdout, overview);
+    let install = scene.does(&["install", "--help"]).stdout;
+    assert_eq!(scene.does(&["help", "install"]).stdout, install);
     for command in [
-        "catalog", "list", "status", "path", "install", "switch", "default", "run", "remove",
-        "setup", "hook", "runtimes", "demo",
+        "catalog", "list", "status", "explain", "path", "install", "switch", "default", "pin",
+        "label", "run", "remove", "setup", "hook", "runtimes", "demo",
     ] {
         assert!(
             overview.contains(&format!("\n  {command} ")),

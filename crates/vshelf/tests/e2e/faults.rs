@@ -1,7 +1,9 @@
 //! Servers and disks that misbehave: nothing half done, and the next attempt goes on.
 
 use std::io::Write;
-use std::process::Command;
+use std::os::unix::process::ExitStatusExt;
+use std::process::{Child, Command};
+use std::time::{Duration, Instant};
 
 use snapbox::str;
 use vshelf_core::catalog::DigestAlgorithm;
@@ -211,20 +213,55 @@ fn ten_at_once_download_once() {
     assert_eq!(scene.on_shelf(), ["8.3.1"]);
 }
 
-#[test]
-fn a_killed_install_is_swept_by_the_next() {
-    let scene = Scene::with_faults(&[Fault::Slow(100_000)]);
+/// Starts an install that takes a while, and waits until it is at work.
+fn slow_install(scene: &Scene) -> Child {
     let mut command = scene.command(PROGRAM);
-    let mut child = command
+    let child = command
         .args(["install", "8.3.1", "--quiet"])
         .spawn()
         .unwrap();
     for _ in 0..200 {
-        std::thread::sleep(std::time::Duration::from_millis(20));
-        if !names_in(&scene.data("staging")).is_empty() {
+        std::thread::sleep(Duration::from_millis(20));
+        let partials = names_in(&scene.path(".cache/vivid-shelf/archives"));
+        if !partials.is_empty() && !names_in(&scene.data("staging")).is_empty() {
             break;
         }
     }
+    std::thread::sleep(Duration::from_millis(300));
+    child
+}
+
+#[test]
+fn ctrl_c_ends_an_install_at_once_and_what_came_is_gone_on_with() {
+    let scene = Scene::with_faults(&[Fault::Slow(100_000)]);
+    let mut child = slow_install(&scene);
+    let asked = Instant::now();
+    let pid = child.id().to_string();
+    assert!(
+        Command::new("kill")
+            .args(["-INT", &pid])
+            .status()
+            .unwrap()
+            .success()
+    );
+    assert_eq!(
+        child.wait().unwrap().signal(),
+        Some(2),
+        "it dies by the signal"
+    );
+    assert!(asked.elapsed() < Duration::from_secs(1));
+    assert!(scene.on_shelf().is_empty());
+    scene.server().misbehave(&[]);
+    scene.does(&["install", "8.3.1"]);
+    let last = scene.server().requests().pop().unwrap();
+    assert!(last.contains(" 206 from "), "{last}");
+    assert!(names_in(&scene.data("staging")).is_empty());
+}
+
+#[test]
+fn a_killed_install_is_swept_by_the_next() {
+    let scene = Scene::with_faults(&[Fault::Slow(100_000)]);
+    let mut child = slow_install(&scene);
     child.kill().unwrap();
     child.wait().unwrap();
     assert!(scene.on_shelf().is_empty());
