@@ -81,8 +81,14 @@ pub fn about_line(line: &Line, today: Date) -> String {
     )
 }
 
+/// A line's next change of phase, as a fact; its end is told with the line itself.
+pub fn next_phase(line: &Line, today: Date) -> Option<String> {
+    let (day, next) = line.next_phase_after(today)?;
+    (next != Phase::Ended).then(|| format!("{next} from {day}, {}", until(day, today)))
+}
+
 /// How far away a day to come is: `in 5 weeks`.
-pub fn until(day: Date, today: Date) -> String {
+fn until(day: Date, today: Date) -> String {
     format!("in {}", span(today, day))
 }
 

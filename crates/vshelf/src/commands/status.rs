@@ -13,7 +13,7 @@ use crate::commands::schemas::{ActivationSchema, NewerSchema};
 use crate::commands::{CommandArgs, say_concerns};
 use crate::context::Context;
 use crate::failure::{Outcome, shown};
-use crate::marks::{about_line, project_of, spine, until};
+use crate::marks::{about_line, next_phase, project_of, spine};
 use crate::runtime::Runtime;
 use crate::ui::{Ui, styled};
 
@@ -166,12 +166,7 @@ fn show(ui: &Ui, runtime: &Runtime<'_>) -> Outcome {
     }
     if let Some(line) = line {
         facts.push(("line", about_line(line, runtime.today)));
-        if let Some((day, next)) = line.next_phase_after(runtime.today) {
-            facts.push((
-                "then",
-                format!("{next} from {day}, {}", until(day, runtime.today)),
-            ));
-        }
+        facts.extend(next_phase(line, runtime.today).map(|next| ("then", next)));
     }
     if let Some(install) = install {
         facts.push(("publisher", install.shelved.publisher.clone()));

@@ -214,7 +214,6 @@ This shell uses Marram 6.20.2 already.
 Marram 6.20.2 is active here: this shell was switched to it.
   program    ~/.local/share/vivid-shelf/marram/installs/6.20.2/bin/marram
   line       6 Samphire: maintenance, support ends on 2026-12-28, in 5 weeks
-  then       ended from 2026-12-29, in 5 weeks
   publisher  saltmarsh
   overrode   the default, 8
   shell      bash, connected

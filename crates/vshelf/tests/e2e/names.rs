@@ -376,7 +376,6 @@ The default stays 8.3.1 (8).
 Marram 9.2.0 should be active here (tide-board wants 9.2.0), but ~/.local/share/vivid-shelf/marram/default/bin/marram answers to marram.
   program    ~/.local/share/vivid-shelf/marram/default/bin/marram
   line       9: current, support ends on 2027-06-30, in 7 months
-  then       ended from 2027-07-01, in 7 months
   publisher  saltmarsh
   wish       ~/tide-board/.marram-version, line 1
   overrode   the default, 8
@@ -386,7 +385,6 @@ marram 9.2.0
 Marram 9.2.0 is active here: this shell was switched to it.
   program    ~/.local/share/vivid-shelf/marram/installs/9.2.0/bin/marram
   line       9: current, support ends on 2027-06-30, in 7 months
-  then       ended from 2027-07-01, in 7 months
   publisher  saltmarsh
   wish       tide-board wants 9.2.0 too (~/tide-board/.marram-version, line 1)
   overrode   the default, 8

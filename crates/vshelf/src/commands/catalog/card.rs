@@ -12,7 +12,7 @@ use super::ReleaseReport;
 use crate::activity::Activity;
 use crate::commands::print_json;
 use crate::failure::{Failure, Kind, Outcome};
-use crate::marks::{about_line, spine, until};
+use crate::marks::{about_line, next_phase, spine};
 use crate::runtime::Runtime;
 use crate::ui::{Ui, styled};
 
@@ -100,12 +100,7 @@ pub fn show(ui: &Ui, runtime: &Runtime<'_>, candidate: &Candidate<'_>, json: boo
     ));
     if let Some(line) = line {
         facts.push(("line", about_line(line, runtime.today)));
-        if let Some((day, next)) = line.next_phase_after(runtime.today) {
-            facts.push((
-                "then",
-                format!("{next} from {day}, {}", until(day, runtime.today)),
-            ));
-        }
+        facts.extend(next_phase(line, runtime.today).map(|next| ("then", next)));
     }
     if release.security {
         facts.push((
