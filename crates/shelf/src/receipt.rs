@@ -7,6 +7,7 @@ use std::path::{Path, PathBuf};
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 use vshelf_core::Version;
+use vshelf_core::resolve::Shelved;
 
 use crate::atomic;
 
@@ -47,6 +48,17 @@ pub struct ReceiptContents {
     pub files: u64,
     /// When it was installed.
     pub installed: Timestamp,
+}
+
+impl ReceiptContents {
+    /// The install under `key` as choosing sees it.
+    pub fn shelved(&self, key: &str) -> Shelved {
+        Shelved {
+            key: key.to_owned(),
+            version: self.version.clone(),
+            publisher: self.publisher.clone(),
+        }
+    }
 }
 
 impl Receipt {

@@ -153,11 +153,7 @@ impl Shelf {
         let path = receipt_path(&self.folder, key);
         let receipt = Receipt::read(&path).map_err(failed("read", &path))?;
         Ok(receipt.map(|receipt| Install {
-            shelved: Shelved {
-                key: key.to_owned(),
-                version: receipt.contents.version.clone(),
-                publisher: receipt.contents.publisher.clone(),
-            },
+            shelved: receipt.contents.shelved(key),
             folder,
             receipt,
         }))
@@ -238,11 +234,7 @@ impl Shelf {
         fs::rename(tree, &folder).map_err(failed("written", &folder))?;
         atomic::sync_folder(installs).map_err(failed("synced", installs))?;
         Ok(Install {
-            shelved: Shelved {
-                key: key.to_owned(),
-                version: receipt.contents.version.clone(),
-                publisher: receipt.contents.publisher.clone(),
-            },
+            shelved: receipt.contents.shelved(key),
             folder,
             receipt,
         })
