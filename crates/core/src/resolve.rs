@@ -81,6 +81,16 @@ pub enum Choice<'a> {
     Version(Candidate<'a>),
 }
 
+impl<'a> Choice<'a> {
+    /// The key on the shelf, or `system`; nothing for a version that is not on the shelf.
+    pub fn key(&self) -> Option<&'a str> {
+        match self {
+            Choice::System => Some("system"),
+            Choice::Version(candidate) => candidate.install.map(|install| install.key.as_str()),
+        }
+    }
+}
+
 /// How a selector became a choice, or failed to.
 #[derive(Debug)]
 pub struct Explanation<'a> {

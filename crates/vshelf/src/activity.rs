@@ -7,9 +7,8 @@ use std::os::unix::fs::PermissionsExt;
 use std::path::{Path, PathBuf};
 
 use vshelf_core::activation::{Activation, Claim, Place, Rule, decide};
-use vshelf_core::resolve::{Choice, Scope};
 
-use crate::failure::Failure;
+use crate::failure::{Failure, Kind};
 use crate::project;
 use crate::runtime::Runtime;
 
@@ -56,12 +55,7 @@ impl Activity {
             Err(failure) => (None, Some(failure)),
         };
         if let Some(found) = &wish {
-            let choice = runtime.explain(&found.wish.request, Scope::Shelf).outcome;
-            let key = match choice {
-                Ok(Choice::System) => Some("system".to_owned()),
-                Ok(Choice::Version(candidate)) => candidate.install.map(|i| i.key.clone()),
-                Err(_) => None,
-            };
+            let key = runtime.key_meeting(&found.wish.request);
             claims.push(Claim {
                 rule: Rule::Pin,
                 wanted: found.wish.request.to_string(),
@@ -129,6 +123,15 @@ impl Activity {
         self.copies
             .first()
             .map(|copy| copy.key.as_deref().unwrap_or("system"))
+    }
+
+    /// The system's own copy, or a failure that says there is none.
+    pub fn need_system_copy(&self, runtime: &Runtime<'_>) -> Result<&Path, Failure> {
+        self.system_copy().ok_or_else(|| {
+            let program = &runtime.definition.program;
+            let message = format!("there is no {program} on PATH besides the shelf's");
+            Failure::new(Kind::NoMatch, message)
+        })
     }
 
     /// The system's own copy.

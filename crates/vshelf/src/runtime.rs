@@ -209,6 +209,18 @@ impl<'c> Runtime<'c> {
             .map_err(|error| self.failure(&error))
     }
 
+    /// The key on the shelf that `request` stands for, or `system`.
+    pub fn resolve_key(&self, request: &Request) -> Result<String, Failure> {
+        let choice = self.resolve(request, Scope::Shelf)?;
+        Ok(choice.key().unwrap_or_default().to_owned())
+    }
+
+    /// The key on the shelf that meets `request`, or `system`; nothing where none does.
+    pub fn key_meeting(&self, request: &Request) -> Option<String> {
+        let outcome = resolve::resolve(&self.world(Scope::Shelf), request, Scope::Shelf).outcome;
+        Some(outcome.ok()?.key()?.to_owned())
+    }
+
     /// All that `request` covers among what `scope` says.
     pub fn covered(&self, request: &Request, scope: Scope) -> Result<Vec<Candidate<'_>>, Failure> {
         resolve::covered(&self.world(Scope::Published), request, scope)

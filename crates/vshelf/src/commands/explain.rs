@@ -11,7 +11,7 @@ use vshelf_view::words::{Count, printable};
 use crate::activity::Activity;
 use crate::commands::{CommandArgs, say_age};
 use crate::context::Context;
-use crate::failure::{Failure, Outcome, shown};
+use crate::failure::{Outcome, shown};
 use crate::ui::{Ui, styled};
 
 /// Show step by step how a selector becomes a release
@@ -125,16 +125,11 @@ impl CommandArgs for Explain {
                     chosen.publisher
                 ))
             }
-            Ok(Choice::System) => match Activity::of(&runtime).system_copy() {
-                Some(program) => ui.result(format!("So it is {}.", shown(program))),
-                None => Err(Failure::new(
-                    crate::exit::Kind::NoMatch,
-                    format!(
-                        "there is no {} on PATH besides the shelf's",
-                        runtime.definition.program
-                    ),
-                )),
-            },
+            Ok(Choice::System) => {
+                let activity = Activity::of(&runtime);
+                let program = activity.need_system_copy(&runtime)?;
+                ui.result(format!("So it is {}.", shown(program)))
+            }
             Err(error) => Err(runtime.failure(error)),
         }
     }

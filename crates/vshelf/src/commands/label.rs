@@ -4,7 +4,7 @@ use clap::Args;
 use serde::Serialize;
 use vshelf_core::Request;
 use vshelf_core::near;
-use vshelf_core::resolve::{Choice, Scope};
+use vshelf_core::resolve::Scope;
 use vshelf_core::selector::{KEYWORDS, is_name};
 use vshelf_view::{Cell, Column, Palette, Table};
 
@@ -236,11 +236,6 @@ fn refuse_taken(runtime: &Runtime<'_>, name: &str) -> Outcome {
 impl Runtime<'_> {
     /// The key on the shelf that a label's selector stands for.
     pub fn key_of_label(&self, selector: &str) -> Option<String> {
-        let request: Request = selector.parse().ok()?;
-        match self.explain(&request, Scope::Shelf).outcome {
-            Ok(Choice::Version(candidate)) => candidate.install.map(|install| install.key.clone()),
-            Ok(Choice::System) => Some("system".to_owned()),
-            Err(_) => None,
-        }
+        self.key_meeting(&selector.parse().ok()?)
     }
 }

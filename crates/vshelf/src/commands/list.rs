@@ -89,22 +89,29 @@ impl CommandArgs for List {
         for runtime in &mut runtimes {
             runtime.today = self.as_of.unwrap_or(runtime.today);
         }
-        let reports: Vec<Report> = runtimes.iter().map(report).collect();
+        let looked: Vec<(Activity, Report)> = runtimes
+            .iter()
+            .map(|runtime| {
+                let activity = Activity::of(runtime);
+                let report = report(runtime, &activity);
+                (activity, report)
+            })
+            .collect();
         if self.json {
+            let reports: Vec<&Report> = looked.iter().map(|(_, report)| report).collect();
             return super::print_json(ui, &reports);
         }
-        for (index, (runtime, report)) in runtimes.iter().zip(&reports).enumerate() {
+        for (index, (runtime, (activity, report))) in runtimes.iter().zip(&looked).enumerate() {
             if index > 0 {
                 ui.result("")?;
             }
-            show(ui, runtime, report)?;
+            show(ui, runtime, activity, report)?;
         }
         Ok(())
     }
 }
 
-fn report(runtime: &Runtime<'_>) -> Report {
-    let activity = Activity::of(runtime);
+fn report(runtime: &Runtime<'_>, activity: &Activity) -> Report {
     let default = runtime.default_key();
     let installs = runtime
         .installs
@@ -124,7 +131,7 @@ fn report(runtime: &Runtime<'_>) -> Report {
                 installed: install.receipt.contents.installed.to_string(),
                 active: activity.active_key() == Some(&shelved.key),
                 default: default.as_deref() == Some(&shelved.key),
-                marks: marks(runtime, &activity, &shelved.key),
+                marks: marks(runtime, activity, &shelved.key),
                 newer: runtime.newer_than(shelved),
             }
         })
@@ -135,7 +142,7 @@ fn report(runtime: &Runtime<'_>) -> Report {
     }
 }
 
-fn show(ui: &Ui, runtime: &Runtime<'_>, report: &Report) -> Outcome {
+fn show(ui: &Ui, runtime: &Runtime<'_>, activity: &Activity, report: &Report) -> Outcome {
     let title = &runtime.definition.title;
     if runtime.installs.is_empty() {
         ui.result(format!("No {title} is on the shelf."))?;
@@ -182,7 +189,7 @@ fn show(ui: &Ui, runtime: &Runtime<'_>, report: &Report) -> Outcome {
         );
     }
     ui.page(&table)?;
-    say_concerns(ui, runtime, &Activity::of(runtime));
+    say_concerns(ui, runtime, activity);
     Ok(())
 }
 

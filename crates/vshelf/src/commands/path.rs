@@ -3,7 +3,6 @@
 use clap::Args;
 use serde::Serialize;
 use vshelf_core::Request;
-use vshelf_core::resolve::{Choice, Scope};
 use vshelf_core::selector::Selector;
 
 use crate::activity::Activity;
@@ -59,30 +58,19 @@ impl CommandArgs for Path {
                 )
                 .run("To see why", "vshelf status")
             })?,
-            Some(request) => match runtime.resolve(request, Scope::Shelf)? {
-                Choice::System => "system".to_owned(),
-                Choice::Version(chosen) => chosen.install.map_or(String::new(), |i| i.key.clone()),
-            },
+            Some(request) => runtime.resolve_key(request)?,
         };
         let asks_default = request.is_some_and(|r| r.selector == Selector::Default);
-        let (folder, program) = match (key.as_str(), activity.system_copy()) {
-            ("system", Some(program)) => {
+        let (folder, program) = match key.as_str() {
+            "system" => {
+                let program = activity.need_system_copy(&runtime)?;
                 let folder = program
                     .parent()
                     .and_then(std::path::Path::parent)
                     .unwrap_or(program);
                 (folder.to_owned(), program.to_owned())
             }
-            ("system", None) => {
-                return Err(Failure::new(
-                    Kind::NoMatch,
-                    format!(
-                        "there is no {} on PATH besides the shelf's",
-                        runtime.definition.program
-                    ),
-                ));
-            }
-            (key, _) => {
+            key => {
                 let folder = match asks_default {
                     true => runtime.shelf.default_link(),
                     false => runtime.shelf.install_folder(key),

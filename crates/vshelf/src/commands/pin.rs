@@ -15,7 +15,7 @@ use crate::commands::CommandArgs;
 use crate::context::Context;
 use crate::failure::{Failure, Kind, Outcome, shown};
 use crate::hooks::file_failure;
-use crate::project::{self, FoundWish};
+use crate::project;
 use crate::runtime::Runtime;
 use crate::ui::Ui;
 
@@ -70,7 +70,9 @@ fn show(ui: &Ui, context: &Context, json: bool) -> Outcome {
     let mut found = Vec::new();
     for runtime in &runtimes {
         let wish = project::find_wish(runtime)?;
-        let met_by = wish.as_ref().and_then(|wish| key_for(runtime, wish));
+        let met_by = wish
+            .as_ref()
+            .and_then(|found| runtime.key_meeting(&found.wish.request));
         found.push((runtime, wish, met_by));
     }
     if json {
@@ -122,14 +124,6 @@ fn without_label(runtime: &Runtime<'_>, typed: Request) -> Result<Request, Failu
     {
         Some((_, selector)) => Ok(selector.parse()?),
         None => Ok(typed),
-    }
-}
-
-fn key_for(runtime: &Runtime<'_>, found: &FoundWish) -> Option<String> {
-    match runtime.explain(&found.wish.request, Scope::Shelf).outcome {
-        Ok(Choice::System) => Some("system".to_owned()),
-        Ok(Choice::Version(candidate)) => candidate.install.map(|install| install.key.clone()),
-        Err(_) => None,
     }
 }
 

@@ -5,7 +5,6 @@ use std::process::Command;
 
 use clap::Args;
 use vshelf_core::Request;
-use vshelf_core::resolve::{Choice, Scope};
 
 use crate::calling_shell::{EVALUATE, SHELL};
 use crate::commands::CommandArgs;
@@ -35,10 +34,7 @@ impl CommandArgs for Run {
     fn run(self, _: &Ui, context: &Context) -> Outcome {
         let request: Request = self.selector.parse()?;
         let runtime = context.runtime_for(&request)?;
-        let key = match runtime.resolve(&request, Scope::Shelf)? {
-            Choice::System => "system".to_owned(),
-            Choice::Version(chosen) => chosen.install.map_or(String::new(), |i| i.key.clone()),
-        };
+        let key = runtime.resolve_key(&request)?;
         let mut command = Command::new(&self.command[0]);
         command
             .args(&self.command[1..])

@@ -56,18 +56,9 @@ impl CommandArgs for Switch {
         }
         let activity = Activity::of(&runtime);
         let choice = runtime.resolve(&request, Scope::Shelf)?;
-        let key = match &choice {
-            Choice::System => "system",
-            Choice::Version(candidate) => candidate.install.map_or("", |install| &install.key),
-        };
-        if key == "system" && activity.system_copy().is_none() {
-            return Err(Failure::new(
-                Kind::NoMatch,
-                format!(
-                    "there is no {} on PATH besides the shelf's",
-                    runtime.definition.program
-                ),
-            ));
+        let key = choice.key().unwrap_or_default();
+        if key == "system" {
+            activity.need_system_copy(&runtime)?;
         }
         let before = activity.active_key();
         let named = called(&runtime, key, &activity);
