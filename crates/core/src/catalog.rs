@@ -98,10 +98,21 @@ pub struct Build {
     pub platform: Platform,
     /// Where it lies: a URL or a path.
     pub address: String,
+    /// Where else the same bytes lie.
+    pub mirrors: Vec<String>,
     /// Its size in bytes, where the publisher tells.
     pub size: Option<u64>,
     /// What its bytes must add up to.
-    pub digest: Digest,
+    pub checksum: Checksum,
+}
+
+/// What a publisher promises of an archive's bytes.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Checksum {
+    /// The digest itself.
+    Digest(Digest),
+    /// The checksum list at this address holds it, by the archive's file name.
+    Listed(String),
 }
 
 /// A digest of an archive's bytes.
@@ -184,6 +195,27 @@ impl fmt::Display for Digest {
         self.bytes
             .iter()
             .try_for_each(|byte| write!(f, "{byte:02x}"))
+    }
+}
+
+impl fmt::Display for Checksum {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Checksum::Digest(digest) => digest.fmt(f),
+            Checksum::Listed(address) => write!(f, "listed in {address}"),
+        }
+    }
+}
+
+impl FromStr for Checksum {
+    type Err = DigestError;
+
+    /// Reads what `Display` prints.
+    fn from_str(text: &str) -> Result<Self, DigestError> {
+        match text.strip_prefix("listed in ") {
+            Some(address) => Ok(Checksum::Listed(address.to_owned())),
+            None => text.parse().map(Checksum::Digest),
+        }
     }
 }
 
@@ -308,16 +340,12 @@ impl Release {
 }
 
 impl Details {
-    /// The build for `host`: the one made for exactly it before one that fits as well.
-    pub fn build_for(&self, host: &Platform) -> Option<&Build> {
-        self.builds
-            .iter()
-            .find(|build| build.platform == *host)
-            .or_else(|| {
-                self.builds
-                    .iter()
-                    .find(|build| build.platform.runs_on(host))
-            })
+    /// The builds for `host`, best first: those made for exactly it before those that fit as well.
+    pub fn builds_for(&self, host: &Platform) -> Vec<&Build> {
+        let (exact, other): (Vec<&Build>, Vec<&Build>) = (self.builds.iter())
+            .filter(|build| build.platform.runs_on(host))
+            .partition(|build| build.platform == *host);
+        [exact, other].concat()
     }
 }
 

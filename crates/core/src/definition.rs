@@ -1,6 +1,7 @@
 //! What a runtime is: a small TOML file, data and not code.
 
 use std::collections::BTreeMap;
+use std::hash::{DefaultHasher, Hash, Hasher};
 use std::path::{Component, Path};
 
 use serde::Deserialize;
@@ -54,7 +55,7 @@ pub struct PinFile {
 }
 
 /// A place that releases come from.
-#[derive(Clone, Debug, PartialEq, Eq, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Hash, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub struct SourceDefinition {
     /// The name in output and receipts.
@@ -68,13 +69,35 @@ pub struct SourceDefinition {
 }
 
 /// What a source speaks.
-#[derive(Clone, Debug, PartialEq, Eq, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Hash, Deserialize)]
 #[serde(tag = "kind", deny_unknown_fields, rename_all = "kebab-case")]
 pub enum SourceKind {
     /// Our own catalog format over HTTP or from a folder.
     Catalog {
         /// The document: a URL or a path.
         address: String,
+        /// Other addresses of the same document, with the same files beside it.
+        #[serde(default)]
+        mirrors: Vec<String>,
+        /// The minisign public key that the document must be signed with.
+        key: Option<String>,
+    },
+    /// A publisher's own release index: a JSON list of releases, and a checksum list for each.
+    #[serde(rename_all = "kebab-case")]
+    ReleaseIndex {
+        /// The index: a URL or a path.
+        address: String,
+        /// Other addresses of the same index, with the same files beside it.
+        #[serde(default)]
+        mirrors: Vec<String>,
+        /// The checksum list of a release, relative to the index.
+        checksums: String,
+        /// What the index names and serves for each platform.
+        archives: BTreeMap<Platform, IndexedArchive>,
+        /// The support life of the lines.
+        schedule: Option<PackagedFile>,
+        /// The publisher in selectors and receipts.
+        publisher: String,
     },
     /// A package registry that speaks the npm protocol, at the address that the user configured
     /// for that ecosystem.
@@ -83,13 +106,65 @@ pub enum SourceKind {
         packages: BTreeMap<Platform, String>,
         /// A package with the support life of the lines.
         schedule: Option<PackagedFile>,
+        /// Packages that belong into every install and are not part of the builds.
+        #[serde(default)]
+        companions: Vec<Companion>,
+        /// The publisher in selectors and receipts.
+        publisher: String,
+    },
+    /// Wheels in a package index that speaks the Python simple API, at the address that the user
+    /// configured for that ecosystem.
+    Wheels {
+        /// The package.
+        package: String,
+        /// The publisher in selectors and receipts.
+        publisher: String,
+    },
+    /// A plain folder of archives, named by a pattern, with a checksum list.
+    Folder {
+        /// The folder, or the page that lists it: a path or a URL.
+        address: String,
+        /// Other addresses of the same folder.
+        #[serde(default)]
+        mirrors: Vec<String>,
+        /// An archive's name, with `{version}` and, where there are several, `{platform}`.
+        pattern: String,
+        /// What stands for each platform in the names.
+        platforms: BTreeMap<Platform, String>,
+        /// The checksum list in the folder.
+        checksums: String,
         /// The publisher in selectors and receipts.
         publisher: String,
     },
 }
 
-/// A file inside a package of the same registry.
-#[derive(Clone, Debug, PartialEq, Eq, Deserialize)]
+/// The archive for one platform in a publisher's release index.
+#[derive(Clone, Debug, PartialEq, Eq, Hash, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct IndexedArchive {
+    /// The word in the index that says a release is built for it.
+    pub listed: String,
+    /// Its names relative to the index, best first, with `{version}`; of these the first that
+    /// stands in the checksum list is taken.
+    pub files: Vec<String>,
+}
+
+/// A package that belongs into every install and comes from elsewhere.
+#[derive(Clone, Debug, PartialEq, Eq, Hash, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct Companion {
+    /// The package.
+    pub package: String,
+    /// The name under `engines` in the package's metadata whose range has to cover the release.
+    pub engine: String,
+    /// The folder of the install that it is unpacked into.
+    pub folder: String,
+    /// Links to its programs: the link's path in the install, and the program's in the package.
+    pub programs: BTreeMap<String, String>,
+}
+
+/// A file inside a package of the registry that speaks the npm protocol.
+#[derive(Clone, Debug, PartialEq, Eq, Hash, Deserialize)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct PackagedFile {
     /// The package.
@@ -97,6 +172,105 @@ pub struct PackagedFile {
     /// The file's path in it, below its top folder.
     pub file: String,
 }
+
+impl SourceDefinition {
+    /// A name for what is kept of the source: another one as soon as anything here is changed, so
+    /// that nothing of another address, package or key is taken for it.
+    pub fn id(&self) -> String {
+        let mut hasher = DefaultHasher::new();
+        self.hash(&mut hasher);
+        format!("{}-{:016x}", self.name, hasher.finish())
+    }
+}
+
+impl SourceKind {
+    /// The publisher that all of its releases have; a catalog of ours names its publishers itself.
+    pub fn publisher(&self) -> Option<&str> {
+        match self {
+            SourceKind::Catalog { .. } => None,
+            SourceKind::ReleaseIndex { publisher, .. }
+            | SourceKind::Npm { publisher, .. }
+            | SourceKind::Wheels { publisher, .. }
+            | SourceKind::Folder { publisher, .. } => Some(publisher),
+        }
+    }
+
+    /// The packages that belong into every install from it.
+    pub fn companions(&self) -> &[Companion] {
+        match self {
+            SourceKind::Npm { companions, .. } => companions,
+            _ => &[],
+        }
+    }
+
+    /// Has it read from `address` instead; says whether it is of a kind that has an address.
+    pub fn move_to(&mut self, address: &str) -> bool {
+        match self {
+            SourceKind::Catalog { address: at, .. }
+            | SourceKind::ReleaseIndex { address: at, .. }
+            | SourceKind::Folder { address: at, .. } => {
+                address.clone_into(at);
+                true
+            }
+            SourceKind::Npm { .. } | SourceKind::Wheels { .. } => false,
+        }
+    }
+
+    /// Calls `check` with every key and value that names a file, and what is expected of it.
+    fn check_files(&self, check: &mut Check<'_>) -> Result<(), DefinitionError> {
+        const VERSIONED: &str = "a relative path with {version} is expected";
+        let versioned = |text: &str| text.contains("{version}") && is_file_inside(text);
+        match self {
+            SourceKind::Catalog { .. } | SourceKind::Wheels { .. } => Ok(()),
+            SourceKind::ReleaseIndex {
+                checksums,
+                archives,
+                ..
+            } => {
+                let good = is_file_inside(checksums);
+                check(good, "checksums", checksums, "a relative path is expected")?;
+                for file in archives.values().flat_map(|archive| &archive.files) {
+                    check(versioned(file), "archives.files", file, VERSIONED)?;
+                }
+                Ok(())
+            }
+            SourceKind::Npm { companions, .. } => {
+                for companion in companions {
+                    let names = [&companion.folder];
+                    let programs = companion.programs.iter().flat_map(|(k, v)| [k, v]);
+                    for path in names.into_iter().chain(programs) {
+                        let expected = "a path inside the install is expected";
+                        check(is_inside(path), "companions", path, expected)?;
+                    }
+                }
+                Ok(())
+            }
+            SourceKind::Folder {
+                pattern,
+                platforms,
+                checksums,
+                ..
+            } => {
+                let good = pattern.matches("{version}").count() == 1
+                    && pattern.matches("{platform}").count() <= 1
+                    && is_plain_file_name(pattern);
+                let expected = "a file's name with {version} once is expected";
+                check(good, "pattern", pattern, expected)?;
+                let good = is_plain_file_name(checksums);
+                let expected = "a file's name without a folder is expected";
+                check(good, "checksums", checksums, expected)?;
+                let good = !platforms.is_empty()
+                    && (platforms.len() == 1 || pattern.contains("{platform}"));
+                let expected = "with several platforms, the pattern needs {platform}";
+                check(good, "pattern", pattern, expected)
+            }
+        }
+    }
+}
+
+/// Turns a value that is not good into an error.
+type Check<'c> =
+    dyn FnMut(bool, &'static str, &str, &'static str) -> Result<(), DefinitionError> + 'c;
 
 fn bin_folder() -> Vec<String> {
     vec!["bin".to_owned()]
@@ -129,7 +303,7 @@ impl Definition {
     /// path, a command or shell code.
     pub fn read(text: &str) -> Result<Definition, DefinitionError> {
         let definition: Definition = toml::from_str(text).map_err(DefinitionError::Syntax)?;
-        let check = |good: bool, key, value: &str, expected| match good {
+        let mut check = |good: bool, key, value: &str, expected| match good {
             true => Ok(()),
             false => Err(DefinitionError::Value {
                 key,
@@ -189,7 +363,7 @@ impl Definition {
                 &source.name,
                 "a name has small letters, digits, '_' and '-'",
             )?;
-            if let SourceKind::Npm { publisher, .. } = &source.kind {
+            if let Some(publisher) = source.kind.publisher() {
                 check(
                     lower_name(publisher),
                     "sources.publisher",
@@ -197,6 +371,7 @@ impl Definition {
                     "a name has small letters, digits, '_' and '-'",
                 )?;
             }
+            source.kind.check_files(&mut check)?;
         }
         check(
             !definition.sources.is_empty(),
@@ -208,10 +383,16 @@ impl Definition {
     }
 
     /// The version in what the program answered to its probe, where the answer has the right form.
+    ///
+    /// The version ends at what stands behind it in the definition, or else at a space: programs
+    /// often name their build there.
     pub fn version_in<'t>(&self, answer: &'t str) -> Option<&'t str> {
         let (before, behind) = self.probe.answer.split_once("{version}")?;
-        let line = answer.lines().next()?.trim();
-        line.strip_prefix(before)?.strip_suffix(behind)
+        let rest = answer.lines().next()?.trim().strip_prefix(before)?;
+        match behind.is_empty() {
+            true => rest.split_whitespace().next(),
+            false => Some(rest.split_once(behind)?.0),
+        }
     }
 }
 
@@ -228,6 +409,11 @@ fn is_inside(folder: &str) -> bool {
         && Path::new(folder)
             .components()
             .all(|part| matches!(part, Component::Normal(_) | Component::CurDir))
+}
+
+/// Whether a path relative to a document stays below its folder; it may hold `{version}`.
+fn is_file_inside(path: &str) -> bool {
+    is_inside(path) && !path.is_empty()
 }
 
 fn is_variable(text: &str) -> bool {
@@ -263,6 +449,10 @@ mod tests {
         assert_eq!(definition.folders, ["bin"]);
         assert_eq!(definition.sources[0].strip_folders, 1);
         assert_eq!(definition.version_in("marram 8.3.1\nmore"), Some("8.3.1"));
+        assert_eq!(
+            definition.version_in("marram 8.3.1 (linux, release)"),
+            Some("8.3.1")
+        );
         assert_eq!(definition.version_in("tussock 8.3.1"), None);
     }
 

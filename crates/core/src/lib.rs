@@ -10,6 +10,7 @@ pub mod activation;
 pub mod catalog;
 pub mod definition;
 pub mod lifecycle;
+pub mod loading;
 pub mod near;
 pub mod outlook;
 pub mod pin;

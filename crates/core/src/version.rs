@@ -121,6 +121,11 @@ impl Version {
         !prefix.has_leading_zeros() || self.text.starts_with(&*prefix.text)
     }
 
+    /// The same numbers as a final version.
+    pub fn to_final(&self) -> Version {
+        Version::from_numbers(self.numbers.clone())
+    }
+
     /// The same numbers cut or padded to `count` parts, as a final version.
     pub(crate) fn from_numbers(numbers: Vec<u64>) -> Version {
         let text = join_numbers(&numbers).into();

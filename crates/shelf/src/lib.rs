@@ -7,15 +7,18 @@
 pub mod atomic;
 pub mod folders;
 pub mod lock;
+pub mod manifest;
 pub mod pipe;
 pub mod probe;
 pub mod receipt;
 pub mod shelf;
 pub mod staging;
 pub mod state;
+mod tree;
 pub mod unpack;
 
 pub use folders::Folders;
+pub use manifest::Manifest;
 pub use receipt::Receipt;
 pub use shelf::{Install, Shelf, ShelfError};
 pub use state::State;

@@ -1,6 +1,8 @@
 //! Starting a program once to hear which version it is.
 
+use std::fs::File;
 use std::io::{self, Read};
+use std::os::unix::fs::FileExt;
 use std::path::{Path, PathBuf};
 use std::process::{Command, ExitStatus, Stdio};
 use std::thread;
@@ -46,6 +48,68 @@ pub enum ProbeError {
         /// The program.
         program: PathBuf,
     },
+}
+
+impl ProbeError {
+    /// What the program wrote on standard error before it failed.
+    pub fn complaint(&self) -> &str {
+        match self {
+            ProbeError::Failed { complaint, .. } => complaint,
+            ProbeError::Start { .. } | ProbeError::Silent { .. } => "",
+        }
+    }
+
+    /// The loader or interpreter that the program names and that is not on this system, if that is
+    /// why it cannot be started.
+    pub fn missing_interpreter(&self) -> Option<PathBuf> {
+        match self {
+            ProbeError::Start { program, source } if source.kind() == io::ErrorKind::NotFound => {
+                interpreter_of(program)
+                    .ok()
+                    .flatten()
+                    .filter(|interpreter| !interpreter.exists())
+            }
+            _ => None,
+        }
+    }
+}
+
+/// What has to be started to start `program`: the path behind `#!`, or that in an ELF file's
+/// interpreter segment (System V ABI, "Program Header"), for files of 64 bits in the usual order.
+fn interpreter_of(program: &Path) -> io::Result<Option<PathBuf>> {
+    /// The type of the interpreter's segment.
+    const PT_INTERP: u32 = 3;
+    let file = File::open(program)?;
+    let mut head = [0; 64];
+    let length = file.read_at(&mut head, 0)?;
+    if let Some(line) = head[..length].strip_prefix(b"#!") {
+        let line = String::from_utf8_lossy(line);
+        let path = line.split_whitespace().next().map(PathBuf::from);
+        return Ok(path);
+    }
+    if length < head.len() || !head.starts_with(b"\x7fELF\x02\x01") {
+        return Ok(None);
+    }
+    let number = |bytes: &[u8]| {
+        let little = bytes.iter().rev();
+        little.fold(0u64, |sum, byte| sum << 8 | u64::from(*byte))
+    };
+    let (table, size, count) = (
+        number(&head[32..40]),
+        number(&head[54..56]),
+        number(&head[56..58]),
+    );
+    for index in 0..count {
+        let mut entry = [0; 40];
+        file.read_exact_at(&mut entry, table + index * size)?;
+        if number(&entry[0..4]) == u64::from(PT_INTERP) {
+            let mut path = vec![0; number(&entry[32..40]).min(4096) as usize];
+            file.read_exact_at(&mut path, number(&entry[8..16]))?;
+            let text = String::from_utf8_lossy(&path);
+            return Ok(Some(PathBuf::from(text.trim_end_matches('\0'))));
+        }
+    }
+    Ok(None)
 }
 
 /// Starts `program` with `arguments` in an environment without the user's own settings.
@@ -108,4 +172,35 @@ fn drain(stream: Option<impl Read + Send + 'static>) -> thread::JoinHandle<Strin
         }
         String::from_utf8_lossy(&bytes).into_owned()
     })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::fs;
+    use std::os::unix::fs::PermissionsExt;
+
+    #[test]
+    #[cfg(target_os = "linux")]
+    fn a_program_names_its_loader() {
+        let found = interpreter_of(&std::env::current_exe().unwrap()).unwrap();
+        assert!(found.is_some_and(|path| path.exists()));
+    }
+
+    #[test]
+    fn a_missing_interpreter_is_named_and_no_other_failure_is_taken_for_it() {
+        let folder = tempfile::tempdir().unwrap();
+        let program = folder.path().join("marram");
+        for (text, missing) in [
+            ("#!/no/such/bell -x\n", Some("/no/such/bell")),
+            ("#!/bin/sh\nexit 3\n", None),
+        ] {
+            fs::write(&program, text).unwrap();
+            fs::set_permissions(&program, PermissionsExt::from_mode(0o755)).unwrap();
+            let error = ask(&program, &[]).unwrap_err();
+            assert_eq!(error.missing_interpreter(), missing.map(PathBuf::from));
+        }
+        fs::remove_file(&program).unwrap();
+        assert_eq!(ask(&program, &[]).unwrap_err().missing_interpreter(), None);
+    }
 }

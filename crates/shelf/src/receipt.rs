@@ -38,16 +38,48 @@ pub struct ReceiptContents {
     pub address: String,
     /// The platform of the build.
     pub platform: String,
-    /// The digest that the archive was verified against.
-    pub digest: String,
+    /// The digest that the archive was verified against, or found to have; a folder has none.
+    pub digest: Option<String>,
     /// The archive's size in bytes.
-    pub archive_size: u64,
+    pub archive_size: Option<u64>,
     /// The bytes of all unpacked files.
     pub unpacked_size: u64,
     /// How many files and links were unpacked.
     pub files: u64,
     /// When it was installed.
     pub installed: Timestamp,
+    /// What came from elsewhere to belong to it.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub companions: Vec<CompanionReceipt>,
+    /// How it was adopted, where it was.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub adopted: Option<Adopted>,
+    /// Why it did not start, where it was kept all the same.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub broken: Option<String>,
+}
+
+/// What came from elsewhere to belong to an install.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct CompanionReceipt {
+    /// Its package.
+    pub package: String,
+    /// Its version.
+    pub version: Version,
+    /// The address of its archive.
+    pub address: String,
+    /// The digest that the archive was verified against.
+    pub digest: String,
+}
+
+/// How something from elsewhere came onto the shelf.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Adopted {
+    /// All of it was copied or unpacked.
+    Copied,
+    /// It stays where it was, and the shelf has a link.
+    Linked,
 }
 
 impl ReceiptContents {
@@ -92,4 +124,9 @@ impl Receipt {
 /// The path of the receipt for `key` below a runtime's folder.
 pub(crate) fn receipt_path(runtime_folder: &Path, key: &str) -> PathBuf {
     runtime_folder.join("receipts").join(format!("{key}.json"))
+}
+
+/// The path of the manifest for `key` below a runtime's folder.
+pub(crate) fn manifest_path(runtime_folder: &Path, key: &str) -> PathBuf {
+    runtime_folder.join("receipts").join(format!("{key}.files"))
 }

@@ -11,7 +11,8 @@ use vshelf_core::resolve::Shelved;
 use crate::atomic;
 use crate::folders::Folders;
 use crate::lock::{Lock, LockError};
-use crate::receipt::{Receipt, ReceiptContents, receipt_path};
+use crate::manifest::Manifest;
+use crate::receipt::{Receipt, ReceiptContents, manifest_path, receipt_path};
 use crate::staging::{self, Stage};
 use crate::state::{State, StateError};
 
@@ -27,6 +28,16 @@ pub struct Shelf {
     runtime: String,
     folder: PathBuf,
     staging: PathBuf,
+}
+
+/// Whether an install is on the disk before it counts.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Durability {
+    /// Everything is written to the disk first: not even a power cut leaves half an install.
+    Synced,
+    /// The system writes when it likes: a crash of the system soon afterwards can leave damaged
+    /// files.
+    Unsynced,
 }
 
 /// One install on the shelf.
@@ -147,7 +158,8 @@ impl Shelf {
     /// The install with this key.
     pub fn install(&self, key: &str) -> Result<Option<Install>, ShelfError> {
         let folder = self.install_folder(key);
-        if !folder.is_dir() {
+        // A link to an adopted folder that is gone is still an install, to be seen and removed.
+        if folder.symlink_metadata().is_err() {
             return Ok(None);
         }
         let path = receipt_path(&self.folder, key);
@@ -157,6 +169,13 @@ impl Shelf {
             folder,
             receipt,
         }))
+    }
+
+    /// What the install with this key consisted of when it was put on the shelf, where that was
+    /// written down.
+    pub fn manifest(&self, key: &str) -> Result<Option<Manifest>, ShelfError> {
+        let path = manifest_path(&self.folder, key);
+        Manifest::read(&path).map_err(failed("read", &path))
     }
 
     /// The default and the labels.
@@ -217,22 +236,31 @@ impl Shelf {
 
     /// Puts what was staged on the shelf: receipt, sync, rename. Only then is it visible.
     ///
-    /// The caller holds the lock of `key` and has verified the staged `tree`.
+    /// The caller holds the lock of `key` and has verified the staged `tree`, which is a folder or
+    /// a link to one. Nothing is synced where `durability` says so.
     pub fn shelve(
         &self,
         key: &str,
         tree: &Path,
         contents: ReceiptContents,
+        manifest: &Manifest,
+        durability: Durability,
     ) -> Result<Install, ShelfError> {
+        let path = manifest_path(&self.folder, key);
+        manifest.write(&path).map_err(failed("written", &path))?;
         let receipt = Receipt::new(contents);
         let path = receipt_path(&self.folder, key);
         receipt.write(&path).map_err(failed("written", &path))?;
         let folder = self.install_folder(key);
         let installs = folder.parent().unwrap_or(&self.folder);
         fs::create_dir_all(installs).map_err(failed("written", installs))?;
-        sync_tree(tree).map_err(failed("synced", tree))?;
+        if durability == Durability::Synced {
+            sync_tree(tree).map_err(failed("synced", tree))?;
+        }
         fs::rename(tree, &folder).map_err(failed("written", &folder))?;
-        atomic::sync_folder(installs).map_err(failed("synced", installs))?;
+        if durability == Durability::Synced {
+            atomic::sync_folder(installs).map_err(failed("synced", installs))?;
+        }
         Ok(Install {
             shelved: receipt.contents.shelved(key),
             folder,
@@ -247,12 +275,16 @@ impl Shelf {
         let stage = self.stage(key)?;
         let away = stage.path().join("removed");
         fs::rename(&folder, &away).map_err(failed("moved away", &folder))?;
-        let path = receipt_path(&self.folder, key);
-        match fs::remove_file(&path) {
-            Err(error) if error.kind() != io::ErrorKind::NotFound => {
-                return Err(failed("removed", &path)(error));
+        for path in [
+            receipt_path(&self.folder, key),
+            manifest_path(&self.folder, key),
+        ] {
+            match fs::remove_file(&path) {
+                Err(error) if error.kind() != io::ErrorKind::NotFound => {
+                    return Err(failed("removed", &path)(error));
+                }
+                _ => {}
             }
-            _ => {}
         }
         staging::remove_tree(&away).map_err(failed("deleted", &away))
     }

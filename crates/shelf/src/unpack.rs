@@ -4,22 +4,31 @@
 //! written: no absolute path, no `..`, no way through a link, no device, no second file of the same
 //! name, and no more bytes or entries than any real build has. Links are checked once all are
 //! known, since an innocent one can lead out through another.
+//!
+//! A zip archive has its table of contents at its end, so it comes whole into a file without a name
+//! first.
 
-use std::collections::{BTreeMap, HashSet};
 use std::ffi::OsStr;
-use std::fs::{self, File, OpenOptions};
-use std::io::{self, BufRead, Read, Write};
+use std::fs::File;
+use std::io::{self, BufRead, BufReader, Read, Write};
 use std::os::unix::ffi::OsStrExt;
-use std::os::unix::fs::{OpenOptionsExt, symlink};
-use std::path::{Component, Path, PathBuf};
+use std::path::{Path, PathBuf};
 use std::thread;
 use std::time::{Duration, SystemTime};
 
 use flate2::bufread::MultiGzDecoder;
 use liblzma::bufread::XzDecoder;
+use rustix::fs::FileType;
 use tar::EntryType;
+use zip::ZipArchive;
+use zip::result::ZipError;
 
+use crate::manifest::Manifest;
 use crate::pipe::{PipeReader, PipeWriter, pipe};
+use crate::tree::{Tree, inside, refuse};
+
+/// The longest target that a link in a zip archive may have, in bytes: PATH_MAX of Linux.
+const LONGEST_TARGET: u64 = 4096;
 
 /// What an archive may hold at the most.
 #[derive(Clone, Copy, Debug)]
@@ -40,20 +49,11 @@ impl Default for Bounds {
     }
 }
 
-/// What was unpacked.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub struct Unpacked {
-    /// Files and links.
-    pub files: u64,
-    /// Bytes of all files.
-    pub bytes: u64,
-}
-
 /// Why an archive was not unpacked.
 #[derive(Debug, thiserror::Error)]
 pub enum UnpackError {
     /// Not one of the formats that builds are published in.
-    #[error("it is no tar archive with gzip, xz or zstd")]
+    #[error("it is neither a tar archive with gzip, xz or zstd nor a zip archive")]
     Format,
     /// The archive ends early or its bytes make no sense.
     #[error("it cannot be unpacked")]
@@ -66,6 +66,9 @@ pub enum UnpackError {
         /// What is wrong with it.
         problem: &'static str,
     },
+    /// A table of contents that readers understand differently.
+    #[error("it has {0}")]
+    Ambiguous(&'static str),
     /// More than any real build has.
     #[error("it holds more than {0}")]
     TooMuch(String),
@@ -86,11 +89,16 @@ pub enum UnpackError {
 /// Unpacks the archive that `input` brings into the existing, empty folder `into`, without the
 /// first `strip` folders of every entry.
 pub fn unpack(
-    input: PipeReader,
+    mut input: PipeReader,
     strip: usize,
     into: &Path,
     bounds: Bounds,
-) -> Result<Unpacked, UnpackError> {
+) -> Result<Manifest, UnpackError> {
+    let first = input.fill_buf().map_err(UnpackError::Damaged)?;
+    // The local header of a first entry, or the end of an archive without any (APPNOTE, §4.3).
+    if first.starts_with(b"PK\x03\x04") || first.starts_with(b"PK\x05\x06") {
+        return unpack_zip(input, strip, into, bounds);
+    }
     let (decoded_in, decoded_out) = pipe();
     thread::scope(|scope| {
         let decoder = scope.spawn(move || decode(input, decoded_in));
@@ -103,6 +111,28 @@ pub fn unpack(
             // The decoder knows better why bytes stopped, unless it stopped because we did.
             (Err(UnpackError::Damaged(e)), Err(error)) if is_stop(&e) => Err(error),
             (Err(error), _) => Err(error),
+        }
+    })
+}
+
+/// Unpacks the archive in `file` as [`unpack`] does.
+pub fn unpack_file(
+    file: &mut File,
+    strip: usize,
+    into: &Path,
+    bounds: Bounds,
+) -> Result<Manifest, UnpackError> {
+    let (mut writer, reader) = pipe();
+    thread::scope(|scope| {
+        let reading = scope.spawn(move || -> io::Result<()> {
+            io::copy(file, &mut writer)?;
+            writer.finish()
+        });
+        let unpacked = unpack(reader, strip, into, bounds);
+        match (reading.join().expect("reading does not panic"), unpacked) {
+            // When unpacking stops first, the reader only notices that nobody listens.
+            (Err(error), _) if !is_stop(&error) => Err(UnpackError::Damaged(error)),
+            (_, result) => result,
         }
     })
 }
@@ -144,7 +174,7 @@ fn unpack_tar(
     strip: usize,
     into: &Path,
     bounds: Bounds,
-) -> Result<Unpacked, UnpackError> {
+) -> Result<Manifest, UnpackError> {
     let mut tree = Tree::new(into, bounds);
     let mut archive = tar::Archive::new(&mut input);
     for entry in archive.entries().map_err(UnpackError::Damaged)? {
@@ -164,6 +194,7 @@ fn unpack_tar(
                 let header = entry.header();
                 let mode = header.mode().map_err(UnpackError::Damaged)?;
                 let modified = header.mtime().map_err(UnpackError::Damaged)?;
+                let modified = SystemTime::UNIX_EPOCH.checked_add(Duration::from_secs(modified));
                 tree.add_file(&path, mode, modified, &mut entry)?;
             }
             EntryType::Symlink | EntryType::Link => {
@@ -192,210 +223,59 @@ fn bytes_to_path(bytes: &[u8]) -> PathBuf {
     PathBuf::from(OsStr::from_bytes(bytes))
 }
 
-fn refuse(entry: &Path, problem: &'static str) -> UnpackError {
-    UnpackError::Entry {
-        entry: entry.to_string_lossy().into_owned(),
-        problem,
-    }
-}
-
-/// The entry's path below the stripped folders; nothing for those folders themselves.
-fn inside(full: &Path, strip: usize) -> Result<Option<PathBuf>, UnpackError> {
-    if full.as_os_str().as_bytes().iter().any(u8::is_ascii_control) {
-        return Err(refuse(full, "has a control character in its name"));
-    }
-    let mut path = PathBuf::new();
-    let mut left = strip;
-    for part in full.components() {
-        match part {
-            Component::Normal(_) if left > 0 => left -= 1,
-            Component::Normal(name) => path.push(name),
-            Component::CurDir => {}
-            Component::RootDir | Component::Prefix(_) => {
-                return Err(refuse(full, "is an absolute path"));
-            }
-            Component::ParentDir => return Err(refuse(full, "leads out of the archive")),
-        }
-    }
-    Ok((!path.as_os_str().is_empty()).then_some(path))
-}
-
-/// What was written so far, by path below the root.
-struct Tree<'a> {
-    root: &'a Path,
+fn unpack_zip(
+    mut input: PipeReader,
+    strip: usize,
+    into: &Path,
     bounds: Bounds,
-    entries: u64,
-    unpacked: Unpacked,
-    folders: HashSet<PathBuf>,
-    links: BTreeMap<PathBuf, PathBuf>,
-    buffer: Vec<u8>,
-}
-
-impl<'a> Tree<'a> {
-    fn new(root: &'a Path, bounds: Bounds) -> Tree<'a> {
-        Tree {
-            root,
-            bounds,
-            entries: 0,
-            unpacked: Unpacked::default(),
-            folders: HashSet::from([PathBuf::new()]),
-            links: BTreeMap::new(),
-            buffer: vec![0; 256 << 10],
-        }
+) -> Result<Manifest, UnpackError> {
+    let mut spool = || -> io::Result<File> {
+        let mut file = tempfile::tempfile_in(into)?;
+        io::copy(&mut input, &mut file)?;
+        Ok(file)
+    };
+    let file = spool().map_err(|source| match source.kind() {
+        io::ErrorKind::BrokenPipe => UnpackError::Damaged(source),
+        _ => UnpackError::Write {
+            path: into.to_owned(),
+            source,
+        },
+    })?;
+    let damaged = |error: ZipError| UnpackError::Damaged(error.into());
+    let mut archive = ZipArchive::new(BufReader::new(file)).map_err(damaged)?;
+    if archive.has_duplicate_names() {
+        return Err(UnpackError::Ambiguous("two entries of the same name"));
     }
-
-    fn count_entry(&mut self) -> Result<(), UnpackError> {
-        self.entries += 1;
-        if self.entries > self.bounds.entries {
-            return Err(UnpackError::TooMuch(format!(
-                "{} entries",
-                self.bounds.entries
-            )));
-        }
-        Ok(())
+    if archive.has_overlapping_entries().map_err(damaged)? {
+        return Err(UnpackError::Ambiguous("entries that share their bytes"));
     }
-
-    fn write_error(&self, path: &Path, source: io::Error) -> UnpackError {
-        match source.kind() {
-            io::ErrorKind::AlreadyExists => refuse(path, "stands in it twice"),
-            _ => UnpackError::Write {
-                path: self.root.join(path),
-                source,
-            },
-        }
-    }
-
-    /// Makes the folder and those above it; the way there must not lead through a link or file.
-    fn add_folder(&mut self, path: &Path) -> Result<(), UnpackError> {
-        if self.folders.contains(path) {
-            return Ok(());
-        }
-        if self.links.contains_key(path) {
-            return Err(refuse(path, "leads through a link"));
-        }
-        if let Some(above) = path.parent() {
-            self.add_folder(above)?;
-        }
-        fs::create_dir(self.root.join(path)).map_err(|e| self.write_error(path, e))?;
-        self.folders.insert(path.to_owned());
-        Ok(())
-    }
-
-    fn add_parent(&mut self, path: &Path) -> Result<(), UnpackError> {
-        self.add_folder(path.parent().unwrap_or(Path::new("")))
-    }
-
-    fn add_file(
-        &mut self,
-        path: &Path,
-        mode: u32,
-        modified: u64,
-        contents: &mut impl Read,
-    ) -> Result<(), UnpackError> {
-        self.add_parent(path)?;
-        // Neither set-user-id bits nor files that their owner cannot remove belong on a shelf.
-        let mode = (mode & 0o755) | 0o600;
-        let mut file: File = OpenOptions::new()
-            .write(true)
-            .create_new(true)
-            .mode(mode)
-            .open(self.root.join(path))
-            .map_err(|e| self.write_error(path, e))?;
-        loop {
-            let count = contents
-                .read(&mut self.buffer)
-                .map_err(UnpackError::Damaged)?;
-            if count == 0 {
-                break;
+    let mut tree = Tree::new(into, bounds);
+    for index in 0..archive.len() {
+        let mut entry = archive.by_index(index).map_err(damaged)?;
+        tree.count_entry()?;
+        let full = bytes_to_path(entry.name_raw());
+        let Some(path) = inside(&full, strip)? else {
+            continue;
+        };
+        // Archives from systems without permissions have none: files are then plain files.
+        let mode = entry.unix_mode().unwrap_or(0o644);
+        match FileType::from_raw_mode(mode) {
+            _ if entry.is_dir() => tree.add_folder(&path)?,
+            FileType::Symlink => {
+                let mut target = Vec::new();
+                (&mut entry)
+                    .take(LONGEST_TARGET)
+                    .read_to_end(&mut target)
+                    .map_err(UnpackError::Damaged)?;
+                tree.add_symlink(&path, &bytes_to_path(&target))?;
             }
-            self.unpacked.bytes += count as u64;
-            if self.unpacked.bytes > self.bounds.bytes {
-                return Err(UnpackError::TooMuch(format!("{} bytes", self.bounds.bytes)));
+            FileType::RegularFile | FileType::Unknown => {
+                tree.add_file(&path, mode, None, &mut entry)?;
             }
-            file.write_all(&self.buffer[..count])
-                .map_err(|e| self.write_error(path, e))?;
-        }
-        if let Some(time) = SystemTime::UNIX_EPOCH.checked_add(Duration::from_secs(modified)) {
-            file.set_modified(time)
-                .map_err(|e| self.write_error(path, e))?;
-        }
-        self.unpacked.files += 1;
-        Ok(())
-    }
-
-    fn add_symlink(&mut self, path: &Path, target: &Path) -> Result<(), UnpackError> {
-        self.add_parent(path)?;
-        if target.is_absolute() {
-            return Err(refuse(path, "is a link to an absolute path"));
-        }
-        symlink(target, self.root.join(path)).map_err(|e| self.write_error(path, e))?;
-        self.links.insert(path.to_owned(), target.to_owned());
-        self.unpacked.files += 1;
-        Ok(())
-    }
-
-    fn add_hard_link(&mut self, path: &Path, target: &Path) -> Result<(), UnpackError> {
-        self.add_parent(path)?;
-        let through_link = target.ancestors().any(|part| self.links.contains_key(part));
-        if through_link || self.folders.contains(target) {
-            return Err(refuse(path, "is a hard link to something else than a file"));
-        }
-        fs::hard_link(self.root.join(target), self.root.join(path))
-            .map_err(|e| self.write_error(path, e))?;
-        self.unpacked.files += 1;
-        Ok(())
-    }
-
-    fn finish(self) -> Result<Unpacked, UnpackError> {
-        for link in self.links.keys() {
-            if !self.stays_inside(link) {
-                return Err(refuse(link, "is a link out of the archive"));
-            }
-        }
-        match self.unpacked.files {
-            0 => Err(UnpackError::Empty),
-            _ => Ok(self.unpacked),
+            _ => return Err(refuse(&full, "is neither a file nor a folder nor a link")),
         }
     }
-
-    /// Follows a link as the system would, through every other link, and says whether it stays
-    /// below the root all the way.
-    fn stays_inside(&self, link: &Path) -> bool {
-        /// As many links as Linux follows before it gives up (path_resolution(7)).
-        const MOST_LINKS: usize = 40;
-        let mut at = PathBuf::new();
-        let mut ahead: Vec<PathBuf> = vec![link.to_owned()];
-        let mut followed = 0;
-        while let Some(path) = ahead.pop() {
-            let mut parts = path.components();
-            let Some(part) = parts.next() else {
-                continue;
-            };
-            let rest = parts.as_path().to_owned();
-            if !rest.as_os_str().is_empty() {
-                ahead.push(rest);
-            }
-            match part {
-                Component::Normal(name) => at.push(name),
-                Component::CurDir => {}
-                Component::ParentDir => {
-                    if !at.pop() {
-                        return false;
-                    }
-                }
-                Component::RootDir | Component::Prefix(_) => return false,
-            }
-            if let Some(target) = self.links.get(&at) {
-                followed += 1;
-                if followed > MOST_LINKS {
-                    return true;
-                }
-                at.pop();
-                ahead.push(target.clone());
-            }
-        }
-        true
-    }
+    tree.finish()
 }
 
 #[cfg(test)]
@@ -404,7 +284,11 @@ mod tests {
     use flate2::Compression;
     use flate2::write::GzEncoder;
     use rstest::rstest;
+    use std::fs;
+    use std::os::unix::fs::PermissionsExt;
     use tar::{Builder, Header};
+    use zip::ZipWriter;
+    use zip::write::SimpleFileOptions;
 
     type Entries<'a> = &'a [(EntryType, &'a str, &'a str)];
 
@@ -416,6 +300,11 @@ mod tests {
     /// A tarball of these entries: kind, path, and contents or link target. Names are written raw,
     /// as the builder of the tar crate refuses hostile ones.
     fn tarball(entries: Entries<'_>) -> Vec<u8> {
+        tarball_with(entries, |_| {})
+    }
+
+    /// A tarball of these entries, each header changed before it is sealed.
+    fn tarball_with(entries: Entries<'_>, change: impl Fn(&mut Header)) -> Vec<u8> {
         let mut builder = Builder::new(Vec::new());
         for (kind, path, data) in entries {
             let mut header = Header::new_ustar();
@@ -431,6 +320,7 @@ mod tests {
                 header.as_mut_bytes()[157..157 + data.len()].copy_from_slice(data.as_bytes());
             }
             header.set_size(contents.len() as u64);
+            change(&mut header);
             header.set_cksum();
             builder.append(&header, contents).unwrap();
         }
@@ -443,7 +333,34 @@ mod tests {
         encoder.finish().unwrap()
     }
 
-    fn feed(bytes: Vec<u8>, into: &Path, bounds: Bounds) -> Result<Unpacked, UnpackError> {
+    /// A zip archive of these entries.
+    fn zipped(entries: Entries<'_>) -> Vec<u8> {
+        let mut writer = ZipWriter::new(io::Cursor::new(Vec::new()));
+        let options = SimpleFileOptions::default().unix_permissions(0o755);
+        for (kind, path, data) in entries {
+            match *kind {
+                DIR => writer.add_directory(*path, options).unwrap(),
+                SYM => writer.add_symlink(*path, *data, options).unwrap(),
+                _ => {
+                    writer.start_file(*path, options).unwrap();
+                    writer.write_all(data.as_bytes()).unwrap();
+                }
+            }
+        }
+        writer.finish().unwrap().into_inner()
+    }
+
+    /// The same bytes with every `from` replaced by `to`, of the same length.
+    fn replaced(mut bytes: Vec<u8>, from: &[u8], to: &[u8]) -> Vec<u8> {
+        for at in 0..bytes.len() - from.len() {
+            if bytes[at..].starts_with(from) {
+                bytes[at..at + to.len()].copy_from_slice(to);
+            }
+        }
+        bytes
+    }
+
+    fn feed(bytes: Vec<u8>, into: &Path, bounds: Bounds) -> Result<Manifest, UnpackError> {
         let (mut writer, reader) = pipe();
         thread::scope(|scope| {
             scope.spawn(move || writer.write_all(&bytes).and_then(|()| writer.finish()));
@@ -467,13 +384,8 @@ mod tests {
             let folder = tempfile::tempdir().unwrap();
             let root = folder.path();
             let unpacked = feed(compressed, root, Bounds::default()).unwrap();
-            assert_eq!(
-                unpacked,
-                Unpacked {
-                    files: 4,
-                    bytes: 10
-                }
-            );
+            assert_eq!((unpacked.files(), unpacked.bytes()), (4, 10));
+            assert_eq!(unpacked.compare(root).unwrap(), []);
             assert_eq!(
                 fs::read_to_string(root.join("lib/up")).unwrap(),
                 "#!/bin/sh\n"
@@ -522,6 +434,138 @@ mod tests {
     }
 
     #[test]
+    fn a_zip_archive_comes_out_as_it_went_in() {
+        let archive = zipped(&[
+            (DIR, "marram-8/", ""),
+            (FILE, "marram-8/bin/marram", "#!/bin/sh\n"),
+            (SYM, "marram-8/bin/m", "marram"),
+            (FILE, "top-level.txt", "stripped"),
+        ]);
+        let folder = tempfile::tempdir().unwrap();
+        let root = folder.path();
+        let manifest = feed(archive, root, Bounds::default()).unwrap();
+        assert_eq!((manifest.files(), manifest.bytes()), (2, 10));
+        assert_eq!(manifest.compare(root).unwrap(), []);
+        assert_eq!(
+            fs::read_to_string(root.join("bin/m")).unwrap(),
+            "#!/bin/sh\n"
+        );
+        let mode = fs::metadata(root.join("bin/marram")).unwrap().permissions();
+        assert_eq!(PermissionsExt::mode(&mode) & 0o777, 0o755);
+        assert_eq!(
+            fs::read_dir(root).unwrap().count(),
+            1,
+            "no spooled file stays"
+        );
+    }
+
+    #[rstest]
+    #[case(&[(FILE, "/etc/passwd", "x")], "is an absolute path")]
+    #[case(&[(FILE, "m/../../evil", "x")], "leads out of the archive")]
+    #[case(&[(FILE, "m/ev\nil", "x")], "has a control character in its name")]
+    #[case(&[(SYM, "m/link", "/etc")], "is a link to an absolute path")]
+    #[case(&[(SYM, "m/link", "../evil")], "is a link out of the archive")]
+    #[case(&[(SYM, "m/link", "lib"), (FILE, "m/link/evil", "x")], "leads through a link")]
+    #[case(&[(FILE, "m/a", "x"), (FILE, "m/a/b", "y")], "stands in it twice")]
+    fn hostile_entries_of_zip_archives_are_refused(
+        #[case] entries: Entries<'_>,
+        #[case] problem: &str,
+    ) {
+        let outside = tempfile::tempdir().unwrap();
+        let root = outside.path().join("tree");
+        fs::create_dir(&root).unwrap();
+        let error = feed(zipped(entries), &root, Bounds::default()).unwrap_err();
+        assert!(error.to_string().ends_with(problem), "{error}");
+        let left = fs::read_dir(outside.path()).unwrap().count();
+        assert_eq!(left, 1, "nothing outside");
+    }
+
+    #[test]
+    fn zip_archives_that_readers_understand_differently_are_refused() {
+        let folder = tempfile::tempdir().unwrap();
+        let twice = zipped(&[(FILE, "m/aaaa", "x"), (FILE, "m/bbbb", "y")]);
+        let twice = replaced(twice, b"m/bbbb", b"m/aaaa");
+        let error = feed(twice, folder.path(), Bounds::default()).unwrap_err();
+        assert_eq!(error.to_string(), "it has two entries of the same name");
+        let bounds = Bounds {
+            entries: 1,
+            bytes: 1000,
+        };
+        let zeros = "0".repeat(2000);
+        let bomb = zipped(&[(FILE, "m/a", &zeros)]);
+        let error = feed(bomb, folder.path(), bounds).unwrap_err();
+        assert_eq!(error.to_string(), "it holds more than 1000 bytes");
+        let mut cut = zipped(&[(FILE, "m/c", "x")]);
+        cut.truncate(cut.len() - 10);
+        let error = feed(cut, folder.path(), Bounds::default()).unwrap_err();
+        assert_eq!(error.to_string(), "it cannot be unpacked");
+    }
+
+    #[test]
+    fn names_that_are_not_utf_8_are_refused() {
+        let named = [(FILE, "m/bell-zz", "x")];
+        let linked = [(SYM, "m/link", "bell-zz")];
+        for archive in [
+            gzip(&tarball_with(&named, |header| rename(header, 0))),
+            gzip(&tarball_with(&linked, |header| rename(header, 157))),
+            replaced(zipped(&named), b"bell-zz", b"bell-\xff\xfe"),
+        ] {
+            let folder = tempfile::tempdir().unwrap();
+            let error = feed(archive, folder.path(), Bounds::default()).unwrap_err();
+            assert!(
+                error.to_string().ends_with("has a name that is not UTF-8"),
+                "{error}"
+            );
+        }
+    }
+
+    /// Replaces the `zz` in a header's field.
+    fn rename(header: &mut Header, field: usize) {
+        let bytes = &mut header.as_mut_bytes()[field..field + 100];
+        for at in 0..98 {
+            if &bytes[at..at + 2] == b"zz" {
+                bytes[at..at + 2].copy_from_slice(b"\xff\xfe");
+            }
+        }
+    }
+
+    #[test]
+    fn names_that_differ_in_case_are_two_files_or_refused() {
+        let folder = tempfile::tempdir().unwrap();
+        let archive = tarball(&[(FILE, "m/Bell", "loud"), (FILE, "m/bell", "low")]);
+        fs::write(folder.path().join("Probe"), "").unwrap();
+        let distinguishes = !folder.path().join("probe").exists();
+        match feed(gzip(&archive), folder.path(), Bounds::default()) {
+            Ok(manifest) => {
+                assert!(distinguishes);
+                assert_eq!(manifest.compare(folder.path()).unwrap(), []);
+            }
+            Err(error) => {
+                assert!(!distinguishes);
+                assert!(error.to_string().ends_with("stands in it twice"), "{error}");
+            }
+        }
+    }
+
+    #[test]
+    fn a_million_entries_stop_at_the_usual_bounds() {
+        let entry = tarball(&[(DIR, "m/a/", "")]);
+        let header = &entry[..512];
+        let (mut writer, reader) = pipe();
+        let folder = tempfile::tempdir().unwrap();
+        let error = thread::scope(|scope| {
+            let header = header.to_vec();
+            scope.spawn(move || {
+                let mut encoder = GzEncoder::new(&mut writer, Compression::fast());
+                // The reader leaves before the end: that is the point.
+                (0..1_000_000).try_for_each(|_| encoder.write_all(&header))
+            });
+            unpack(reader, 1, folder.path(), Bounds::default()).unwrap_err()
+        });
+        assert_eq!(error.to_string(), "it holds more than 500000 entries");
+    }
+
+    #[test]
     fn bombs_stop_at_the_bounds() {
         let folder = tempfile::tempdir().unwrap();
         let bounds = Bounds {
@@ -549,7 +593,7 @@ mod tests {
         let error = feed(page, folder.path(), Bounds::default()).unwrap_err();
         assert_eq!(
             error.to_string(),
-            "it is no tar archive with gzip, xz or zstd"
+            "it is neither a tar archive with gzip, xz or zstd nor a zip archive"
         );
         let zeros = "0".repeat(9000);
         let mut cut = gzip(&tarball(&[(FILE, "m/a", &zeros)]));

@@ -39,9 +39,21 @@ impl Address {
                     format!("{}{reference}", &url[..host_end])
                 } else {
                     let path = url.split(['?', '#']).next().unwrap_or(url);
-                    let folder = path[host_end..]
+                    let mut folder = path[host_end..]
                         .rfind('/')
                         .map_or("", |at| &path[host_end..host_end + at]);
+                    let mut reference = reference;
+                    // RFC 3986, §5.2.4, as far as references to files need it.
+                    loop {
+                        if let Some(rest) = reference.strip_prefix("./") {
+                            reference = rest;
+                        } else if let Some(rest) = reference.strip_prefix("../") {
+                            reference = rest;
+                            folder = folder.rsplit_once('/').map_or("", |(above, _)| above);
+                        } else {
+                            break;
+                        }
+                    }
                     format!("{}{folder}/{reference}", &url[..host_end])
                 };
                 Address::Web(joined)
@@ -50,6 +62,24 @@ impl Address {
                 Address::File(path.parent().unwrap_or(Path::new("")).join(reference))
             }
         }
+    }
+
+    /// `name` in the folder that this is the address of.
+    pub fn below(&self, name: &str) -> Address {
+        match self {
+            Address::Web(url) => Address::Web(format!("{}/{name}", url.trim_end_matches('/'))),
+            Address::File(path) => Address::File(path.join(name)),
+        }
+    }
+
+    /// Where this lies in a mirror: it is in or below the folder of the document `here`, and the
+    /// same document is also at `there`, with all that is beside it.
+    pub fn beside(&self, here: &Address, there: &Address) -> Option<Address> {
+        let (own, here, there) = (self.to_string(), here.to_string(), there.to_string());
+        let shared = common_end(&here, &there);
+        let rest = own.strip_prefix(&here[..here.len() - shared])?;
+        let moved = format!("{}{rest}", &there[..there.len() - shared]);
+        Some(Address::read(&moved))
     }
 
     /// The last part of the path: the file's name.
@@ -65,6 +95,15 @@ impl Address {
                 .unwrap_or(""),
         }
     }
+}
+
+/// The length in bytes of the longest common end of two texts that begins with a `/`.
+fn common_end(left: &str, right: &str) -> usize {
+    left.rmatch_indices('/')
+        .map(|(at, _)| &left[at..])
+        .take_while(|end| right.ends_with(end))
+        .last()
+        .map_or(0, str::len)
 }
 
 fn is_web(text: &str) -> bool {
@@ -103,6 +142,16 @@ mod tests {
     )]
     #[case("http://gull.example", "a.tar.gz", "http://gull.example/a.tar.gz")]
     #[case(
+        "http://gull.example/simple/m/",
+        "../../f/./a.whl",
+        "http://gull.example/f/./a.whl"
+    )]
+    #[case(
+        "http://gull.example/m/",
+        "../../../a.whl",
+        "http://gull.example/a.whl"
+    )]
+    #[case(
         "http://gull.example/c",
         "https://dune.example/a",
         "https://dune.example/a"
@@ -118,5 +167,19 @@ mod tests {
             Address::read(document).join(reference),
             Address::read(joined)
         );
+    }
+
+    #[rstest]
+    #[case("/srv/m/v8/SUMS", Some("http://gull.example/pub/m/v8/SUMS"))]
+    #[case("/srv/m/SUMS", Some("http://gull.example/pub/m/SUMS"))]
+    #[case("/elsewhere/SUMS", None)]
+    fn what_lies_beside_a_file_lies_beside_its_mirror(
+        #[case] own: &str,
+        #[case] moved: Option<&str>,
+    ) {
+        let here = Address::read("/srv/m/v8/a.tar.xz");
+        let there = Address::read("http://gull.example/pub/m/v8/a.tar.xz");
+        let found = Address::read(own).beside(&here, &there);
+        assert_eq!(found, moved.map(Address::read));
     }
 }

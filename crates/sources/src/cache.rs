@@ -17,13 +17,14 @@ use jiff::civil::Date;
 use jiff::{SignedDuration, Timestamp};
 use serde::{Deserialize, Serialize};
 use vshelf_core::catalog::{Build, Catalog, Details, Line, Publisher, Release};
+use vshelf_core::definition::SourceDefinition;
 use vshelf_core::{Platform, Version};
 
-use crate::source::{Fetched, PublishedCatalog, Source, SourceError};
+use crate::source::{Fetched, Known, PublishedCatalog, Source, SourceError};
 use crate::transport::{Transport, Validators};
 
 /// The first word of a cache file; the number changes with the form.
-const FORMAT: &str = "vivid-shelf-catalog-cache/1";
+const FORMAT: &str = "vivid-shelf-catalog-cache/2";
 
 /// How much of a file is read at once: enough for the outline of any catalog so far.
 const FIRST_READ: usize = 8 << 10;
@@ -91,9 +92,19 @@ struct DetailsPlace {
 
 #[derive(Serialize, Deserialize)]
 struct CachedDetails {
-    builds: Vec<(Platform, String, Option<u64>, String)>,
+    builds: Vec<CachedBuild>,
     bundles: std::collections::BTreeMap<String, String>,
     notes: Option<String>,
+}
+
+#[derive(Serialize, Deserialize)]
+struct CachedBuild {
+    platform: Platform,
+    address: String,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    mirrors: Vec<String>,
+    size: Option<u64>,
+    checksum: String,
 }
 
 impl CatalogCache {
@@ -103,57 +114,99 @@ impl CatalogCache {
         CatalogCache { folder, fresh_for }
     }
 
-    fn file(&self, runtime: &str, source: &str) -> PathBuf {
-        self.folder.join(format!("{runtime}-{source}.catalog"))
+    fn file(&self, runtime: &str, source: &SourceDefinition) -> PathBuf {
+        self.folder
+            .join(format!("{runtime}-{}.catalog", source.id()))
+    }
+
+    /// The source whose catalog was confirmed last, of those that have one here.
+    pub fn latest<'s>(
+        &self,
+        runtime: &str,
+        sources: &'s [SourceDefinition],
+    ) -> Option<&'s SourceDefinition> {
+        if let [only] = sources {
+            return Some(only);
+        }
+        let confirmed = |source| {
+            fs::metadata(self.file(runtime, source))
+                .ok()?
+                .modified()
+                .ok()
+        };
+        let kept = sources
+            .iter()
+            .filter_map(|source| Some((confirmed(source)?, source)));
+        // Of two that were confirmed at once, the first in the definition.
+        kept.rev()
+            .max_by_key(|(time, _)| *time)
+            .map(|(_, source)| source)
     }
 
     /// What is kept, however old, without asking anybody.
-    pub fn kept(&self, runtime: &str, source: &str) -> Option<Loaded> {
+    pub fn kept(&self, runtime: &str, source: &SourceDefinition) -> Option<Loaded> {
         let file = read_file(&self.file(runtime, source), Depth::Releases).ok()?;
         file.map(|(loaded, _)| loaded)
     }
 
     /// What is kept, with the releases of these lines only.
-    pub fn kept_lines(&self, runtime: &str, source: &str, lines: &[String]) -> Option<Catalog> {
+    pub fn kept_lines(
+        &self,
+        runtime: &str,
+        source: &SourceDefinition,
+        lines: &[String],
+    ) -> Option<Catalog> {
         let file = read_file(&self.file(runtime, source), Depth::Lines(lines)).ok()?;
         file.map(|(loaded, _)| loaded.catalog)
     }
 
     /// The lines, channels and publishers of what is kept, without its releases.
-    pub fn kept_outline(&self, runtime: &str, source: &str) -> Option<Catalog> {
+    pub fn kept_outline(&self, runtime: &str, source: &SourceDefinition) -> Option<Catalog> {
         let file = read_file(&self.file(runtime, source), Depth::Outline).ok()?;
         file.map(|(loaded, _)| loaded.catalog)
     }
 
-    /// The catalog of `source`: what is kept where that is fresh, else what the source gives, else
-    /// what is kept with the reason why it could not be renewed.
-    pub fn load(
+    /// What is kept, where that was confirmed so lately that nobody need be asked.
+    pub fn fresh(
         &self,
         runtime: &str,
-        name: &str,
+        source: &SourceDefinition,
+        now: Timestamp,
+    ) -> Option<Loaded> {
+        // A clock that was set back must not make a catalog fresh for ever.
+        let age = |loaded: &Loaded| now.duration_since(loaded.origin.confirmed);
+        self.kept(runtime, source).filter(|loaded| {
+            age(loaded) >= SignedDuration::ZERO && age(loaded).unsigned_abs() < self.fresh_for
+        })
+    }
+
+    /// The catalog of `source` as it is now, or what is kept with the reason why it could not be
+    /// renewed.
+    pub fn renew(
+        &self,
+        runtime: &str,
+        definition: &SourceDefinition,
         source: &dyn Source,
         transport: &Transport,
-        ask_anyway: bool,
         now: Timestamp,
     ) -> Result<Loaded, LoadError> {
-        let file = self.file(runtime, name);
+        let file = self.file(runtime, definition);
         let kept = read_file(&file, Depth::Releases).ok().flatten();
-        if let Some((loaded, _)) = &kept {
-            // A clock that was set back must not make a catalog fresh for ever.
-            let age = now.duration_since(loaded.origin.confirmed);
-            let fresh = age >= SignedDuration::ZERO && age.unsigned_abs() < self.fresh_for;
-            if (fresh && !ask_anyway) || transport.is_offline() {
-                return Ok(kept
-                    .map(|(loaded, _)| loaded)
-                    .expect("it was just looked at"));
-            }
-        }
-        let known = kept
-            .as_ref()
-            .map(|(_, validators)| validators.clone())
-            .unwrap_or_default();
+        let kept = match kept {
+            Some((loaded, _)) if transport.is_offline() => return Ok(loaded),
+            kept => kept,
+        };
+        let known = match &kept {
+            Some((loaded, validators)) => Known {
+                validators: validators.clone(),
+                updated: loaded.catalog.updated,
+            },
+            None => Known::default(),
+        };
         match (source.fetch(transport, &known), kept) {
-            (Ok(Fetched::Changed(published)), _) => self.keep(&file, name, &published, now),
+            (Ok(Fetched::Changed(published)), _) => {
+                self.keep(&file, &definition.name, &published, now)
+            }
             (Ok(Fetched::Unchanged), Some((mut loaded, _))) => {
                 loaded.origin.confirmed = now;
                 touch(&file, now).map_err(|source| LoadError::Write { path: file, source })?;
@@ -227,12 +280,13 @@ impl Loaded {
         let builds = cached
             .builds
             .into_iter()
-            .map(|(platform, address, size, digest)| {
+            .map(|build| {
                 Ok(Build {
-                    platform,
-                    address,
-                    size,
-                    digest: digest.parse().map_err(|_| damaged())?,
+                    platform: build.platform,
+                    address: build.address,
+                    mirrors: build.mirrors,
+                    size: build.size,
+                    checksum: build.checksum.parse().map_err(|_| damaged())?,
                 })
             })
             .collect::<Result<_, LoadError>>()?;
@@ -308,7 +362,13 @@ fn render(name: &str, published: &PublishedCatalog) -> Vec<u8> {
             builds: details
                 .builds
                 .into_iter()
-                .map(|b| (b.platform, b.address, b.size, b.digest.to_string()))
+                .map(|build| CachedBuild {
+                    platform: build.platform,
+                    address: build.address,
+                    mirrors: build.mirrors,
+                    size: build.size,
+                    checksum: build.checksum.to_string(),
+                })
                 .collect(),
             bundles: details.bundles,
             notes: details.notes,
@@ -578,13 +638,14 @@ fn read_date(text: &str) -> Option<Date> {
 mod tests {
     use super::*;
     use std::cell::Cell;
+    use vshelf_core::definition::SourceKind;
 
     struct Scripted {
         answers: Cell<Vec<Result<Fetched, SourceError>>>,
     }
 
     impl Source for Scripted {
-        fn fetch(&self, _: &Transport, _: &Validators) -> Result<Fetched, SourceError> {
+        fn fetch(&self, _: &Transport, _: &Known) -> Result<Fetched, SourceError> {
             let mut answers = self.answers.take();
             let answer = answers.remove(0);
             self.answers.set(answers);
@@ -624,8 +685,9 @@ mod tests {
         let build = Build {
             platform: "linux-x64".parse().unwrap(),
             address: "http://gull.example/m.tar.gz".into(),
+            mirrors: vec!["/srv/m.tar.gz".into()],
             size: Some(7),
-            digest: format!("sha256:{}", "0a".repeat(32)).parse().unwrap(),
+            checksum: format!("sha256:{}", "0a".repeat(32)).parse().unwrap(),
         };
         let details = Details {
             builds: vec![build],
@@ -643,6 +705,12 @@ mod tests {
         }
     }
 
+    impl PublishedCatalog {
+        fn build(&self) -> Build {
+            self.details.values().next().unwrap().builds[0].clone()
+        }
+    }
+
     fn failure() -> SourceError {
         SourceError::Document {
             address: "http://gull.example/catalog.json".into(),
@@ -650,6 +718,18 @@ mod tests {
         }
     }
 
+    fn demo() -> SourceDefinition {
+        SourceDefinition {
+            name: "demo".to_owned(),
+            strip_folders: 1,
+            kind: SourceKind::Wheels {
+                package: "marram".to_owned(),
+                publisher: "saltmarsh".to_owned(),
+            },
+        }
+    }
+
+    /// What is fresh, or else what the source's next answer makes of it.
     fn load(
         cache: &CatalogCache,
         answers: Vec<Result<Fetched, SourceError>>,
@@ -658,7 +738,10 @@ mod tests {
         let source = Scripted {
             answers: Cell::new(answers),
         };
-        cache.load("marram", "demo", &source, &Transport::default(), false, now)
+        match cache.fresh("marram", &demo(), now) {
+            Some(loaded) => Ok(loaded),
+            None => cache.renew("marram", &demo(), &source, &Transport::default(), now),
+        }
     }
 
     #[test]
@@ -672,7 +755,7 @@ mod tests {
             now,
         )
         .unwrap();
-        let kept = cache.kept("marram", "demo").unwrap();
+        let kept = cache.kept("marram", &demo()).unwrap();
         for loaded in [&fresh, &kept] {
             let line = &loaded.catalog.lines[0];
             assert_eq!(line.codename.as_deref(), Some("Eelgrass"));
@@ -681,16 +764,16 @@ mod tests {
             assert_eq!(releases[1].withdrawn.as_deref(), Some("breaks the bell"));
             assert_eq!(releases[0].date, "2026-10-14".parse().ok());
             let details = loaded.details(&releases[0]).unwrap();
-            assert_eq!(details.builds[0].size, Some(7));
+            assert_eq!(details.builds[0], published().build());
             assert_eq!(details.bundles["tussock"], "3.2.0");
             assert_eq!(loaded.catalog.channel("STABLE"), Some(("stable", "8")));
         }
-        let outline = cache.kept_outline("marram", "demo").unwrap();
+        let outline = cache.kept_outline("marram", &demo()).unwrap();
         assert_eq!(outline.lines, kept.catalog.lines);
         assert!(outline.releases.is_empty());
         let of = |line: &str| {
             cache
-                .kept_lines("marram", "demo", &[line.to_owned()])
+                .kept_lines("marram", &demo(), &[line.to_owned()])
                 .unwrap()
         };
         assert_eq!((of("8").releases.len(), of("80").releases.len()), (2, 0));
@@ -722,6 +805,33 @@ mod tests {
         let confirmed = load(&cache, vec![Ok(Fetched::Unchanged)], later).unwrap();
         assert_eq!(confirmed.origin.not_renewed, None);
         load(&cache, vec![], later).unwrap();
+        // A clock that jumped back does not make it fresh for ever.
+        let earlier = now - SignedDuration::from_hours(72);
+        let answer = vec![Ok(Fetched::Changed(Box::new(published())))];
+        assert_eq!(
+            load(&cache, answer, earlier).unwrap().origin.confirmed,
+            earlier
+        );
+    }
+
+    #[test]
+    fn the_source_that_was_confirmed_last_serves() {
+        let folder = tempfile::tempdir().unwrap();
+        let cache = CatalogCache::new(folder.path().to_owned(), Duration::from_secs(3600));
+        let mut other = demo();
+        other.name = "other".to_owned();
+        let sources = [demo(), other];
+        assert_eq!(cache.latest("marram", &sources), None);
+        let now = Timestamp::now();
+        for (source, time, latest) in [
+            (&sources[1], now, 1),
+            (&sources[0], now, 0),
+            (&sources[1], now + SignedDuration::from_mins(1), 1),
+        ] {
+            let file = cache.file("marram", source);
+            cache.keep(&file, &source.name, &published(), time).unwrap();
+            assert_eq!(cache.latest("marram", &sources), Some(&sources[latest]));
+        }
     }
 
     #[test]
@@ -731,22 +841,22 @@ mod tests {
         let now = Timestamp::now();
         let changed = || vec![Ok(Fetched::Changed(Box::new(published())))];
         load(&cache, changed(), now).unwrap();
-        let file = cache.file("marram", "demo");
+        let file = cache.file("marram", &demo());
         let whole = fs::read(&file).unwrap();
         for at in [0, 40, whole.len() / 3] {
             let mut damaged = whole.clone();
             damaged[at] ^= 1;
             fs::write(&file, &damaged).unwrap();
-            assert!(cache.kept("marram", "demo").is_none(), "byte {at}");
+            assert!(cache.kept("marram", &demo()).is_none(), "byte {at}");
             load(&cache, changed(), now).unwrap();
         }
         fs::write(&file, &whole[..whole.len() / 4]).unwrap();
-        assert!(cache.kept("marram", "demo").is_none());
+        assert!(cache.kept("marram", &demo()).is_none());
         let mut damaged = whole.clone();
         let last = damaged.len() - 3;
         damaged[last - 40..last].fill(b'x');
         fs::write(&file, &damaged).unwrap();
-        let loaded = cache.kept("marram", "demo").unwrap();
+        let loaded = cache.kept("marram", &demo()).unwrap();
         let broken = loaded
             .catalog
             .releases

@@ -6,13 +6,14 @@ use std::sync::Arc;
 use jiff::Timestamp;
 use jiff::civil::Date;
 use serde::Deserialize;
-use vshelf_core::catalog::{Build, Catalog, Details, Digest, Line, Publisher, Release};
+use vshelf_core::catalog::{Build, Catalog, Checksum, Details, Digest, Line, Publisher, Release};
 use vshelf_core::selector::is_name;
 use vshelf_core::{Platform, Version};
 
 use crate::address::Address;
-use crate::source::{Fetched, PublishedCatalog, Source, SourceError};
-use crate::transport::{Document, Transport, Validators};
+use crate::signature;
+use crate::source::{Fetched, Known, PublishedCatalog, Source, SourceError, first_document};
+use crate::transport::{Document, Transport};
 
 /// The format that this program reads; another number behind the slash is refused by name.
 pub const FORMAT: &str = "vivid-shelf-catalog/1";
@@ -20,35 +21,74 @@ pub const FORMAT: &str = "vivid-shelf-catalog/1";
 /// A source that serves our own format.
 pub struct OwnCatalog {
     runtime: String,
-    address: Address,
+    /// The document and its mirrors.
+    addresses: Vec<Address>,
+    /// The minisign key that it has to be signed with.
+    key: Option<String>,
 }
 
 impl OwnCatalog {
-    /// The catalog of `runtime` at `address`, a URL or a path.
-    pub fn new(runtime: &str, address: &str) -> OwnCatalog {
+    /// The catalog of `runtime` at the first of `addresses` that answers, signed with `key` where
+    /// there is one.
+    pub fn new(runtime: &str, addresses: Vec<Address>, key: Option<String>) -> OwnCatalog {
         OwnCatalog {
             runtime: runtime.to_owned(),
-            address: Address::read(address),
+            addresses,
+            key,
+        }
+    }
+
+    /// A signature keeps others from changing a catalog; its time keeps them from showing an old
+    /// one, in which what was withdrawn since still stands.
+    fn check_age(
+        &self,
+        published: &PublishedCatalog,
+        known: &Known,
+        address: &Address,
+    ) -> Result<(), SourceError> {
+        let offered = published.catalog.updated.ok_or_else(|| {
+            SourceError::document(address, "it is signed and does not say when it was updated")
+        })?;
+        match known.updated {
+            Some(seen) if offered < seen => Err(SourceError::Older {
+                address: address.to_string(),
+                offered,
+                seen,
+            }),
+            _ => Ok(()),
         }
     }
 }
 
 impl Source for OwnCatalog {
-    fn fetch(&self, transport: &Transport, known: &Validators) -> Result<Fetched, SourceError> {
-        match transport.document(&self.address, known, Some("application/json"))? {
-            Document::Unchanged => Ok(Fetched::Unchanged),
-            Document::Body { bytes, validators } => {
-                let mut published =
-                    read(&bytes, &self.runtime, &self.address).map_err(|problem| {
-                        SourceError::Document {
-                            address: self.address.to_string(),
-                            problem,
-                        }
-                    })?;
-                published.validators = validators;
-                Ok(Fetched::Changed(Box::new(published)))
-            }
+    fn fetch(&self, transport: &Transport, known: &Known) -> Result<Fetched, SourceError> {
+        let accept = Some("application/json");
+        let (document, address) =
+            first_document(transport, &self.addresses, &known.validators, accept)?;
+        let Document::Body { bytes, validators } = document else {
+            return Ok(Fetched::Unchanged);
+        };
+        if let Some(key) = &self.key {
+            signature::verify(transport, &address, &bytes, key)?;
         }
+        let mut published = read(&bytes, &self.runtime, &address)
+            .map_err(|problem| SourceError::document(&address, problem))?;
+        if self.key.is_some() {
+            self.check_age(&published, known, &address)?;
+        }
+        for build in published
+            .details
+            .values_mut()
+            .flat_map(|card| &mut card.builds)
+        {
+            let archive = Address::read(&build.address);
+            build.mirrors = (self.addresses.iter())
+                .filter(|other| **other != address)
+                .filter_map(|other| Some(archive.beside(&address, other)?.to_string()))
+                .collect();
+        }
+        published.validators = validators;
+        Ok(Fetched::Changed(Box::new(published)))
     }
 }
 
@@ -139,9 +179,10 @@ fn read(bytes: &[u8], runtime: &str, address: &Address) -> Result<PublishedCatal
                     .map_err(|e| format!("{} for {}: {e}", entry.version, build.platform))?;
                 Ok(Build {
                     address: address.join(&build.file).to_string(),
+                    mirrors: Vec::new(),
                     platform: build.platform,
                     size: build.size,
-                    digest,
+                    checksum: Checksum::Digest(digest),
                 })
             })
             .collect::<Result<Vec<_>, String>>()?;
@@ -175,12 +216,7 @@ fn read(bytes: &[u8], runtime: &str, address: &Address) -> Result<PublishedCatal
         lines,
         releases,
     );
-    Ok(PublishedCatalog {
-        catalog,
-        details,
-        address: address.to_string(),
-        validators: Validators::default(),
-    })
+    Ok(PublishedCatalog::new(catalog, details, address))
 }
 
 fn read_line(entry: LineEntry) -> Line {

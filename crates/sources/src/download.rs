@@ -10,6 +10,7 @@ use std::path::PathBuf;
 use vshelf_core::catalog::Digest;
 
 use crate::address::Address;
+use crate::checksums::Archive;
 use crate::digest::Digester;
 use crate::transport::{Transport, TransportError, Validators};
 
@@ -23,12 +24,8 @@ const WORTHWHILE: u64 = 64 << 10;
 /// An archive to bring.
 #[derive(Clone, Debug)]
 pub struct Download {
-    /// Where it lies.
-    pub address: Address,
-    /// What its bytes must add up to.
-    pub digest: Digest,
-    /// Its size in bytes, where the catalog tells.
-    pub size: Option<u64>,
+    /// What it is, and where it lies.
+    pub archive: Archive,
     /// The file that keeps what has come so far; it goes when the download is whole.
     pub partial: PathBuf,
 }
@@ -86,16 +83,21 @@ impl Download {
         progress: Progress<'_>,
     ) -> Result<u64, DownloadError> {
         let mut flow = Flow {
-            digester: Digester::new(self.digest.algorithm),
+            digester: Digester::new(self.archive.digest.algorithm),
             bytes: 0,
-            length: self.size,
+            length: self.archive.size,
             sink,
             progress,
         };
         self.replay_partial(&mut flow)?;
         let replayed = flow.bytes;
-        if self.size != Some(replayed) {
-            self.fetch_rest(transport, &mut flow)?;
+        if self.archive.size != Some(replayed) {
+            self.fetch_rest(transport, &mut flow)
+                .or_else(|error| match error {
+                    // Bytes of another length can never be gone on with.
+                    DownloadError::Size { .. } => self.drop_partial().and(Err(error)),
+                    error => Err(error),
+                })?;
         }
         let came = flow.bytes - replayed;
         self.verify(flow)?;
@@ -128,21 +130,41 @@ impl Download {
             .create(true)
             .open(&self.partial)
             .map_err(|e| self.partial_error(e))?;
+        let addresses = &self.archive.addresses;
+        let mut round = addresses.iter().cycle();
+        let mut address = round.next().expect("an archive has an address");
         let mut validators = Validators::default();
         let mut failures = 0;
         loop {
             let before = flow.bytes;
-            let error = match self.fetch_once(transport, flow, &mut partial, &mut validators) {
+            let request = (address, &mut validators);
+            let error = match self.fetch_once(transport, flow, &mut partial, request) {
                 Ok(()) => return Ok(()),
                 Err(error) => error,
             };
-            let passing = matches!(&error, DownloadError::Transport(e) if e.is_passing());
             let worthwhile = flow.bytes - before >= WORTHWHILE;
             failures = if worthwhile { 1 } else { failures + 1 };
-            if !passing || failures >= transport.patience().attempts {
+            let passing = match &error {
+                DownloadError::Transport(error) => error.is_passing(),
+                _ => false,
+            };
+            // Another address has the same bytes, and goes on where this one broke off.
+            let elsewhere = (failures as usize) < addresses.len()
+                && matches!(
+                    error,
+                    DownloadError::Transport(_) | DownloadError::Size { .. }
+                );
+            let most = transport.patience().attempts * addresses.len() as u32;
+            if !elsewhere && (!passing || failures >= most) {
                 return Err(error);
             }
-            transport.pause_after(failures);
+            if addresses.len() > 1 {
+                address = round.next().expect("a cycle has no end");
+                validators = Validators::default();
+            }
+            if !elsewhere {
+                transport.pause_after(failures.div_ceil(addresses.len() as u32));
+            }
         }
     }
 
@@ -152,18 +174,24 @@ impl Download {
         transport: &Transport,
         flow: &mut Flow<'_, '_>,
         partial: &mut File,
-        validators: &mut Validators,
+        (address, validators): (&Address, &mut Validators),
     ) -> Result<(), DownloadError> {
-        let mut opened = match transport.open(&self.address, flow.bytes, validators) {
+        let broken_off = |source| {
+            DownloadError::Transport(TransportError::BrokenOff {
+                address: address.clone(),
+                source,
+            })
+        };
+        let mut opened = match transport.open(address, flow.bytes, validators) {
             // All of it had come when the last attempt ended; the digest tells whether that is so.
             Err(TransportError::Status { status: 416, .. }) if flow.bytes > 0 => return Ok(()),
             result => result?,
         };
         *validators = opened.validators.clone();
-        if let (Some(length), Some(expected)) = (opened.length, self.size)
+        if let (Some(length), Some(expected)) = (opened.length, self.archive.size)
             && length != expected
         {
-            return Err(self.wrong_size(expected, length));
+            return Err(wrong_size(address, expected, length));
         }
         flow.length = flow.length.or(opened.length);
         // A server without ranges starts over; what is already here need not pass again, and if
@@ -171,10 +199,7 @@ impl Download {
         let mut skip = flow.bytes - opened.begins_at.min(flow.bytes);
         let mut piece = vec![0; PIECE];
         loop {
-            let count = opened
-                .reader
-                .read(&mut piece)
-                .map_err(|e| self.broken_off(e))?;
+            let count = opened.reader.read(&mut piece).map_err(broken_off)?;
             if count == 0 {
                 break;
             }
@@ -185,15 +210,15 @@ impl Download {
                 .write_all(fresh)
                 .map_err(|e| self.partial_error(e))?;
             flow.pass(fresh)?;
-            if let Some(expected) = self.size
+            if let Some(expected) = self.archive.size
                 && flow.bytes > expected
             {
-                return Err(self.wrong_size(expected, flow.bytes));
+                return Err(wrong_size(address, expected, flow.bytes));
             }
         }
         match opened.length {
             Some(length) if flow.bytes < length => {
-                Err(self.broken_off(io::ErrorKind::UnexpectedEof.into()))
+                Err(broken_off(io::ErrorKind::UnexpectedEof.into()))
             }
             _ => Ok(()),
         }
@@ -201,44 +226,30 @@ impl Download {
 
     fn verify(&self, flow: Flow<'_, '_>) -> Result<(), DownloadError> {
         let found = flow.bytes;
-        if let Some(expected) = self.size
-            && expected != found
-        {
-            return Err(self.wrong_size(expected, found));
-        }
         let digest = flow.digester.finish();
         // Whole or wrong, nothing is left to resume.
-        let removed = fs::remove_file(&self.partial);
-        if digest != self.digest {
+        let dropped = self.drop_partial();
+        let address = &self.archive.addresses[0];
+        if let Some(expected) = self.archive.size
+            && expected != found
+        {
+            return Err(wrong_size(address, expected, found));
+        }
+        if digest != self.archive.digest {
             return Err(DownloadError::Digest {
-                address: self.address.clone(),
-                expected: self.digest.clone(),
+                address: address.clone(),
+                expected: self.archive.digest.clone(),
                 found: digest,
             });
         }
-        match removed {
+        dropped
+    }
+
+    fn drop_partial(&self) -> Result<(), DownloadError> {
+        match fs::remove_file(&self.partial) {
             Err(error) if error.kind() != io::ErrorKind::NotFound => Err(self.partial_error(error)),
             _ => Ok(()),
         }
-    }
-
-    fn wrong_size(&self, expected: u64, found: u64) -> DownloadError {
-        // Bytes of another length can never be gone on with.
-        match fs::remove_file(&self.partial) {
-            Err(error) if error.kind() != io::ErrorKind::NotFound => self.partial_error(error),
-            _ => DownloadError::Size {
-                address: self.address.clone(),
-                expected,
-                found,
-            },
-        }
-    }
-
-    fn broken_off(&self, source: io::Error) -> DownloadError {
-        DownloadError::Transport(TransportError::BrokenOff {
-            address: self.address.clone(),
-            source,
-        })
     }
 
     fn partial_error(&self, source: io::Error) -> DownloadError {
@@ -246,6 +257,14 @@ impl Download {
             path: self.partial.clone(),
             source,
         }
+    }
+}
+
+fn wrong_size(address: &Address, expected: u64, found: u64) -> DownloadError {
+    DownloadError::Size {
+        address: address.clone(),
+        expected,
+        found,
     }
 }
 

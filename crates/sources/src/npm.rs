@@ -1,152 +1,92 @@
-//! A runtime whose builds are packages in a registry that speaks the npm protocol.
-//!
-//! One package a platform holds the builds; its metadata document lists the versions, each with a
-//! tarball and its integrity (Subresource Integrity, §3.5). A further package may hold the support
-//! life of the lines as a release schedule: a JSON object from line to dates.
+//! The protocol of package registries as the npm registry speaks it: metadata documents, tarballs
+//! and their integrity (Subresource Integrity, §3.5).
 
-use std::collections::{BTreeMap, HashMap};
+use std::collections::BTreeMap;
 use std::io::Read;
-use std::sync::Arc;
+use std::path::{Path, PathBuf};
 
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
 use flate2::read::GzDecoder;
-use jiff::civil::Date;
 use serde::Deserialize;
-use vshelf_core::catalog::{
-    Build, Catalog, Details, Digest, DigestAlgorithm, Line, Publisher, Release,
-};
-use vshelf_core::definition::PackagedFile;
-use vshelf_core::{Platform, Version};
+use serde_json::Value;
+use vshelf_core::Version;
+use vshelf_core::catalog::{Digest, DigestAlgorithm};
+use vshelf_core::definition::{Companion, PackagedFile};
+use vshelf_core::range::Range;
 
 use crate::address::Address;
+use crate::checksums::Archive;
 use crate::digest::digest_of;
 use crate::registry::UserSettings;
-use crate::source::{Fetched, PublishedCatalog, Source, SourceError};
+use crate::source::SourceError;
 use crate::transport::{Document, Transport, Validators};
 
 /// The largest file that is taken out of a package, in bytes.
 const LARGEST_FILE: u64 = 8 << 20;
 
-/// A source that reads packages.
-pub struct NpmPackages {
-    pub(crate) runtime: String,
-    pub(crate) publisher: String,
-    pub(crate) packages: BTreeMap<Platform, String>,
-    pub(crate) schedule: Option<PackagedFile>,
-    pub(crate) settings: UserSettings,
+/// The whole metadata document.
+pub(crate) const WHOLE: &str = "application/json";
+
+/// The part of it that installing needs, a fraction of the size; a registry that does not know it
+/// sends the whole.
+const FOR_INSTALLING: &str = "application/vnd.npm.install-v1+json, application/json;q=0.8";
+
+/// The registry that this user's settings lead to.
+#[derive(Clone, Debug, Default)]
+pub struct NpmRegistry {
+    settings: UserSettings,
 }
 
 /// A package's metadata document, as far as it matters here.
 #[derive(Deserialize)]
-struct Packument {
+pub(crate) struct Packument {
     #[serde(rename = "dist-tags", default)]
-    tags: BTreeMap<String, String>,
-    versions: BTreeMap<String, PackageVersion>,
+    pub(crate) tags: BTreeMap<String, String>,
+    pub(crate) versions: BTreeMap<String, PackageVersion>,
     #[serde(default)]
-    time: BTreeMap<String, String>,
+    pub(crate) time: BTreeMap<String, String>,
 }
 
 #[derive(Deserialize)]
-struct PackageVersion {
-    dist: Dist,
-    deprecated: Option<serde_json::Value>,
+pub(crate) struct PackageVersion {
+    pub(crate) dist: Dist,
+    pub(crate) deprecated: Option<Value>,
+    /// What it runs on; very old packages have a list here, which says nothing.
+    #[serde(default)]
+    engines: Value,
 }
 
 #[derive(Deserialize)]
-struct Dist {
-    tarball: String,
+pub(crate) struct Dist {
+    pub(crate) tarball: String,
     integrity: Option<String>,
 }
 
-#[derive(Deserialize)]
-struct ScheduleEntry {
-    start: Option<Date>,
-    lts: Option<Date>,
-    maintenance: Option<Date>,
-    end: Option<Date>,
-    codename: Option<String>,
-}
-
-impl Source for NpmPackages {
-    fn fetch(&self, transport: &Transport, known: &Validators) -> Result<Fetched, SourceError> {
-        let mut found = PublishedCatalog {
-            catalog: Catalog::default(),
-            details: HashMap::new(),
-            address: String::new(),
-            validators: Validators::default(),
-        };
-        let mut releases: BTreeMap<Version, Release> = BTreeMap::new();
-        let publisher: Arc<str> = self.publisher.as_str().into();
-        for (platform, package) in &self.packages {
-            let address = self.address_of(package)?;
-            // One validator fits one document: with several packages all are read anew.
-            let known = match self.packages.len() {
-                1 => known.clone(),
-                _ => Validators::default(),
-            };
-            let Some((document, validators)) = packument(transport, &address, &known)? else {
-                return Ok(Fetched::Unchanged);
-            };
-            found.validators = validators;
-            found.address = address.to_string();
-            for (text, entry) in document.versions {
-                let Ok(version) = text.parse::<Version>() else {
-                    continue;
-                };
-                // Versions from before integrity was published cannot be verified.
-                let Some(digest) = entry.dist.integrity.as_deref().and_then(read_integrity) else {
-                    continue;
-                };
-                let build = Build {
-                    platform: platform.clone(),
-                    address: address.join(&entry.dist.tarball).to_string(),
-                    size: None,
-                    digest,
-                };
-                let release = releases.entry(version.clone()).or_insert_with(|| Release {
-                    version: version.clone(),
-                    publisher: publisher.clone(),
-                    date: document
-                        .time
-                        .get(&text)
-                        .and_then(|time| time.get(..10)?.parse().ok()),
-                    security: false,
-                    withdrawn: entry.deprecated.and_then(withdrawal),
-                    platforms: Arc::new([]),
-                });
-                release.platforms = release
-                    .platforms
-                    .iter()
-                    .cloned()
-                    .chain([platform.clone()])
-                    .collect();
-                let details: &mut Details = found
-                    .details
-                    .entry((version, publisher.clone()))
-                    .or_default();
-                details.builds.push(build);
-            }
-        }
-        let publisher = Publisher {
-            id: self.publisher.clone(),
-            name: self.publisher.clone(),
-            main: true,
-        };
-        found.catalog = Catalog::new(
-            self.runtime.clone(),
-            None,
-            vec![publisher],
-            BTreeMap::new(),
-            self.read_schedule(transport)?,
-            releases.into_values().collect(),
-        );
-        Ok(Fetched::Changed(Box::new(found)))
+impl Dist {
+    /// Its strongest digest; versions from before integrity was published have none.
+    pub(crate) fn digest(&self) -> Option<Digest> {
+        self.integrity.as_deref().and_then(read_integrity)
     }
 }
 
-impl NpmPackages {
-    fn address_of(&self, package: &str) -> Result<Address, SourceError> {
+/// The release of a companion that fits an install.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct FittingCompanion {
+    /// Its version.
+    pub version: Version,
+    /// Its archive.
+    pub archive: Archive,
+}
+
+impl NpmRegistry {
+    /// The registry that `settings` lead to.
+    pub fn new(settings: UserSettings) -> NpmRegistry {
+        NpmRegistry { settings }
+    }
+
+    /// The address of a package's metadata document.
+    pub(crate) fn address_of(&self, package: &str) -> Result<Address, SourceError> {
         let registry = self.settings.npm_registry(package)?;
         // A scope's slash is part of the name, not of the path.
         Ok(Address::read(&format!(
@@ -155,76 +95,108 @@ impl NpmPackages {
         )))
     }
 
-    /// The lines' support life, from the newest version of the schedule's package.
-    fn read_schedule(&self, transport: &Transport) -> Result<Vec<Line>, SourceError> {
-        let Some(schedule) = &self.schedule else {
-            return Ok(Vec::new());
-        };
-        let address = self.address_of(&schedule.package)?;
-        let problem = |problem: String| SourceError::Document {
-            address: address.to_string(),
-            problem,
-        };
-        let Some((mut document, _)) = packument(transport, &address, &Validators::default())?
-        else {
-            return Err(problem(
-                "nothing was asked about, and it answers \"unchanged\"".into(),
-            ));
-        };
+    /// One file of the newest version of a package, and where it came from.
+    pub(crate) fn packaged_file(
+        &self,
+        transport: &Transport,
+        wanted: &PackagedFile,
+    ) -> Result<(String, Address), SourceError> {
+        let address = self.address_of(&wanted.package)?;
+        let problem = |problem: &str| SourceError::document(&address, problem.to_owned());
+        let mut document = known_to_be_new(transport, &address, WHOLE)?;
         let newest = document
             .tags
             .get("latest")
             .and_then(|version| document.versions.remove(version))
-            .ok_or_else(|| problem("it names no latest version".into()))?;
-        let integrity = newest
-            .dist
-            .integrity
-            .as_deref()
-            .and_then(read_integrity)
-            .ok_or_else(|| problem("its latest version has no integrity".into()))?;
+            .ok_or_else(|| problem("it names no latest version"))?;
+        let integrity =
+            (newest.dist.digest()).ok_or_else(|| problem("its latest version has no integrity"))?;
         let tarball = address.join(&newest.dist.tarball);
         let Document::Body { bytes, .. } =
             transport.document(&tarball, &Validators::default(), None)?
         else {
-            return Err(problem("its tarball did not come".into()));
+            return Err(SourceError::unasked(&tarball));
         };
+        let problem = |problem: String| SourceError::document(&tarball, problem);
         if digest_of(integrity.algorithm, &bytes) != integrity {
-            return Err(problem(format!("{tarball} is not what its integrity says")));
+            return Err(problem("it is not what its integrity says".to_owned()));
         }
-        let text = file_in_tarball(&bytes, &schedule.file)
-            .map_err(|e| problem(format!("{tarball}: {e}")))?
-            .ok_or_else(|| problem(format!("{tarball} holds no {}", schedule.file)))?;
-        let entries: BTreeMap<String, ScheduleEntry> =
-            serde_json::from_str(&text).map_err(|e| problem(format!("{}: {e}", schedule.file)))?;
-        Ok(entries
-            .into_iter()
-            .map(|(name, entry)| Line {
-                codename: entry.codename.filter(|name| !name.is_empty()),
-                start: entry.start,
-                lts: entry.lts,
-                maintenance: entry.maintenance,
-                end: entry.end,
-                ..Line::undated(name.trim_start_matches('v'))
-            })
-            .collect())
+        let text = file_in_tarball(&bytes, &wanted.file)
+            .map_err(|e| problem(e.to_string()))?
+            .ok_or_else(|| problem(format!("it holds no {}", wanted.file)))?;
+        Ok((text, tarball))
+    }
+
+    /// The newest final version of a companion that says it runs on `release`.
+    pub fn fitting(
+        &self,
+        transport: &Transport,
+        companion: &Companion,
+        release: &Version,
+    ) -> Result<FittingCompanion, SourceError> {
+        let address = self.address_of(&companion.package)?;
+        let document = known_to_be_new(transport, &address, FOR_INSTALLING)?;
+        newest_fitting(document, companion, release, &address).ok_or_else(|| {
+            SourceError::NoCompanion {
+                address: address.to_string(),
+                release: release.clone(),
+            }
+        })
     }
 }
 
-fn packument(
+fn newest_fitting(
+    document: Packument,
+    companion: &Companion,
+    release: &Version,
+    address: &Address,
+) -> Option<FittingCompanion> {
+    let fits = |entry: &PackageVersion| {
+        let range = entry.engines.get(&companion.engine).and_then(Value::as_str);
+        range.is_some_and(|range| {
+            // A range covers a pre-release only where it names one; what runs on the final version
+            // is meant to run on it as well.
+            (range.parse::<Range>()).is_ok_and(|range| range.contains(&release.to_final()))
+        })
+    };
+    (document.versions.into_iter())
+        .filter_map(|(text, entry)| {
+            let version: Version = text.parse().ok()?;
+            let sound = !version.is_pre_release() && withdrawal(entry.deprecated.clone()).is_none();
+            let digest = entry.dist.digest().filter(|_| sound && fits(&entry))?;
+            let archive = Archive {
+                addresses: vec![address.join(&entry.dist.tarball)],
+                digest,
+                size: None,
+            };
+            Some(FittingCompanion { version, archive })
+        })
+        .max_by(|a, b| a.version.cmp(&b.version))
+}
+
+/// A metadata document, unless it is still what `known` describes.
+pub(crate) fn packument(
     transport: &Transport,
     address: &Address,
     known: &Validators,
+    form: &str,
 ) -> Result<Option<(Packument, Validators)>, SourceError> {
-    match transport.document(address, known, Some("application/json"))? {
+    match transport.document(address, known, Some(form))? {
         Document::Unchanged => Ok(None),
-        Document::Body { bytes, validators } => match serde_json::from_slice(&bytes) {
-            Ok(document) => Ok(Some((document, validators))),
-            Err(error) => Err(SourceError::Document {
-                address: address.to_string(),
-                problem: error.to_string(),
-            }),
-        },
+        Document::Body { bytes, validators } => serde_json::from_slice(&bytes)
+            .map(|document| Some((document, validators)))
+            .map_err(|error| SourceError::document(address, error.to_string())),
     }
+}
+
+fn known_to_be_new(
+    transport: &Transport,
+    address: &Address,
+    form: &str,
+) -> Result<Packument, SourceError> {
+    packument(transport, address, &Validators::default(), form)?
+        .map(|(document, _)| document)
+        .ok_or_else(|| SourceError::unasked(address))
 }
 
 /// The strongest digest that we accept in `sha512-… sha256-…` (Subresource Integrity, §3.5).
@@ -240,10 +212,10 @@ fn read_integrity(text: &str) -> Option<Digest> {
 }
 
 /// Why a version is deprecated; an empty reason or `false` means it is not.
-fn withdrawal(deprecated: serde_json::Value) -> Option<Box<str>> {
-    match deprecated {
-        serde_json::Value::String(reason) if !reason.is_empty() => Some(reason.into()),
-        serde_json::Value::Bool(true) => Some("deprecated".into()),
+pub(crate) fn withdrawal(deprecated: Option<Value>) -> Option<Box<str>> {
+    match deprecated? {
+        Value::String(reason) if !reason.is_empty() => Some(reason.into()),
+        Value::Bool(true) => Some("deprecated".into()),
         _ => None,
     }
 }
@@ -254,8 +226,8 @@ fn file_in_tarball(tarball: &[u8], wanted: &str) -> std::io::Result<Option<Strin
     for entry in archive.entries()? {
         let entry = entry?;
         let path = entry.path()?.into_owned();
-        let below: std::path::PathBuf = path.components().skip(1).collect();
-        if below == std::path::Path::new(wanted) {
+        let below: PathBuf = path.components().skip(1).collect();
+        if below == Path::new(wanted) {
             let mut text = String::new();
             entry.take(LARGEST_FILE).read_to_string(&mut text)?;
             return Ok(Some(text));
@@ -284,5 +256,47 @@ mod tests {
             read_integrity(&text).map(|digest| digest.algorithm),
             expected
         );
+    }
+
+    #[rstest]
+    #[case("6.2.0", Some("2.4.0"))]
+    #[case("8.3.1", Some("3.2.0"))]
+    #[case("10.0.0-rc.1", Some("3.2.0"))]
+    #[case("3.0.0", None)]
+    fn a_companion_fits_when_its_range_covers_the_release(
+        #[case] release: &str,
+        #[case] expected: Option<&str>,
+    ) {
+        let integrity = format!("sha512-{}", STANDARD.encode([7; 64]));
+        let version = |engines: &str, more: &str| {
+            format!(
+                r#"{{ "dist": {{ "tarball": "t.tgz", "integrity": "{integrity}" }}, "engines": {engines} {more} }}"#
+            )
+        };
+        let text = format!(
+            r#"{{ "versions": {{ "1.0.0": {}, "2.4.0": {}, "3.2.0": {}, "3.3.0": {}, "4.0.0-beta.1": {} }} }}"#,
+            version(r#"["marram"]"#, ""),
+            version(r#"{ "marram": ">=4" }"#, ""),
+            version(r#"{ "marram": "^8.1 || >=10" }"#, ""),
+            version(
+                r#"{ "marram": ">=8" }"#,
+                r#", "deprecated": "breaks the bell""#
+            ),
+            version(r#"{ "marram": ">=4" }"#, ""),
+        );
+        let companion = Companion {
+            package: "tussock".to_owned(),
+            engine: "marram".to_owned(),
+            folder: "lib/tussock".to_owned(),
+            programs: BTreeMap::new(),
+        };
+        let found = newest_fitting(
+            serde_json::from_str(&text).unwrap(),
+            &companion,
+            &release.parse().unwrap(),
+            &Address::read("http://gull.example/tussock"),
+        );
+        let version = found.map(|companion| companion.version.to_string());
+        assert_eq!(version.as_deref(), expected);
     }
 }

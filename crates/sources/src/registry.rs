@@ -21,6 +21,9 @@ pub enum RegistryError {
     /// Nothing says it.
     #[error("no registry for npm packages is configured here")]
     NpmNotConfigured,
+    /// No package index is known.
+    #[error("no index of Python packages is configured here")]
+    PythonNotConfigured,
     /// Something says it, and it is not a URL.
     #[error("{place} says that the registry is {value:?}, which is not a URL")]
     NotAUrl {
@@ -57,10 +60,53 @@ impl UserSettings {
             .or_else(|| self.npm_file(scope.as_deref()))
             .or_else(|| self.npm_answer())
             .ok_or(RegistryError::NpmNotConfigured)?;
-        if !value.starts_with("http://") && !value.starts_with("https://") {
-            return Err(RegistryError::NotAUrl { place, value });
-        }
-        Ok(format!("{}/", value.trim_end_matches('/')))
+        with_slash(place, value)
+    }
+
+    /// The package index that this user's Python clients ask, with a `/` behind.
+    pub fn python_index(&self) -> Result<String, RegistryError> {
+        let (place, value) = self
+            .python_variable()
+            .or_else(|| self.python_file())
+            .or_else(|| self.python_answer())
+            .ok_or(RegistryError::PythonNotConfigured)?;
+        with_slash(place, value)
+    }
+
+    fn python_variable(&self) -> Option<(String, String)> {
+        const NAME: &str = "PIP_INDEX_URL";
+        let value = self.variables.get(NAME).filter(|value| !value.is_empty())?;
+        Some((NAME.to_owned(), value.clone()))
+    }
+
+    /// What the client's settings files say, the person's own before the system's.
+    fn python_file(&self) -> Option<(String, String)> {
+        let config = (self.variables.get("XDG_CONFIG_HOME"))
+            .map_or_else(|| self.home.join(".config"), PathBuf::from);
+        let named = self.variables.get("PIP_CONFIG_FILE").map(PathBuf::from);
+        let usual = [
+            config.join("pip/pip.conf"),
+            self.home.join(".pip/pip.conf"),
+            self.home.join("Library/Application Support/pip/pip.conf"),
+            PathBuf::from("/etc/pip.conf"),
+        ];
+        named.into_iter().chain(usual).find_map(|file| {
+            let text = fs::read_to_string(&file).ok()?;
+            Some((file.display().to_string(), index_in(&text)?))
+        })
+    }
+
+    /// What the client itself says: its help tells the index that it asks when nothing else is
+    /// said.
+    fn python_answer(&self) -> Option<(String, String)> {
+        let answer = ["pip3", "pip"]
+            .iter()
+            .find_map(|client| self.ask_client(client, &["download", "--help"]))?;
+        let words = answer.split_whitespace().collect::<Vec<_>>().join(" ");
+        let (_, about) = words.split_once("--index-url")?;
+        let (_, default) = about.split_once("(default ")?;
+        let (url, _) = default.split_once(')')?;
+        Some(("the package client".to_owned(), url.replace(' ', "")))
     }
 
     /// `npm_config_registry`, in any case of letters as the client takes it.
@@ -103,23 +149,56 @@ impl UserSettings {
         expanded + rest
     }
 
-    /// What the client itself says; it is asked from the home folder, outside of any project.
+    /// What the client itself says.
     fn npm_answer(&self) -> Option<(String, String)> {
+        let answer = self.ask_client("npm", &["config", "get", "registry"])?;
+        let answer = answer.trim().to_owned();
+        (!answer.is_empty() && answer != "undefined")
+            .then(|| ("the package client".to_owned(), answer))
+    }
+
+    /// What a package client prints; it is asked from the home folder, outside of any project.
+    fn ask_client(&self, client: &str, arguments: &[&str]) -> Option<String> {
         let path = self.variables.get("PATH")?;
         let client = std::env::split_paths(path)
-            .map(|folder| folder.join("npm"))
+            .map(|folder| folder.join(client))
             .find(|candidate| is_program(candidate))?;
         let output = Command::new(client)
-            .args(["config", "get", "registry"])
+            .args(arguments)
             .current_dir(&self.home)
             .stdin(Stdio::null())
             .stderr(Stdio::null())
             .output()
             .ok()?;
-        let answer = String::from_utf8(output.stdout).ok()?.trim().to_owned();
-        (output.status.success() && !answer.is_empty() && answer != "undefined")
-            .then(|| ("the package client".to_owned(), answer))
+        let answer = String::from_utf8(output.stdout).ok()?;
+        output.status.success().then_some(answer)
     }
+}
+
+fn with_slash(place: String, value: String) -> Result<String, RegistryError> {
+    match value.starts_with("http://") || value.starts_with("https://") {
+        true => Ok(format!("{}/", value.trim_end_matches('/'))),
+        false => Err(RegistryError::NotAUrl { place, value }),
+    }
+}
+
+/// The index in the text of a settings file of Python's package client.
+fn index_in(text: &str) -> Option<String> {
+    let mut section = "";
+    for line in text.lines().map(str::trim) {
+        if let Some(name) = line
+            .strip_prefix('[')
+            .and_then(|rest| rest.strip_suffix(']'))
+        {
+            section = name.trim();
+        } else if matches!(section, "global" | "install" | "download")
+            && let Some((key, value)) = line.split_once(['=', ':'])
+            && matches!(key.trim(), "index-url" | "index_url")
+        {
+            return Some(value.trim().to_owned());
+        }
+    }
+    None
 }
 
 fn is_program(path: &Path) -> bool {
@@ -156,6 +235,47 @@ mod tests {
     ) {
         let (_home, settings) = settings(variables, npmrc);
         assert_eq!(settings.npm_registry("@tide/board").unwrap(), expected);
+    }
+
+    #[rstest]
+    #[case(&[("PIP_INDEX_URL", "http://gull.example/simple")], "http://gull.example/simple/")]
+    #[case(&[], "http://dune.example/simple/")]
+    fn an_index_of_python_packages_is_found_too(
+        #[case] variables: &[(&str, &str)],
+        #[case] expected: &str,
+    ) {
+        let (home, settings) = settings(variables, "");
+        let file = home.path().join(".config/pip/pip.conf");
+        fs::create_dir_all(file.parent().unwrap()).unwrap();
+        let text = "[list]\nindex-url = http://x.example\n[global]\nindex-url: http://dune.example/simple/\n";
+        fs::write(file, text).unwrap();
+        assert_eq!(settings.python_index().unwrap(), expected);
+    }
+
+    #[test]
+    fn the_client_tells_the_index_in_its_help() {
+        let (home, mut settings) = settings(&[], "");
+        let client = home.path().join("pip3");
+        let script = "#!/bin/sh\necho '  -i, --index-url <url>  Base URL (default'\necho '   http://gull.example/simple). More'\n";
+        fs::write(&client, script).unwrap();
+        let mode = std::os::unix::fs::PermissionsExt::from_mode(0o755);
+        fs::set_permissions(&client, mode).unwrap();
+        let path = home.path().display().to_string();
+        settings.variables.insert("PATH".to_owned(), path);
+        settings
+            .variables
+            .insert("PIP_CONFIG_FILE".to_owned(), "/dev/null".to_owned());
+        // A file of the whole system comes before the client's answer.
+        if !Path::new("/etc/pip.conf").exists() {
+            assert_eq!(
+                settings.python_index().unwrap(),
+                "http://gull.example/simple/"
+            );
+        }
+        assert_eq!(
+            settings.python_answer().unwrap().1,
+            "http://gull.example/simple"
+        );
     }
 
     #[test]

@@ -3,19 +3,34 @@
 use std::collections::HashMap;
 use std::sync::Arc;
 
+use jiff::Timestamp;
 use vshelf_core::catalog::{Catalog, Details};
 use vshelf_core::definition::{SourceDefinition, SourceKind};
 use vshelf_core::{Platform, Version};
 
+use crate::address::Address;
 use crate::document::OwnCatalog;
-use crate::npm::NpmPackages;
+use crate::folder::ArchiveFolder;
+use crate::npm::NpmRegistry;
+use crate::npm_packages::NpmPackages;
 use crate::registry::{RegistryError, UserSettings};
-use crate::transport::{Transport, TransportError, Validators};
+use crate::release_index::ReleaseIndex;
+use crate::transport::{Document, Transport, TransportError, Validators};
+use crate::wheels::Wheels;
 
 /// A place that releases come from.
 pub trait Source {
     /// Fetches and normalises, unless nothing changed since `known`.
-    fn fetch(&self, transport: &Transport, known: &Validators) -> Result<Fetched, SourceError>;
+    fn fetch(&self, transport: &Transport, known: &Known) -> Result<Fetched, SourceError>;
+}
+
+/// What is known of a source from the last time.
+#[derive(Clone, Debug, Default)]
+pub struct Known {
+    /// What to ask with whether anything changed.
+    pub validators: Validators,
+    /// When the catalog that was seen last was made.
+    pub updated: Option<Timestamp>,
 }
 
 /// What a source gave.
@@ -39,6 +54,22 @@ pub struct PublishedCatalog {
     pub validators: Validators,
 }
 
+impl PublishedCatalog {
+    /// A catalog that `address` gave, with nothing to ask with.
+    pub(crate) fn new(
+        catalog: Catalog,
+        details: HashMap<(Version, Arc<str>), Details>,
+        address: &Address,
+    ) -> PublishedCatalog {
+        PublishedCatalog {
+            catalog,
+            details,
+            address: address.to_string(),
+            validators: Validators::default(),
+        }
+    }
+}
+
 /// Why a source gave no catalog.
 #[derive(Debug, thiserror::Error)]
 pub enum SourceError {
@@ -53,9 +84,78 @@ pub enum SourceError {
         /// What is wrong with it.
         problem: String,
     },
+    /// The catalog is not signed as the definition asks.
+    #[error("the signature of {address} is refused: {problem}")]
+    Signature {
+        /// What should be signed.
+        address: String,
+        /// What is wrong.
+        problem: String,
+    },
+    /// The catalog is signed, and older than one that was seen.
+    #[error("{address} is of {offered}, and one of {seen} was seen before")]
+    Older {
+        /// What was read.
+        address: String,
+        /// When it was made.
+        offered: Timestamp,
+        /// When the one seen before was made.
+        seen: Timestamp,
+    },
+    /// The archive does not stand in its checksum list.
+    #[error("{address} does not list {name}")]
+    NotListed {
+        /// The list.
+        address: String,
+        /// The archive.
+        name: String,
+    },
+    /// No version of a companion fits a release.
+    #[error("no version of {address} says that it runs on {release}")]
+    NoCompanion {
+        /// The companion's package.
+        address: String,
+        /// The release.
+        release: Version,
+    },
     /// The address of its registry is not known.
     #[error(transparent)]
     Registry(#[from] RegistryError),
+}
+
+impl SourceError {
+    pub(crate) fn document(address: &Address, problem: impl Into<String>) -> SourceError {
+        SourceError::Document {
+            address: address.to_string(),
+            problem: problem.into(),
+        }
+    }
+
+    /// A server that says "unchanged" although nothing was asked about.
+    pub(crate) fn unasked(address: &Address) -> SourceError {
+        let problem = "nothing was asked about, and it answers \"unchanged\"";
+        SourceError::document(address, problem)
+    }
+}
+
+/// The document at the first of `addresses` that gives it, and that address.
+///
+/// One that does not answer is asked again only where no other follows.
+pub(crate) fn first_document(
+    transport: &Transport,
+    addresses: &[Address],
+    known: &Validators,
+    accept: Option<&str>,
+) -> Result<(Document, Address), TransportError> {
+    let (last, before) = addresses.split_last().expect("a source has an address");
+    let hurried = transport.hurried();
+    for address in before {
+        if let Ok(document) = hurried.document(address, known, accept) {
+            return Ok((document, address.clone()));
+        }
+    }
+    let document = transport.document(last, known, accept)?;
+    Ok((document, last.clone()))
 }
 
 /// The source that `definition` describes, for the runtime of this name.
@@ -65,22 +165,71 @@ pub fn open(
     platform: &Platform,
     settings: &UserSettings,
 ) -> Box<dyn Source> {
-    match &definition.kind {
-        SourceKind::Catalog { address } => Box::new(OwnCatalog::new(runtime, address)),
+    let runtime = runtime.to_owned();
+    let registry = || NpmRegistry::new(settings.clone());
+    let all = |address: &String, mirrors: &[String]| -> Vec<Address> {
+        let addresses = [address].into_iter().chain(mirrors);
+        addresses.map(|address| Address::read(address)).collect()
+    };
+    match definition.kind.clone() {
+        SourceKind::Catalog {
+            address,
+            mirrors,
+            key,
+        } => Box::new(OwnCatalog::new(&runtime, all(&address, &mirrors), key)),
+        SourceKind::ReleaseIndex {
+            address,
+            mirrors,
+            checksums,
+            archives,
+            schedule,
+            publisher,
+        } => Box::new(ReleaseIndex {
+            runtime,
+            publisher,
+            addresses: all(&address, &mirrors),
+            checksums,
+            archives,
+            schedule,
+            registry: registry(),
+        }),
         SourceKind::Npm {
             packages,
             schedule,
             publisher,
+            companions: _,
         } => Box::new(NpmPackages {
-            runtime: runtime.to_owned(),
-            publisher: publisher.clone(),
+            runtime,
+            publisher,
             packages: packages
-                .iter()
+                .into_iter()
                 .filter(|(built_for, _)| built_for.runs_on(platform))
-                .map(|(built_for, package)| (built_for.clone(), package.clone()))
                 .collect(),
-            schedule: schedule.clone(),
+            schedule,
+            registry: registry(),
+        }),
+        SourceKind::Wheels { package, publisher } => Box::new(Wheels {
+            runtime,
+            publisher,
+            package,
             settings: settings.clone(),
+        }),
+        SourceKind::Folder {
+            address,
+            mirrors,
+            pattern,
+            platforms,
+            checksums,
+            publisher,
+        } => Box::new(ArchiveFolder {
+            runtime,
+            publisher,
+            lists: all(&address, &mirrors)
+                .iter()
+                .map(|folder| folder.below(&checksums))
+                .collect(),
+            pattern,
+            platforms,
         }),
     }
 }

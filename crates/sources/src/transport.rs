@@ -131,7 +131,7 @@ impl TransportError {
 }
 
 /// The one door to the network.
-#[derive(Debug, Default)]
+#[derive(Clone, Debug, Default)]
 pub struct Transport {
     near: OnceLock<Agent>,
     far: OnceLock<Agent>,
@@ -148,6 +148,13 @@ impl Transport {
             offline,
             patience,
         }
+    }
+
+    /// The same door, for asking where others can be asked instead: once, without trying again.
+    pub fn hurried(&self) -> Transport {
+        let mut hurried = self.clone();
+        hurried.patience.attempts = 1;
+        hurried
     }
 
     /// Whether the network must not be asked.

@@ -10,13 +10,13 @@ use std::io::Read;
 use std::path::Path;
 use std::time::Duration;
 
-use vshelf_core::catalog::{Build, DigestAlgorithm};
+use vshelf_core::catalog::{Build, Checksum, DigestAlgorithm};
 use vshelf_core::definition::{SourceDefinition, SourceKind};
 use vshelf_demo::server::{Fault, StandIn};
 use vshelf_sources::digest::digest_of;
 use vshelf_sources::registry::UserSettings;
 use vshelf_sources::transport::{Patience, Transport};
-use vshelf_sources::{Address, CatalogCache, Download, DownloadError, source};
+use vshelf_sources::{Address, Archive, CatalogCache, Download, DownloadError, source};
 
 fn transport() -> Transport {
     let patience = Patience {
@@ -34,17 +34,18 @@ fn build(server: &StandIn, cache: &Path) -> (Build, Vec<u8>) {
         strip_folders: 1,
         kind: SourceKind::Catalog {
             address: format!("{}/catalog.json", server.address()),
+            mirrors: Vec::new(),
+            key: None,
         },
     };
     let platform = "linux-x64-gnu".parse().unwrap();
     let source = source::open("marram", &definition, &platform, &UserSettings::default());
     let loaded = CatalogCache::new(cache.to_owned(), Duration::ZERO)
-        .load(
+        .renew(
             "marram",
-            "stand-in",
+            &definition,
             source.as_ref(),
             &transport(),
-            false,
             jiff::Timestamp::now(),
         )
         .unwrap();
@@ -54,12 +55,7 @@ fn build(server: &StandIn, cache: &Path) -> (Build, Vec<u8>) {
         .iter()
         .find(|r| r.version.as_str() == "8.3.1")
         .unwrap();
-    let build = loaded
-        .details(release)
-        .unwrap()
-        .build_for(&platform)
-        .unwrap()
-        .clone();
+    let build = loaded.details(release).unwrap().builds_for(&platform)[0].clone();
     let mut bytes = Vec::new();
     ureq::get(&build.address)
         .call()
@@ -73,10 +69,13 @@ fn build(server: &StandIn, cache: &Path) -> (Build, Vec<u8>) {
 
 /// Downloads the build: what the sink got, and how it ended.
 fn run(build: &Build, size: Option<u64>, partial: &Path) -> (Vec<u8>, Result<u64, DownloadError>) {
+    let settled = Archive::settle(&transport(), &[build]).unwrap();
+    run_archive(Archive { size, ..settled }, partial)
+}
+
+fn run_archive(archive: Archive, partial: &Path) -> (Vec<u8>, Result<u64, DownloadError>) {
     let download = Download {
-        address: Address::read(&build.address),
-        digest: build.digest.clone(),
-        size,
+        archive,
         partial: partial.to_owned(),
     };
     let mut got = Vec::new();
@@ -93,7 +92,8 @@ fn every_byte_comes_once_whatever_was_there_before() {
     let server = StandIn::start(None).unwrap();
     let folder = tempfile::tempdir().unwrap();
     let (build, bytes) = build(&server, folder.path());
-    assert_eq!(digest_of(DigestAlgorithm::Sha256, &bytes), build.digest);
+    let digest = digest_of(DigestAlgorithm::Sha256, &bytes);
+    assert_eq!(build.checksum, Checksum::Digest(digest));
     let partial = folder.path().join("partial");
     let all = bytes.len() as u64;
     for already in [0, 1, bytes.len() / 2, bytes.len()] {
@@ -139,4 +139,55 @@ fn a_server_that_hangs_is_given_up_and_what_came_is_kept() {
     );
     assert!(!got.is_empty() && got == bytes[..got.len()]);
     assert_eq!(fs::read(&partial).unwrap(), got);
+}
+
+#[test]
+fn another_address_goes_on_where_one_breaks_off() {
+    let whole = StandIn::start(None).unwrap();
+    let folder = tempfile::tempdir().unwrap();
+    let (build, bytes) = build(&whole, folder.path());
+    let partial = folder.path().join("partial");
+    let there = Address::read(&build.address);
+    for fault in [
+        Fault::Cut(40_000),
+        Fault::Hang,
+        Fault::Status(404),
+        Fault::WrongLength,
+        Fault::Status(500),
+    ] {
+        let faulty = StandIn::start(None).unwrap();
+        faulty.misbehave(&[fault]);
+        let address = build.address.replace(&whole.address(), &faulty.address());
+        let archive = Archive {
+            addresses: vec![Address::read(&address), there.clone()],
+            ..Archive::settle(&transport(), &[&build]).unwrap()
+        };
+        let (got, came) = run_archive(archive, &partial);
+        assert_eq!(came.unwrap(), bytes.len() as u64, "{fault:?}");
+        assert!(got == bytes, "{fault:?}");
+    }
+}
+
+#[test]
+fn when_all_addresses_fail_it_ends() {
+    let whole = StandIn::start(None).unwrap();
+    let folder = tempfile::tempdir().unwrap();
+    let (build, _) = build(&whole, folder.path());
+    whole.misbehave(&[Fault::Status(500)]);
+    let archive = Archive {
+        addresses: vec![Address::read(&build.address); 2],
+        ..Archive::settle(&transport(), &[&build]).unwrap()
+    };
+    let (_, result) = run_archive(archive, &folder.path().join("partial"));
+    assert!(
+        matches!(result, Err(DownloadError::Transport(_))),
+        "{result:?}"
+    );
+    let asked = whole
+        .requests()
+        .iter()
+        .filter(|line| line.contains("8.3.1"))
+        .count();
+    // Once to build this test, then each address as often as patience says.
+    assert_eq!(asked, 1 + 2 * Patience::default().attempts as usize);
 }

@@ -87,7 +87,13 @@ impl Context {
 
     /// The definition of the runtime with this name.
     pub fn definition(&self, name: &str) -> Result<Definition, Failure> {
-        definitions::find(&self.folders()?.config, name)
+        let config = &self.folders()?.config;
+        let mut definition = definitions::find(config, name)?;
+        // Settings that cannot be read are told by what needs them: whoever asks a source does.
+        if let Ok(settings) = self.settings() {
+            settings.move_sources(config, &mut definition)?;
+        }
+        Ok(definition)
     }
 
     /// The runtime that a request means: the one it names, else the main one, else the only one on

@@ -11,7 +11,11 @@ use vshelf_core::near;
 use crate::failure::{Failure, Kind, place_in, quoted};
 
 /// The definitions that come with the program, by name.
-const BUILT_IN: [(&str, &str); 1] = [("node", include_str!("../definitions/node.toml"))];
+const BUILT_IN: [(&str, &str); 3] = [
+    ("bun", include_str!("../definitions/bun.toml")),
+    ("deno", include_str!("../definitions/deno.toml")),
+    ("node", include_str!("../definitions/node.toml")),
+];
 
 /// The folder of the person's own definitions.
 pub fn folder(config: &Path) -> PathBuf {

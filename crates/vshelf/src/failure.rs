@@ -10,6 +10,7 @@ use vshelf_core::selector::SelectorError;
 use vshelf_shelf::ShelfError;
 use vshelf_shelf::folders::NoFolder;
 use vshelf_shelf::unpack::UnpackError;
+use vshelf_sources::registry::RegistryError;
 use vshelf_sources::{DownloadError, LoadError, SourceError, TransportError};
 use vshelf_view::words::listed;
 
@@ -112,6 +113,16 @@ impl From<ShelfError> for Failure {
     }
 }
 
+/// A file that cannot be read or written, as a failure.
+pub fn file_failure(path: &Path, action: &'static str, source: io::Error) -> Failure {
+    ShelfError::File {
+        path: path.to_owned(),
+        action,
+        source,
+    }
+    .into()
+}
+
 /// A path as it can be pasted into a shell, with `~` for the home folder.
 pub fn quoted(path: &Path) -> String {
     let plain = |text: &str| {
@@ -176,9 +187,19 @@ impl From<SourceError> for Failure {
     fn from(error: SourceError) -> Failure {
         match error {
             SourceError::Transport(error) => error.into(),
-            SourceError::Registry(error) => Failure::from_error(Kind::Source, &error).say(
-                "Set npm_config_registry, or registry= in ~/.npmrc, to your registry's address.",
-            ),
+            SourceError::Registry(error) => {
+                let hint = match error {
+                    RegistryError::PythonNotConfigured => {
+                        "Set PIP_INDEX_URL, or index-url in pip.conf, to your index's address."
+                    }
+                    _ => "Set npm_config_registry, or registry= in ~/.npmrc, to your registry's address.",
+                };
+                Failure::from_error(Kind::Source, &error).say(hint)
+            }
+            SourceError::Signature { .. } => Failure::from_error(Kind::Verification, &error)
+                .say("Nothing of it was kept. If the publisher changed the key, change it in the definition."),
+            SourceError::Older { .. } => Failure::from_error(Kind::Verification, &error)
+                .say("Nothing of it was kept: an old catalog may hide what was withdrawn since."),
             other => Failure::from_error(Kind::Source, &other),
         }
     }

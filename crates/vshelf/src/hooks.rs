@@ -5,11 +5,11 @@ use std::io;
 use std::path::{Path, PathBuf};
 
 use vshelf_core::Definition;
-use vshelf_shelf::{Shelf, ShelfError, atomic};
+use vshelf_shelf::{Shelf, atomic};
 use vshelf_shell::{Dialect, hook};
 
 use crate::context::Context;
-use crate::failure::{Failure, Kind};
+use crate::failure::{Failure, Kind, file_failure};
 
 /// The folder of hook files.
 pub fn folder(context: &Context) -> Result<PathBuf, Failure> {
@@ -84,14 +84,4 @@ fn write_if_other(path: &Path, text: &str) -> Result<bool, Failure> {
     }
     atomic::write_file(path, text.as_bytes()).map_err(|e| file_failure(path, "written", e))?;
     Ok(true)
-}
-
-/// A file that cannot be read or written, as a failure.
-pub fn file_failure(path: &Path, action: &'static str, source: io::Error) -> Failure {
-    ShelfError::File {
-        path: path.to_owned(),
-        action,
-        source,
-    }
-    .into()
 }

@@ -7,8 +7,8 @@ use std::path::{Path, PathBuf};
 use vshelf_core::definition::PinFile;
 use vshelf_core::pin::{self, Wish};
 
+use crate::failure::file_failure;
 use crate::failure::{Failure, Kind, shown};
-use crate::hooks::file_failure;
 use crate::runtime::Runtime;
 
 /// A wish and the file that says it.

@@ -1,9 +1,10 @@
 //! One runtime as a command sees it: definition, shelf, choices, catalog.
 
-use std::cell::OnceCell;
+use std::cell::{OnceCell, RefCell};
 
 use jiff::Timestamp;
 use jiff::civil::Date;
+use vshelf_core::definition::SourceDefinition;
 use vshelf_core::outlook::{self, Newer};
 use vshelf_core::resolve::{
     self, Candidate, Choice, Explanation, ResolveError, Scope, Shelved, World,
@@ -11,10 +12,10 @@ use vshelf_core::resolve::{
 use vshelf_core::{Catalog, Definition, Request, Version};
 use vshelf_shelf::{Install, Shelf, State};
 use vshelf_sources::registry::UserSettings;
-use vshelf_sources::{Loaded, source};
+use vshelf_sources::{CatalogCache, Loaded, source};
 
 use crate::context::Context;
-use crate::failure::Failure;
+use crate::failure::{Failure, Kind};
 
 /// A runtime and what is known of it.
 #[derive(Debug)]
@@ -34,6 +35,7 @@ pub struct Runtime<'c> {
     catalog: OnceCell<Option<Loaded>>,
     outline: OnceCell<Catalog>,
     around_shelf: OnceCell<Catalog>,
+    passed_over: RefCell<Vec<(String, String)>>,
 }
 
 impl<'c> Runtime<'c> {
@@ -54,6 +56,7 @@ impl<'c> Runtime<'c> {
             definition,
             outline: OnceCell::new(),
             around_shelf: OnceCell::new(),
+            passed_over: RefCell::default(),
             context,
         })
     }
@@ -68,45 +71,103 @@ impl<'c> Runtime<'c> {
         self.catalog
             .get_or_init(|| {
                 let cache = self.context.catalogs().ok()?;
-                let sources = &self.definition.sources;
-                sources
-                    .iter()
-                    .find_map(|source| cache.kept(self.name(), &source.name))
+                cache.kept(self.name(), self.serving()?)
             })
             .as_ref()
+    }
+
+    /// The source whose catalog is kept here and was confirmed last.
+    fn serving(&self) -> Option<&SourceDefinition> {
+        let cache = self.context.catalogs().ok()?;
+        cache.latest(self.name(), &self.definition.sources)
     }
 
     /// The catalog as its source has it now, or as it is kept where that is fresh or no source
     /// answers. Sources are asked in order; the first that answers serves.
     pub fn load_catalog(&mut self, ask_anyway: bool) -> Result<&Loaded, Failure> {
         let cache = self.context.catalogs()?;
+        let now = Timestamp::now();
+        let asks_nobody = self.context.transport.is_offline();
+        let kept = match (self.serving(), ask_anyway) {
+            (Some(source), _) if asks_nobody => cache.kept(self.name(), source),
+            (Some(source), false) => cache.fresh(self.name(), source, now),
+            _ => None,
+        };
+        let loaded = match kept {
+            Some(loaded) => loaded,
+            None => self.ask_sources(&cache, 0, now)?,
+        };
+        self.catalog = OnceCell::from(Some(loaded));
+        self.kept_catalog().ok_or_else(|| {
+            let message = format!("the catalog of {} changed while it was read", self.name());
+            Failure::new(Kind::Source, message).say("Give the same command again.")
+        })
+    }
+
+    /// Loads the catalog of the first source behind the one named `source` that answers; says
+    /// whether there is one.
+    pub fn load_catalog_behind(&mut self, source: &str) -> Result<bool, Failure> {
+        let sources = &self.definition.sources;
+        let at = sources.iter().position(|known| known.name == source);
+        let behind = at.map_or(sources.len(), |at| at + 1);
+        if behind == sources.len() {
+            return Ok(false);
+        }
+        let loaded = self.ask_sources(&self.context.catalogs()?, behind, Timestamp::now())?;
+        self.catalog = OnceCell::from(Some(loaded));
+        Ok(true)
+    }
+
+    fn pass_over(&self, source: &str, reason: &str) {
+        let mut passed_over = self.passed_over.borrow_mut();
+        passed_over.push((source.to_owned(), reason.to_owned()));
+    }
+
+    /// The sources that were asked in vain before the one that serves, and why.
+    pub fn passed_over(&self) -> Vec<(String, String)> {
+        self.passed_over.borrow().clone()
+    }
+
+    /// Asks the sources from the one at `first` on. Where none answers, the first that has a
+    /// catalog here serves, with the reason why it could not be renewed.
+    fn ask_sources(
+        &self,
+        cache: &CatalogCache,
+        first: usize,
+        now: Timestamp,
+    ) -> Result<Loaded, Failure> {
         let settings = UserSettings::of_this_user();
+        let transport = &self.context.transport;
+        let hurried = transport.hurried();
+        let sources = &self.definition.sources[first..];
+        let mut old = None;
         let mut first_error = None;
-        for definition in &self.definition.sources {
-            let name = &self.definition.name;
-            let source = source::open(name, definition, &self.context.platform, &settings);
-            let transport = &self.context.transport;
-            let now = Timestamp::now();
-            match cache.load(
-                name,
-                &definition.name,
-                source.as_ref(),
-                transport,
-                ask_anyway,
-                now,
-            ) {
-                Ok(loaded) => {
-                    self.catalog = OnceCell::from(Some(loaded));
-                    break;
+        for (index, definition) in sources.iter().enumerate() {
+            let source = source::open(self.name(), definition, &self.context.platform, &settings);
+            // One that does not answer is asked again only where no other follows.
+            let transport = match index + 1 == sources.len() {
+                true => transport,
+                false => &hurried,
+            };
+            match cache.renew(self.name(), definition, source.as_ref(), transport, now) {
+                Ok(loaded) => match &loaded.origin.not_renewed {
+                    None => return Ok(loaded),
+                    Some(reason) => {
+                        self.pass_over(&definition.name, reason);
+                        old = old.or(Some(loaded));
+                    }
+                },
+                Err(error) => {
+                    self.pass_over(&definition.name, &error.to_string());
+                    first_error = first_error.or(Some(error));
                 }
-                Err(error) => first_error = first_error.or(Some(error)),
             }
         }
-        match (self.catalog.get().and_then(Option::as_ref), first_error) {
+        match (old, first_error) {
             (Some(loaded), _) => Ok(loaded),
             (None, Some(error)) => Err(error.into()),
             (None, None) => Err(Failure::new(
-                crate::exit::Kind::Source,
+                Kind::Source,
                 format!("{} has no source", self.name()),
             )),
         }
@@ -127,10 +188,8 @@ impl<'c> Runtime<'c> {
             return &loaded.catalog;
         }
         self.outline.get_or_init(|| {
-            let kept = self.context.catalogs().ok().and_then(|cache| {
-                let mut sources = self.definition.sources.iter();
-                sources.find_map(|source| cache.kept_outline(self.name(), &source.name))
-            });
+            let kept = (self.context.catalogs().ok())
+                .and_then(|cache| cache.kept_outline(self.name(), self.serving()?));
             kept.unwrap_or_else(|| Catalog {
                 runtime: self.definition.name.clone(),
                 ..Catalog::default()
@@ -148,10 +207,8 @@ impl<'c> Runtime<'c> {
                 .filter_map(line_of)
                 .map(|line| line.name.clone())
                 .collect();
-            let kept = cache.and_then(|cache| {
-                let mut sources = self.definition.sources.iter();
-                sources.find_map(|source| cache.kept_lines(self.name(), &source.name, &lines))
-            });
+            let kept =
+                cache.and_then(|cache| cache.kept_lines(self.name(), self.serving()?, &lines));
             kept.unwrap_or_default()
         })
     }

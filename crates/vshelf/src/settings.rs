@@ -1,13 +1,16 @@
 //! A person's settings: `settings.toml` in the config folder.
 
+use std::collections::BTreeMap;
 use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
 use serde::Deserialize;
+use vshelf_core::Definition;
+use vshelf_shelf::shelf::Durability;
 
-use crate::failure::{Failure, Kind, place_in, quoted};
+use crate::failure::{Failure, Kind, place_in, quoted, shown};
 
 /// The settings in force.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Deserialize)]
@@ -17,6 +20,10 @@ pub struct Settings {
     pub main_runtime: Option<String>,
     /// How many minutes a catalog counts as fresh.
     pub catalog_fresh_minutes: Option<u64>,
+    /// Whether an install is written to the disk before it counts.
+    pub durable_installs: Option<bool>,
+    /// Where a source is read from instead, by runtime and source joined with a dot.
+    pub addresses: BTreeMap<String, String>,
 }
 
 /// How long a catalog counts as fresh where the settings say nothing, in minutes.
@@ -47,6 +54,34 @@ impl Settings {
             .say(place_in(&text, error.span()))
             .run("To edit it", format!("${{EDITOR:-vi}} {}", quoted(&file)))
         })
+    }
+
+    /// Whether an install is written to the disk before it counts.
+    pub fn durability(&self) -> Durability {
+        match self.durable_installs {
+            Some(false) => Durability::Unsynced,
+            _ => Durability::Synced,
+        }
+    }
+
+    /// Has the sources of a definition read from where the settings say.
+    pub fn move_sources(&self, config: &Path, definition: &mut Definition) -> Result<(), Failure> {
+        for (name, address) in &self.addresses {
+            let Some(source) = name.strip_prefix(&format!("{}.", definition.name)) else {
+                continue;
+            };
+            let found = (definition.sources.iter_mut()).find(|known| known.name == source);
+            if !found.is_some_and(|found| found.kind.move_to(address)) {
+                let file = settings_file(config);
+                let message = format!(
+                    "{} moves {name:?}, and there is no such source with an address",
+                    shown(&file)
+                );
+                return Err(Failure::new(Kind::Disk, message)
+                    .run("To edit it", format!("${{EDITOR:-vi}} {}", quoted(&file))));
+            }
+        }
+        Ok(())
     }
 
     /// How long a catalog counts as fresh.

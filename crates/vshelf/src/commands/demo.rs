@@ -19,8 +19,8 @@ use vshelf_view::Palette;
 
 use crate::commands::CommandArgs;
 use crate::context::Context;
+use crate::failure::file_failure;
 use crate::failure::{Failure, Kind, Outcome};
-use crate::hooks::file_failure;
 use crate::ui::{Ui, styled};
 
 /// See it all at work on made-up data

@@ -4,16 +4,19 @@ use clap::Args;
 use vshelf_core::resolve::{Choice, ResolveError, Scope};
 use vshelf_core::selector::Selector;
 use vshelf_core::{Phase, Request};
-use vshelf_view::Palette;
+use vshelf_shelf::Install as Shelved;
+use vshelf_view::table::Table;
 use vshelf_view::words::megabytes;
+use vshelf_view::{Cell, Column, Palette};
 
 use crate::activity::Activity;
 use crate::commands::{CommandArgs, say_age};
 use crate::context::Context;
 use crate::definitions;
 use crate::failure::{Failure, Kind, Outcome, shown};
-use crate::fetch::{Fetched, fetch};
+use crate::fetch::{self, Brought, Order};
 use crate::hooks;
+use crate::marks;
 use crate::project;
 use crate::runtime::Runtime;
 use crate::switching;
@@ -23,7 +26,7 @@ use crate::ui::{Ui, styled};
 ///
 /// A selector is a version (8.3.1), the beginning of one (8), a range (">=6 <8"), a word (lts,
 /// latest, stable, preview), or a code name. The first install becomes the default; later ones take
-/// over only when asked.
+/// over only when asked. Several are fetched at the same time, and one that fails stops no other.
 #[derive(Debug, Args)]
 pub struct Install {
     /// What to install, as in lts, 8.3.1 or dunefield/8; nothing is what the project here wants
@@ -35,6 +38,16 @@ pub struct Install {
     /// Make it the default of new shells
     #[arg(long)]
     default: bool,
+    /// Keep it on the shelf even if it does not start here
+    #[arg(long)]
+    keep_broken: bool,
+}
+
+/// A request, and the order that it became.
+struct Asked {
+    request: Request,
+    /// Its place among the orders: of several requests for one release there is one order.
+    order: usize,
 }
 
 impl CommandArgs for Install {
@@ -45,29 +58,78 @@ impl CommandArgs for Install {
         if self.switch {
             super::switch::require_connection(context)?;
         }
+        if self.selectors.len() > 1 && (self.switch || self.default) {
+            let option = if self.switch { "switch" } else { "default" };
+            let message = format!("--{option} takes one selector, and there are several");
+            return Err(Failure::new(Kind::Usage, message).run(
+                "To install them first",
+                format!("vshelf install {}", self.selectors.join(" ")),
+            ));
+        }
         let requests = match self.selectors.is_empty() {
             true => wished(ui, context)?,
-            false => self
-                .selectors
-                .iter()
-                .map(|s| s.parse())
+            false => (self.selectors.iter())
+                .map(|selector| selector.parse())
                 .collect::<Result<_, _>>()?,
         };
-        let mut first_failure = None;
-        for request in &requests {
-            if let Err(failure) = self.install(ui, context, request) {
-                // One that fails does not stop the others; the first decides how the command ends.
-                if let Some(earlier) = first_failure.replace(failure) {
-                    ui.failure(&earlier);
-                }
-            }
-        }
-        first_failure.map_or(Ok(()), Err)
+        self.install(ui, context, requests)
     }
 }
 
 impl Install {
-    fn install(&self, ui: &Ui, context: &Context, request: &Request) -> Outcome {
+    fn install(&self, ui: &Ui, context: &Context, requests: Vec<Request>) -> Outcome {
+        let several = requests.len() > 1;
+        let mut orders: Vec<Order> = Vec::new();
+        let mut asked = Vec::new();
+        let mut failures = Vec::new();
+        for request in requests {
+            match self.plan(ui, context, &request) {
+                Ok(order) => {
+                    let same = |other: &Order| {
+                        other.key == order.key && other.definition.name == order.definition.name
+                    };
+                    let place = orders.iter().position(same).unwrap_or_else(|| {
+                        orders.push(order);
+                        orders.len() - 1
+                    });
+                    asked.push(Asked {
+                        request,
+                        order: place,
+                    });
+                }
+                Err(failure) => failures.push(failure),
+            }
+        }
+        let mut brought = Vec::new();
+        for (index, result) in bring_from_any(ui, context, &mut orders)
+            .into_iter()
+            .enumerate()
+        {
+            match result {
+                Ok(result) => brought.push((index, result)),
+                Err(failure) => failures.push(failure),
+            }
+        }
+        asked.retain(|asked| brought.iter().any(|(index, _)| *index == asked.order));
+        if let ([asked], [(_, result)], false) = (&asked[..], &brought[..], several) {
+            let order = &orders[asked.order];
+            say_brought(ui, order, result)?;
+            let runtime = Runtime::open(context, order.definition.clone())?;
+            self.conclude(ui, &runtime, &asked.request, &order.key)?;
+        } else if !brought.is_empty() {
+            sum_up(ui, context, &orders, &brought)?;
+            conclude_several(ui, context, &orders, &asked)?;
+        }
+        // All are told, and the first decides how the command ends.
+        let last = failures.split_off(failures.len().min(1));
+        for failure in &last {
+            ui.failure(failure);
+        }
+        failures.pop().map_or(Ok(()), Err)
+    }
+
+    /// What has to be brought for `request`.
+    fn plan(&self, ui: &Ui, context: &Context, request: &Request) -> Result<Order, Failure> {
         let mut runtime = context.runtime_for(request)?;
         load_for(&mut runtime, request)?;
         say_age(ui, &runtime);
@@ -75,55 +137,22 @@ impl Install {
             return Err(Failure::new(
                 Kind::Refused,
                 "system is the copy that is there already, and cannot be installed",
-            ));
+            )
+            .run("To put it on the shelf", "vshelf adopt system"));
         };
         let release = candidate
             .release
-            .cloned()
             .ok_or_else(|| Failure::new(Kind::NoMatch, format!("{request} is not published")))?;
-        let key = runtime.key_for(release.version.as_str(), &release.publisher);
         let loaded = runtime.kept_catalog().ok_or_else(no_catalog)?;
-        let details = loaded.details(&release)?;
-        let build = details
-            .build_for(&context.platform)
-            .ok_or_else(no_catalog)?;
-        let source = runtime
-            .definition
-            .sources
-            .iter()
+        let details = loaded.details(release)?;
+        let builds: Vec<_> = (details.builds_for(&context.platform))
+            .into_iter()
+            .cloned()
+            .collect();
+        let source = (runtime.definition.sources.iter())
             .find(|source| source.name == loaded.origin.source)
             .ok_or_else(no_catalog)?;
-        let fetched = fetch(ui, &runtime, source, &release, build, &key)?;
-        let definition = runtime.definition.clone();
-        let (title, version) = (&definition.title, &release.version);
-        match fetched {
-            Fetched::New {
-                install,
-                came,
-                took,
-            } => {
-                let receipt = &install.receipt.contents;
-                let algorithm = receipt.digest.split(':').next().unwrap_or_default();
-                ui.result(format!(
-                    "{} is on the shelf, published by {}.",
-                    styled(Palette::GOOD, format!("{title} {version}")),
-                    receipt.publisher,
-                ))?;
-                ui.result(format!(
-                    "{} fetched in {:.1} s from {}, verified by {algorithm}; {} on disk.",
-                    megabytes(came),
-                    took.as_secs_f64(),
-                    receipt.source,
-                    megabytes(receipt.unpacked_size),
-                ))?;
-            }
-            Fetched::Already => {
-                ui.result(format!(
-                    "{title} {version} is on the shelf already; nothing was fetched."
-                ))?;
-            }
-        }
-        self.conclude(ui, &Runtime::open(context, definition)?, request, &key)
+        Order::new(&runtime, source, release, builds, self.keep_broken)
     }
 
     /// Sets the default and the switch as asked, and says what is active now.
@@ -144,7 +173,7 @@ impl Install {
         let install = runtime.install(key).ok_or_else(no_catalog)?;
         let line = runtime.outline().line_of(&install.shelved.version);
         if line.is_some_and(|line| line.phase_on(runtime.today) == Phase::Ended) {
-            let end = crate::marks::end_of_support(line, runtime.today);
+            let end = marks::end_of_support(line, runtime.today);
             ui.note(styled(
                 Palette::WARNING,
                 format!("Its line is no longer supported: it ended on {end}."),
@@ -178,10 +207,7 @@ impl Install {
         } else if answering.as_deref() == Some(key) {
             ui.result("It is active in this shell.")
         } else {
-            let default = match runtime.default_key() {
-                Some(key) if key != default => format!("{key} ({default})"),
-                _ => default,
-            };
+            let default = default_in_words(runtime, &default);
             let here = match answering.as_deref() {
                 Some("system") => ", and this shell stays on the system's own copy".to_owned(),
                 Some(other) => format!(", and this shell stays on {other}"),
@@ -202,6 +228,14 @@ impl Install {
             );
             Ok(())
         }
+    }
+}
+
+/// The default's key, with the selector that it is kept as where that is another text.
+fn default_in_words(runtime: &Runtime<'_>, selector: &str) -> String {
+    match runtime.default_key() {
+        Some(key) if key != selector => format!("{key} ({selector})"),
+        _ => selector.to_owned(),
     }
 }
 
@@ -235,14 +269,214 @@ fn wished(ui: &Ui, context: &Context) -> Result<Vec<Request>, Failure> {
     Ok(requests)
 }
 
+/// Carries out the orders. What a source does not give after all, the next source of the runtime
+/// is asked for.
+fn bring_from_any(
+    ui: &Ui,
+    context: &Context,
+    orders: &mut [Order],
+) -> Vec<Result<Brought, Failure>> {
+    let mut results = fetch::bring(ui, orders);
+    loop {
+        let mut places = Vec::new();
+        for (place, result) in results.iter().enumerate() {
+            if let Err(failure) = result
+                && failure.kind == Kind::Source
+                && let Some(elsewhere) = order_elsewhere(context, &orders[place])
+            {
+                let (from, to) = (&orders[place].source.name, &elsewhere.source.name);
+                ui.note(styled(
+                    Palette::WARNING,
+                    format!(
+                        "{from} does not give {}: {}.",
+                        elsewhere.title(),
+                        failure.message
+                    ),
+                ));
+                ui.note(format!("Asking {to} instead."));
+                orders[place] = elsewhere;
+                places.push(place);
+            }
+        }
+        if places.is_empty() {
+            return results;
+        }
+        let again: Vec<Order> = places.iter().map(|place| orders[*place].clone()).collect();
+        for (place, result) in places.into_iter().zip(fetch::bring(ui, &again)) {
+            results[place] = result;
+        }
+    }
+}
+
+/// The same order from a source behind the one that it was for, where one has the version.
+fn order_elsewhere(context: &Context, order: &Order) -> Option<Order> {
+    let mut runtime = Runtime::open(context, order.definition.clone()).ok()?;
+    let mut behind = order.source.name.clone();
+    // Whatever is wrong with a further source, the failure of the first is what is told.
+    while runtime.load_catalog_behind(&behind).ok()? {
+        let loaded = runtime.kept_catalog()?;
+        let version = &order.release.version;
+        let release = (loaded.catalog.releases.iter())
+            .find(|release| release.version == *version && release.runs_on(&context.platform));
+        if let Some(release) = release {
+            let details = loaded.details(release).ok()?;
+            let mut elsewhere = order.clone();
+            let mut sources = order.definition.sources.iter();
+            elsewhere.source = sources
+                .find(|source| source.name == loaded.origin.source)?
+                .clone();
+            elsewhere.builds = (details.builds_for(&context.platform).into_iter())
+                .cloned()
+                .collect();
+            elsewhere.release = release.clone();
+            return Some(elsewhere);
+        }
+        behind.clone_from(&loaded.origin.source);
+    }
+    None
+}
+
+/// Says what came of a single order.
+fn say_brought(ui: &Ui, order: &Order, brought: &Brought) -> Outcome {
+    let title = order.title();
+    let Brought::New {
+        install,
+        came,
+        took,
+    } = brought
+    else {
+        return ui.result(format!(
+            "{title} is on the shelf already; nothing was fetched."
+        ));
+    };
+    let receipt = &install.receipt.contents;
+    ui.result(format!(
+        "{} is on the shelf, published by {}.",
+        styled(Palette::GOOD, title),
+        receipt.publisher,
+    ))?;
+    ui.result(format!(
+        "{} fetched in {:.1} s from {}, verified by {}; {} on disk.",
+        megabytes(*came),
+        took.as_secs_f64(),
+        receipt.source,
+        algorithm(install),
+        megabytes(receipt.unpacked_size),
+    ))?;
+    for companion in &receipt.companions {
+        let (package, version) = (&companion.package, &companion.version);
+        ui.result(format!("{package} {version} belongs to it."))?;
+    }
+    say_broken(ui, install);
+    Ok(())
+}
+
+fn algorithm(install: &Shelved) -> &str {
+    let digest = install.receipt.contents.digest.as_deref();
+    digest
+        .and_then(|digest| digest.split(':').next())
+        .unwrap_or_default()
+}
+
+fn say_broken(ui: &Ui, install: &Shelved) {
+    if let Some(reason) = &install.receipt.contents.broken {
+        let text = format!("It does not start here: {reason}. It was kept all the same.");
+        ui.note(styled(Palette::WARNING, text));
+    }
+}
+
+/// Shows what came of several orders, as one table.
+fn sum_up(ui: &Ui, context: &Context, orders: &[Order], brought: &[(usize, Brought)]) -> Outcome {
+    const COLUMNS: [Column; 4] = [
+        Column::left("version"),
+        Column::left("came of it"),
+        Column::right("fetched"),
+        Column::yielding("from"),
+    ];
+    let mut table = Table::new(&COLUMNS, Palette::HEADING);
+    for (index, result) in brought {
+        let order = &orders[*index];
+        let runtime = Runtime::open(context, order.definition.clone())?;
+        let line = runtime.outline().line_of(&order.release.version);
+        let (outcome, fetched, from) = match result {
+            Brought::New {
+                install,
+                came,
+                took,
+            } => {
+                let time = format!("{} in {:.1} s", megabytes(*came), took.as_secs_f64());
+                let from = format!("{}, verified by {}", order.source.name, algorithm(install));
+                ("on the shelf", time, from)
+            }
+            Brought::Already => ("was there already", String::new(), String::new()),
+        };
+        table.row(
+            marks::spine(line.map(|line| line.phase_on(runtime.today))),
+            [
+                Cell::new(order.title(), Palette::STRONG),
+                outcome.into(),
+                fetched.into(),
+                from.into(),
+            ],
+        );
+    }
+    ui.table(&table)?;
+    for (_, result) in brought {
+        if let Brought::New { install, .. } = result {
+            say_broken(ui, install);
+        }
+    }
+    Ok(())
+}
+
+/// Makes the first of several the default where there is none, and says what the default is.
+fn conclude_several(ui: &Ui, context: &Context, orders: &[Order], asked: &[Asked]) -> Outcome {
+    let mut names: Vec<&str> = (orders.iter())
+        .map(|order| order.definition.name.as_str())
+        .collect();
+    names.dedup();
+    for name in names {
+        let of_this = |asked: &&Asked| orders[asked.order].definition.name == name;
+        let Some(first) = asked.iter().find(of_this) else {
+            continue;
+        };
+        let order = &orders[first.order];
+        let runtime = Runtime::open(context, order.definition.clone())?;
+        match &runtime.state.default {
+            None => {
+                let kept_as = super::default::kept_as(&first.request);
+                runtime.shelf.set_default(&order.key, &kept_as)?;
+                let title = order.title();
+                ui.result(format!("{title} is the default now: new shells use it."))?;
+            }
+            Some(default) => {
+                let title = &runtime.definition.title;
+                let default = default_in_words(&runtime, default);
+                ui.result(format!("The default of {title} stays {default}."))?;
+            }
+        }
+        let prefix = context.prefix(name)?;
+        let runtime = Runtime::open(context, order.definition.clone())?;
+        if let (Some(install), true) = (runtime.install(&order.key), context.shell.can_change()) {
+            let spelled = runtime.spelled(&install.shelved);
+            ui.next(
+                "To use one of them here, as in",
+                &format!("vshelf switch {prefix}{spelled}"),
+            );
+        }
+    }
+    hooks::refresh_runtimes(context)
+}
+
 /// Brings what `request` stands for onto the shelf, for a command that found it missing.
 pub fn bring(ui: &Ui, context: &Context, request: &Request) -> Outcome {
     let plain = Install {
         selectors: Vec::new(),
         switch: false,
         default: false,
+        keep_broken: false,
     };
-    plain.install(ui, context, request)
+    plain.install(ui, context, vec![request.clone()])
 }
 
 /// Loads the catalog, and asks the source anew where what is kept does not have what is wanted.

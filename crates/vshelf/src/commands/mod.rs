@@ -116,7 +116,14 @@ fn say_age(ui: &Ui, runtime: &Runtime<'_>) {
     match &loaded.origin.not_renewed {
         Some(reason) => ui.note(styled(Palette::WARNING, format!("{age}: {reason}."))),
         None if runtime.context().transport.is_offline() => ui.note(format!("{age}.")),
-        None => {}
+        None => {
+            let serving = &loaded.origin.source;
+            for (source, reason) in runtime.passed_over() {
+                ui.note(format!(
+                    "The source {source} is passed over: {reason}. {serving} serves."
+                ));
+            }
+        }
     }
 }
 

@@ -14,8 +14,8 @@ use vshelf_view::{Cell, Column, Palette, Table};
 use crate::commands::CommandArgs;
 use crate::context::Context;
 use crate::definitions;
+use crate::failure::file_failure;
 use crate::failure::{Failure, Kind, Outcome};
-use crate::hooks::file_failure;
 use crate::ui::Ui;
 
 /// List the runtimes that are known, or add one
@@ -141,7 +141,7 @@ fn add(ui: &Ui, context: &Context, place: &str) -> Outcome {
         file.display()
     ))?;
     for source in &definition.sources {
-        if let SourceKind::Catalog { address } = &source.kind {
+        if let SourceKind::Catalog { address, .. } = &source.kind {
             ui.note(format!("Its releases come from {address}"));
         }
     }

@@ -11,8 +11,9 @@ use vshelf_shell::{Dialect, start_up};
 use crate::commands::CommandArgs;
 use crate::commands::hook::read_shell;
 use crate::context::Context;
+use crate::failure::file_failure;
 use crate::failure::{Failure, Kind, Outcome, quoted, shown};
-use crate::hooks::{self, file_failure};
+use crate::hooks;
 use crate::settings::settings_file;
 use crate::ui::Ui;
 

@@ -200,6 +200,7 @@ Error: "kelp" is no runtime that is known here.
             str![[r#"
 --- stderr
 Error: system is the copy that is there already, and cannot be installed.
+  To put it on the shelf: vshelf adopt system
 --- exit 7
 
 "#]],

@@ -106,14 +106,17 @@ Error: [SERVER]/catalog.json answers with status 404.
 
 #[test]
 fn a_server_that_is_gone_is_named_and_an_old_catalog_serves() {
-    let scene = Scene::with_faults(&[]);
+    let mut scene = Scene::with_faults(&[]);
     scene.does(&["catalog"]);
-    let definition = vshelf_demo::definition("http://127.0.0.1:9");
-    scene.write(".config/vivid-shelf/runtimes/marram.toml", &definition);
+    let address = scene.server().address();
+    scene.stop_server();
     let ran = scene.vshelf(&["catalog", "8.3.1", "--refresh"]);
     assert_eq!(ran.code, 0, "{ran}");
-    let note = "The catalog of Marram was last confirmed today: http://127.0.0.1:9/catalog.json does not answer.";
-    assert!(ran.stderr.starts_with(note), "{ran}");
+    let note = format!(
+        "The catalog of Marram was last confirmed today: {address}/catalog.json does not answer."
+    );
+    assert!(ran.stderr.starts_with(&note), "{ran}");
+    let definition = vshelf_demo::definition("http://127.0.0.1:9");
     let fresh = Scene::new();
     fresh.write(".config/vivid-shelf/runtimes/marram.toml", &definition);
     shows!(
@@ -136,10 +139,13 @@ fn a_build_that_does_not_start_stays_off_the_shelf() {
         scene.vshelf(&["install", "dunefield/9.1.1"]),
         str![[r#"
 --- stderr
-Fetching Marram 9.1.1 (0.2 MB).
-Error: Marram 9.1.1 does not start.
+Fetching Marram dunefield/9.1.1 (0.2 MB).
+Error: Marram dunefield/9.1.1 does not start.
+  Because: it needs the library libkelp.so.2, which is not on this system.
   Because: marram: error while loading shared libraries: libkelp.so.2: cannot open shared object file: No such file or directory.
-  Marram 9.1.1 was not put on the shelf.
+  Install the package that brings libkelp.so.2.
+  Marram dunefield/9.1.1 was not put on the shelf.
+  To put it there all the same: vshelf install --keep-broken marram@dunefield/9.1.1
 --- exit 5
 
 "#]]

@@ -75,19 +75,19 @@ fn an_exact_release_has_a_card() {
         scene.vshelf(&["catalog", "8.2.1"]),
         str![[r#"
 Marram 8.2.1
-  published    2026-03-09, 9 months ago
-  publisher    Saltmarsh Foundation (saltmarsh)
-  line         8 Eelgrass: lts, support ends on 2029-04-30, in 2 years
-  then         maintenance from 2027-10-19, in 11 months
-  withdrawn    loses readings at midnight
-  brings       tussock 3.2.0
-  notes        notes/8.2.1
-  build        linux-x64, 0.2 MB
-  build        linux-arm64, 0.2 MB
-  build        darwin-arm64, 0.2 MB
-  build        darwin-x64, 0.2 MB
-  digest here  sha256:[DIGEST]
-  shelf        not on it
+  published      2026-03-09, 9 months ago
+  publisher      Saltmarsh Foundation (saltmarsh)
+  line           8 Eelgrass: lts, support ends on 2029-04-30, in 2 years
+  then           maintenance from 2027-10-19, in 11 months
+  withdrawn      loses readings at midnight
+  brings         tussock 3.2.0
+  notes          notes/8.2.1
+  build          linux-x64, 0.2 MB
+  build          linux-arm64, 0.2 MB
+  build          darwin-arm64, 0.2 MB
+  build          darwin-x64, 0.2 MB
+  checksum here  sha256:[DIGEST]
+  shelf          not on it
 
 "#]]
     );
@@ -111,12 +111,10 @@ This shell is not connected; to connect it: vshelf setup
     shows!(
         scene.vshelf(&["install", "6", "dunefield/8.3.1", "--quiet"]),
         str![[r#"
-Marram 6.20.2 is on the shelf, published by saltmarsh.
-0.2 MB fetched in [TIME] s from stand-in, verified by sha256; 0.3 MB on disk.
-The default stays 8.3.1 (lts).
-Marram 8.3.1 is on the shelf, published by dunefield.
-0.2 MB fetched in [TIME] s from stand-in, verified by sha256; 0.4 MB on disk.
-The default stays 8.3.1 (lts).
+version                 came of it            fetched  from
+Marram 6.20.2           on the shelf  0.2 MB in [TIME] s  stand-in, verified by sha256
+Marram dunefield/8.3.1  on the shelf  0.2 MB in [TIME] s  stand-in, verified by sha256
+The default of Marram stays 8.3.1 (lts).
 
 "#]]
     );
@@ -387,7 +385,7 @@ Marram 6.2.0 is off the shelf; 0.3 MB are free again.
     assert_eq!(scene.on_shelf(), ["6.20.2", "8.3.1"]);
     assert_eq!(
         names_in(&scene.data("marram/receipts")),
-        ["6.20.2.json", "8.3.1.json"]
+        ["6.20.2.files", "6.20.2.json", "8.3.1.files", "8.3.1.json"]
     );
     shows!(
         scene.vshelf(&["remove", "8", "--even-if-used"]),
@@ -444,7 +442,7 @@ fn json_is_for_programs() {
     assert_eq!(card["release"]["on_shelf"], true);
     assert_eq!(card["bundles"]["tussock"], "3.3.0");
     assert!(
-        card["builds"][0]["digest"]
+        card["builds"][0]["checksum"]
             .as_str()
             .unwrap()
             .starts_with("sha256:")
@@ -455,7 +453,7 @@ fn json_is_for_programs() {
     assert_eq!(status[0]["active"], "8.3.1");
     assert_eq!(status[0]["connected"], false);
     assert_eq!(read(&["default", "--json"])[0]["selector"], "8");
-    assert_eq!(read(&["runtimes", "--json"])[0]["name"], "marram");
+    assert_eq!(read(&["runtimes", "--json"])[2]["name"], "marram");
 }
 
 #[test]
@@ -466,18 +464,18 @@ fn a_catalog_serves_offline_and_says_its_age() {
         scene.vshelf(&["--offline", "catalog", "10.0.0-rc.1"]),
         str![[r#"
 Marram 10.0.0-rc.1
-  published    2026-11-17, 6 days ago
-  publisher    Saltmarsh Foundation (saltmarsh)
-  line         10: preview, support ends on 2031-04-30, in 4 years
-  then         current from 2027-04-13, in 5 months
-  brings       tussock 5.0.0
-  notes        notes/10.0.0-rc.1
-  build        linux-x64, 0.2 MB
-  build        linux-arm64, 0.2 MB
-  build        darwin-arm64, 0.2 MB
-  build        darwin-x64, 0.2 MB
-  digest here  sha256:[DIGEST]
-  shelf        not on it
+  published      2026-11-17, 6 days ago
+  publisher      Saltmarsh Foundation (saltmarsh)
+  line           10: preview, support ends on 2031-04-30, in 4 years
+  then           current from 2027-04-13, in 5 months
+  brings         tussock 5.0.0
+  notes          notes/10.0.0-rc.1
+  build          linux-x64, 0.2 MB
+  build          linux-arm64, 0.2 MB
+  build          darwin-arm64, 0.2 MB
+  build          darwin-x64, 0.2 MB
+  checksum here  sha256:[DIGEST]
+  shelf          not on it
 --- stderr
 The catalog of Marram was last confirmed today.
 To install it: vshelf install 10.0.0-rc.1
@@ -527,8 +525,10 @@ To see its releases: vshelf catalog marram@
         scene.vshelf(&["runtimes"]),
         str![[r#"
 runtime  title    defined   installs  sources
+bun      Bun      built in         0  npm
+deno     Deno     built in         0  wheels, npm
 marram   Marram   by you           0  stand-in
-node     Node.js  built in         0  npm
+node     Node.js  built in         0  nodejs, npm
 
 "#]]
     );

@@ -5,7 +5,7 @@ use std::process::Command;
 use crate::scene::{PROGRAM, Scene, skipped};
 
 /// What leads to the registry: the client and its settings, proxies and certificates.
-const PASSED_ON: [&str; 12] = [
+const PASSED_ON: [&str; 14] = [
     "PATH",
     "npm_config_registry",
     "NPM_CONFIG_REGISTRY",
@@ -18,6 +18,8 @@ const PASSED_ON: [&str; 12] = [
     "NO_PROXY",
     "SSL_CERT_FILE",
     "SSL_CERT_DIR",
+    "PIP_INDEX_URL",
+    "PIP_CONFIG_FILE",
 ];
 
 fn connected(scene: &Scene, program: &str) -> Command {
@@ -75,10 +77,42 @@ fn node_comes_from_the_registry_and_answers_in_its_own_version() {
         node --version
         node -e 'console.log([1, 2, 3].map(function (n) { return n * n }).join())'
         vshelf switch node@lts
-        node -p 'process.versions.node === process.argv[1]' \"$(basename \"$(vshelf path node@lts)\")\"";
+        node -p 'process.versions.node === process.argv[1]' \"$(basename \"$(vshelf path node@lts)\")\"
+        npm --version >/dev/null
+        npx --version >/dev/null
+        test \"$(dirname \"$(readlink -f \"$(command -v npm)\")\")\" = \"$(vshelf path node@lts)/lib/node_modules/npm/bin\"
+        vshelf switch node@4 >/dev/null
+        npm --version >/dev/null
+        echo 'npm fits'";
     let ran = scene.run(connected(&scene, "/bin/bash").args(["--norc", "-c", script]));
     assert_eq!(ran.code, 0, "{ran}");
     assert!(ran.stdout.contains("\nv4."), "{ran}");
     assert!(ran.stdout.contains("\n1,4,9\n"), "{ran}");
-    assert!(ran.stdout.ends_with("\ntrue\n"), "{ran}");
+    assert!(ran.stdout.ends_with("\ntrue\nnpm fits\n"), "{ran}");
+}
+
+#[test]
+fn runtimes_of_other_publishers_come_side_by_side() {
+    let scene = Scene::new();
+    let vshelf = |arguments: &[&str]| scene.run(connected(&scene, PROGRAM).args(arguments));
+    let asked = ["bun", "deno"].map(|runtime| vshelf(&["catalog", &format!("{runtime}@")]).code);
+    if asked.contains(&4) {
+        skipped("no registry that has bun and deno answers here");
+        return;
+    }
+    let ran = vshelf(&["install", "bun@latest", "deno@latest"]);
+    assert_eq!(ran.code, 0, "{ran}");
+    assert!(ran.stdout.contains("npm, verified by sha512"), "{ran}");
+    scene.does(&["setup"]);
+    let script = "set -eu
+        source ~/.bashrc
+        test \"$(bun --version)\" = \"$(basename \"$(vshelf path bun@latest)\")\"
+        bun -e 'console.log([1, 2, 3].map(n => n * n).join())'
+        deno eval 'console.log(Deno.version.deno)'
+        basename \"$(vshelf path deno@latest)\"";
+    let ran = scene.run(connected(&scene, "/bin/bash").args(["--norc", "-c", script]));
+    assert_eq!(ran.code, 0, "{ran}");
+    let lines: Vec<&str> = ran.stdout.lines().collect();
+    assert_eq!(lines[0], "1,4,9", "{ran}");
+    assert_eq!(lines[1], lines[2], "{ran}");
 }

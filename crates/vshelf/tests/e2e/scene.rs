@@ -72,6 +72,11 @@ impl Scene {
         scene
     }
 
+    /// Ends the home's own server.
+    pub fn stop_server(&mut self) {
+        self.own_server = None;
+    }
+
     pub fn server(&self) -> &StandIn {
         self.own_server.as_ref().unwrap_or_else(|| shared_server())
     }
@@ -147,6 +152,7 @@ impl Scene {
             .replace(&*self.home().to_string_lossy(), "[HOME]")
             .replace(&self.server().address(), "[SERVER]");
         let text = masked(&text, " fetched in ", |c| c == ' ', "[TIME]");
+        let text = masked(&text, " MB in ", |c| c == ' ', "[TIME]");
         masked(&text, "sha256:", |c| !c.is_ascii_hexdigit(), "[DIGEST]")
     }
 

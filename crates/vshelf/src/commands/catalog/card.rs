@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use serde::Serialize;
-use vshelf_core::catalog::Details;
+use vshelf_core::catalog::{Build, Details};
 use vshelf_core::resolve::Candidate;
 use vshelf_view::Palette;
 use vshelf_view::words::{ago, megabytes, printable};
@@ -40,8 +40,8 @@ struct BuildReport {
     address: String,
     /// Its bytes, where they are told.
     size: Option<u64>,
-    /// What they must add up to.
-    digest: String,
+    /// What they must add up to: a digest, or the address of the list that it stands in.
+    checksum: String,
 }
 
 impl CardReport {
@@ -50,7 +50,7 @@ impl CardReport {
             platform: build.platform.to_string(),
             address: build.address,
             size: build.size,
-            digest: build.digest.to_string(),
+            checksum: build.checksum.to_string(),
         });
         CardReport {
             release,
@@ -120,15 +120,23 @@ pub fn show(ui: &Ui, runtime: &Runtime<'_>, candidate: &Candidate<'_>, json: boo
     if let Some(notes) = &details.notes {
         facts.push(("notes", printable(notes)));
     }
-    for build in &details.builds {
+    for (index, build) in details.builds.iter().enumerate() {
+        // Alternatives for one platform are one build to whoever looks.
+        let platform = |build: &Build| build.platform.clone();
+        if details.builds[..index]
+            .iter()
+            .any(|other| platform(other) == platform(build))
+        {
+            continue;
+        }
         let size = build
             .size
             .map(|size| format!(", {}", megabytes(size)))
             .unwrap_or_default();
         facts.push(("build", format!("{}{size}", build.platform)));
     }
-    if let Some(build) = details.build_for(&runtime.context().platform) {
-        facts.push(("digest here", build.digest.to_string()));
+    if let Some(build) = details.builds_for(&runtime.context().platform).first() {
+        facts.push(("checksum here", build.checksum.to_string()));
     }
     facts.push((
         "shelf",

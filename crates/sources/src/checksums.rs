@@ -1,0 +1,122 @@
+//! Checksum lists, and from a build to the archive that is downloaded.
+
+use vshelf_core::catalog::{Build, Checksum, Digest, DigestAlgorithm};
+
+use crate::address::Address;
+use crate::source::{SourceError, first_document};
+use crate::transport::{Document, Transport, Validators};
+
+/// An archive with all that is needed to bring and verify it.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Archive {
+    /// Where it lies; each address has the same bytes.
+    pub addresses: Vec<Address>,
+    /// What its bytes must add up to.
+    pub digest: Digest,
+    /// Its size in bytes, where the catalog tells.
+    pub size: Option<u64>,
+}
+
+impl Archive {
+    /// The archive of the first of `builds`, best first, whose digest is known; a checksum list is
+    /// fetched where the digest stands in one.
+    ///
+    /// Builds of one release that share a list are alternatives of which some may not exist.
+    pub fn settle(transport: &Transport, builds: &[&Build]) -> Result<Archive, SourceError> {
+        let mut fetched: Option<(&str, String)> = None;
+        let mut missing = None;
+        for build in builds {
+            let addresses: Vec<Address> = [&build.address]
+                .into_iter()
+                .chain(&build.mirrors)
+                .map(|address| Address::read(address))
+                .collect();
+            let found = |digest| Archive {
+                addresses: addresses.clone(),
+                digest,
+                size: build.size,
+            };
+            let list = match &build.checksum {
+                Checksum::Digest(digest) => return Ok(found(digest.clone())),
+                Checksum::Listed(list) => list.as_str(),
+            };
+            if fetched.as_ref().is_none_or(|(known, _)| *known != list) {
+                fetched = Some((list, read_list(transport, list, build)?));
+            }
+            let name = addresses[0].file_name();
+            let text = fetched.as_ref().map_or("", |(_, text)| text);
+            match find(text, name) {
+                Some(digest) => return Ok(found(digest)),
+                None => missing = missing.or(Some((list.to_owned(), name.to_owned()))),
+            }
+        }
+        let (address, name) = missing.unwrap_or_default();
+        Err(SourceError::NotListed { address, name })
+    }
+}
+
+/// The text of a list; where the build has mirrors, the list lies beside each of them too.
+fn read_list(transport: &Transport, list: &str, build: &Build) -> Result<String, SourceError> {
+    let list = Address::read(list);
+    let archive = Address::read(&build.address);
+    let elsewhere =
+        (build.mirrors.iter()).filter_map(|mirror| list.beside(&archive, &Address::read(mirror)));
+    let addresses: Vec<Address> = [list.clone()].into_iter().chain(elsewhere).collect();
+    let (document, at) = first_document(transport, &addresses, &Validators::default(), None)?;
+    match document {
+        Document::Body { bytes, .. } => Ok(String::from_utf8_lossy(&bytes).into_owned()),
+        Document::Unchanged => Err(SourceError::unasked(&at)),
+    }
+}
+
+/// The digest of the file `name` in a list as the checksum programs of every system print it: the
+/// digest in hexadecimal digits, a space, a space or `*`, and the name, which may have `./` in
+/// front (GNU coreutils manual, §6.7 and §6.9).
+pub fn find(list: &str, name: &str) -> Option<Digest> {
+    list.lines().find_map(|line| {
+        let (hex, rest) = line.split_once(' ')?;
+        let listed = rest.trim_start_matches([' ', '*']).trim_end();
+        if listed.strip_prefix("./").unwrap_or(listed) != name {
+            return None;
+        }
+        let algorithm = [DigestAlgorithm::Sha256, DigestAlgorithm::Sha512]
+            .into_iter()
+            .find(|algorithm| hex.len() == 2 * algorithm.length())?;
+        format!("{}:{hex}", algorithm.as_str()).parse().ok()
+    })
+}
+
+/// The names in a list, in its order.
+pub fn names(list: &str) -> impl Iterator<Item = &str> {
+    list.lines().filter_map(|line| {
+        let (_, rest) = line.split_once(' ')?;
+        let name = rest.trim_start_matches([' ', '*']).trim_end();
+        Some(name.strip_prefix("./").unwrap_or(name))
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case("m-8.tar.xz", Some("0a"))]
+    #[case("m-9.tar.xz", Some("0b"))]
+    #[case("m-6.tar.xz", Some("0c"))]
+    #[case("m-5.tar.xz", None)]
+    #[case("8.tar.xz", None)]
+    #[case("", None)]
+    fn a_digest_is_found_by_the_whole_name(#[case] name: &str, #[case] byte: Option<&str>) {
+        let list = format!(
+            "{}  m-8.tar.xz\n{} *./m-9.tar.xz\r\n{}  m-6.tar.xz\n{}  m-5.tar.xz\nrubbish\n",
+            "0a".repeat(32),
+            "0b".repeat(32),
+            "0c".repeat(64),
+            "0d".repeat(20),
+        );
+        let found = find(&list, name).map(|digest| format!("{:02x}", digest.bytes[0]));
+        assert_eq!(found.as_deref(), byte);
+        assert_eq!(names(&list).nth(1), Some("m-9.tar.xz"));
+    }
+}
