@@ -25,9 +25,12 @@ pub struct Archives {
     xz_tables: Vec<Vec<u8>>,
 }
 
-#[derive(Clone, Copy, PartialEq, Eq)]
-enum Compressor {
+/// How an archive is compressed.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Compressor {
+    /// As gzip.
     Gzip,
+    /// As xz.
     Xz,
 }
 
@@ -45,7 +48,11 @@ impl Archives {
 
     /// The archive of a release; it is the same for every platform, as shell scripts are.
     pub fn archive(&self, release: &DemoRelease) -> Vec<u8> {
-        let by = compressor(release.version);
+        self.compressed(release, compressor(release.version))
+    }
+
+    /// The archive of a release, compressed as one likes.
+    pub fn compressed(&self, release: &DemoRelease, by: Compressor) -> Vec<u8> {
         let mut archive = compress(by, &own_files(release));
         let tables = match by {
             Compressor::Gzip => &self.gzip_tables,
@@ -96,7 +103,7 @@ fn compressor(version: &str) -> Compressor {
     }
 }
 
-fn compress(by: Compressor, bytes: &[u8]) -> Vec<u8> {
+pub(crate) fn compress(by: Compressor, bytes: &[u8]) -> Vec<u8> {
     let written = match by {
         Compressor::Gzip => {
             let mut encoder = GzEncoder::new(Vec::new(), Compression::fast());
@@ -110,10 +117,15 @@ fn compress(by: Compressor, bytes: &[u8]) -> Vec<u8> {
     written.expect("compressing into memory does not fail")
 }
 
-fn own_files(release: &DemoRelease) -> Vec<u8> {
+/// A file of a build: path, permissions, contents.
+pub(crate) type BuildFile = (&'static str, u32, Vec<u8>);
+
+/// A build's own files, without the shared tables.
+pub(crate) fn files(release: &DemoRelease) -> Vec<BuildFile> {
     let fill = |text: &str| {
         text.replace("@VERSION@", release.version)
             .replace("@TUSSOCK@", &release.tussock)
+            .into_bytes()
     };
     let broken = release.publisher == "dunefield" && release.version.starts_with("9.");
     let marram = match broken {
@@ -124,21 +136,23 @@ fn own_files(release: &DemoRelease) -> Vec<u8> {
         "Marram {} from {}, a made-up language for instruments.\n",
         release.version, release.publisher
     );
+    let tussock = include_str!("../assets/tussock.sh");
+    let prelude = b"# Loaded before every program.\n";
+    vec![
+        ("marram/bin/marram", 0o755, fill(marram)),
+        ("marram/bin/tussock", 0o755, fill(tussock)),
+        ("marram/lib/marram/prelude.mar", 0o644, prelude.to_vec()),
+        ("marram/share/doc/marram/README", 0o644, readme.into_bytes()),
+    ]
+}
+
+fn own_files(release: &DemoRelease) -> Vec<u8> {
     let mut tar = Tar::default();
     tar.folder("marram/");
-    tar.file("marram/bin/marram", 0o755, fill(marram).as_bytes());
-    tar.file(
-        "marram/bin/tussock",
-        0o755,
-        fill(include_str!("../assets/tussock.sh")).as_bytes(),
-    );
     tar.folder("marram/lib/marram/packages/");
-    tar.file(
-        "marram/lib/marram/prelude.mar",
-        0o644,
-        b"# Loaded before every program.\n",
-    );
-    tar.file("marram/share/doc/marram/README", 0o644, readme.as_bytes());
+    for (path, mode, contents) in files(release) {
+        tar.file(path, mode, &contents);
+    }
     tar.entries
 }
 

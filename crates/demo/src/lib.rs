@@ -4,6 +4,7 @@
 //! The demo, the tests and the pictures all use it, so that they tell one story.
 
 pub mod archives;
+pub mod layouts;
 pub mod releases;
 pub mod server;
 pub mod story;

@@ -6,14 +6,15 @@ use std::io::{self, BufRead, BufReader, Write};
 use std::net::{TcpListener, TcpStream};
 use std::str::FromStr;
 use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::sync::{Arc, Mutex, MutexGuard, OnceLock, PoisonError};
 use std::thread::{self, JoinHandle};
 use std::time::Duration;
 
 use ring::digest::{SHA256, digest};
 use serde_json::json;
 
-use crate::archives::{Archives, file_name};
+use crate::archives::{Archives, Compressor, compress, file_name};
+use crate::layouts;
 use crate::releases::{self, LINES};
 
 /// Something that servers do and should not; it happens to archives only, unless said otherwise.
@@ -84,6 +85,9 @@ struct Shared {
     catalog: Vec<u8>,
     archives: BTreeMap<String, Vec<u8>>,
     definition: String,
+    address: String,
+    /// What is published in other layouts; made when it is first asked for.
+    layouts: OnceLock<BTreeMap<String, Vec<u8>>>,
     faults: Mutex<Vec<Fault>>,
     busy_left: AtomicUsize,
     requests: Mutex<Vec<String>>,
@@ -96,10 +100,13 @@ impl StandIn {
         let listener = TcpListener::bind(("127.0.0.1", port.unwrap_or(0)))?;
         let port = listener.local_addr()?.port();
         let (catalog, archives) = publish();
+        let address = format!("http://127.0.0.1:{port}");
         let shared = Arc::new(Shared {
             catalog,
             archives,
-            definition: crate::definition(&format!("http://127.0.0.1:{port}")),
+            definition: crate::definition(&address),
+            address,
+            layouts: OnceLock::new(),
             faults: Mutex::default(),
             busy_left: AtomicUsize::new(0),
             requests: Mutex::default(),
@@ -127,7 +134,7 @@ impl StandIn {
 
     /// The server's address, without a slash behind.
     pub fn address(&self) -> String {
-        format!("http://127.0.0.1:{}", self.port)
+        self.shared.address.clone()
     }
 
     /// Makes it misbehave from now on; an empty list makes it behave.
@@ -237,6 +244,7 @@ struct Request {
     path: String,
     range_start: Option<usize>,
     if_none_match: Option<String>,
+    takes_gzip: bool,
 }
 
 impl Shared {
@@ -253,15 +261,21 @@ impl Shared {
             }
         }
         match request.path.as_str() {
-            "/catalog.json" => self.send(&mut out, &request, &self.catalog, &[]),
+            "/catalog.json" => self.send_document(&mut out, &request, &self.catalog),
             "/marram.toml" => self.send(&mut out, &request, self.definition.as_bytes(), &[]),
             path => {
-                let name = path
-                    .trim_start_matches("/moved")
-                    .trim_start_matches("/archives/");
-                let Some(archive) = self.archives.get(name) else {
+                let name = path.trim_start_matches("/moved");
+                let layouts = || {
+                    let layouts = self.layouts.get_or_init(|| layouts::publish(&self.address));
+                    layouts.get(name)
+                };
+                let archive = self.archives.get(name.trim_start_matches("/archives/"));
+                let Some(archive) = archive.or_else(layouts) else {
                     return self.send_status(&mut out, &request, 404, "");
                 };
+                if archive.starts_with(b"{") || archive.starts_with(b"[") {
+                    return self.send_document(&mut out, &request, archive);
+                }
                 let busy = faults.iter().any(|fault| matches!(fault, Fault::Busy(_)));
                 let one_less = |left: usize| left.checked_sub(1);
                 let order = Ordering::Relaxed;
@@ -299,6 +313,27 @@ impl Shared {
         )
     }
 
+    /// Sends a JSON document, compressed where the client takes that (RFC 9110, §12.5.3).
+    fn send_document(
+        &self,
+        out: &mut TcpStream,
+        request: &Request,
+        contents: &[u8],
+    ) -> io::Result<()> {
+        let tag = etag(contents);
+        if !request.takes_gzip || request.if_none_match.as_deref() == Some(&tag) {
+            return self.send(out, request, contents, &[]);
+        }
+        self.note(request, 200);
+        let body = compress(Compressor::Gzip, contents);
+        write!(
+            out,
+            "HTTP/1.1 200 Stand-in\r\nETag: {tag}\r\nContent-Encoding: gzip\r\nConnection: close\r\nContent-Length: {}\r\n\r\n",
+            body.len()
+        )?;
+        out.write_all(&body)
+    }
+
     fn send(
         &self,
         out: &mut TcpStream,
@@ -306,12 +341,7 @@ impl Shared {
         contents: &[u8],
         faults: &[Fault],
     ) -> io::Result<()> {
-        let sum = digest(&SHA256, contents);
-        let etag: String = sum.as_ref()[..8]
-            .iter()
-            .map(|byte| format!("{byte:02x}"))
-            .collect();
-        let etag = format!("\"{etag}\"");
+        let etag = etag(contents);
         if request.if_none_match.as_deref() == Some(&etag) {
             return self.send_status(out, request, 304, &format!("ETag: {etag}\r\n"));
         }
@@ -373,6 +403,15 @@ impl Shared {
     }
 }
 
+/// The first bytes of the contents' digest, in quotes.
+fn etag(contents: &[u8]) -> String {
+    let sum = digest(&SHA256, contents);
+    let hex: String = (sum.as_ref()[..8].iter())
+        .map(|byte| format!("{byte:02x}"))
+        .collect();
+    format!("\"{hex}\"")
+}
+
 fn read_request(reader: &mut impl BufRead) -> io::Result<Option<Request>> {
     let mut line = String::new();
     reader.read_line(&mut line)?;
@@ -383,6 +422,7 @@ fn read_request(reader: &mut impl BufRead) -> io::Result<Option<Request>> {
         path: path.to_owned(),
         range_start: None,
         if_none_match: None,
+        takes_gzip: false,
     };
     loop {
         let mut header = String::new();
@@ -400,6 +440,7 @@ fn read_request(reader: &mut impl BufRead) -> io::Result<Option<Request>> {
                     .and_then(|v| v.split('-').next());
                 request.range_start = start.and_then(|start| start.parse().ok());
             }
+            "accept-encoding" => request.takes_gzip = value.contains("gzip"),
             "if-none-match" => request.if_none_match = Some(value.to_owned()),
             _ => {}
         }

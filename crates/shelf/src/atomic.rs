@@ -19,6 +19,31 @@ pub fn write_file(path: &Path, bytes: &[u8]) -> io::Result<()> {
     sync_folder(folder)
 }
 
+/// Has two paths of one file system change places in one step.
+#[cfg(target_os = "linux")]
+pub fn exchange(one: &Path, other: &Path) -> io::Result<()> {
+    use rustix::fs::{CWD, RenameFlags, renameat_with};
+    match renameat_with(CWD, one, CWD, other, RenameFlags::EXCHANGE) {
+        // Not every file system can.
+        Err(rustix::io::Errno::INVAL | rustix::io::Errno::NOSYS) => exchange_in_steps(one, other),
+        result => Ok(result?),
+    }
+}
+
+/// Has two paths of one file system change places.
+#[cfg(not(target_os = "linux"))]
+pub fn exchange(one: &Path, other: &Path) -> io::Result<()> {
+    exchange_in_steps(one, other)
+}
+
+/// In three steps: a process that dies in between leaves `other` missing.
+fn exchange_in_steps(one: &Path, other: &Path) -> io::Result<()> {
+    let aside = one.with_extension("aside");
+    fs::rename(other, &aside)?;
+    fs::rename(one, other)?;
+    fs::rename(aside, one)
+}
+
 /// Makes `link` point at `target`, whatever it pointed at before, without a moment of absence.
 pub fn point_link(link: &Path, target: &Path) -> io::Result<()> {
     let folder = folder_of(link);

@@ -4,6 +4,7 @@
 //! are built in `staging` and renamed into place; removed ones are renamed away before they are
 //! deleted. Both are swept by the next command if this process dies in between.
 
+pub mod adoption;
 pub mod atomic;
 pub mod folders;
 pub mod lock;

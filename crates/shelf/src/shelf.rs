@@ -237,7 +237,7 @@ impl Shelf {
     /// Puts what was staged on the shelf: receipt, sync, rename. Only then is it visible.
     ///
     /// The caller holds the lock of `key` and has verified the staged `tree`, which is a folder or
-    /// a link to one. Nothing is synced where `durability` says so.
+    /// a link to one. An install that is there already changes places with it. Nothing is synced where `durability` says so.
     pub fn shelve(
         &self,
         key: &str,
@@ -257,7 +257,12 @@ impl Shelf {
         if durability == Durability::Synced {
             sync_tree(tree).map_err(failed("synced", tree))?;
         }
-        fs::rename(tree, &folder).map_err(failed("written", &folder))?;
+        match folder.symlink_metadata() {
+            // What stood there before is in the stage now, and goes with it.
+            Ok(_) => atomic::exchange(tree, &folder),
+            Err(_) => fs::rename(tree, &folder),
+        }
+        .map_err(failed("written", &folder))?;
         if durability == Durability::Synced {
             atomic::sync_folder(installs).map_err(failed("synced", installs))?;
         }

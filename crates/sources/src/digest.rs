@@ -1,5 +1,9 @@
 //! Digests of what was downloaded.
 
+use std::fs::File;
+use std::io::{self, Read};
+use std::path::Path;
+
 use ring::digest::{Context, SHA256, SHA512};
 use vshelf_core::catalog::{Digest, DigestAlgorithm};
 
@@ -38,4 +42,17 @@ pub fn digest_of(algorithm: DigestAlgorithm, bytes: &[u8]) -> Digest {
     let mut digester = Digester::new(algorithm);
     digester.update(bytes);
     digester.finish()
+}
+
+/// The digest of the file at `path`.
+pub fn digest_of_file(algorithm: DigestAlgorithm, path: &Path) -> io::Result<Digest> {
+    let mut file = File::open(path)?;
+    let mut digester = Digester::new(algorithm);
+    let mut piece = vec![0; 256 << 10];
+    loop {
+        match file.read(&mut piece)? {
+            0 => return Ok(digester.finish()),
+            count => digester.update(&piece[..count]),
+        }
+    }
 }

@@ -154,10 +154,11 @@ fn copies(runtime: &Runtime<'_>, path: &OsStr) -> Vec<Copy> {
         }
         // A folder can be on PATH by two names, as /bin and /usr/bin often are.
         let real = fs::canonicalize(&program).unwrap_or_else(|_| program.clone());
-        if !seen.insert(real) {
+        let key = key_of(runtime, &folder);
+        // An adopted system copy is on the shelf and beside it.
+        if !seen.insert((real, key.is_some())) {
             continue;
         }
-        let key = key_of(runtime, &folder);
         copies.push(Copy { program, key });
     }
     copies

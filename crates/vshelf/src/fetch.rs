@@ -47,13 +47,22 @@ pub struct Order {
     pub builds: Vec<Build>,
     /// The key that it gets.
     pub key: String,
-    /// Whether it is kept even if it does not start.
-    pub keep_broken: bool,
+    /// What is done otherwise than usual.
+    pub exceptions: Exceptions,
     shelf: Shelf,
     transport: Transport,
     /// The folder of downloads under way.
     archives: PathBuf,
     durability: Durability,
+}
+
+/// What is done otherwise than usual.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct Exceptions {
+    /// It is kept even if it does not start.
+    pub keep_broken: bool,
+    /// It is fetched even if it is on the shelf, and takes the place of what is there.
+    pub anew: bool,
 }
 
 /// What came of an order.
@@ -79,7 +88,7 @@ impl Order {
         source: &SourceDefinition,
         release: &Release,
         builds: Vec<Build>,
-        keep_broken: bool,
+        exceptions: Exceptions,
     ) -> Result<Order, Failure> {
         let context = runtime.context();
         Ok(Order {
@@ -88,7 +97,7 @@ impl Order {
             key: runtime.key_for(release.version.as_str(), &release.publisher),
             release: release.clone(),
             builds,
-            keep_broken,
+            exceptions,
             shelf: runtime.shelf.clone(),
             transport: context.transport.clone(),
             archives: context.folders()?.cache.join("archives"),
@@ -107,7 +116,7 @@ impl Order {
 
     /// Brings the release onto the shelf, unless it is there.
     fn carry_out(&self, ui: &Ui, progress: &Progress) -> Result<Brought, Failure> {
-        if self.shelf.install(&self.key)?.is_some() {
+        if self.is_done()? {
             return Ok(Brought::Already);
         }
         let _lock = self.shelf.lock(&self.key, &mut |holder| {
@@ -119,7 +128,7 @@ impl Order {
                 ),
             );
         })?;
-        if self.shelf.install(&self.key)?.is_some() {
+        if self.is_done()? {
             return Ok(Brought::Already);
         }
         let begun = Instant::now();
@@ -168,6 +177,10 @@ impl Order {
             came,
             took: begun.elapsed(),
         })
+    }
+
+    fn is_done(&self) -> Result<bool, Failure> {
+        Ok(!self.exceptions.anew && self.shelf.install(&self.key)?.is_some())
     }
 
     /// Downloads an archive and unpacks it into `tree`, in one pass over the bytes: this thread
@@ -256,14 +269,19 @@ impl Order {
         );
         let taken = self.take(found.archive, 1, &folder, &bar)?;
         bar.end();
-        let mut manifest = Manifest::default().with(&taken.manifest, Path::new(&companion.folder));
+        let mut links = Vec::new();
         for (link, program) in &companion.programs {
             // Not every version of a package has every program.
-            if !folder.join(program).exists() {
-                continue;
+            if folder.join(program).exists() {
+                let target = link_program(tree, &companion.folder, Path::new(link), program)?;
+                links.push((Path::new(link), target));
             }
-            let target = link_program(tree, &companion.folder, Path::new(link), program)?;
-            manifest = manifest.with_link(Path::new(link), &target);
+        }
+        // Only now is it known which of its files are programs.
+        let own = Manifest::of(&folder).map_err(|e| file_failure(&folder, "read", e))?;
+        let mut manifest = Manifest::default().with(&own, Path::new(&companion.folder));
+        for (link, target) in &links {
+            manifest = manifest.with_link(link, target);
         }
         Ok(Some(Joined {
             came: taken.came,

@@ -5,6 +5,7 @@ use std::fs;
 use std::path::Path;
 use std::process::Command;
 
+use vshelf_core::Version;
 use vshelf_core::loading::{Lack, package_command, read_complaint};
 use vshelf_shelf::probe::{self, ProbeError};
 use vshelf_shelf::shelf::program_in;
@@ -19,7 +20,7 @@ pub fn first_start(order: &Order, tree: &Path) -> Result<Option<String>, Failure
     let program = program_in(tree, definition);
     let answer = match probe::ask(&program, &definition.probe.arguments) {
         Ok(answer) => answer,
-        Err(error) if order.keep_broken => return Ok(Some(reason(&error))),
+        Err(error) if order.exceptions.keep_broken => return Ok(Some(reason(&error))),
         Err(error) => {
             let failure = explain(&title, &error).say(format!("{title} was not put on the shelf."));
             let selector = format!(
@@ -32,8 +33,14 @@ pub fn first_start(order: &Order, tree: &Path) -> Result<Option<String>, Failure
             ));
         }
     };
+    let promised = &order.release.version;
+    // A registry may spell a version in its own way: 10.0.0rc1 is 10.0.0-rc.1.
+    let same = |version: &str| {
+        let version = version.parse::<Version>();
+        version.is_ok_and(|version| version.precedence(promised).is_eq())
+    };
     match definition.version_in(&answer.output) {
-        Some(version) if order.release.version.as_str() == version => Ok(None),
+        Some(version) if promised.as_str() == version || same(version) => Ok(None),
         _ => {
             let said = answer.output.lines().next().unwrap_or_default();
             let message = format!("{title} says of itself that it is {said:?}");
@@ -45,12 +52,30 @@ pub fn first_start(order: &Order, tree: &Path) -> Result<Option<String>, Failure
 
 /// Why a program does not start, in one line.
 pub fn reason(error: &ProbeError) -> String {
+    let complaint = error.complaint().lines().next();
+    match (lack(error), complaint, error) {
+        (Some(lack), _, _) => in_words(&lack),
+        (None, Some(line), _) => line.trim().to_owned(),
+        (None, None, ProbeError::Failed { status, .. }) => format!("it ends with {status}"),
+        (None, None, ProbeError::Start { source, .. }) => source.to_string(),
+        (None, None, ProbeError::Silent { .. }) => "it gives no answer".to_owned(),
+    }
+}
+
+/// The command that installs the library that a program lacks, where the package is known.
+fn package_for(library: &str) -> Option<String> {
+    // Without that file the system is one of those that are not known.
+    let system = fs::read_to_string("/etc/os-release").unwrap_or_default();
+    package_command(library, &system)
+}
+
+/// What has a program start again: the package that it lacks, or else `otherwise`; nothing where
+/// it can never start on this system.
+pub fn mend(error: &ProbeError, otherwise: String) -> Option<String> {
     match lack(error) {
-        Some(lack) => in_words(&lack),
-        None => error.complaint().lines().next().map_or_else(
-            || error.to_string().replace('\n', " "),
-            |line| line.trim().to_owned(),
-        ),
+        Some(Lack::Library(library)) => package_for(&library),
+        Some(Lack::LibraryVersion { .. } | Lack::Interpreter(_)) => None,
+        None => Some(otherwise),
     }
 }
 
@@ -59,11 +84,8 @@ pub fn explain(title: &str, error: &ProbeError) -> Failure {
     let failure = Failure::new(Kind::Verification, format!("{title} does not start"));
     let mut failure = match lack(error) {
         Some(Lack::Library(library)) => {
-            // Without that file the system is one of those that are not known.
-            let system = fs::read_to_string("/etc/os-release").unwrap_or_default();
-            let hint = package_command(&library, &system);
             let failure = because(failure, in_words(&Lack::Library(library.clone())));
-            match hint {
+            match package_for(&library) {
                 Some(command) => failure.run("The package that usually brings it", command),
                 None => failure.say(format!("Install the package that brings {library}.")),
             }

@@ -6,6 +6,7 @@ use anstyle::Style;
 use jiff::civil::Date;
 use vshelf_core::activation::{Claim, Rule};
 use vshelf_core::{Line, Phase};
+use vshelf_shelf::receipt::Adopted;
 use vshelf_view::words::{printable, span};
 use vshelf_view::{Cell, Palette};
 
@@ -34,6 +35,15 @@ pub fn marks(runtime: &Runtime<'_>, activity: &Activity, key: &str) -> Vec<Strin
         if runtime.key_of_label(selector).as_deref() == Some(key) {
             marks.push(label.clone());
         }
+    }
+    let receipt = runtime
+        .install(key)
+        .map(|install| &install.receipt.contents);
+    if receipt.is_some_and(|receipt| receipt.broken.is_some()) {
+        marks.push("does not start".to_owned());
+    }
+    if receipt.is_some_and(|receipt| receipt.adopted == Some(Adopted::Linked)) {
+        marks.push("link".to_owned());
     }
     marks
 }

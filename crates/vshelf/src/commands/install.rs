@@ -14,7 +14,7 @@ use crate::commands::{CommandArgs, say_age};
 use crate::context::Context;
 use crate::definitions;
 use crate::failure::{Failure, Kind, Outcome, shown};
-use crate::fetch::{self, Brought, Order};
+use crate::fetch::{self, Brought, Exceptions, Order};
 use crate::hooks;
 use crate::marks;
 use crate::project;
@@ -41,6 +41,9 @@ pub struct Install {
     /// Keep it on the shelf even if it does not start here
     #[arg(long)]
     keep_broken: bool,
+    /// Fetch it again even if it is on the shelf, and put it in the place of what is there
+    #[arg(long)]
+    anew: bool,
 }
 
 /// A request, and the order that it became.
@@ -115,7 +118,11 @@ impl Install {
             let order = &orders[asked.order];
             say_brought(ui, order, result)?;
             let runtime = Runtime::open(context, order.definition.clone())?;
-            self.conclude(ui, &runtime, &asked.request, &order.key)?;
+            let takeover = Takeover {
+                default: self.default,
+                switch: self.switch,
+            };
+            conclude(ui, &runtime, &asked.request, &order.key, takeover)?;
         } else if !brought.is_empty() {
             sum_up(ui, context, &orders, &brought)?;
             conclude_several(ui, context, &orders, &asked)?;
@@ -152,82 +159,101 @@ impl Install {
         let source = (runtime.definition.sources.iter())
             .find(|source| source.name == loaded.origin.source)
             .ok_or_else(no_catalog)?;
-        Order::new(&runtime, source, release, builds, self.keep_broken)
+        let exceptions = Exceptions {
+            keep_broken: self.keep_broken,
+            anew: self.anew,
+        };
+        Order::new(&runtime, source, release, builds, exceptions)
     }
+}
 
-    /// Sets the default and the switch as asked, and says what is active now.
-    fn conclude(&self, ui: &Ui, runtime: &Runtime<'_>, request: &Request, key: &str) -> Outcome {
-        let context = runtime.context();
-        let first = runtime.state.default.is_none();
-        let becomes_default = self.default || first;
-        let activity = Activity::of(runtime);
-        let before = activity.active_key().map(str::to_owned);
-        let answering = activity.answering_key().map(str::to_owned);
-        if becomes_default {
-            runtime
-                .shelf
-                .set_default(key, &super::default::kept_as(request))?;
-        }
-        hooks::refresh_runtimes(context)?;
-        let runtime = &Runtime::open(context, runtime.definition.clone())?;
-        let install = runtime.install(key).ok_or_else(no_catalog)?;
-        let line = runtime.outline().line_of(&install.shelved.version);
-        if line.is_some_and(|line| line.phase_on(runtime.today) == Phase::Ended) {
-            let end = marks::end_of_support(line, runtime.today);
-            ui.note(styled(
-                Palette::WARNING,
-                format!("Its line is no longer supported: it ended on {end}."),
-            ));
-        }
-        let spelled = runtime.spelled(&install.shelved);
-        let prefix = context.prefix(runtime.name())?;
-        let switched = context.shell.switched(runtime.name()).is_some();
-        let default = runtime.state.default.clone().unwrap_or_default();
-        if self.switch {
-            switching::plan_switch(runtime, key, before.as_deref());
-            let rest = match becomes_default {
-                true => "and new shells do too: it is the default now".to_owned(),
-                false => format!("new shells use the default, {default}"),
-            };
-            ui.result(format!("This shell uses it now; {rest}."))
-        } else if becomes_default && !context.shell.can_change() {
-            ui.result("It is the default now: new connected shells use it.")?;
+/// What a new install takes over at once.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct Takeover {
+    /// New shells.
+    pub default: bool,
+    /// This shell.
+    pub switch: bool,
+}
+
+/// Sets the default and the switch as asked, and says what is active now.
+pub fn conclude(
+    ui: &Ui,
+    runtime: &Runtime<'_>,
+    request: &Request,
+    key: &str,
+    takeover: Takeover,
+) -> Outcome {
+    let context = runtime.context();
+    let first = runtime.state.default.is_none();
+    let becomes_default = takeover.default || first;
+    let activity = Activity::of(runtime);
+    let before = activity.active_key().map(str::to_owned);
+    let answering = activity.answering_key().map(str::to_owned);
+    if becomes_default {
+        runtime
+            .shelf
+            .set_default(key, &super::default::kept_as(request))?;
+    }
+    hooks::refresh_runtimes(context)?;
+    let runtime = &Runtime::open(context, runtime.definition.clone())?;
+    let install = runtime.install(key).ok_or_else(no_catalog)?;
+    let line = runtime.outline().line_of(&install.shelved.version);
+    if line.is_some_and(|line| line.phase_on(runtime.today) == Phase::Ended) {
+        let end = marks::end_of_support(line, runtime.today);
+        ui.note(styled(
+            Palette::WARNING,
+            format!("Its line is no longer supported: it ended on {end}."),
+        ));
+    }
+    let spelled = runtime.spelled(&install.shelved);
+    let prefix = context.prefix(runtime.name())?;
+    let switched = context.shell.switched(runtime.name()).is_some();
+    let default = runtime.state.default.clone().unwrap_or_default();
+    if takeover.switch {
+        switching::plan_switch(runtime, key, before.as_deref());
+        let rest = match becomes_default {
+            true => "and new shells do too: it is the default now".to_owned(),
+            false => format!("new shells use the default, {default}"),
+        };
+        ui.result(format!("This shell uses it now; {rest}."))
+    } else if becomes_default && !context.shell.can_change() {
+        ui.result("It is the default now: new connected shells use it.")?;
+        ui.next("This shell is not connected; to connect it", "vshelf setup");
+        Ok(())
+    } else if becomes_default && !switched {
+        switching::plan_following(runtime, None);
+        ui.result("It is the default now: this shell and new ones use it.")
+    } else if becomes_default {
+        ui.result(format!(
+            "It is the default now: new shells use it; this one stays on {}, which it was switched to.",
+            before.unwrap_or_default()
+        ))?;
+        ui.next("To follow the default here", "vshelf switch --off");
+        Ok(())
+    } else if answering.as_deref() == Some(key) {
+        ui.result("It is active in this shell.")
+    } else {
+        let default = default_in_words(runtime, &default);
+        let here = match answering.as_deref() {
+            Some("system") => ", and this shell stays on the system's own copy".to_owned(),
+            Some(other) => format!(", and this shell stays on {other}"),
+            None => String::new(),
+        };
+        ui.result(format!("The default stays {default}{here}."))?;
+        if context.shell.dialect().is_none() {
             ui.next("This shell is not connected; to connect it", "vshelf setup");
-            Ok(())
-        } else if becomes_default && !switched {
-            switching::plan_following(runtime, None);
-            ui.result("It is the default now: this shell and new ones use it.")
-        } else if becomes_default {
-            ui.result(format!(
-                "It is the default now: new shells use it; this one stays on {}, which it was switched to.",
-                before.unwrap_or_default()
-            ))?;
-            ui.next("To follow the default here", "vshelf switch --off");
-            Ok(())
-        } else if answering.as_deref() == Some(key) {
-            ui.result("It is active in this shell.")
-        } else {
-            let default = default_in_words(runtime, &default);
-            let here = match answering.as_deref() {
-                Some("system") => ", and this shell stays on the system's own copy".to_owned(),
-                Some(other) => format!(", and this shell stays on {other}"),
-                None => String::new(),
-            };
-            ui.result(format!("The default stays {default}{here}."))?;
-            if context.shell.dialect().is_none() {
-                ui.next("This shell is not connected; to connect it", "vshelf setup");
-                return Ok(());
-            }
-            ui.next(
-                "To use it here",
-                &format!("vshelf switch {prefix}{spelled}"),
-            );
-            ui.next(
-                "To make it the default",
-                &format!("vshelf default {prefix}{spelled}"),
-            );
-            Ok(())
+            return Ok(());
         }
+        ui.next(
+            "To use it here",
+            &format!("vshelf switch {prefix}{spelled}"),
+        );
+        ui.next(
+            "To make it the default",
+            &format!("vshelf default {prefix}{spelled}"),
+        );
+        Ok(())
     }
 }
 
@@ -475,6 +501,7 @@ pub fn bring(ui: &Ui, context: &Context, request: &Request) -> Outcome {
         switch: false,
         default: false,
         keep_broken: false,
+        anew: false,
     };
     plain.install(ui, context, vec![request.clone()])
 }

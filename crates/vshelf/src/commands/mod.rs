@@ -1,6 +1,8 @@
 //! The commands: one file each, with the arguments and what it does.
 
+mod adopt;
 mod catalog;
+mod checkup;
 mod default;
 mod demo;
 mod explain;
@@ -80,12 +82,14 @@ pub fn all() -> Vec<Entry> {
         entry::<status::Status>(),
         entry::<explain::Explain>(),
         entry::<path::Path>(),
+        entry::<checkup::Checkup>(),
         entry::<install::Install>(),
         entry::<switch::Switch>(),
         entry::<default::Default>(),
         entry::<pin::Pin>(),
         entry::<label::Label>(),
         entry::<run::Run>(),
+        entry::<adopt::Adopt>(),
         entry::<remove::Remove>(),
         entry::<setup::Setup>(),
         entry::<hook::Hook>(),

@@ -4,6 +4,7 @@ use clap::Args;
 use vshelf_core::Request;
 use vshelf_core::activation::Rule;
 use vshelf_core::resolve::Scope;
+use vshelf_shelf::receipt::Adopted;
 use vshelf_view::Palette;
 use vshelf_view::words::{listed, megabytes};
 
@@ -119,11 +120,13 @@ fn remove(ui: &Ui, runtime: &Runtime<'_>, key: &str) -> Outcome {
     let was_default = runtime.default_key().as_deref() == Some(key);
     let name = runtime.spelled(&install.shelved);
     runtime.shelf.take_off(key)?;
-    ui.result(format!(
-        "{} is off the shelf; {} are free again.",
-        styled(Palette::STRONG, format!("{title} {name}")),
-        megabytes(install.receipt.contents.unpacked_size)
-    ))?;
+    let receipt = &install.receipt.contents;
+    let rest = match receipt.adopted {
+        Some(Adopted::Linked) => "what it was a link to stays where it is".to_owned(),
+        _ => format!("{} are free again", megabytes(receipt.unpacked_size)),
+    };
+    let removed = styled(Palette::STRONG, format!("{title} {name}"));
+    ui.result(format!("{removed} is off the shelf; {rest}."))?;
     if was_default {
         runtime.shelf.clear_default()?;
         ui.note(format!("It was the default; {title} has none now."));

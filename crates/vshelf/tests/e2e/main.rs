@@ -5,6 +5,7 @@
     reason = "a test that cannot go on should say where, and nothing else"
 )]
 
+mod adopt;
 mod bad_input;
 mod demo;
 mod docs;
@@ -14,4 +15,5 @@ mod job;
 mod live;
 mod names;
 mod scene;
+mod sources;
 mod terminal;

@@ -95,6 +95,20 @@ impl Scene {
         self.path(".local/share/vivid-shelf").join(name)
     }
 
+    /// Has Marram come from these sources instead.
+    pub fn sources(&self, sources: &str) {
+        let head = r#"
+            name = "marram"
+            title = "Marram"
+            program = "marram"
+            home-variable = "MARRAM_HOME"
+            probe = { arguments = ["--version"], answer = "marram {version}" }
+        "#;
+        let sources = sources.replace("@ADDRESS@", &self.server().address());
+        let file = ".config/vivid-shelf/runtimes/marram.toml";
+        self.write(file, &format!("{head}\n{sources}"));
+    }
+
     pub fn write(&self, name: &str, text: &str) {
         let path = self.path(name);
         fs::create_dir_all(path.parent().unwrap()).unwrap();

@@ -92,11 +92,13 @@ pub fn show(ui: &Ui, runtime: &Runtime<'_>, candidate: &Candidate<'_>, json: boo
     if let Some(date) = release.date {
         facts.push(("published", format!("{date}, {}", ago(date, runtime.today))));
     }
-    let publisher = catalog.publisher(&release.publisher);
-    let publisher = publisher.map_or(&*release.publisher, |publisher| &publisher.name);
+    let named = catalog.publisher(&release.publisher).map(|p| &*p.name);
     facts.push((
         "publisher",
-        format!("{} ({})", printable(publisher), release.publisher),
+        match named.filter(|name| *name != &*release.publisher) {
+            Some(name) => format!("{} ({})", printable(name), release.publisher),
+            None => release.publisher.to_string(),
+        },
     ));
     if let Some(line) = line {
         facts.push(("line", about_line(line, runtime.today)));

@@ -1,0 +1,339 @@
+//! Every kind of source, one after the other and several together.
+
+use std::fs;
+use std::io::Cursor;
+
+use minisign::KeyPair;
+use snapbox::str;
+use vshelf_demo::layouts;
+use vshelf_demo::server::{Fault, StandIn};
+
+use crate::scene::{PROGRAM, Ran, Scene};
+use crate::shows;
+
+const INDEX: &str = r#"
+    [[sources]]
+    name = "index"
+    kind = "release-index"
+    publisher = "saltmarsh"
+    address = "@ADDRESS@/dist/index.json"
+    checksums = "v{version}/SHASUMS256.txt"
+    [sources.archives.any]
+    listed = "linux-x64"
+    files = ["v{version}/marram-v{version}-linux-x64.tar.xz", "v{version}/marram-v{version}-linux-x64.tar.gz"]
+"#;
+
+const PACKAGES: &str = r#"
+    [[sources]]
+    name = "packages"
+    kind = "npm"
+    publisher = "saltmarsh"
+    packages = { any = "@saltmarsh/marram" }
+    [[sources.companions]]
+    package = "@saltmarsh/bittern"
+    engine = "marram"
+    folder = "lib/bittern"
+    programs = { "bin/bittern" = "bin/bittern.sh", "bin/heron" = "bin/heron.sh" }
+"#;
+
+const WHEELS: &str = r#"
+    [[sources]]
+    name = "wheels"
+    kind = "wheels"
+    package = "Marram"
+    publisher = "saltmarsh"
+"#;
+
+const FOLDER: &str = r#"
+    [[sources]]
+    name = "folder"
+    kind = "folder"
+    publisher = "saltmarsh"
+    address = "@ADDRESS@/folder"
+    pattern = "marram-{version}.tar.xz"
+    platforms = { any = "" }
+    checksums = "SHA256SUMS"
+"#;
+
+/// Runs the program with the registries of the stand-in server configured.
+fn vshelf(scene: &Scene, arguments: &[&str]) -> Ran {
+    let address = scene.server().address();
+    let mut command = scene.command(PROGRAM);
+    command
+        .env("npm_config_registry", format!("{address}/npm"))
+        .env("PIP_INDEX_URL", format!("{address}/simple"));
+    scene.run(command.args(arguments))
+}
+
+/// Installs, starts, and checks against the receipt.
+fn comes_and_works(scene: &Scene, selector: &str, version: &str) {
+    let ran = vshelf(scene, &["install", selector]);
+    assert_eq!(ran.code, 0, "{ran}");
+    let ran = vshelf(scene, &["run", selector, "--", "marram", "--version"]);
+    assert_eq!(ran.stdout, format!("marram {version}\n"), "{ran}");
+}
+
+#[test]
+fn a_release_index_tells_lines_marks_and_what_is_brought() {
+    let scene = Scene::with_faults(&[]);
+    scene.sources(INDEX);
+    comes_and_works(&scene, "lts", "8.3.1");
+    // The list says which of the two forms there is.
+    comes_and_works(&scene, "6", "6.20.2");
+    let asked = scene.server().requests();
+    let archives: Vec<&String> = asked.iter().filter(|line| line.contains(".tar.")).collect();
+    assert!(archives[0].contains("8.3.1-linux-x64.tar.xz"), "{asked:?}");
+    assert!(archives[1].contains("6.20.2-linux-x64.tar.gz"), "{asked:?}");
+    shows!(
+        vshelf(&scene, &["catalog", "8.3.1"]),
+        str![[r#"
+Marram 8.3.1
+  published      2026-10-14, 6 weeks ago
+  publisher      saltmarsh
+  line           8 Eelgrass: lts
+  security       mends a security problem
+  brings         tussock 3.3.0
+  build          any
+  checksum here  listed in [SERVER]/dist/v8.3.1/SHASUMS256.txt
+  shelf          on it, as 8.3.1
+
+"#]]
+    );
+}
+
+#[test]
+fn a_copy_of_the_index_on_this_machine_serves_as_well() {
+    let scene = Scene::with_faults(&[]);
+    for (path, bytes) in layouts::publish("http://gull.example") {
+        if let Some(name) = path.strip_prefix("/dist/") {
+            let file = scene.path("copy").join(name);
+            fs::create_dir_all(file.parent().unwrap()).unwrap();
+            fs::write(file, bytes).unwrap();
+        }
+    }
+    scene.sources(INDEX);
+    // The settings say where it is, and the definition stays as it was shipped.
+    let settings = format!(
+        "main-runtime = \"marram\"\n[addresses]\n\"marram.index\" = \"{}\"\n",
+        scene.path("copy/index.json").display()
+    );
+    scene.write(".config/vivid-shelf/settings.toml", &settings);
+    comes_and_works(&scene, "eelgrass", "8.3.1");
+    assert_eq!(scene.server().requests(), Vec::<String>::new());
+    scene.write(
+        ".config/vivid-shelf/settings.toml",
+        "[addresses]\n\"marram.indx\" = \"/x\"\n",
+    );
+    shows!(
+        vshelf(&scene, &["catalog", "marram@"]),
+        str![[r#"
+--- stderr
+Error: ~/.config/vivid-shelf/settings.toml moves "marram.indx", and there is no such source with an address.
+  To edit it: ${EDITOR:-vi} ~/.config/vivid-shelf/settings.toml
+--- exit 6
+
+"#]]
+    );
+}
+
+#[test]
+fn a_scoped_package_comes_with_the_companion_that_fits() {
+    let scene = Scene::with_faults(&[]);
+    scene.sources(PACKAGES);
+    shows!(
+        vshelf(&scene, &["install", "8.3.1"]),
+        str![[r#"
+Marram 8.3.1 is on the shelf, published by saltmarsh.
+0.3 MB fetched in [TIME] s from packages, verified by sha512; 0.4 MB on disk.
+@saltmarsh/bittern 2.0.0 belongs to it.
+It is the default now: new connected shells use it.
+--- stderr
+Fetching Marram 8.3.1.
+Fetching @saltmarsh/bittern 2.0.0.
+This shell is not connected; to connect it: vshelf setup
+
+"#]]
+    );
+    let bittern = |selector: &str| {
+        let ran = vshelf(&scene, &["run", selector, "--", "bittern"]);
+        ran.stdout.trim().to_owned()
+    };
+    assert_eq!(bittern("8.3.1"), "bittern 2.0.0");
+    comes_and_works(&scene, "6", "6.20.2");
+    assert_eq!(bittern("6"), "bittern 1.4.0");
+    let ran = vshelf(&scene, &["install", "10.0.0-rc.1"]);
+    assert_eq!(ran.code, 0, "{ran}");
+    let left_out =
+        "No @saltmarsh/bittern says that it runs on Marram 10.0.0-rc.1; it comes without.";
+    assert!(ran.stderr.contains(left_out), "{ran}");
+    let whole = vshelf(&scene, &["checkup"]);
+    assert_eq!(whole.code, 0, "{whole}");
+}
+
+#[test]
+fn wheels_are_builds_too() {
+    let scene = Scene::with_faults(&[]);
+    scene.sources(WHEELS);
+    comes_and_works(&scene, "latest", "8.3.1");
+    comes_and_works(&scene, "10.0.0-rc.1", "10.0.0-rc.1");
+    let yanked = vshelf(&scene, &["install", "8.2.1"]);
+    let reason = "8.2.1 was withdrawn by saltmarsh: loses readings at midnight";
+    assert!(yanked.stderr.contains(reason), "{yanked}");
+    assert_eq!(yanked.code, 3);
+}
+
+#[test]
+fn a_plain_folder_needs_no_more_than_a_checksum_list() {
+    let scene = Scene::with_faults(&[]);
+    scene.sources(FOLDER);
+    comes_and_works(&scene, "6", "6.20.2");
+    scene.server().misbehave(&[Fault::WrongBytes]);
+    let ran = vshelf(&scene, &["install", "8"]);
+    assert_eq!(ran.code, 5, "{ran}");
+    assert_eq!(scene.on_shelf(), ["6.20.2"]);
+}
+
+#[test]
+fn the_first_source_that_answers_serves_and_is_named() {
+    let scene = Scene::with_faults(&[]);
+    let gone = FOLDER.replace("@ADDRESS@", "http://127.0.0.1:9");
+    scene.sources(&(gone + WHEELS));
+    shows!(
+        vshelf(&scene, &["install", "8"]),
+        str![[r#"
+Marram 8.3.1 is on the shelf, published by saltmarsh.
+0.1 MB fetched in [TIME] s from wheels, verified by sha256; 0.1 MB on disk.
+It is the default now: new connected shells use it.
+--- stderr
+The source folder is passed over: http://127.0.0.1:9/folder/SHA256SUMS does not answer. wheels serves.
+Fetching Marram 8.3.1 (0.1 MB).
+This shell is not connected; to connect it: vshelf setup
+
+"#]]
+    );
+    // While its catalog is fresh, nobody is asked in vain again.
+    let ran = vshelf(&scene, &["catalog", "8"]);
+    assert!(!ran.stderr.contains("passed over"), "{ran}");
+}
+
+#[test]
+fn another_source_takes_over_when_an_archive_does_not_come() {
+    let scene = Scene::with_faults(&[]);
+    let other = StandIn::start(None).unwrap();
+    let broken = FOLDER.replace("@ADDRESS@", &other.address());
+    scene.sources(&(broken + WHEELS));
+    let ran = vshelf(&scene, &["catalog"]);
+    assert_eq!(ran.code, 0, "{ran}");
+    other.misbehave(&[Fault::Status(404)]);
+    let ran = vshelf(&scene, &["install", "8"]);
+    assert_eq!(ran.code, 0, "{ran}");
+    assert!(
+        ran.stderr.contains("folder does not give Marram 8.3.1"),
+        "{ran}"
+    );
+    assert!(
+        ran.stdout.contains("from wheels, verified by sha256"),
+        "{ran}"
+    );
+}
+
+#[test]
+fn a_mirror_goes_on_where_an_archive_breaks_off() {
+    let scene = Scene::with_faults(&[]);
+    let mirror = StandIn::start(None).unwrap();
+    let sources = format!(
+        "[[sources]]\nname = \"saltmarsh\"\nkind = \"catalog\"\naddress = \"@ADDRESS@/catalog.json\"\nmirrors = [\"{}/catalog.json\"]\n",
+        mirror.address()
+    );
+    scene.sources(&sources);
+    vshelf(&scene, &["catalog"]);
+    scene.server().misbehave(&[Fault::Cut(70_000)]);
+    let ran = vshelf(&scene, &["install", "8"]);
+    assert_eq!(ran.code, 0, "{ran}");
+    let asked = mirror.requests();
+    assert!(
+        asked.iter().any(|line| line.ends_with("206 from 70000")),
+        "{asked:?}"
+    );
+    // The mirror serves the catalog too when the first address is gone.
+    scene.server().misbehave(&[Fault::Status(404)]);
+    let ran = vshelf(&scene, &["install", "6"]);
+    assert_eq!(ran.code, 0, "{ran}");
+}
+
+/// A catalog in a folder, signed at a time, and the line that asks for the signature.
+fn signed(scene: &Scene, keys: &KeyPair, updated: &str, signer: &KeyPair) {
+    let catalog = ureq::get(format!("{}/catalog.json", scene.server().address()))
+        .call()
+        .unwrap()
+        .body_mut()
+        .read_to_string()
+        .unwrap();
+    let address = scene.server().address();
+    let catalog = catalog
+        .replace("2026-11-23T06:00:00Z", updated)
+        .replace("archives/", &format!("{address}/archives/"));
+    scene.write("signed/catalog.json", &catalog);
+    let signature = minisign::sign(
+        Some(&signer.pk),
+        &signer.sk,
+        Cursor::new(&catalog),
+        None,
+        None,
+    );
+    scene.write(
+        "signed/catalog.json.minisig",
+        &signature.unwrap().into_string(),
+    );
+    let sources = format!(
+        "[[sources]]\nname = \"signed\"\nkind = \"catalog\"\naddress = \"{}\"\nkey = \"{}\"\n",
+        scene.path("signed/catalog.json").display(),
+        keys.pk.to_base64()
+    );
+    scene.sources(&sources);
+}
+
+#[test]
+fn a_signed_catalog_serves_and_another_signature_does_not() {
+    let scene = Scene::with_faults(&[]);
+    let keys = KeyPair::generate_unencrypted_keypair().unwrap();
+    let stranger = KeyPair::generate_unencrypted_keypair().unwrap();
+    signed(&scene, &keys, "2026-11-23T06:00:00Z", &stranger);
+    shows!(
+        vshelf(&scene, &["install", "8"]),
+        str![[r#"
+--- stderr
+Error: the signature of [HOME]/signed/catalog.json is refused: it was not made with the key in the definition.
+  Nothing of it was kept. If the publisher changed the key, change it in the definition.
+--- exit 5
+
+"#]]
+    );
+    fs::remove_file(scene.path("signed/catalog.json.minisig")).unwrap();
+    let ran = vshelf(&scene, &["install", "8"]);
+    assert!(
+        ran.stderr.contains("catalog.json.minisig cannot be read"),
+        "{ran}"
+    );
+    assert_eq!(ran.code, 5, "{ran}");
+    signed(&scene, &keys, "2026-11-23T06:00:00Z", &keys);
+    comes_and_works(&scene, "8", "8.3.1");
+}
+
+#[test]
+fn a_signed_catalog_older_than_the_one_seen_last_is_refused() {
+    let scene = Scene::with_faults(&[]);
+    let keys = KeyPair::generate_unencrypted_keypair().unwrap();
+    signed(&scene, &keys, "2026-11-23T06:00:00Z", &keys);
+    assert_eq!(vshelf(&scene, &["catalog"]).code, 0);
+    signed(&scene, &keys, "2026-11-22T06:00:00Z", &keys);
+    let ran = vshelf(&scene, &["catalog", "--refresh"]);
+    // What was seen last still serves.
+    assert_eq!(ran.code, 0, "{ran}");
+    let note =
+        "catalog.json is of 2026-11-22T06:00:00Z, and one of 2026-11-23T06:00:00Z was seen before";
+    assert!(ran.stderr.contains(note), "{ran}");
+    signed(&scene, &keys, "2026-11-24T06:00:00Z", &keys);
+    let ran = vshelf(&scene, &["catalog", "--refresh"]);
+    assert!(!ran.stderr.contains("was seen before"), "{ran}");
+}
