@@ -226,10 +226,16 @@ impl Shelf {
         Ok(Lock::acquire(&path, LOCK_PATIENCE, on_wait)?)
     }
 
+    /// Deletes what processes that died left behind under way.
+    pub fn sweep(&self) -> Result<(), ShelfError> {
+        staging::sweep(&self.staging).map_err(failed("swept", &self.staging))?;
+        Ok(())
+    }
+
     /// Begins an install: an empty folder that nobody else sees. What dead processes left behind is
     /// swept first.
     pub fn stage(&self, key: &str) -> Result<Stage, ShelfError> {
-        staging::sweep(&self.staging).map_err(failed("swept", &self.staging))?;
+        self.sweep()?;
         Stage::begin(&self.staging, &format!("{}-{key}", self.runtime))
             .map_err(failed("written", &self.staging))
     }

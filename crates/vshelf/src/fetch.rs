@@ -180,7 +180,12 @@ impl Order {
     }
 
     fn is_done(&self) -> Result<bool, Failure> {
-        Ok(!self.exceptions.anew && self.shelf.install(&self.key)?.is_some())
+        if self.exceptions.anew || self.shelf.install(&self.key)?.is_none() {
+            return Ok(false);
+        }
+        // It may have been put there by a process that died before it cleaned up.
+        self.shelf.sweep()?;
+        Ok(true)
     }
 
     /// Downloads an archive and unpacks it into `tree`, in one pass over the bytes: this thread

@@ -322,3 +322,73 @@ Error: [HOME]/site/evil.tar.gz was refused: its entry "marram/../../../../evil" 
     nothing_left(&scene);
     assert!(!scene.home().parent().unwrap().join("evil").exists());
 }
+
+#[test]
+fn one_of_several_that_fails_stops_no_other_and_decides_the_exit_code() {
+    let scene = Scene::new();
+    let ran = scene.vshelf(&[
+        "install",
+        "8.3.1",
+        "dunefield/9.1.1",
+        "4.90",
+        "6",
+        "eelgrass",
+    ]);
+    assert_eq!(scene.on_shelf(), ["6.20.2", "8.3.1"], "{ran}");
+    // The first failure decides: 4.90 is found out before anything is fetched.
+    assert_eq!(ran.code, 3, "{ran}");
+    assert!(
+        ran.stderr.contains("Marram dunefield/9.1.1 does not start"),
+        "{ran}"
+    );
+    assert!(ran.stderr.contains("4.90 is not published"), "{ran}");
+    let rows = ran
+        .stdout
+        .lines()
+        .filter(|line| line.starts_with("Marram "));
+    assert_eq!(rows.count(), 3, "two rows and the default: {ran}");
+    let ran = scene.vshelf(&["install", "8", "6", "--default"]);
+    assert_eq!(ran.code, 2, "{ran}");
+}
+
+#[test]
+fn several_are_fetched_at_the_same_time() {
+    let scene = Scene::with_faults(&[Fault::Slow(400_000)]);
+    scene.does(&["catalog"]);
+    let time = |selectors: &[&str]| {
+        let begun = Instant::now();
+        scene.does(&[&["install"], selectors].concat());
+        begun.elapsed()
+    };
+    let one = time(&["8.3.1"]);
+    let three = time(&["8.3.0", "9.2.0", "8.2.0"]);
+    assert!(three < one * 2, "{three:?} for three, {one:?} for one");
+}
+
+#[test]
+fn folders_that_cannot_be_written_are_named_and_nothing_is_lost() {
+    use std::os::unix::fs::{MetadataExt, PermissionsExt};
+    use std::os::unix::process::CommandExt;
+    let scene = Scene::new();
+    scene.does(&["install", "6"]);
+    let shelf = scene.data("marram");
+    let mode = |mode| std::fs::set_permissions(&shelf, PermissionsExt::from_mode(mode)).unwrap();
+    mode(0o555);
+    let mut command = scene.command(PROGRAM);
+    // Root may write everywhere, and tests often run as root.
+    let me = std::fs::metadata("/proc/self").unwrap();
+    let nobodys = tempfile::tempdir().unwrap();
+    if me.uid() == 0 {
+        for folder in [scene.home(), nobodys.path()] {
+            std::fs::set_permissions(folder, PermissionsExt::from_mode(0o777)).unwrap();
+        }
+        command.uid(65534).gid(65534);
+    }
+    command.env("VSHELF_CACHE", nobodys.path());
+    let ran = scene.run(command.args(["install", "8.3.1"]));
+    mode(0o755);
+    assert_eq!(ran.code, 6, "{ran}");
+    assert!(ran.stderr.contains("cannot be written"), "{ran}");
+    assert_eq!(scene.on_shelf(), ["6.20.2"]);
+    scene.does(&["install", "8.3.1"]);
+}

@@ -1,0 +1,126 @@
+//! Killed with SIGKILL at many system calls: whatever is half done, the next command recovers.
+
+use std::process::Command;
+
+use crate::scene::{PROGRAM, Scene, names_in, skipped};
+
+/// The calls at which a command is killed: those that change something on the disk, and those that
+/// start what does.
+const CALLS: [&str; 15] = [
+    "openat",
+    "write",
+    "mkdir",
+    "mkdirat",
+    "rename",
+    "renameat2",
+    "unlink",
+    "unlinkat",
+    "symlink",
+    "fsync",
+    "syncfs",
+    "flock",
+    "execve",
+];
+
+/// At the how-many-th of such a call.
+const TIMES: [u32; 9] = [1, 2, 3, 4, 6, 9, 14, 30, 60];
+
+/// Runs a command until its `time`-th `call`, or that of a thread or program that it started, where
+/// that one is killed; says whether it came so far.
+fn killed_at(scene: &Scene, arguments: &[&str], call: &str, time: u32) -> bool {
+    let injection = format!("inject={call}:signal=KILL:when={time}");
+    let mut command: Command = scene.command("strace");
+    command.env("PATH", std::env::var_os("PATH").unwrap_or_default());
+    let output = command
+        .args(["-f", "-qq", "-o", "/dev/null", "-e"])
+        .arg(format!("trace={call}"))
+        .args(["-e", &injection, PROGRAM])
+        .args(arguments)
+        .output()
+        .unwrap();
+    !output.status.success()
+}
+
+fn strace_works(scene: &Scene) -> bool {
+    let mut command = scene.command("strace");
+    command.env("PATH", std::env::var_os("PATH").unwrap_or_default());
+    let traced = command.args(["-o", "/dev/null", "/bin/true"]).output();
+    traced.is_ok_and(|output| output.status.success())
+}
+
+/// Whatever is on the shelf is whole.
+fn is_sound(scene: &Scene, after: &str) {
+    let ran = scene.vshelf(&["checkup", "--json"]);
+    let report: serde_json::Value = serde_json::from_str(&ran.stdout).unwrap();
+    let findings = report["findings"].as_array().unwrap();
+    // A default that was killed away is a finding with a mend; a damaged install never is one.
+    let of_installs = findings.iter().find(|finding| {
+        let about = finding["about"].as_str().unwrap();
+        !about.starts_with("the default")
+    });
+    assert!(of_installs.is_none(), "{after}: {ran}");
+    assert_eq!(scene.vshelf(&["list"]).code, 0, "{after}");
+}
+
+fn is_tidy(scene: &Scene, after: &str) {
+    let left = names_in(&scene.data("staging"));
+    assert!(left.is_empty(), "{after}: {left:?}");
+}
+
+#[test]
+fn an_install_killed_anywhere_leaves_nothing_half_done() {
+    let scene = Scene::new();
+    if !strace_works(&scene) {
+        skipped("strace cannot trace here");
+        return;
+    }
+    scene.does(&["catalog"]);
+    let mut points = 0;
+    for call in CALLS {
+        for time in TIMES {
+            let killed = killed_at(&scene, &["install", "8.3.1"], call, time);
+            let after = format!("killed at {call} {time}");
+            is_sound(&scene, &after);
+            scene.does(&["install", "8.3.1"]);
+            is_sound(&scene, &after);
+            is_tidy(&scene, &after);
+            scene.does(&["remove", "8.3.1", "--even-if-used"]);
+            if !killed {
+                break;
+            }
+            points += 1;
+        }
+    }
+    assert!(points > 40, "{points} points are too few");
+}
+
+#[test]
+fn a_removal_or_replacement_killed_anywhere_is_done_or_not() {
+    let scene = Scene::new();
+    if !strace_works(&scene) {
+        skipped("strace cannot trace here");
+        return;
+    }
+    scene.does(&["install", "6", "8.3.1"]);
+    let mut points = 0;
+    for arguments in [
+        &["remove", "8.3.1", "--even-if-used"][..],
+        &["install", "--anew", "8.3.1"],
+    ] {
+        for call in CALLS {
+            for time in TIMES {
+                let killed = killed_at(&scene, arguments, call, time);
+                let after = format!("{arguments:?} killed at {call} {time}");
+                is_sound(&scene, &after);
+                scene.does(&["install", "8.3.1"]);
+                is_sound(&scene, &after);
+                is_tidy(&scene, &after);
+                if !killed {
+                    break;
+                }
+                points += 1;
+            }
+        }
+    }
+    assert!(points > 40, "{points} points are too few");
+}
