@@ -20,6 +20,8 @@ const CALLS: [&str; 15] = [
     "syncfs",
     "flock",
     "execve",
+    "close",
+    "read",
 ];
 
 /// At the how-many-th of such a call.
