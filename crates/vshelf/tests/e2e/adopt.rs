@@ -166,7 +166,7 @@ fn what_cannot_be_adopted_is_refused_and_leaves_nothing() {
             str![[r#"
 --- stderr
 Error: ~/empty holds no runtime that is known here.
-  Looked for bin/bun, ./deno, bin/marram, bin/node, at the top and three folders down.
+  Looked for bin/bun, deno, bin/marram, bin/node, at the top and three folders down.
 --- exit 3
 
 "#]],
@@ -195,7 +195,7 @@ Error: ~/odd answers "marram is not a number", which says no version of Marram.
             &["adopt", "good"],
             str![[r#"
 --- stderr
-Error: Marram adopted/8.4.0 is on the shelf.
+Error: Marram adopted/8.4.0 is on the shelf already.
   To adopt this one beside it, add --as with another version or publisher.
 --- exit 7
 
@@ -250,12 +250,12 @@ fn a_checkup_says_which_files_changed_and_how_to_mend_it() {
     shows!(
         scene.vshelf(&["checkup"]),
         str![[r#"
-Marram 8.3.1: 3 files of 7 not as unpacked
+Marram 8.3.1: 3 of 7 files are not as they were unpacked
   bin/marram has other contents
   lib/marram/prelude.mar has other contents
   share/doc/marram/README is missing
   To mend it: vshelf install --anew 8.3.1
-Marram 8.3.1: does not start: [HOME]/.local/share/vivid-shelf/marram/installs/8.3.1/bin/marram ended with exit status: 3
+Marram 8.3.1: does not start: it ends with exit status: 3
   To mend it: vshelf install --anew 8.3.1
 the label old of Marram: 6 stands for nothing on the shelf
   To mend it: vshelf install 6
@@ -298,7 +298,6 @@ dunefield/9.1.1  current  2027-06-30, in 7 months  0.4 MB  today      default, d
         scene.vshelf(&["checkup"]),
         str![[r#"
 Marram dunefield/9.1.1: does not start: it needs the library libkelp.so.2, which is not on this system
-  To mend it: vshelf install --anew dunefield/9.1.1
 --- stderr
 Error: the checkup has 1 finding.
 --- exit 1
