@@ -40,7 +40,7 @@ pub struct ReceiptContents {
     pub platform: String,
     /// The digest that the archive was verified against, or found to have; a folder has none.
     pub digest: Option<String>,
-    /// The archive's size in bytes.
+    /// The archive's size in bytes, where the catalog tells it or it is at hand.
     pub archive_size: Option<u64>,
     /// The bytes of all unpacked files.
     pub unpacked_size: u64,

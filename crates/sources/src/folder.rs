@@ -3,18 +3,18 @@
 //! The list says both what there is and what its bytes must add up to: nothing else in the folder
 //! counts, so that a web server need not show what it holds.
 
-use std::collections::{BTreeMap, HashMap};
+use std::collections::BTreeMap;
 use std::fs;
-use std::sync::Arc;
 
 use jiff::Timestamp;
+use jiff::civil::Date;
 use jiff::tz::TimeZone;
-use vshelf_core::catalog::{Build, Catalog, Checksum, Details, Publisher, Release};
+use vshelf_core::catalog::{Build, Checksum};
 use vshelf_core::{Platform, Version};
 
 use crate::address::Address;
 use crate::checksums::{find, names};
-use crate::source::{Fetched, Known, PublishedCatalog, Source, SourceError, first_document};
+use crate::source::{Fetched, Found, Known, PublishedCatalog, Source, SourceError, first_document};
 use crate::transport::{Document, Transport};
 
 /// A source that is a folder.
@@ -41,9 +41,7 @@ impl Source for ArchiveFolder {
 
 impl ArchiveFolder {
     fn publish(&self, text: &str, list: &Address) -> Result<PublishedCatalog, SourceError> {
-        let publisher: Arc<str> = self.publisher.as_str().into();
-        let mut details: HashMap<(Version, Arc<str>), Details> = HashMap::new();
-        let mut releases: BTreeMap<Version, Release> = BTreeMap::new();
+        let mut found = Found::new(&self.publisher);
         for name in names(text) {
             let Some((version, platform)) = self.read_name(name) else {
                 continue;
@@ -58,22 +56,9 @@ impl ArchiveFolder {
                 Address::File(path) => fs::metadata(path).ok(),
                 Address::Web(_) => None,
             };
-            let day = |file: &fs::Metadata| {
-                let time = Timestamp::try_from(file.modified().ok()?).ok()?;
-                Some(time.to_zoned(TimeZone::UTC).date())
-            };
-            let release = releases.entry(version.clone()).or_insert_with(|| Release {
-                version: version.clone(),
-                publisher: publisher.clone(),
-                date: file.as_ref().and_then(day),
-                security: false,
-                withdrawn: None,
-                platforms: Arc::new([]),
-            });
-            let platforms = release.platforms.iter().cloned();
-            release.platforms = platforms.chain([platform.clone()]).collect();
             let mirrors = self.lists.iter().filter(|other| *other != list);
-            let card = details.entry((version, publisher.clone())).or_default();
+            let (release, card) = found.release(&version);
+            release.date = release.date.or_else(|| day_of(file.as_ref()?));
             card.builds.push(Build {
                 platform: platform.clone(),
                 address: archive.to_string(),
@@ -82,23 +67,11 @@ impl ArchiveFolder {
                 checksum: Checksum::Digest(digest),
             });
         }
-        if releases.is_empty() {
+        if found.is_empty() {
             let problem = format!("it lists nothing that is named {:?}", self.pattern);
             return Err(SourceError::document(list, problem));
         }
-        let catalog = Catalog::new(
-            self.runtime.clone(),
-            None,
-            vec![Publisher {
-                id: self.publisher.clone(),
-                name: self.publisher.clone(),
-                main: true,
-            }],
-            BTreeMap::new(),
-            Vec::new(),
-            releases.into_values().collect(),
-        );
-        Ok(PublishedCatalog::new(catalog, details, list))
+        Ok(found.publish(&self.runtime, Vec::new(), list))
     }
 
     /// The version and platform in a name that the pattern fits.
@@ -110,6 +83,12 @@ impl ArchiveFolder {
             Some((version.parse().ok()?, platform))
         })
     }
+}
+
+/// The day on which a file was written last.
+fn day_of(file: &fs::Metadata) -> Option<Date> {
+    let time = Timestamp::try_from(file.modified().ok()?).ok()?;
+    Some(time.to_zoned(TimeZone::UTC).date())
 }
 
 #[cfg(test)]

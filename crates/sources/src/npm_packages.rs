@@ -3,16 +3,15 @@
 //! One package a platform holds the builds; its metadata document lists the versions, each with a
 //! tarball and its integrity. A further package may hold the support life of the lines.
 
-use std::collections::{BTreeMap, HashMap};
-use std::sync::Arc;
+use std::collections::BTreeMap;
 
-use vshelf_core::catalog::{Build, Catalog, Checksum, Details, Publisher, Release};
+use vshelf_core::catalog::{Build, Checksum};
 use vshelf_core::definition::PackagedFile;
 use vshelf_core::{Platform, Version};
 
 use crate::npm::{NpmRegistry, WHOLE, packument, withdrawal};
 use crate::schedule::read_schedule;
-use crate::source::{Fetched, Known, PublishedCatalog, Source, SourceError};
+use crate::source::{Fetched, Found, Known, PublishedCatalog, Source, SourceError};
 use crate::transport::{Transport, Validators};
 
 /// A source that reads packages.
@@ -28,9 +27,7 @@ impl Source for NpmPackages {
     fn fetch(&self, transport: &Transport, known: &Known) -> Result<Fetched, SourceError> {
         let mut validators = Validators::default();
         let mut asked = None;
-        let mut releases: BTreeMap<Version, Release> = BTreeMap::new();
-        let mut details: HashMap<(Version, Arc<str>), Details> = HashMap::new();
-        let publisher: Arc<str> = self.publisher.as_str().into();
+        let mut found = Found::new(&self.publisher);
         for (platform, package) in &self.packages {
             let address = self.registry.address_of(package)?;
             // One validator fits one document: with several packages all are read anew.
@@ -50,28 +47,17 @@ impl Source for NpmPackages {
                 let Some(digest) = entry.dist.digest() else {
                     continue;
                 };
-                let build = Build {
+                let (release, card) = found.release(&version);
+                let time = document.time.get(&text).and_then(|time| time.get(..10));
+                release.date = time.and_then(|time| time.parse().ok());
+                release.withdrawn = withdrawal(entry.deprecated);
+                card.builds.push(Build {
                     platform: platform.clone(),
                     address: address.join(&entry.dist.tarball).to_string(),
                     mirrors: Vec::new(),
                     size: None,
                     checksum: Checksum::Digest(digest),
-                };
-                let release = releases.entry(version.clone()).or_insert_with(|| Release {
-                    version: version.clone(),
-                    publisher: publisher.clone(),
-                    date: document
-                        .time
-                        .get(&text)
-                        .and_then(|time| time.get(..10)?.parse().ok()),
-                    security: false,
-                    withdrawn: withdrawal(entry.deprecated),
-                    platforms: Arc::new([]),
                 });
-                let platforms = release.platforms.iter().cloned();
-                release.platforms = platforms.chain([platform.clone()]).collect();
-                let card = details.entry((version, publisher.clone())).or_default();
-                card.builds.push(build);
             }
             asked = Some(address);
         }
@@ -83,21 +69,9 @@ impl Source for NpmPackages {
             Some(file) => read_schedule(transport, &self.registry, file)?,
             None => Vec::new(),
         };
-        let catalog = Catalog::new(
-            self.runtime.clone(),
-            None,
-            vec![Publisher {
-                id: self.publisher.clone(),
-                name: self.publisher.clone(),
-                main: true,
-            }],
-            BTreeMap::new(),
-            schedule,
-            releases.into_values().collect(),
-        );
         Ok(Fetched::Changed(Box::new(PublishedCatalog {
             validators,
-            ..PublishedCatalog::new(catalog, details, &address)
+            ..found.publish(&self.runtime, schedule, &address)
         })))
     }
 }

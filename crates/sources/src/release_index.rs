@@ -4,20 +4,19 @@
 //! long-term support or `false`, whether it mends a security problem, and the versions of what it
 //! brings. A checksum list for each release stands beside its archives.
 
-use std::collections::{BTreeMap, HashMap};
-use std::sync::Arc;
+use std::collections::BTreeMap;
 
 use jiff::civil::Date;
 use serde::Deserialize;
 use serde_json::Value;
-use vshelf_core::catalog::{Build, Catalog, Checksum, Details, Line, Publisher, Release};
+use vshelf_core::catalog::{Build, Checksum, Line};
 use vshelf_core::definition::{IndexedArchive, PackagedFile};
 use vshelf_core::{Platform, Version};
 
 use crate::address::Address;
 use crate::npm::NpmRegistry;
 use crate::schedule::read_schedule;
-use crate::source::{Fetched, Known, PublishedCatalog, Source, SourceError, first_document};
+use crate::source::{Fetched, Found, Known, PublishedCatalog, Source, SourceError, first_document};
 use crate::transport::{Document, Transport};
 
 /// A source that serves such an index.
@@ -74,48 +73,21 @@ impl ReleaseIndex {
         mut lines: Vec<Line>,
         address: &Address,
     ) -> PublishedCatalog {
-        let publisher: Arc<str> = self.publisher.as_str().into();
-        let mut releases = Vec::with_capacity(entries.len());
-        let mut details = HashMap::new();
+        let mut found = Found::new(&self.publisher);
         for entry in entries {
             let Ok(version) = entry.version.trim_start_matches('v').parse::<Version>() else {
                 continue;
             };
             add_to_line(&mut lines, &version, entry);
-            let builds = self.builds(&version, entry, address);
-            let mut platforms: Vec<Platform> = builds.iter().map(|b| b.platform.clone()).collect();
-            platforms.dedup();
-            releases.push(Release {
-                version: version.clone(),
-                publisher: publisher.clone(),
-                date: entry.date,
-                security: entry.security,
-                withdrawn: None,
-                platforms: platforms.into(),
-            });
-            let bundles = (entry.rest.iter())
+            let (release, card) = found.release(&version);
+            release.date = entry.date;
+            release.security = entry.security;
+            card.builds = self.builds(&version, entry, address);
+            card.bundles = (entry.rest.iter())
                 .filter_map(|(name, value)| Some((name.clone(), value.as_str()?.to_owned())))
                 .collect();
-            let card = Details {
-                builds,
-                bundles,
-                notes: None,
-            };
-            details.insert((version, publisher.clone()), card);
         }
-        let catalog = Catalog::new(
-            self.runtime.clone(),
-            None,
-            vec![Publisher {
-                id: self.publisher.clone(),
-                name: self.publisher.clone(),
-                main: true,
-            }],
-            BTreeMap::new(),
-            lines,
-            releases,
-        );
-        PublishedCatalog::new(catalog, details, address)
+        found.publish(&self.runtime, lines, address)
     }
 
     fn builds(&self, version: &Version, entry: &Entry, address: &Address) -> Vec<Build> {

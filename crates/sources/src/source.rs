@@ -1,10 +1,10 @@
 //! What every source does: fetch a publisher's documents and give back one catalog.
 
-use std::collections::HashMap;
+use std::collections::{BTreeMap, HashMap};
 use std::sync::Arc;
 
 use jiff::Timestamp;
-use vshelf_core::catalog::{Catalog, Details};
+use vshelf_core::catalog::{Catalog, Details, Line, Publisher, Release};
 use vshelf_core::definition::{SourceDefinition, SourceKind};
 use vshelf_core::{Platform, Version};
 
@@ -67,6 +67,78 @@ impl PublishedCatalog {
             address: address.to_string(),
             validators: Validators::default(),
         }
+    }
+}
+
+/// The releases of a source that has one publisher and no document of ours, as they are found.
+pub(crate) struct Found {
+    publisher: Arc<str>,
+    releases: BTreeMap<Version, Release>,
+    details: HashMap<(Version, Arc<str>), Details>,
+}
+
+impl Found {
+    /// Nothing yet.
+    pub(crate) fn new(publisher: &str) -> Found {
+        Found {
+            publisher: publisher.into(),
+            releases: BTreeMap::new(),
+            details: HashMap::new(),
+        }
+    }
+
+    /// The release of this version and its details, new where it was not found before.
+    pub(crate) fn release(&mut self, version: &Version) -> (&mut Release, &mut Details) {
+        let publisher = &self.publisher;
+        let release = (self.releases.entry(version.clone())).or_insert_with(|| Release {
+            version: version.clone(),
+            publisher: publisher.clone(),
+            date: None,
+            security: false,
+            withdrawn: None,
+            platforms: Arc::new([]),
+        });
+        let key = (version.clone(), publisher.clone());
+        (release, self.details.entry(key).or_default())
+    }
+
+    /// Whether nothing was found.
+    pub(crate) fn is_empty(&self) -> bool {
+        self.releases.is_empty()
+    }
+
+    /// All of it as one catalog, which `address` gave.
+    pub(crate) fn publish(
+        mut self,
+        runtime: &str,
+        lines: Vec<Line>,
+        address: &Address,
+    ) -> PublishedCatalog {
+        for release in self.releases.values_mut() {
+            let key = (release.version.clone(), release.publisher.clone());
+            let builds = self
+                .details
+                .get(&key)
+                .into_iter()
+                .flat_map(|card| &card.builds);
+            let mut platforms: Vec<Platform> = builds.map(|b| b.platform.clone()).collect();
+            platforms.dedup();
+            release.platforms = platforms.into();
+        }
+        let publisher = Publisher {
+            id: self.publisher.to_string(),
+            name: self.publisher.to_string(),
+            main: true,
+        };
+        let catalog = Catalog::new(
+            runtime.to_owned(),
+            None,
+            vec![publisher],
+            BTreeMap::new(),
+            lines,
+            self.releases.into_values().collect(),
+        );
+        PublishedCatalog::new(catalog, self.details, address)
     }
 }
 

@@ -1,17 +1,16 @@
 //! A runtime whose builds are wheels in a package index that speaks the Python simple API in its
 //! JSON form (Simple repository API, PEP 691 and 700; binary distribution format, PEP 427).
 
-use std::collections::{BTreeMap, HashMap};
-use std::sync::Arc;
+use std::collections::{BTreeMap, HashSet};
 
 use serde::Deserialize;
 use serde_json::Value;
-use vshelf_core::catalog::{Build, Catalog, Checksum, Details, Publisher, Release};
+use vshelf_core::catalog::{Build, Checksum};
 use vshelf_core::{Platform, Version};
 
 use crate::address::Address;
 use crate::registry::UserSettings;
-use crate::source::{Fetched, Known, PublishedCatalog, Source, SourceError};
+use crate::source::{Fetched, Found, Known, PublishedCatalog, Source, SourceError};
 use crate::transport::{Document, Transport};
 
 const FORM: &str = "application/vnd.pypi.simple.v1+json";
@@ -65,9 +64,9 @@ impl Source for Wheels {
 
 impl Wheels {
     fn publish(&self, project: Project, address: &Address) -> PublishedCatalog {
-        let publisher: Arc<str> = self.publisher.as_str().into();
-        let mut releases: BTreeMap<Version, Release> = BTreeMap::new();
-        let mut details: HashMap<(Version, Arc<str>), Details> = HashMap::new();
+        let mut found = Found::new(&self.publisher);
+        // A release stands as long as one of its files does.
+        let mut standing = HashSet::new();
         for file in &project.files {
             let Some((version, platforms)) = read_name(&file.filename) else {
                 continue;
@@ -78,24 +77,13 @@ impl Wheels {
                 continue;
             };
             let time = file.upload_time.as_deref().and_then(|time| time.get(..10));
-            let withdrawn = withdrawal(&file.yanked);
-            let release = releases.entry(version.clone()).or_insert_with(|| Release {
-                version: version.clone(),
-                publisher: publisher.clone(),
-                date: None,
-                security: false,
-                withdrawn: withdrawn.clone(),
-                platforms: Arc::new([]),
-            });
             let date = time.and_then(|time| time.parse().ok());
+            let (release, card) = found.release(&version);
             release.date = release.date.into_iter().chain(date).min();
-            // A release stands as long as one of its files does.
-            if withdrawn.is_none() {
-                release.withdrawn = None;
+            release.withdrawn = withdrawal(&file.yanked).filter(|_| !standing.contains(&version));
+            if release.withdrawn.is_none() {
+                standing.insert(version);
             }
-            let known = release.platforms.iter().cloned();
-            release.platforms = known.chain(platforms.iter().cloned()).collect();
-            let card = details.entry((version, publisher.clone())).or_default();
             card.builds
                 .extend(platforms.into_iter().map(|platform| Build {
                     platform,
@@ -105,19 +93,7 @@ impl Wheels {
                     checksum: Checksum::Digest(Clone::clone(&digest)),
                 }));
         }
-        let catalog = Catalog::new(
-            self.runtime.clone(),
-            None,
-            vec![Publisher {
-                id: self.publisher.clone(),
-                name: self.publisher.clone(),
-                main: true,
-            }],
-            BTreeMap::new(),
-            Vec::new(),
-            releases.into_values().collect(),
-        );
-        PublishedCatalog::new(catalog, details, address)
+        found.publish(&self.runtime, Vec::new(), address)
     }
 }
 

@@ -131,14 +131,27 @@ impl Order {
         if self.is_done()? {
             return Ok(Brought::Already);
         }
+        let archive = Archive::settle(&self.transport, &self.builds.iter().collect::<Vec<_>>())?;
+        let bar = progress.begin(ui, &self.title(), archive.size);
+        let brought = self.make(ui, progress, archive, &bar);
+        let how = if brought.is_ok() { "done" } else { "failed" };
+        bar.end(progress, how);
+        brought
+    }
+
+    /// Makes the install in a stage, and puts it on the shelf when it is whole.
+    fn make(
+        &self,
+        ui: &Ui,
+        progress: &Progress,
+        archive: Archive,
+        bar: &Bar,
+    ) -> Result<Brought, Failure> {
         let begun = Instant::now();
         let stage = self.shelf.stage(&self.key)?;
         let tree = stage.path().join("tree");
         fs::create_dir(&tree).map_err(|e| file_failure(&tree, "written", e))?;
-        let builds: Vec<&Build> = self.builds.iter().collect();
-        let archive = Archive::settle(&self.transport, &builds)?;
-        let bar = progress.begin(ui, &self.title(), archive.size);
-        let taken = self.take(archive, self.source.strip_folders, &tree, &bar)?;
+        let taken = self.take(archive, self.source.strip_folders, &tree, bar)?;
         let (mut came, mut manifest) = (taken.came, taken.manifest);
         let mut companions = Vec::new();
         for companion in self.source.kind.companions() {
@@ -162,7 +175,7 @@ impl Order {
                 .map_or_else(String::new, |build| build.platform.to_string()),
             address: address.to_string(),
             digest: Some(taken.archive.digest.to_string()),
-            archive_size: Some(taken.archive.size.unwrap_or(taken.came)),
+            archive_size: taken.archive.size,
             unpacked_size: manifest.bytes(),
             files: manifest.files(),
             installed: Timestamp::now(),
@@ -273,7 +286,7 @@ impl Order {
             None,
         );
         let taken = self.take(found.archive, 1, &folder, &bar)?;
-        bar.end();
+        bar.leave();
         let mut links = Vec::new();
         for (link, program) in &companion.programs {
             // Not every version of a package has every program.

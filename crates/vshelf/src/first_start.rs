@@ -104,10 +104,9 @@ pub fn explain(title: &str, error: &ProbeError) -> Failure {
             .say("The build is for systems with another C library."),
         None => because(failure, reason(error)),
     };
-    // What the program wrote itself is for those who know more than this program does.
-    if let Some(line) = error.complaint().lines().next()
-        && failure.causes.first().is_some_and(|cause| cause != line)
-    {
+    // What the loader says of versions has details for those who know more.
+    let versions = matches!(lack(error), Some(Lack::LibraryVersion { .. }));
+    if let (Some(line), true) = (error.complaint().lines().next(), versions) {
         failure.causes.push(line.to_owned());
     }
     failure

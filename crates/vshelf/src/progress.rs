@@ -2,6 +2,7 @@
 
 use std::fmt::Write;
 use std::io::{self, IsTerminal};
+use std::sync::Mutex;
 
 use indicatif::{MultiProgress, ProgressBar, ProgressDrawTarget, ProgressState, ProgressStyle};
 use vshelf_view::words::megabytes;
@@ -11,16 +12,18 @@ use crate::ui::Ui;
 /// The bars of one command.
 pub struct Progress {
     bars: MultiProgress,
-    /// Whether a bar stays until all are done.
+    /// Whether bars stay until all are done.
     several: bool,
     /// The width of the titles, in characters.
     titles: usize,
+    /// The bars that stay until all are done.
+    ended: Mutex<Vec<ProgressBar>>,
 }
 
 /// How far one download is.
 pub struct Bar {
     bar: ProgressBar,
-    several: bool,
+    coloured: bool,
 }
 
 impl Progress {
@@ -34,6 +37,7 @@ impl Progress {
             bars: MultiProgress::with_draw_target(target),
             several,
             titles,
+            ended: Mutex::default(),
         }
     }
 
@@ -50,7 +54,7 @@ impl Progress {
         }
         Bar {
             bar,
-            several: self.several,
+            coloured: ui.colours_notes(),
         }
     }
 
@@ -61,8 +65,9 @@ impl Progress {
 
     /// Takes all bars away.
     pub fn end(&self) {
-        // A terminal that is gone needs no clearing.
-        self.bars.clear().unwrap_or_default();
+        for bar in self.ended.lock().expect("no worker panics").drain(..) {
+            bar.finish_and_clear();
+        }
     }
 }
 
@@ -79,37 +84,46 @@ impl Bar {
 
     /// Shows what is done now that all bytes are here.
     pub fn now(&self, doing: &str) {
-        let style = ProgressStyle::with_template("{msg}  {prefix}");
-        self.bar.set_style(style.expect("the template is one"));
+        self.bar.set_style(words(self.coloured));
         self.bar.set_prefix(doing.to_owned());
     }
 
+    /// Shows how it ended; among several bars that stays to be seen until all are done.
+    pub fn end(self, progress: &Progress, how: &str) {
+        if !progress.several {
+            return self.leave();
+        }
+        self.now(how);
+        let mut ended = progress.ended.lock().expect("no worker panics");
+        ended.push(self.bar);
+    }
+
     /// Takes the bar away.
-    pub fn end(&self) {
+    pub fn leave(self) {
         self.bar.finish_and_clear();
     }
 }
 
-impl Drop for Bar {
-    fn drop(&mut self) {
-        if self.bar.is_finished() {
-            return;
-        }
-        match self.several {
-            true => self.now("done"),
-            false => self.bar.finish_and_clear(),
-        }
-    }
+/// A line of words where the bar was.
+fn words(coloured: bool) -> ProgressStyle {
+    let template = match coloured {
+        true => "{msg}  {prefix:.dim}",
+        false => "{msg}  {prefix}",
+    };
+    ProgressStyle::with_template(template).expect("the templates above are some")
 }
 
 fn style(ui: &Ui) -> ProgressStyle {
-    const TEMPLATE: &str = "{msg}  {bar:18}  {done} of {all}  {rate}/s  {eta} left";
+    let template = match ui.colours_notes() {
+        true => "{msg}  {bar:18.38/238}  {done} of {all}  {rate}/s  {eta} left",
+        false => "{msg}  {bar:18}  {done} of {all}  {rate}/s  {eta} left",
+    };
     let written = |bytes: f64, to: &mut dyn Write| {
         // A bar that cannot be drawn in full is still a bar.
         write!(to, "{}", megabytes(bytes as u64)).unwrap_or_default();
     };
-    ProgressStyle::with_template(TEMPLATE)
-        .expect("the template above is one")
+    ProgressStyle::with_template(template)
+        .expect("the templates above are some")
         .with_key("done", move |state: &ProgressState, to: &mut dyn Write| {
             written(state.pos() as f64, to);
         })
@@ -119,5 +133,9 @@ fn style(ui: &Ui) -> ProgressStyle {
         .with_key("rate", move |state: &ProgressState, to: &mut dyn Write| {
             written(state.per_sec(), to);
         })
-        .progress_chars(if ui.is_unicode() { "━━ " } else { "== " })
+        .progress_chars(match (ui.is_unicode(), ui.colours_notes()) {
+            (true, true) => "━━━",
+            (true, false) => "━━╌",
+            (false, _) => "==-",
+        })
 }

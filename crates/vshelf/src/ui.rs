@@ -62,6 +62,11 @@ impl Ui {
         AutoStream::new(io::stdout(), self.choice).current_choice() != ColorChoice::Never
     }
 
+    /// Whether progress and notes are coloured.
+    pub fn colours_notes(&self) -> bool {
+        AutoStream::new(io::stderr(), self.choice).current_choice() != ColorChoice::Never
+    }
+
     /// Whether progress can be drawn.
     pub fn shows_progress(&self) -> bool {
         io::stderr().is_terminal() && !self.quiet

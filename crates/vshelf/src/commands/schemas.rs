@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 
 use schemars::{JsonSchema, Schema, schema_for};
 
-use super::{catalog, default, explain, label, list, path, pin, runtimes, status};
+use super::{catalog, checkup, default, explain, label, list, path, pin, runtimes, status};
 
 /// What came out since a version, in its line.
 #[derive(JsonSchema)]
@@ -60,6 +60,7 @@ fn schemas() -> Vec<(&'static str, Schema)> {
         ("catalog-card", schema_for!(catalog::CardReport)),
         ("catalog-lines", schema_for!(Vec<catalog::LineReport>)),
         ("catalog-releases", schema_for!(Vec<catalog::ReleaseReport>)),
+        ("checkup", schema_for!(checkup::Report)),
         ("default", schema_for!(Vec<default::Report>)),
         ("explain", schema_for!(explain::Report)),
         ("label", schema_for!(Vec<label::Report>)),

@@ -61,18 +61,24 @@ To set one: vshelf default SELECTOR
 fn a_link_leaves_the_folder_where_it_is() {
     let scene = Scene::new();
     scene.does(&["install", "6"]);
-    built(&scene, "work/marram", "8.4.0");
+    built(&scene, "forge/marram", "8.4.0");
     shows!(
-        scene.vshelf(&["adopt", "--link", "work/marram", "--as", "gull-point/9.9.0"]),
+        scene.vshelf(&[
+            "adopt",
+            "--link",
+            "forge/marram",
+            "--as",
+            "gull-point/9.9.0"
+        ]),
         str![[r#"
-Marram 9.9.0 is on the shelf, as a link to ~/work/marram
+Marram 9.9.0 is on the shelf, as a link to ~/forge/marram
 The default stays 6.20.2 (6).
 --- stderr
 This shell is not connected; to connect it: vshelf setup
 
 "#]]
     );
-    built(&scene, "work/marram", "8.4.1");
+    built(&scene, "forge/marram", "8.4.1");
     let ran = scene.does(&["run", "gull-point/9.9.0", "--", "marram", "--version"]);
     assert_eq!(ran.stdout, "marram 8.4.1\n", "what is built anew is found");
     shows!(
@@ -82,13 +88,13 @@ Marram gull-point/9.9.0 is off the shelf; what it was a link to stays where it i
 
 "#]]
     );
-    assert!(scene.path("work/marram/lib/bell.mar").exists());
-    scene.does(&["adopt", "--link", "work/marram"]);
-    fs::remove_dir_all(scene.path("work")).unwrap();
+    assert!(scene.path("forge/marram/lib/bell.mar").exists());
+    scene.does(&["adopt", "--link", "forge/marram"]);
+    fs::remove_dir_all(scene.path("forge")).unwrap();
     shows!(
         scene.vshelf(&["checkup"]),
         str![[r#"
-Marram adopted/8.4.1: ~/work/marram is gone, which it is a link to
+Marram adopted/8.4.1: ~/forge/marram is gone, which it is a link to
   To mend it: vshelf remove --even-if-used adopted/8.4.1
 --- stderr
 Error: the checkup has 1 finding.

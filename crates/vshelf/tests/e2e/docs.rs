@@ -59,21 +59,34 @@ fn every_shown_command_and_option_exists() {
     assert!(shown > 10, "the README shows commands");
 }
 
+/// What a source in the docs is read with.
+const RUNTIME: &str = r#"
+name = "sedge"
+title = "Sedge"
+program = "sedge"
+probe = { arguments = ["--version"], answer = "{version}" }
+"#;
+
 #[test]
 fn every_shown_definition_can_be_read() {
     let mut shown = 0;
     for (path, text) in pages() {
         for block in blocks(&text, "toml")
             .iter()
-            .filter(|block| block.starts_with("name = "))
+            .filter(|block| block.starts_with("name = ") || block.starts_with("[[sources]]"))
         {
-            if let Err(error) = Definition::read(block) {
+            // A source alone is shown without the runtime that it belongs to.
+            let head = match block.starts_with("[[sources]]") {
+                true => RUNTIME,
+                false => "",
+            };
+            if let Err(error) = Definition::read(&format!("{head}{block}")) {
                 panic!("{}: {error}", path.display());
             }
             shown += 1;
         }
     }
-    assert_eq!(shown, 2);
+    assert_eq!(shown, 6, "a whole definition, and a source of each kind");
 }
 
 #[test]

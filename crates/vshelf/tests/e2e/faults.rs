@@ -142,7 +142,6 @@ fn a_build_that_does_not_start_stays_off_the_shelf() {
 Fetching Marram dunefield/9.1.1 (0.2 MB).
 Error: Marram dunefield/9.1.1 does not start.
   Because: it needs the library libkelp.so.2, which is not on this system.
-  Because: marram: error while loading shared libraries: libkelp.so.2: cannot open shared object file: No such file or directory.
   Install the package that brings libkelp.so.2.
   Marram dunefield/9.1.1 was not put on the shelf.
   To put it there all the same: vshelf install --keep-broken marram@dunefield/9.1.1
