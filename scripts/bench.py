@@ -42,9 +42,24 @@ def vshelf(*words):
     subprocess.run([PROGRAM, "--quiet", *words], check=True, stdout=subprocess.DEVNULL)
 
 
+LIMIT = 40e6  # bytes a second, for whatever is asked for below /limited/
+
+
 class Quiet(http.server.SimpleHTTPRequestHandler):
     def log_message(self, *_):
         pass
+
+    def translate_path(self, path):
+        return super().translate_path(path.removeprefix("/limited"))
+
+    def copyfile(self, source, outputfile):
+        if not self.path.startswith("/limited/"):
+            return super().copyfile(source, outputfile)
+        begun, sent = time.perf_counter(), 0
+        while piece := source.read(128 << 10):
+            outputfile.write(piece)
+            sent += len(piece)
+            time.sleep(max(0, sent / LIMIT - (time.perf_counter() - begun)))
 
 
 def serve(folder):
@@ -190,6 +205,22 @@ def install(urls):
         take_off()
 
 
+def limited(url):
+    """On a network of 40 MB a second the download is what takes time; it is the base here."""
+    definition = WORK / ".config/vivid-shelf/runtimes/bench.toml"
+    text = definition.read_text()
+    definition.write_text(text.replace("/catalog.json", "/limited/catalog.json"))
+    address = url.replace("/build.", "/limited/build.")
+    vshelf("default", "system")
+    vshelf("remove", "gzip/20.20.0")
+    take_off = lambda: subprocess.run([PROGRAM, "--quiet", "remove", "gzip/20.20.0"], stdout=subprocess.DEVNULL,
+                                      stderr=subprocess.DEVNULL)
+    compare("Installing 43 MB of gzip at 40 MB a second", (["curl", "-s", address, "-o", "/dev/null"], None), {
+        "vshelf install": ([PROGRAM, "install", "gzip/20.20.0"], take_off),
+    }, 7)
+    definition.write_text(text)
+
+
 def durability():
     """What it costs that an install is on the disk before it counts; on tmpfs it costs nothing."""
     command = [PROGRAM, "install", "gzip/20.20.0"]
@@ -222,5 +253,7 @@ if WHAT in ("all", "shell"):
     shell()
 if WHAT in ("all", "install"):
     install(urls)
+if WHAT == "limited":
+    limited(urls["gzip"])
 if WHAT == "durability":
     durability()

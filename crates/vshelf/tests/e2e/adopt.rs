@@ -311,3 +311,26 @@ Error: the checkup has 1 finding.
 "#]]
     );
 }
+
+#[test]
+fn a_build_for_newer_systems_is_told_by_the_version_that_it_asks_for() {
+    let scene = Scene::new();
+    built(&scene, "new", "8.4.0");
+    let complaint = "marram: /lib/libc.so.6: version `GLIBC_9.99' not found (required by marram)";
+    scene.write(
+        "new/bin/marram",
+        &format!(
+            "#!/bin/sh\necho \"{}\" >&2\nexit 1\n",
+            complaint.replace('`', "\\`")
+        ),
+    );
+    let ran = scene.vshelf(&["adopt", "new"]);
+    assert_eq!(ran.code, 5, "{ran}");
+    let because = "Because: it needs GLIBC_9.99, which the libc.so.6 of this system does not have.";
+    assert!(ran.stderr.contains(because), "{ran}");
+    assert!(ran.stderr.contains("An older release"), "{ran}");
+    scene.write("new/bin/marram", "#!/no/such/loader\n");
+    let ran = scene.vshelf(&["adopt", "new"]);
+    let because = "Because: it is started by /no/such/loader, which is not on this system.";
+    assert!(ran.stderr.contains(because), "{ran}");
+}
