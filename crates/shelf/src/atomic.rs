@@ -19,6 +19,17 @@ pub fn write_file(path: &Path, bytes: &[u8]) -> io::Result<()> {
     sync_folder(folder)
 }
 
+/// Writes `bytes` to `path` as [`write_file`] does, without waiting for the disk: for what may be
+/// lost.
+pub fn write_quickly(path: &Path, bytes: &[u8]) -> io::Result<()> {
+    let folder = folder_of(path);
+    fs::create_dir_all(folder)?;
+    let mut temporary = NamedTempFile::new_in(folder)?;
+    temporary.write_all(bytes)?;
+    temporary.persist(path)?;
+    Ok(())
+}
+
 /// Has two paths of one file system change places in one step.
 #[cfg(target_os = "linux")]
 pub fn exchange(one: &Path, other: &Path) -> io::Result<()> {

@@ -36,19 +36,27 @@ impl Changes {
     }
 
     /// The changes as text for a shell to evaluate.
+    ///
+    /// All of these shells forget where they found programs when PATH is set; only bash has to be
+    /// told where PATH stays as it is.
     pub fn render(&self, dialect: Dialect) -> String {
         let mut text = String::new();
         for (name, value) in &self.variables {
-            match (dialect, value) {
-                (Dialect::Bash, Some(value)) => {
-                    text.push_str(&format!("export {name}={}\n", quote::posix(value)));
+            text.push_str(&match (dialect, value) {
+                // PATH is a list there, and its parts are told apart as in the environment.
+                (Dialect::Fish, Some(value)) if name == "PATH" => {
+                    format!("set -gx PATH (string split : -- {})\n", quote::fish(value))
                 }
-                (Dialect::Bash, None) => text.push_str(&format!("unset {name}\n")),
-            }
+                (Dialect::Fish, Some(value)) => {
+                    format!("set -gx {name} {}\n", quote::fish(value))
+                }
+                (Dialect::Fish, None) => format!("set -e {name}\n"),
+                (_, Some(value)) => format!("export {name}={}\n", quote::posix(value)),
+                (_, None) => format!("unset {name}\n"),
+            });
         }
-        // Where a program was found before is remembered; forget it, or the old one answers.
-        match dialect {
-            Dialect::Bash => text.push_str("builtin hash -r\n"),
+        if dialect == Dialect::Bash {
+            text.push_str("builtin hash -r\n");
         }
         text
     }
@@ -90,6 +98,10 @@ mod tests {
         assert_eq!(
             changes.render(Dialect::Bash),
             "export MARRAM_HOME='/it'\\''s $(id)'\nunset VSHELF_SWITCHED\nbuiltin hash -r\n"
+        );
+        assert_eq!(
+            changes.render(Dialect::Fish),
+            "set -gx MARRAM_HOME '/it\\'s $(id)'\nset -e VSHELF_SWITCHED\n"
         );
     }
 }

@@ -6,9 +6,9 @@
 use std::path::Path;
 
 use vshelf_core::Definition;
+use vshelf_core::pin;
 
 use crate::Dialect;
-use crate::quote;
 
 /// The hook file's name below the hooks folder.
 pub fn hook_file(dialect: Dialect) -> String {
@@ -20,44 +20,121 @@ pub fn runtimes_file(dialect: Dialect) -> String {
     format!("runtimes.{}", dialect.name())
 }
 
-/// The hook for a shell whose data folder and program are these.
-pub fn render_hook(dialect: Dialect, data: &Path, program: &Path) -> String {
-    let template = match dialect {
-        Dialect::Bash => include_str!("../templates/hook.bash"),
+/// The places that a hook knows.
+#[derive(Clone, Copy, Debug)]
+pub struct Places<'p> {
+    /// The data folder.
+    pub data: &'p Path,
+    /// The program.
+    pub program: &'p Path,
+    /// The folder of stamps: what pin files came to when they were read last.
+    pub stamps: &'p Path,
+}
+
+/// How a shell tells that it follows a project.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, serde::Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Following {
+    /// It says which version it took.
+    #[default]
+    Announce,
+    /// It says nothing.
+    Quiet,
+    /// It does not follow.
+    Off,
+}
+
+/// The code of a shell's hook, with nothing of this machine in it.
+fn template(dialect: Dialect) -> String {
+    let (prompt, emulate, checked_as) = match dialect {
+        Dialect::Fish => return include_str!("../templates/hook.fish").to_owned(),
+        Dialect::Bash => (include_str!("../templates/prompt.bash"), None, "bash"),
+        Dialect::Zsh => (
+            include_str!("../templates/prompt.zsh"),
+            Some("builtin emulate -L sh"),
+            "sh",
+        ),
+        Dialect::Sh | Dialect::Mksh => (include_str!("../templates/prompt.sh"), None, "sh"),
+        Dialect::Ksh => (include_str!("../templates/prompt.sh"), None, "ksh"),
     };
+    let text = [include_str!("../templates/hook.sh"), prompt].concat();
+    let lines = text.lines().filter_map(|line| match line.trim() {
+        "@EMULATE@" => emulate.map(|emulate| format!("  {emulate}\n")),
+        _ => Some(format!("{line}\n")),
+    });
+    let text: String = lines.collect();
+    text.replace("@SHELL@", dialect.name())
+        .replace("@CHECKED_AS@", checked_as)
+}
+
+/// The hook for a shell whose places are these.
+pub fn render_hook(dialect: Dialect, places: Places<'_>) -> String {
     // Filled in at once: text that one value brings is not searched for the next.
     let mut text = String::new();
-    for line in template.lines() {
-        let (key, value) = match line {
-            "__vshelf_data=@DATA@" => ("__vshelf_data", data),
-            "__vshelf_program=@PROGRAM@" => ("__vshelf_program", program),
-            _ => {
-                text.push_str(line);
-                text.push('\n');
-                continue;
-            }
+    for line in template(dialect).lines() {
+        let value = match line
+            .rsplit_once('@')
+            .and_then(|(line, _)| line.rsplit_once('@'))
+        {
+            Some((before, "DATA")) => Some((before, places.data)),
+            Some((before, "PROGRAM")) => Some((before, places.program)),
+            Some((before, "STAMPS")) => Some((before, places.stamps)),
+            _ => None,
         };
-        text.push_str(&format!(
-            "{key}={}\n",
-            quote::posix(&value.to_string_lossy())
-        ));
+        match value {
+            Some((before, value)) => {
+                text.push_str(before);
+                text.push_str(&dialect.quote(&value.to_string_lossy()));
+            }
+            None => text.push_str(line),
+        }
+        text.push('\n');
     }
     text
 }
 
-/// The list of runtimes that a new shell enters.
-pub fn render_runtimes(dialect: Dialect, definitions: &[Definition]) -> String {
-    let mut text = String::new();
+/// The list of runtimes that a new shell enters, and the files in which projects pin them.
+pub fn render_runtimes(
+    dialect: Dialect,
+    definitions: &[Definition],
+    following: Following,
+) -> String {
+    let mut pins: Vec<String> = Vec::new();
+    let mut enter = String::new();
     for definition in definitions {
         let words: Vec<String> = [&definition.name]
             .into_iter()
             .chain([definition.home_variable.as_ref().unwrap_or(&String::new())])
             .chain(&definition.folders)
-            .map(|word| quote::posix(word))
+            .map(|word| dialect.quote(word))
             .collect();
-        match dialect {
-            Dialect::Bash => text.push_str(&format!("__vshelf_enter {}\n", words.join(" "))),
+        enter.push_str(&format!("  __vshelf_enter {}\n", words.join(" ")));
+        for file in pin::files(&definition.name, &definition.pins) {
+            if following != Following::Off && !pins.contains(&file.file) {
+                pins.push(file.file);
+            }
         }
     }
-    text
+    let says = match following {
+        Following::Announce => "announce",
+        Following::Quiet | Following::Off => "",
+    };
+    match dialect {
+        Dialect::Fish => {
+            let pins: Vec<String> = pins.iter().map(|pin| dialect.quote(pin)).collect();
+            format!(
+                "set -g __vshelf_pins {}\nset -g __vshelf_says {}\nfunction __vshelf_enter_all\n{enter}end\n",
+                pins.join(" "),
+                dialect.quote(says)
+            )
+        }
+        _ => {
+            let pins: String = pins.iter().map(|pin| format!("{pin}\n")).collect();
+            format!(
+                "__vshelf_pins={}\n__vshelf_says={}\n__vshelf_enter_all() {{\n  :\n{enter}}}\n",
+                dialect.quote(&pins),
+                dialect.quote(says)
+            )
+        }
+    }
 }

@@ -17,16 +17,55 @@ pub use changes::Changes;
 pub enum Dialect {
     /// GNU bash, 3.2 and later.
     Bash,
+    /// zsh.
+    Zsh,
+    /// fish, 3.5 and later.
+    Fish,
+    /// A shell with no more than POSIX asks for, such as dash and BusyBox's ash.
+    Sh,
+    /// The KornShell of 1993.
+    Ksh,
+    /// mksh, the MirBSD KornShell.
+    Mksh,
 }
 
 impl Dialect {
     /// Every shell, in the order in which they are listed.
-    pub const ALL: [Dialect; 1] = [Dialect::Bash];
+    pub const ALL: [Dialect; 6] = [
+        Dialect::Bash,
+        Dialect::Zsh,
+        Dialect::Fish,
+        Dialect::Sh,
+        Dialect::Ksh,
+        Dialect::Mksh,
+    ];
 
     /// The shell's name.
     pub fn name(self) -> &'static str {
         match self {
             Dialect::Bash => "bash",
+            Dialect::Zsh => "zsh",
+            Dialect::Fish => "fish",
+            Dialect::Sh => "sh",
+            Dialect::Ksh => "ksh",
+            Dialect::Mksh => "mksh",
+        }
+    }
+
+    /// Other names of its programs.
+    fn other_names(self) -> &'static [&'static str] {
+        match self {
+            Dialect::Sh => &["dash", "ash", "busybox"],
+            Dialect::Ksh => &["ksh93"],
+            _ => &[],
+        }
+    }
+
+    /// `text` as one word of its code.
+    pub fn quote(self, text: &str) -> String {
+        match self {
+            Dialect::Fish => quote::fish(text),
+            _ => quote::posix(text),
         }
     }
 }
@@ -48,7 +87,7 @@ impl FromStr for Dialect {
             .trim_start_matches('-');
         Dialect::ALL
             .into_iter()
-            .find(|dialect| dialect.name() == name)
+            .find(|dialect| dialect.name() == name || dialect.other_names().contains(&name))
             .ok_or_else(|| UnknownShell(text.to_owned()))
     }
 }

@@ -1,34 +1,59 @@
 //! Start-up files: one guarded block, added once and taken out again without a trace.
 
+use std::ffi::OsString;
 use std::path::{Path, PathBuf};
 
 use crate::Dialect;
-use crate::quote;
 
 const FIRST: &str = "# vivid-shelf begins here; `vshelf setup --undo` takes these lines out";
 const LAST: &str = "# vivid-shelf ends here";
 
-/// The start-up file that an interactive shell of this kind reads, below the home folder.
-pub fn start_up_file(dialect: Dialect, home: &Path) -> PathBuf {
+/// The start-up file that an interactive shell of this kind reads; `variable` is the environment.
+pub fn start_up_file(
+    dialect: Dialect,
+    home: &Path,
+    variable: impl Fn(&str) -> Option<OsString>,
+) -> PathBuf {
+    let folder = |name: &str| {
+        let folder = variable(name).map(PathBuf::from);
+        folder.filter(|folder| folder.is_absolute())
+    };
     match dialect {
         // Terminals on macOS open login shells, which read another file.
         Dialect::Bash if cfg!(target_os = "macos") => home.join(".bash_profile"),
         Dialect::Bash => home.join(".bashrc"),
+        Dialect::Zsh => {
+            let folder = folder("ZDOTDIR");
+            folder.unwrap_or_else(|| home.to_owned()).join(".zshrc")
+        }
+        Dialect::Fish => {
+            let folder = folder("XDG_CONFIG_HOME");
+            let config = folder.unwrap_or_else(|| home.join(".config"));
+            config.join("fish/config.fish")
+        }
+        // Interactive POSIX shells read the file that ENV names (POSIX.1-2024, sh, "ENV").
+        Dialect::Sh => folder("ENV").unwrap_or_else(|| home.join(".profile")),
+        Dialect::Ksh => folder("ENV").unwrap_or_else(|| home.join(".kshrc")),
+        Dialect::Mksh => folder("ENV").unwrap_or_else(|| home.join(".mkshrc")),
     }
 }
 
 /// The line that makes a shell source the hook whose path is this, quoted already.
 pub fn source_line(dialect: Dialect, quoted_hook: &str) -> String {
     match dialect {
-        Dialect::Bash => format!("source {quoted_hook}"),
+        Dialect::Bash | Dialect::Zsh | Dialect::Fish => format!("source {quoted_hook}"),
+        Dialect::Sh | Dialect::Ksh | Dialect::Mksh => format!(". {quoted_hook}"),
     }
 }
 
 fn block(dialect: Dialect, hook: &Path) -> String {
-    let quoted = quote::posix(&hook.to_string_lossy());
+    let quoted = dialect.quote(&hook.to_string_lossy());
     let line = source_line(dialect, &quoted);
     match dialect {
-        Dialect::Bash => format!("{FIRST}\nif [ -r {quoted} ]; then {line}; fi\n{LAST}\n"),
+        Dialect::Fish => {
+            format!("{FIRST}\nif test -r {quoted}; {line}; end\n{LAST}\n")
+        }
+        _ => format!("{FIRST}\nif [ -r {quoted} ]; then {line}; fi\n{LAST}\n"),
     }
 }
 
@@ -81,5 +106,28 @@ mod tests {
         let back = without_block(&with).unwrap();
         assert_eq!(back.trim_end_matches('\n'), before.trim_end_matches('\n'));
         assert_eq!(without_block(before), None);
+    }
+
+    #[rstest]
+    #[case(Dialect::Zsh, &[], "/home/gull/.zshrc")]
+    #[case(Dialect::Zsh, &[("ZDOTDIR", "/home/gull/z")], "/home/gull/z/.zshrc")]
+    #[case(Dialect::Zsh, &[("ZDOTDIR", "relative")], "/home/gull/.zshrc")]
+    #[case(Dialect::Fish, &[], "/home/gull/.config/fish/config.fish")]
+    #[case(Dialect::Fish, &[("XDG_CONFIG_HOME", "/c")], "/c/fish/config.fish")]
+    #[case(Dialect::Sh, &[], "/home/gull/.profile")]
+    #[case(Dialect::Sh, &[("ENV", "/home/gull/.shrc")], "/home/gull/.shrc")]
+    #[case(Dialect::Ksh, &[], "/home/gull/.kshrc")]
+    #[case(Dialect::Mksh, &[], "/home/gull/.mkshrc")]
+    fn the_start_up_file_is_the_one_that_the_shell_reads(
+        #[case] dialect: Dialect,
+        #[case] variables: &[(&str, &str)],
+        #[case] file: &str,
+    ) {
+        let variable = |name: &str| {
+            let found = variables.iter().find(|(known, _)| *known == name);
+            found.map(|(_, value)| value.into())
+        };
+        let found = start_up_file(dialect, Path::new("/home/gull"), variable);
+        assert_eq!(found, Path::new(file));
     }
 }

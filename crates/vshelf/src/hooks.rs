@@ -5,11 +5,13 @@ use std::io;
 use std::path::{Path, PathBuf};
 
 use vshelf_core::Definition;
-use vshelf_shelf::{Shelf, atomic};
-use vshelf_shell::{Dialect, hook};
+use vshelf_shelf::atomic;
+use vshelf_shell::Dialect;
+use vshelf_shell::hook::{self, Places};
 
 use crate::context::Context;
 use crate::failure::{Failure, Kind, file_failure};
+use crate::following;
 
 /// The folder of hook files.
 pub fn folder(context: &Context) -> Result<PathBuf, Failure> {
@@ -43,7 +45,12 @@ pub fn hook_text(context: &Context, dialect: Dialect) -> Result<String, Failure>
             "export VSHELF_DATA=\"$HOME/shelf\"",
         ));
     }
-    Ok(hook::render_hook(dialect, data, &program))
+    let places = Places {
+        data,
+        program: &program,
+        stamps: &following::stamps(context)?,
+    };
+    Ok(hook::render_hook(dialect, places))
 }
 
 /// Writes the hook of a shell; says whether that changed anything.
@@ -56,19 +63,19 @@ pub fn write_hook(context: &Context, dialect: Dialect) -> Result<bool, Failure> 
 
 /// Brings the lists of runtimes that new shells enter up to date, for the shells that have a hook.
 pub fn refresh_runtimes(context: &Context) -> Result<(), Failure> {
-    let folders = context.folders()?;
-    let mut names = Shelf::runtimes(folders)?;
-    names.extend(context.settings()?.main_runtime.clone());
-    names.sort();
-    names.dedup();
+    let names = following::entered_runtimes(context)?;
     let definitions: Vec<Definition> = names
         .iter()
         .map(|name| context.definition(name))
         .collect::<Result<_, _>>()?;
+    let following = context.settings()?.following;
+    // Whatever pin files came to may be otherwise now.
+    following::forget(context)?;
     for dialect in Dialect::ALL {
         if hook_path(context, dialect)?.exists() {
             let file = folder(context)?.join(hook::runtimes_file(dialect));
-            write_if_other(&file, &hook::render_runtimes(dialect, &definitions))?;
+            let text = hook::render_runtimes(dialect, &definitions, following);
+            write_if_other(&file, &text)?;
         }
     }
     Ok(())

@@ -10,6 +10,7 @@ mod exit;
 mod failure;
 mod fetch;
 mod first_start;
+mod following;
 mod hooks;
 mod marks;
 mod progress;

@@ -20,30 +20,50 @@ pub struct FoundWish {
     pub wish: Wish,
 }
 
-/// The wish of the project here: that of the nearest folder, from this one upward, in which a file
-/// says one.
-pub fn find_wish(runtime: &Runtime<'_>) -> Result<Option<FoundWish>, Failure> {
+/// The pin files of a runtime that there are from this folder upward, nearest first.
+pub fn pin_files(runtime: &Runtime<'_>) -> Vec<(PathBuf, PinFile)> {
     let Ok(here) = std::env::current_dir() else {
         // A folder that is gone belongs to no project.
-        return Ok(None);
+        return Vec::new();
     };
     let files = pin::files(runtime.name(), &runtime.definition.pins);
+    let mut found = Vec::new();
     for folder in here.ancestors() {
         for file in &files {
             let path = folder.join(&file.file);
-            let Some(contents) = read_start(&path, pin::limit(file))? else {
-                continue;
-            };
-            let wish = pin::read(runtime.name(), file, &contents).map_err(|error| {
-                Failure::new(
-                    Kind::NoMatch,
-                    format!("{}, line {}: {}", shown(&path), error.line, error.problem),
-                )
-                .run("To write it anew", "vshelf pin SELECTOR")
-            })?;
-            if let Some(wish) = wish {
-                return Ok(Some(FoundWish { file: path, wish }));
+            // A pipe or device by that name would make the command wait for ever.
+            if path.metadata().is_ok_and(|found| found.is_file()) {
+                found.push((path, file.clone()));
             }
+        }
+    }
+    found
+}
+
+/// What a pin file wants of a runtime.
+pub fn read_wish(
+    runtime: &Runtime<'_>,
+    path: &Path,
+    file: &PinFile,
+) -> Result<Option<Wish>, Failure> {
+    let Some(contents) = read_start(path, pin::limit(file))? else {
+        return Ok(None);
+    };
+    pin::read(runtime.name(), file, &contents).map_err(|error| {
+        Failure::new(
+            Kind::NoMatch,
+            format!("{}, line {}: {}", shown(path), error.line, error.problem),
+        )
+        .run("To write it anew", "vshelf pin SELECTOR")
+    })
+}
+
+/// The wish of the project here: that of the nearest folder, from this one upward, in which a file
+/// says one.
+pub fn find_wish(runtime: &Runtime<'_>) -> Result<Option<FoundWish>, Failure> {
+    for (path, file) in pin_files(runtime) {
+        if let Some(wish) = read_wish(runtime, &path, &file)? {
+            return Ok(Some(FoundWish { file: path, wish }));
         }
     }
     Ok(None)
@@ -73,28 +93,17 @@ pub fn plain_file(files: &[PinFile]) -> Option<&PinFile> {
     files.iter().find(|file| file.value.is_none())
 }
 
-/// The first `limit` bytes of a regular file; nothing where there is none.
+/// The first `limit` bytes of a file; nothing where it went away or is none of ours to read.
 fn read_start(path: &Path, limit: usize) -> Result<Option<Vec<u8>>, Failure> {
-    let missing = |error: &io::Error| {
-        matches!(
-            error.kind(),
-            io::ErrorKind::NotFound | io::ErrorKind::NotADirectory
-        )
-    };
-    // A pipe or device by that name would make the command wait for ever.
-    match path.metadata() {
-        Ok(found) if found.is_file() => {}
-        Ok(_) => return Ok(None),
-        Err(error) if missing(&error) || error.kind() == io::ErrorKind::PermissionDenied => {
-            return Ok(None);
-        }
-        Err(error) => return Err(file_failure(path, "read", error)),
-    }
     let mut contents = Vec::new();
     let read = File::open(path).and_then(|file| file.take(limit as u64).read_to_end(&mut contents));
     match read {
         Ok(_) => Ok(Some(contents)),
-        Err(error) if missing(&error) => Ok(None),
-        Err(error) => Err(file_failure(path, "read", error)),
+        Err(error) => match error.kind() {
+            io::ErrorKind::NotFound
+            | io::ErrorKind::NotADirectory
+            | io::ErrorKind::PermissionDenied => Ok(None),
+            _ => Err(file_failure(path, "read", error)),
+        },
     }
 }

@@ -9,6 +9,7 @@ use std::time::Duration;
 use serde::Deserialize;
 use vshelf_core::Definition;
 use vshelf_shelf::shelf::Durability;
+use vshelf_shell::hook::Following;
 
 use crate::failure::{Failure, Kind, place_in, quoted, shown};
 
@@ -22,6 +23,8 @@ pub struct Settings {
     pub catalog_fresh_minutes: Option<u64>,
     /// Whether an install is written to the disk before it counts.
     pub durable_installs: Option<bool>,
+    /// How shells tell that they follow a project.
+    pub following: Following,
     /// Where a source is read from instead, by runtime and source joined with a dot.
     pub addresses: BTreeMap<String, String>,
 }

@@ -3,7 +3,9 @@
 use std::path::{Path, PathBuf};
 
 use vshelf_shell::changes::path_with;
+use vshelf_shell::hook::Following;
 
+use crate::activity::Activity;
 use crate::runtime::Runtime;
 
 /// What a shell can be given.
@@ -85,11 +87,17 @@ pub fn plan_switch(runtime: &Runtime<'_>, key: &str, before: Option<&str>) {
         .set_switch(runtime.name(), Some(key), before);
 }
 
-/// Plans that the calling shell follows the default again, or the system's copy where that is it.
+/// Plans that the calling shell follows the project here again, or else the default, or the system's
+/// copy where that is it.
 pub fn plan_following(runtime: &Runtime<'_>, before: Option<&str>) {
-    match runtime.default_key().as_deref() {
-        Some("system") => Target::System.plan(runtime),
-        _ => Target::Default.plan(runtime),
+    let activity = Activity::of(runtime);
+    let follows =
+        (runtime.context().settings()).is_ok_and(|settings| settings.following != Following::Off);
+    let pinned = activity.pin().filter(|_| follows);
+    match pinned.and_then(|pin| pin.met_by.as_deref()) {
+        Some(key) => Target::of_key(key).plan(runtime),
+        None if runtime.default_key().as_deref() == Some("system") => Target::System.plan(runtime),
+        None => Target::Default.plan(runtime),
     }
     runtime
         .context()

@@ -2,11 +2,12 @@
 
 use clap::Args;
 use vshelf_shell::Dialect;
-use vshelf_view::words::listed;
+use vshelf_view::words::{listed, printable};
 
 use crate::commands::CommandArgs;
 use crate::context::Context;
 use crate::failure::{Failure, Kind, Outcome};
+use crate::following;
 use crate::hooks;
 use crate::ui::Ui;
 
@@ -16,9 +17,12 @@ use crate::ui::Ui;
 /// or to connect a shell that setup does not reach.
 #[derive(Debug, Args)]
 pub struct Hook {
-    /// The shell: bash
+    /// The shell: bash, zsh, fish, sh (dash, ash), ksh or mksh
     #[arg(value_name = "SHELL")]
     shell: String,
+    /// What the project here wants, as the hook asks for it: keys by runtime, then what to know
+    #[arg(long)]
+    here: bool,
 }
 
 impl CommandArgs for Hook {
@@ -27,8 +31,24 @@ impl CommandArgs for Hook {
 
     fn run(self, ui: &Ui, context: &Context) -> Outcome {
         let dialect = read_shell(&self.shell)?;
+        if self.here {
+            return show_wishes(ui, context);
+        }
         ui.result(hooks::hook_text(context, dialect)?.trim_end())
     }
+}
+
+fn show_wishes(ui: &Ui, context: &Context) -> Outcome {
+    let followed = following::look(context)?;
+    let pairs = followed
+        .keys
+        .iter()
+        .map(|(name, key)| format!("{name}={key}"));
+    ui.result(pairs.collect::<Vec<_>>().join(" "))?;
+    followed
+        .notices
+        .iter()
+        .try_for_each(|notice| ui.result(printable(notice)))
 }
 
 /// The shell with this name, or a failure that lists those there are.

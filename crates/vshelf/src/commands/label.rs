@@ -11,6 +11,7 @@ use vshelf_view::{Cell, Column, Palette, Table};
 use crate::commands::CommandArgs;
 use crate::context::Context;
 use crate::failure::{Failure, Kind, Outcome};
+use crate::following;
 use crate::runtime::Runtime;
 use crate::ui::{Ui, styled};
 
@@ -152,6 +153,7 @@ fn forget(ui: &Ui, context: &Context, name: &str) -> Outcome {
             runtime.shelf.change_state(|state| {
                 state.labels.remove(label);
             })?;
+            following::forget(runtime.context())?;
             return ui.result(format!(
                 "The label {label} is gone; what it stood for stays."
             ));
@@ -189,6 +191,7 @@ fn set(ui: &Ui, context: &Context, name: &str, selector: &str) -> Outcome {
     runtime.shelf.change_state(|state| {
         state.labels.insert(name.to_owned(), selector.clone());
     })?;
+    following::forget(runtime.context())?;
     ui.result(format!(
         "{} stands for {selector} now{instead}.",
         styled(Palette::GOOD, name)

@@ -5,16 +5,19 @@ use std::path::Path;
 use clap::Args;
 use serde::Serialize;
 use vshelf_core::Request;
+use vshelf_core::activation::Rule;
 use vshelf_core::pin as pins;
 use vshelf_core::resolve::{Choice, Scope};
 use vshelf_core::selector::Selector;
 use vshelf_shelf::atomic;
+use vshelf_shell::hook::Following;
 
 use crate::activity::Activity;
 use crate::commands::CommandArgs;
 use crate::context::Context;
 use crate::failure::file_failure;
 use crate::failure::{Failure, Kind, Outcome, shown};
+use crate::following;
 use crate::project;
 use crate::runtime::Runtime;
 use crate::ui::Ui;
@@ -180,16 +183,27 @@ fn write(ui: &Ui, context: &Context, selector: &str, exact: bool) -> Outcome {
     };
     let here = std::env::current_dir().map_err(|e| file_failure(Path::new("."), "read", e))?;
     let path = here.join(&file.file);
-    let before = Activity::of(&runtime);
+    let activity = Activity::of(&runtime);
     atomic::write_file(&path, format!("{text}\n").as_bytes())
         .map_err(|e| file_failure(&path, "written", e))?;
     ui.result(format!("{} says {text} now.", shown(&path)))?;
-    match (on_shelf, before.active_key()) {
-        (false, _) => ui.next(
+    // A shell may tell times apart by whole seconds, and must not miss what was just written.
+    following::forget(context)?;
+    let follows = context.settings()?.following != Following::Off;
+    let connected = context.shell.dialect().is_some();
+    match activity.rule() {
+        _ if !on_shelf => ui.next(
             "Nothing on the shelf meets it; to install it",
             "vshelf install",
         ),
-        (true, _) => ui.next("To use it in this shell", "vshelf switch"),
+        Some(Rule::Switch) if connected => {
+            ui.next(
+                "This shell was switched; to follow the project here",
+                "vshelf switch --off",
+            );
+        }
+        _ if connected && follows => {}
+        _ => ui.next("To use it in this shell", "vshelf switch"),
     }
     Ok(())
 }

@@ -12,6 +12,7 @@ use crate::activity::Activity;
 use crate::commands::CommandArgs;
 use crate::context::Context;
 use crate::failure::{Failure, Kind, Outcome};
+use crate::following;
 use crate::runtime::Runtime;
 use crate::switching;
 use crate::ui::{Ui, styled};
@@ -120,6 +121,7 @@ fn remove(ui: &Ui, runtime: &Runtime<'_>, key: &str) -> Outcome {
     let was_default = runtime.default_key().as_deref() == Some(key);
     let name = runtime.spelled(&install.shelved);
     runtime.shelf.take_off(key)?;
+    following::forget(runtime.context())?;
     let receipt = &install.receipt.contents;
     let rest = match receipt.adopted {
         Some(Adopted::Linked) => "what it was a link to stays where it is".to_owned(),

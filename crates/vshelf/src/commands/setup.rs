@@ -47,7 +47,9 @@ impl CommandArgs for Setup {
         let home = std::env::home_dir().ok_or_else(|| {
             Failure::new(Kind::Disk, "HOME is not set, so there is no start-up file")
         })?;
-        let file = resolved(&start_up::start_up_file(dialect, &home));
+        let file = resolved(&start_up::start_up_file(dialect, &home, |name| {
+            std::env::var_os(name)
+        }));
         let text = read_or_empty(&file)?;
         if self.undo {
             return match start_up::without_block(&text) {

@@ -6,7 +6,7 @@ use std::os::unix::fs::symlink;
 use crate::scene::{PROGRAM, Scene, skipped};
 
 /// A scene whose home has everything in its name that breaks careless shell code.
-fn hostile(scene: &Scene) -> std::path::PathBuf {
+pub fn hostile(scene: &Scene) -> std::path::PathBuf {
     let home = scene.path("it's \"home\" $(touch pwned); `id` *\nDünenhafer");
     fs::create_dir_all(home.join(".config")).unwrap();
     fs::create_dir_all(home.join("bin")).unwrap();
@@ -54,7 +54,8 @@ fn every_function_works_in_a_hostile_home_under_strict_mode() {
     assert_eq!(
         output,
         "status 7\nmarram 8.3.1\nmarram 6.20.2\nmarram 6.20.2\nfailed with 3\nmarram 6.20.2\n\
-         marram 6.20.2\nmarram 6.20.2\n1\necho theirs\n"
+         marram 6.20.2\nmarram 6.20.2\n1\n\
+         __vshelf_prompt; echo theirs\n"
     );
     assert!(!home.join("pwned").exists() && !scene.path("pwned").exists());
 }

@@ -17,5 +17,6 @@ mod live;
 mod names;
 mod network;
 mod scene;
+mod shells;
 mod sources;
 mod terminal;

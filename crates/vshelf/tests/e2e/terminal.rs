@@ -1,13 +1,15 @@
-//! An interactive bash on a pseudo-terminal, as a person has it.
+//! Interactive shells on a pseudo-terminal, as a person has them.
 
 use std::io::{Read, Write};
+use std::path::Path;
 use std::sync::mpsc::{Receiver, channel};
 use std::thread;
 use std::time::{Duration, Instant};
 
 use portable_pty::{Child, CommandBuilder, MasterPty, PtySize, native_pty_system};
+use rstest::rstest;
 
-use crate::scene::{PROGRAM, Scene, names_in};
+use crate::scene::{PROGRAM, Scene, names_in, skipped};
 
 /// A shell on a terminal of its own.
 struct Terminal {
@@ -20,20 +22,26 @@ struct Terminal {
 }
 
 impl Terminal {
+    /// An interactive bash.
     fn open(scene: &Scene) -> Terminal {
+        Terminal::open_shell(scene, &["/bin/bash", "--noprofile", "-i"])
+    }
+
+    fn open_shell(scene: &Scene, shell: &[&str]) -> Terminal {
         let size = PtySize {
             rows: 30,
             cols: 100,
             ..PtySize::default()
         };
         let pair = native_pty_system().openpty(size).unwrap();
-        let mut command = CommandBuilder::new("/bin/bash");
-        command.args(["--noprofile", "-i"]);
+        let mut command = CommandBuilder::new(shell[0]);
+        command.args(&shell[1..]);
         command.env_clear();
         for (name, value) in [
             ("HOME", scene.home().to_str().unwrap()),
             ("PATH", "/usr/bin:/bin"),
             ("SHELL", "/bin/bash"),
+            ("ENV", scene.path(".shrc").to_str().unwrap()),
             ("TERM", "xterm-256color"),
             ("LC_ALL", "C.UTF-8"),
             ("VSHELF_TODAY", vshelf_demo::TODAY),
@@ -68,7 +76,7 @@ impl Terminal {
         writeln!(self.writer, "{line}; echo \"rea\"\"dy:$?\"").unwrap();
         self.wait_for(line, |seen| seen.contains(question));
         writeln!(self.writer, "{answer}").unwrap();
-        self.wait_for(line, |seen| seen.contains("ready:") && seen.ends_with("> "));
+        self.wait_for(line, is_ready);
         self.seen.clone()
     }
 
@@ -76,7 +84,7 @@ impl Terminal {
     fn types(&mut self, line: &str) -> String {
         self.seen.clear();
         writeln!(self.writer, "{line}; echo \"rea\"\"dy:$?\"").unwrap();
-        self.wait_for(line, |seen| seen.contains("ready:") && seen.ends_with("> "));
+        self.wait_for(line, is_ready);
         self.seen.clone()
     }
 
@@ -90,6 +98,12 @@ impl Terminal {
             }
         }
     }
+}
+
+/// Whether the answer to the last line is there, and behind it the next prompt.
+fn is_ready(seen: &str) -> bool {
+    seen.rsplit_once("ready:")
+        .is_some_and(|(_, behind)| behind.contains("> "))
 }
 
 impl Drop for Terminal {
@@ -244,4 +258,65 @@ fn progress_is_drawn_on_a_terminal_and_cleared() {
         "rate and time left are shown: {output:?}"
     );
     assert!(output.contains("Marram 8.3.1"), "{output}");
+}
+
+/// Each shell by its name for setup, with its start-up file and how it is started.
+#[rstest]
+#[case::bash("bash", ".bashrc", &["bash", "--noprofile", "-i"])]
+#[case::zsh("zsh", ".zshrc", &["zsh", "-i"])]
+#[case::dash("sh", ".shrc", &["dash", "-i"])]
+#[case::ash("sh", ".shrc", &["busybox", "ash", "-i"])]
+#[case::ksh("ksh", ".shrc", &["ksh", "-i"])]
+#[case::mksh("mksh", ".shrc", &["mksh", "-i"])]
+fn an_interactive_shell_follows_the_project(
+    #[case] name: &str,
+    #[case] file: &str,
+    #[case] shell: &[&str],
+) {
+    if !["/usr/bin", "/bin"]
+        .iter()
+        .any(|folder| Path::new(folder).join(shell[0]).exists())
+    {
+        skipped(&format!("{} is not installed", shell[0]));
+        return;
+    }
+    let scene = Scene::new();
+    scene.does(&["install", "8", "6", "9"]);
+    scene.write(
+        file,
+        "PS1='> '\nunset zle_bracketed_paste\nunsetopt prompt_sp 2>/dev/null || :\n",
+    );
+    let mut setup = scene.command(PROGRAM);
+    setup
+        .args(["setup", "--shell", name])
+        .env("ENV", scene.path(".shrc"));
+    let ran = scene.run(&mut setup);
+    assert_eq!(ran.code, 0, "{ran}");
+    scene.write("tide-board/.marram-version", "6\n");
+    let mut terminal = Terminal::open_shell(&scene, shell);
+    let version = |seen: &str| {
+        let mut answers = seen.split("marram ").skip(1);
+        let answer = answers.find(|rest| rest.starts_with(|c: char| c.is_ascii_digit()));
+        answer.and_then(|rest| Some(rest.split_whitespace().next()?.to_owned()))
+    };
+    assert_eq!(
+        version(&terminal.types("marram --version")).as_deref(),
+        Some("8.3.1")
+    );
+    terminal.types("cd tide-board");
+    let entered = terminal.types("marram --version");
+    assert_eq!(version(&entered).as_deref(), Some("6.20.2"), "{entered}");
+    // What the program itself writes is followed at once.
+    let pinned = terminal.types("vshelf pin 9");
+    assert!(
+        pinned.contains("vshelf: marram 9.2.0 here, as the project wants"),
+        "{pinned}"
+    );
+    terminal.types("cd ..");
+    assert_eq!(
+        version(&terminal.types("marram --version")).as_deref(),
+        Some("8.3.1")
+    );
+    let failed = terminal.types("false");
+    assert!(failed.contains("ready:1"), "{failed}");
 }

@@ -1,0 +1,214 @@
+# Vivid Shelf for fish. `vshelf setup` writes this file; what is changed here is lost.
+
+set -g __vshelf_data @DATA@
+set -g __vshelf_program @PROGRAM@
+set -g __vshelf_stamps @STAMPS@
+# The folder that was looked at last, its pin files, and what they came to.
+set -g __vshelf_here ''
+set -g __vshelf_watched
+set -g __vshelf_named
+set -g __vshelf_followed
+set -g __vshelf_told
+
+# __vshelf_word RUNTIME PAIR...: prints what RUNTIME= has among the pairs.
+function __vshelf_word
+    for pair in $argv[2..]
+        set -l parts (string split -m 1 = -- $pair)
+        if test "$parts[1]" = $argv[1]
+            echo -- $parts[2]
+            return
+        end
+    end
+end
+
+# __vshelf_enter RUNTIME HOME_VARIABLE FOLDER...
+# Puts the folders of what is active in front of PATH: the version this shell (or the one that
+# started it) was switched to, or else what the project here wants, or else the default.
+function __vshelf_enter
+    set -l runtime $argv[1]
+    set -l variable $argv[2]
+    set -l switched
+    set -q VSHELF_SWITCHED; and set switched (string split ' ' -- $VSHELF_SWITCHED)
+    set -l key (__vshelf_word $runtime $switched $__vshelf_followed)
+    set -l base
+    switch "$key"
+        case '' '\?'
+            set base $__vshelf_data/$runtime/default
+        case system
+        case '*'
+            set base $__vshelf_data/$runtime/installs/$key
+    end
+    set -l entries
+    if set -q base[1]
+        for folder in $argv[3..]
+            set -a entries $base/$folder
+        end
+    end
+    set -l ours $__vshelf_data/$runtime/
+    set -l length (string length -- "$ours")
+    for entry in $PATH
+        test "$(string sub -l $length -- $entry/)" = "$ours"
+        or set -a entries $entry
+    end
+    set -gx PATH $entries
+    if test -n "$variable"
+        if set -q base[1]; and test -d $base
+            set -gx $variable $base
+        else if test "$(string sub -l $length -- "$$variable/")" = "$ours"
+            set -e $variable
+        end
+    end
+end
+
+# Prints the pin files in a folder.
+function __vshelf_look_in
+    set -l folder $argv[1]
+    test $folder = /; and set folder ''
+    for name in $__vshelf_pins
+        if test -f $folder/$name
+            echo -- $name
+        end
+    end
+end
+
+# The stamp of a pin file.
+function __vshelf_stamp
+    set -l flat (string replace -a % %p -- $argv[1] | string replace -a / %s | string collect)
+    echo -- $__vshelf_stamps/$flat
+end
+
+# Whether a pin file is not as it was when its stamp was made: the stamp has its time.
+function __vshelf_is_other
+    set -l stamp (__vshelf_stamp $argv[1] | string collect)
+    set -l times (path mtime -- $argv[1] $stamp 2>/dev/null)
+    test (count $times) != 2; or test $times[1] != $times[2]
+end
+
+# Whether all is as it was when this folder was looked at.
+function __vshelf_is_same
+    test "$PWD" = "$__vshelf_here"; or return 1
+    for file in $__vshelf_watched
+        __vshelf_is_other $file; and return 1
+    end
+    test "$(__vshelf_look_in $PWD)" = "$__vshelf_named"
+end
+
+# Walks upward from this folder. Sets __vshelf_words to what the stamps of the pin files say,
+# nearest first, __vshelf_watched to the files, and __vshelf_ask where a stamp is missing or has to
+# be renewed.
+function __vshelf_walk
+    set -g __vshelf_words
+    set -g __vshelf_watched
+    set -g __vshelf_ask
+    set -g __vshelf_named "$(__vshelf_look_in $PWD)"
+    set -l at $PWD
+    while true
+        set -l folder $at
+        test $at = /; and set folder ''
+        for name in (__vshelf_look_in $at)
+            set -l file $folder/$name
+            if __vshelf_is_other $file
+                set __vshelf_ask 1
+                continue
+            end
+            set -l stamp (__vshelf_stamp $file | string collect)
+            read -l line <$stamp
+            set line (string split -n ' ' -- $line)
+            if test "$line[1]" = again
+                set __vshelf_ask 1
+                set -e line[1]
+            end
+            # The nearest file that wants something of a runtime decides.
+            for pair in $line
+                set -l known (__vshelf_word (string split -m 1 -f 1 = -- $pair) $__vshelf_words)
+                test -n "$known"; or set -a __vshelf_words $pair
+            end
+            set -a __vshelf_watched $file
+        end
+        test $at = /; and break
+        set at (path dirname -- $at | string collect)
+    end
+end
+
+# Follows what the project here wants. Only builtins, unless what it wants changed.
+function __vshelf_look
+    if not set -q __vshelf_pins[1]; or __vshelf_is_same
+        return 0
+    end
+    set __vshelf_here $PWD
+    __vshelf_walk
+    if test -n "$__vshelf_ask"; and test -x $__vshelf_program
+        set -l answer ($__vshelf_program hook --here fish)
+        __vshelf_walk
+        set -g __vshelf_words (string split -n ' ' -- "$answer[1]")
+        if set -q answer[2]; and not contains -- $PWD $__vshelf_told
+            set -a __vshelf_told $PWD
+            printf '%s\n' $answer[2..] >&2
+        end
+    end
+    if test "$__vshelf_words" != "$__vshelf_followed"
+        set -l before $__vshelf_followed
+        set __vshelf_followed $__vshelf_words
+        __vshelf_enter_all
+        if status is-interactive; and test "$__vshelf_says" = announce
+            for pair in $__vshelf_followed
+                set -l parts (string split -m 1 = -- $pair)
+                if test "$(__vshelf_word $parts[1] $before)" != "$parts[2]"; and test "$parts[2]" != '?'
+                    printf 'vshelf: %s %s here, as the project wants\n' $parts[1] $parts[2] >&2
+                end
+            end
+        end
+    end
+    return 0
+end
+
+function __vshelf_prompt --on-variable PWD --on-event fish_prompt
+    set -l before $status
+    __vshelf_look
+    return $before
+end
+
+# Runs the program and evaluates what it changes in this shell (it writes that to a file).
+function vshelf
+    set -l program $__vshelf_program
+    if not test -x $program
+        set program (command -s vshelf)
+        or begin
+            printf '%s\n' "vshelf: the program is gone from $__vshelf_program; install it again and run: vshelf setup" >&2
+            return 127
+        end
+    end
+    set -l result 0
+    switch "$argv[1]"
+        case switch default install remove adopt '-*'
+            set -l changes (command mktemp)
+            VSHELF_SHELL=fish VSHELF_EVALUATE=3 $program $argv 3>$changes
+            set result $status
+            if test -s $changes
+                source $changes
+            end
+            command rm -f -- $changes
+        case '*'
+            VSHELF_SHELL=fish $program $argv
+            set result $status
+    end
+    # What is known of runtimes, and what the project wants, may be other than before.
+    __vshelf_load
+    __vshelf_look
+    return $result
+end
+
+# Reads which runtimes there are and which files pin them.
+function __vshelf_load
+    set -g __vshelf_pins
+    set -g __vshelf_says ''
+    if test -r $__vshelf_data/hooks/runtimes.fish
+        source $__vshelf_data/hooks/runtimes.fish
+    end
+end
+
+function __vshelf_enter_all
+end
+__vshelf_load
+__vshelf_enter_all
+__vshelf_look
