@@ -129,11 +129,17 @@ pub fn render_runtimes(
             )
         }
         _ => {
+            // Unrolled, because a shell's loop costs many times what it tests.
+            let tests = pins
+                .iter()
+                .map(|pin| format!("[ -f \"$1\"/{} ]", dialect.quote(pin)));
+            let any: Vec<String> = tests.chain(["return 1".to_owned()]).collect();
             let pins: String = pins.iter().map(|pin| format!("{pin}\n")).collect();
             format!(
-                "__vshelf_pins={}\n__vshelf_says={}\n__vshelf_enter_all() {{\n  :\n{enter}}}\n",
+                "__vshelf_pins={}\n__vshelf_says={}\n__vshelf_has_pin() {{\n  {}\n}}\n__vshelf_enter_all() {{\n  :\n{enter}}}\n",
                 dialect.quote(&pins),
-                dialect.quote(says)
+                dialect.quote(says),
+                any.join(" ||\n    "),
             )
         }
     }

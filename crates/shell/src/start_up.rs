@@ -57,9 +57,39 @@ fn block(dialect: Dialect, hook: &Path) -> String {
     }
 }
 
+/// How a start-up file stands to our block.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Connection {
+    /// It has none.
+    Absent,
+    /// It has the block, as it should be.
+    Right,
+    /// It has a block for another hook file, or one that was changed by hand.
+    Other,
+    /// It has the block more than once.
+    Doubled,
+    /// It has the beginning of a block and not its end.
+    Unfinished,
+}
+
+/// How the text of a start-up file stands to the block for this hook.
+pub fn connection(text: &str, dialect: Dialect, hook: &Path) -> Connection {
+    match (text.matches(FIRST).count(), find_block(text)) {
+        (0, _) => Connection::Absent,
+        (1, None) => Connection::Unfinished,
+        (1, Some((start, end))) if text[start..end] == block(dialect, hook) => Connection::Right,
+        (1, Some(_)) => Connection::Other,
+        _ => Connection::Doubled,
+    }
+}
+
 /// The text of a start-up file with our block in it: where it was, or else at the end.
 pub fn with_block(text: &str, dialect: Dialect, hook: &Path) -> String {
     let block = block(dialect, hook);
+    // Twice, or without an end: begun anew.
+    let once = text.matches(FIRST).count() == 1;
+    let cleaned = without_block(text).filter(|_| !(once && find_block(text).is_some()));
+    let text = cleaned.as_deref().unwrap_or(text);
     match find_block(text) {
         Some((start, end)) => format!("{}{block}{}", &text[..start], &text[end..]),
         None if text.is_empty() || text.ends_with('\n') => format!("{text}{block}"),
@@ -67,10 +97,19 @@ pub fn with_block(text: &str, dialect: Dialect, hook: &Path) -> String {
     }
 }
 
-/// The text without our block, every other byte as it was; nothing where there is no block.
+/// The text without our block, however often it is there, and every other byte as it was; nothing
+/// where there is none. A block without its end loses its first line alone.
 pub fn without_block(text: &str) -> Option<String> {
-    let (start, end) = find_block(text)?;
-    Some(format!("{}{}", &text[..start], &text[end..]))
+    let start = text.find(FIRST)?;
+    let end = match find_block(text) {
+        Some((_, end)) => end,
+        None => {
+            let end = start + FIRST.len();
+            end + usize::from(text[end..].starts_with('\n'))
+        }
+    };
+    let without = format!("{}{}", &text[..start], &text[end..]);
+    Some(without_block(&without).unwrap_or(without))
 }
 
 /// Where the block begins and ends, its last line break included.
@@ -106,6 +145,25 @@ mod tests {
         let back = without_block(&with).unwrap();
         assert_eq!(back.trim_end_matches('\n'), before.trim_end_matches('\n'));
         assert_eq!(without_block(before), None);
+    }
+
+    #[test]
+    fn a_doubled_or_unfinished_block_is_told_and_mended() {
+        let hook = Path::new("/hook.bash");
+        let right = with_block("# mine\n", Dialect::Bash, hook);
+        let block = right.strip_prefix("# mine\n").unwrap();
+        for (text, expected) in [
+            ("# mine\n".to_owned(), Connection::Absent),
+            (right.clone(), Connection::Right),
+            (right.replace("/hook.bash", "/old.bash"), Connection::Other),
+            (format!("{block}{right}"), Connection::Doubled),
+            (format!("{FIRST}\n# mine\n"), Connection::Unfinished),
+        ] {
+            assert_eq!(connection(&text, Dialect::Bash, hook), expected);
+            let mended = with_block(&text, Dialect::Bash, hook);
+            assert_eq!(mended, right, "{expected:?}");
+            assert_eq!(without_block(&mended).as_deref(), Some("# mine\n"));
+        }
     }
 
     #[rstest]

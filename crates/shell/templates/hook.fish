@@ -212,3 +212,11 @@ end
 __vshelf_load
 __vshelf_enter_all
 __vshelf_look
+
+# Asks the program what can stand where the cursor is.
+function __vshelf_complete
+    set -l words (commandline -opc) (commandline -ct)
+    $__vshelf_program suggest -- $words[2..] 2>/dev/null
+end
+complete -c vshelf -f -k -a '(__vshelf_complete)'
+complete -c vshelf -n '__fish_seen_subcommand_from adopt' -F

@@ -1,5 +1,7 @@
 //! `vshelf checkup`: is everything on the shelf sound? Each finding with its mend.
 
+use std::fs;
+use std::io;
 use std::path::Path;
 
 use clap::Args;
@@ -9,23 +11,32 @@ use vshelf_core::resolve::Scope;
 use vshelf_shelf::receipt::Adopted;
 use vshelf_shelf::shelf::program_in;
 use vshelf_shelf::{Install, Shelf, probe};
+use vshelf_shell::start_up::{self, Connection};
 use vshelf_view::Palette;
-use vshelf_view::words::{Count, printable};
+use vshelf_view::words::{Count, megabytes, printable};
 
+use crate::activity::Activity;
+use crate::commands::setup::{own_shell, read_or_empty, start_up_file};
 use crate::commands::{CommandArgs, print_json};
 use crate::context::Context;
-use crate::failure::{Failure, Kind, Outcome, shown};
+use crate::failure::{Failure, Kind, Outcome, file_failure, quoted, shown};
 use crate::first_start;
+use crate::hooks;
 use crate::runtime::Runtime;
 use crate::ui::{Ui, styled};
+
+/// The bytes that a large install needs, downloaded and unpacked.
+const ROOM: u64 = 500_000_000;
 
 /// How many changed files of one install are named.
 const MOST_NAMED: usize = 5;
 
-/// Check that installs are whole and start, and that the default and labels stand for something
+/// Check that everything is connected and sound
 ///
-/// Every file is compared with what was unpacked, and every program is started once. Files that
-/// came later, such as packages, are no finding. Ends with 1 where something is wrong.
+/// The shell and its start-up file; what is on PATH; what the default, the labels and the project
+/// here stand for; the sources; the disk. Of installs, every file is compared with what was unpacked,
+/// and every program is started once; files that came later, such as packages, are no finding. Each
+/// finding comes with its mend. Ends with 1 where something is wrong.
 #[derive(Debug, Args)]
 pub struct Checkup {
     /// Only these installs, as in 8 or lts; nothing is all on the shelf
@@ -70,13 +81,19 @@ impl CommandArgs for Checkup {
             findings: Vec::new(),
         };
         if self.selectors.is_empty() {
+            // A script may well run in a shell that is not connected.
+            report.look_at_shell(context, ui.can_ask())?;
             for name in Shelf::runtimes(context.folders()?)? {
-                let runtime = context.runtime(Some(&name))?;
+                let mut runtime = context.runtime(Some(&name))?;
                 for install in &runtime.installs {
                     report.look_at(&runtime, install)?;
                 }
                 report.look_at_choices(&runtime)?;
+                report.look_at_activity(&runtime)?;
+                report.look_at_folders(&runtime)?;
+                report.look_at_sources(&mut runtime);
             }
+            report.look_at_disk(context)?;
         }
         for selector in &self.selectors {
             let request: Request = selector.parse()?;
@@ -133,7 +150,7 @@ impl Report {
         if let Some(manifest) = runtime.shelf.manifest(&install.shelved.key)? {
             let differences = manifest
                 .compare(&install.folder)
-                .map_err(|error| crate::failure::file_failure(&install.folder, "read", error))?;
+                .map_err(|error| file_failure(&install.folder, "read", error))?;
             if !differences.is_empty() {
                 let (changed, all) = (differences.len(), manifest.files());
                 let problem = format!("{changed} of {all} files are not as they were unpacked");
@@ -184,6 +201,156 @@ impl Report {
         Ok(())
     }
 
+    fn add(&mut self, about: impl Into<String>, problem: String, mend: Option<String>) {
+        self.findings.push(Finding {
+            about: about.into(),
+            problem,
+            details: Vec::new(),
+            mend,
+        });
+    }
+
+    /// Whether new shells are connected, and this one.
+    fn look_at_shell(&mut self, context: &Context, asked_by_person: bool) -> Result<(), Failure> {
+        let Ok(dialect) = own_shell() else {
+            // A shell that cannot be connected is no mistake.
+            return Ok(());
+        };
+        let file = start_up_file(dialect)?;
+        let hook = hooks::hook_path(context, dialect)?;
+        let text = read_or_empty(&file)?;
+        let setup = || Some("vshelf setup".to_owned());
+        let problem = match start_up::connection(&text, dialect, &hook) {
+            Connection::Right => None,
+            Connection::Absent => Some("does not connect new shells to the shelf"),
+            Connection::Other => Some("sources another hook, or its block was changed by hand"),
+            Connection::Doubled => Some("has the block of the shelf more than once"),
+            Connection::Unfinished => Some("has a block of the shelf without its end"),
+        };
+        if let Some(problem) = problem {
+            self.add(shown(&file), problem.to_owned(), setup());
+            return Ok(());
+        }
+        if !hook.exists() {
+            self.add(
+                shown(&hook),
+                "is gone, and new shells know nothing of the shelf".to_owned(),
+                setup(),
+            );
+        } else if read_or_empty(&hook)? != hooks::hook_text(context, dialect)? {
+            self.add(
+                shown(&hook),
+                "is of another version of this program".to_owned(),
+                setup(),
+            );
+        } else if context.shell.dialect().is_none() && asked_by_person {
+            let line = start_up::source_line(dialect, &quoted(&hook));
+            self.add(
+                "this shell",
+                "was opened before it was connected".to_owned(),
+                Some(line),
+            );
+        }
+        Ok(())
+    }
+
+    /// Whether what should be active answers, and what the project here wants is there.
+    fn look_at_activity(&mut self, runtime: &Runtime<'_>) -> Result<(), Failure> {
+        let activity = Activity::of(runtime);
+        let title = &runtime.definition.title;
+        if let Some(failure) = &activity.pin_failure {
+            self.add(
+                "the project here",
+                failure.message.clone(),
+                Some("vshelf pin SELECTOR".to_owned()),
+            );
+        }
+        if let Some(pin) = activity.pin().filter(|pin| pin.met_by.is_none()) {
+            let problem = format!("wants {title} {}, which is not on the shelf", pin.wanted);
+            self.add(
+                "the project here",
+                problem,
+                Some("vshelf install".to_owned()),
+            );
+        }
+        // What answers in a shell that is not connected says nothing of those that are.
+        if runtime.context().shell.dialect().is_some()
+            && let (Some(copy), Some(wanted)) = (activity.copies.first(), activity.active_key())
+            && activity.differs()
+        {
+            let problem = format!(
+                "{} is first on PATH, and {wanted} should be; something behind the shelf's block in the start-up file puts it there",
+                shown(&copy.program)
+            );
+            let file = own_shell()
+                .and_then(start_up_file)
+                .map(|file| quoted(&file));
+            let mend = file.ok().map(|file| format!("${{EDITOR:-vi}} {file}"));
+            self.add(title.clone(), problem, mend);
+        }
+        Ok(())
+    }
+
+    /// Whether every folder among the installs is one.
+    fn look_at_folders(&mut self, runtime: &Runtime<'_>) -> Result<(), Failure> {
+        let folder = runtime.shelf.install_folder("");
+        let unread = |error| file_failure(&folder, "read", error);
+        let entries = match fs::read_dir(&folder) {
+            Ok(entries) => entries,
+            Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(()),
+            Err(error) => return Err(unread(error)),
+        };
+        for entry in entries {
+            let path = entry.map_err(unread)?.path();
+            let name = path.file_name().unwrap_or_default().to_string_lossy();
+            if runtime.install(&name).is_none() {
+                let problem = "has no receipt, so it is no install".to_owned();
+                self.add(
+                    shown(&path),
+                    problem,
+                    Some(format!("rm -r {}", quoted(&path))),
+                );
+            }
+        }
+        Ok(())
+    }
+
+    /// Whether some source answers, and how old what is known is.
+    fn look_at_sources(&mut self, runtime: &mut Runtime<'_>) {
+        let title = runtime.definition.title.clone();
+        let again = Some(format!("vshelf catalog {}@ --refresh", runtime.name()));
+        if runtime.context().transport.is_offline() {
+            return;
+        }
+        match runtime.load_catalog(true) {
+            Ok(loaded) => {
+                if let Some(reason) = loaded.origin.not_renewed.clone() {
+                    let problem = format!("no source answers: {reason}");
+                    self.add(format!("the catalog of {title}"), problem, again);
+                }
+            }
+            Err(failure) => {
+                let problem = format!("there is none: {}", failure.message);
+                self.add(format!("the catalog of {title}"), problem, again);
+            }
+        }
+    }
+
+    /// Whether there is room for another install.
+    fn look_at_disk(&mut self, context: &Context) -> Result<(), Failure> {
+        let folder = &context.folders()?.data;
+        let Ok(disk) = rustix::fs::statvfs(folder) else {
+            // A shelf that does not exist yet is on no disk.
+            return Ok(());
+        };
+        let free = disk.f_bavail * disk.f_frsize;
+        if free < ROOM {
+            let problem = format!("only {} are free on its disk", megabytes(free));
+            self.add(shown(folder), problem, Some("vshelf list".to_owned()));
+        }
+        Ok(())
+    }
+
     fn show(&self, ui: &Ui, json: bool) -> Outcome {
         if json {
             return print_json(ui, self);
@@ -201,10 +368,8 @@ impl Report {
         }
         if self.findings.is_empty() {
             let count = Count(self.installs, "install");
-            ui.result(styled(
-                Palette::GOOD,
-                format!("{count} looked at: all is well."),
-            ))?;
+            let text = format!("{count} looked at: all is well.");
+            ui.result(styled(Palette::GOOD, text))?;
         }
         Ok(())
     }

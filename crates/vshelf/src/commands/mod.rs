@@ -19,6 +19,7 @@ mod runtimes;
 mod schemas;
 mod setup;
 mod status;
+mod suggest;
 mod switch;
 
 use clap::{ArgMatches, Args, Command, FromArgMatches};
@@ -93,6 +94,7 @@ pub fn all() -> Vec<Entry> {
         entry::<remove::Remove>(),
         entry::<setup::Setup>(),
         entry::<hook::Hook>(),
+        entry::<suggest::Suggest>(),
         entry::<runtimes::Runtimes>(),
         entry::<demo::Demo>(),
     ]

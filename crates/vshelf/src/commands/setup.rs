@@ -44,12 +44,7 @@ impl CommandArgs for Setup {
             ui.result(format!("Selectors without a runtime mean {main} now."))?;
         }
         let dialect = self.find_shell()?;
-        let home = std::env::home_dir().ok_or_else(|| {
-            Failure::new(Kind::Disk, "HOME is not set, so there is no start-up file")
-        })?;
-        let file = resolved(&start_up::start_up_file(dialect, &home, |name| {
-            std::env::var_os(name)
-        }));
+        let file = start_up_file(dialect)?;
         let text = read_or_empty(&file)?;
         if self.undo {
             return match start_up::without_block(&text) {
@@ -100,18 +95,31 @@ impl CommandArgs for Setup {
 
 impl Setup {
     fn find_shell(&self) -> Result<Dialect, Failure> {
-        if let Some(name) = &self.shell {
-            return read_shell(name);
+        match &self.shell {
+            Some(name) => read_shell(name),
+            None => own_shell(),
         }
-        let shell = std::env::var("SHELL").unwrap_or_default();
-        shell.parse().map_err(|_| {
-            Failure::new(
-                Kind::Usage,
-                format!("SHELL is {shell:?}, which is not a shell that setup knows"),
-            )
-            .run("To name yours", "vshelf setup --shell bash")
-        })
     }
+}
+
+/// The person's own shell, as SHELL says.
+pub fn own_shell() -> Result<Dialect, Failure> {
+    let shell = std::env::var("SHELL").unwrap_or_default();
+    shell.parse().map_err(|_| {
+        Failure::new(
+            Kind::Usage,
+            format!("SHELL is {shell:?}, which is not a shell that setup knows"),
+        )
+        .run("To name yours", "vshelf setup --shell bash")
+    })
+}
+
+/// The start-up file of a shell, through every link.
+pub fn start_up_file(dialect: Dialect) -> Result<PathBuf, Failure> {
+    let home = std::env::home_dir()
+        .ok_or_else(|| Failure::new(Kind::Disk, "HOME is not set, so there is no start-up file"))?;
+    let file = start_up::start_up_file(dialect, &home, |name| std::env::var_os(name));
+    Ok(resolved(&file))
 }
 
 /// The file that a start-up file really is, through every link, so that a link stays one.
@@ -119,7 +127,7 @@ fn resolved(file: &Path) -> PathBuf {
     fs::canonicalize(file).unwrap_or_else(|_| file.to_owned())
 }
 
-fn read_or_empty(file: &Path) -> Result<String, Failure> {
+pub fn read_or_empty(file: &Path) -> Result<String, Failure> {
     match fs::read_to_string(file) {
         Ok(text) => Ok(text),
         Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(String::new()),

@@ -8,6 +8,13 @@ use snapbox::str;
 use crate::scene::{Scene, names_in};
 use crate::shows;
 
+/// A home whose new shells are connected.
+fn connected() -> Scene {
+    let scene = Scene::new();
+    scene.does(&["--quiet", "setup"]);
+    scene
+}
+
 /// A folder with a Marram of this version that somebody built.
 fn built(scene: &Scene, folder: &str, version: &str) {
     let program = format!("{folder}/bin/marram");
@@ -19,7 +26,7 @@ fn built(scene: &Scene, folder: &str, version: &str) {
 
 #[test]
 fn a_folder_is_copied_and_is_an_install_from_then_on() {
-    let scene = Scene::new();
+    let scene = connected();
     built(&scene, "build/out", "8.4.0");
     shows!(
         scene.vshelf(&["adopt", "build"]),
@@ -59,7 +66,7 @@ To set one: vshelf default SELECTOR
 
 #[test]
 fn a_link_leaves_the_folder_where_it_is() {
-    let scene = Scene::new();
+    let scene = connected();
     scene.does(&["install", "6"]);
     built(&scene, "forge/marram", "8.4.0");
     shows!(
@@ -108,7 +115,7 @@ Error: the checkup has 1 finding.
 
 #[test]
 fn an_archive_from_a_colleague_is_unpacked_and_searched() {
-    let scene = Scene::new();
+    let scene = connected();
     let archive = scene.path("marram.tar.xz");
     let bytes = vshelf_demo::layouts::publish("http://gull.example");
     fs::write(&archive, &bytes["/folder/marram-8.3.1.tar.xz"]).unwrap();
@@ -137,7 +144,7 @@ fn an_archive_from_a_colleague_is_unpacked_and_searched() {
 
 #[test]
 fn the_systems_copy_can_be_adopted() {
-    let scene = Scene::new();
+    let scene = connected();
     built(&scene, "usr", "7.0.0");
     let path = format!("{}:/usr/bin:/bin", scene.path("usr/bin").display());
     let vshelf = |arguments: &[&str]| {
@@ -161,7 +168,7 @@ fn the_systems_copy_can_be_adopted() {
 
 #[test]
 fn what_cannot_be_adopted_is_refused_and_leaves_nothing() {
-    let scene = Scene::new();
+    let scene = connected();
     scene.write("empty/readme", "nothing here");
     built(&scene, "odd", "is not a number");
     built(&scene, "good", "8.4.0");
@@ -237,7 +244,7 @@ Error: ~/good/bin/marram is no folder, and --link needs one.
 
 #[test]
 fn a_checkup_says_which_files_changed_and_how_to_mend_it() {
-    let scene = Scene::new();
+    let scene = connected();
     scene.does(&["install", "8.3.1", "6"]);
     shows!(
         scene.vshelf(&["checkup"]),
@@ -283,7 +290,7 @@ Error: the checkup has 3 findings.
 
 #[test]
 fn what_does_not_start_is_kept_only_on_request() {
-    let scene = Scene::new();
+    let scene = connected();
     let ran = scene.vshelf(&["install", "--keep-broken", "dunefield/9.1.1"]);
     assert_eq!(ran.code, 0, "{ran}");
     assert!(
@@ -314,7 +321,7 @@ Error: the checkup has 1 finding.
 
 #[test]
 fn a_build_for_newer_systems_is_told_by_the_version_that_it_asks_for() {
-    let scene = Scene::new();
+    let scene = connected();
     built(&scene, "new", "8.4.0");
     let complaint = "marram: /lib/libc.so.6: version `GLIBC_9.99' not found (required by marram)";
     scene.write(

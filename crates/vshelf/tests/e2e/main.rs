@@ -7,6 +7,8 @@
 
 mod adopt;
 mod bad_input;
+mod checkup;
+mod completion;
 mod demo;
 mod docs;
 mod faults;

@@ -166,7 +166,7 @@ This shell is not connected; to connect it: vshelf setup
     let left_out =
         "No @saltmarsh/bittern says that it runs on Marram 10.0.0-rc.1; it comes without.";
     assert!(ran.stderr.contains(left_out), "{ran}");
-    let whole = vshelf(&scene, &["checkup"]);
+    let whole = vshelf(&scene, &["checkup", "8", "6", "10"]);
     assert_eq!(whole.code, 0, "{whole}");
 }
 

@@ -12,7 +12,7 @@ use rstest::rstest;
 use crate::scene::{PROGRAM, Scene, names_in, skipped};
 
 /// A shell on a terminal of its own.
-struct Terminal {
+pub struct Terminal {
     child: Box<dyn Child + Send + Sync>,
     // Dropping it would hang up on the shell.
     _master: Box<dyn MasterPty + Send>,
@@ -27,7 +27,7 @@ impl Terminal {
         Terminal::open_shell(scene, &["/bin/bash", "--noprofile", "-i"])
     }
 
-    fn open_shell(scene: &Scene, shell: &[&str]) -> Terminal {
+    pub fn open_shell(scene: &Scene, shell: &[&str]) -> Terminal {
         let size = PtySize {
             rows: 30,
             cols: 100,
@@ -80,8 +80,16 @@ impl Terminal {
         self.seen.clone()
     }
 
+    /// Types keys and gives back all that was written until `answer` is there.
+    pub fn presses(&mut self, keys: &str, answer: &str) -> String {
+        self.seen.clear();
+        write!(self.writer, "{keys}").unwrap();
+        self.wait_for(keys, |seen| seen.contains(answer));
+        self.seen.clone()
+    }
+
     /// Types a line and gives back what the shell writes until it is ready for the next.
-    fn types(&mut self, line: &str) -> String {
+    pub fn types(&mut self, line: &str) -> String {
         self.seen.clear();
         writeln!(self.writer, "{line}; echo \"rea\"\"dy:$?\"").unwrap();
         self.wait_for(line, is_ready);

@@ -1,0 +1,186 @@
+//! Set-ups that are broken on purpose: each is found, and its mend mends it.
+
+use std::fs;
+
+use rstest::rstest;
+use vshelf_demo::server::Fault;
+
+use crate::scene::{PROGRAM, Ran, Scene};
+
+/// A connected home with two installs.
+fn sound() -> Scene {
+    let scene = Scene::with_faults(&[]);
+    scene.does(&["install", "8.3.1", "6"]);
+    scene.does(&["setup"]);
+    scene
+}
+
+fn sh(scene: &Scene, script: &str) -> Ran {
+    let data = scene.data("");
+    let mut command = scene.command("/bin/bash");
+    command
+        .env("DATA", data.to_str().unwrap().trim_end_matches('/'))
+        .env("CACHE", scene.path(".cache/vivid-shelf"))
+        .env("PROGRAM_PATH", PROGRAM);
+    scene.run(command.args(["--noprofile", "--norc", "-c", script]))
+}
+
+/// What a checkup says in a connected shell that is opened now.
+fn checkup(scene: &Scene) -> Ran {
+    let script = "source ~/.bashrc
+        # A shell that is not connected has the program alone.
+        declare -F vshelf >/dev/null || vshelf() { \"$PROGRAM_PATH\" \"$@\"; }
+        vshelf checkup";
+    sh(scene, script)
+}
+
+#[test]
+fn a_sound_set_up_has_no_finding() {
+    let ran = checkup(&sound());
+    assert_eq!(ran.stdout, "2 installs looked at: all is well.\n", "{ran}");
+    assert_eq!(ran.code, 0);
+}
+
+#[rstest]
+#[case(
+    "sed -i /vivid-shelf/,+2d ~/.bashrc",
+    "~/.bashrc: does not connect new shells to the shelf"
+)]
+#[case(
+    "cat ~/.bashrc ~/.bashrc > b; mv b ~/.bashrc",
+    "~/.bashrc: has the block of the shelf more than once"
+)]
+#[case(
+    "sed -i '/ends here/d' ~/.bashrc",
+    "~/.bashrc: has a block of the shelf without its end"
+)]
+#[case(
+    "sed -i 's/hook.bash/hook.old/g' ~/.bashrc",
+    "~/.bashrc: sources another hook"
+)]
+#[case("rm $DATA/hooks/hook.bash", "hook.bash: is gone")]
+#[case(
+    "echo '# old' >> $DATA/hooks/hook.bash",
+    "hook.bash: is of another version of this program"
+)]
+#[case(
+    "echo kelp > $DATA/marram/installs/8.3.1/lib/marram/prelude.mar",
+    "Marram 8.3.1: 1 of 7 files are not as they were unpacked"
+)]
+#[case(
+    "rm $DATA/marram/installs/8.3.1/lib/marram/prelude.mar",
+    "lib/marram/prelude.mar is missing"
+)]
+#[case(
+    "chmod 644 $DATA/marram/installs/6.20.2/bin/marram",
+    "bin/marram has other permissions"
+)]
+#[case(
+    "ln -sfn /bin/false $DATA/marram/installs/6.20.2/bin/marram",
+    "Marram 6.20.2: does not start"
+)]
+#[case(
+    "rm -r $DATA/marram/installs/8.3.1",
+    "the default of Marram: 8.3.1 stands for nothing on the shelf"
+)]
+fn what_is_broken_is_found_and_mended_as_told(#[case] breaking: &str, #[case] found: &str) {
+    let scene = sound();
+    let broke = sh(&scene, breaking);
+    assert_eq!(broke.code, 0, "{broke}");
+    let ran = checkup(&scene);
+    assert!(
+        ran.stdout.contains(found) || ran.stderr.contains(found),
+        "{breaking}\n{ran}"
+    );
+    assert_eq!(ran.code, 1, "{ran}");
+    let mends = ran
+        .stdout
+        .lines()
+        .filter_map(|line| line.trim().strip_prefix("To mend it: "));
+    for mend in mends {
+        let mend = mend
+            .replace("vshelf", "\"$PROGRAM_PATH\"")
+            .replace("SELECTOR", "6");
+        let mended = sh(&scene, &mend);
+        assert_eq!(mended.code, 0, "{mend}: {mended}");
+    }
+    let ran = checkup(&scene);
+    assert_eq!(ran.code, 0, "{breaking}\n{ran}");
+}
+
+#[test]
+fn labels_links_and_strange_folders_are_found() {
+    let scene = sound();
+    scene.does(&["label", "old", "6"]);
+    scene.does(&["remove", "6"]);
+    scene.write("built/bin/marram", "#!/bin/sh\necho 'marram 9.9.9'\n");
+    let program = scene.path("built/bin/marram");
+    let mode = std::os::unix::fs::PermissionsExt::from_mode(0o755);
+    fs::set_permissions(&program, mode).unwrap();
+    scene.does(&["adopt", "--link", "built"]);
+    fs::remove_dir_all(scene.path("built")).unwrap();
+    fs::create_dir(scene.data("marram/installs/stranger")).unwrap();
+    let ran = checkup(&scene);
+    for found in [
+        "the label old of Marram: 6 stands for nothing on the shelf",
+        "Marram adopted/9.9.9: ~/built is gone, which it is a link to",
+        "installs/stranger: has no receipt, so it is no install",
+    ] {
+        assert!(ran.stdout.contains(found), "{found}\n{ran}");
+    }
+    assert!(ran.stderr.contains("the checkup has 3 findings"), "{ran}");
+}
+
+#[test]
+fn a_project_that_is_not_satisfied_and_another_copy_in_front_are_found() {
+    let scene = sound();
+    scene.write("tide-board/.marram-version", "4\n");
+    let ran = sh(&scene, "source ~/.bashrc; cd tide-board; vshelf checkup");
+    let found = "the project here: wants Marram 4, which is not on the shelf";
+    assert!(ran.stdout.contains(found), "{ran}");
+    scene.write("tide-board/.marram-version", "4 or 5\n");
+    let ran = sh(&scene, "source ~/.bashrc; cd tide-board; vshelf checkup");
+    assert!(
+        ran.stdout
+            .contains("the project here: ~/tide-board/.marram-version, line 1"),
+        "{ran}"
+    );
+    scene.write("front/marram", "#!/bin/sh\necho 'marram 1.0'\n");
+    let mode = std::os::unix::fs::PermissionsExt::from_mode(0o755);
+    fs::set_permissions(scene.path("front/marram"), mode).unwrap();
+    let ran = sh(
+        &scene,
+        "source ~/.bashrc; PATH=~/front:$PATH; vshelf checkup",
+    );
+    assert!(
+        ran.stdout
+            .contains("Marram: ~/front/marram is first on PATH, and 8.3.1 should be"),
+        "{ran}"
+    );
+}
+
+#[test]
+fn a_source_that_is_gone_is_found_and_offline_asks_nobody() {
+    let scene = sound();
+    scene.server().misbehave(&[Fault::Status(404)]);
+    let ran = checkup(&scene);
+    assert!(
+        ran.stdout
+            .contains("the catalog of Marram: no source answers: "),
+        "{ran}"
+    );
+    let before = scene.server().requests().len();
+    let ran = sh(&scene, "source ~/.bashrc; vshelf checkup --offline");
+    assert_eq!(ran.code, 0, "{ran}");
+    assert_eq!(scene.server().requests().len(), before);
+}
+
+#[test]
+fn a_checkup_of_some_installs_looks_at_nothing_else() {
+    let scene = Scene::new();
+    scene.does(&["install", "8.3.1", "6"]);
+    let ran = scene.does(&["checkup", "8"]);
+    assert_eq!(ran.stdout, "1 install looked at: all is well.\n");
+    let none = scene.vshelf(&["checkup", "9"]);
+    assert_eq!(none.code, 3, "{none}");
+}

@@ -1,0 +1,113 @@
+//! What can stand where a person is typing, asked directly and in the shells.
+
+use std::path::Path;
+
+use rstest::rstest;
+
+use crate::scene::{Scene, skipped};
+use crate::terminal::Terminal;
+
+fn scene() -> Scene {
+    let scene = Scene::new();
+    scene.does(&["install", "8", "6", "6.2.11"]);
+    scene.does(&["label", "board", "samphire"]);
+    scene
+}
+
+/// The candidates for the last of these words.
+fn suggested(scene: &Scene, words: &[&str]) -> Vec<String> {
+    let ran = scene.does(&[&["suggest", "--"], words].concat());
+    ran.stdout.lines().map(str::to_owned).collect()
+}
+
+#[rstest]
+#[case(&["swi"], &["switch\tUse another version in this shell, now"])]
+#[case(&["switch", "6."], &["6.20.2\tmaintenance, board", "6.2.11\tmaintenance"])]
+#[case(&["switch", "8"], &["8.3.1\tlts, default"])]
+#[case(&["switch", "b"], &["board\tlabel: samphire"])]
+#[case(&["switch", "s"], &["samphire\tline 6, maintenance", "stable\tchannel: 8", "system\t"])]
+#[case(&["switch", "g"], &[])]
+#[case(&["install", "g"], &["glasswort\tline 4, ended"])]
+#[case(&["install", "8.3.1", "8.3."], &["8.3.1\t2026-10-14, security", "8.3.0\t2026-06-26"])]
+#[case(&["install", "dunefield/8.3"], &["dunefield/8.3.1\t2026-10-14, security", "dunefield/8.3.0\t2026-06-29"])]
+#[case(&["install", "marram@8.3.0"], &["marram@8.3.0\t2026-06-26"])]
+#[case(&["install", "8.2.1"], &[])]
+#[case(&["install", "--ke"], &["--keep-broken\tKeep it on the shelf even if it does not start here"])]
+#[case(&["setup", "--shell", "f"], &["fish\t"])]
+#[case(&["setup", "--main", "ma"], &["marram\tMarram"])]
+#[case(&["list", "ma"], &["marram@\tMarram"])]
+#[case(&["nonsense", "8"], &[])]
+fn candidates_are_told_with_what_they_are(#[case] words: &[&str], #[case] expected: &[&str]) {
+    assert_eq!(suggested(&scene(), words), expected);
+}
+
+#[test]
+fn nothing_is_suggested_where_nothing_is_known_and_no_server_is_asked() {
+    let scene = Scene::with_faults(&[]);
+    assert_eq!(suggested(&scene, &["switch", "8"]), Vec::<String>::new());
+    assert_eq!(suggested(&scene, &["install", "8"]), Vec::<String>::new());
+    assert_eq!(scene.server().requests(), Vec::<String>::new());
+}
+
+fn is_here(shell: &str) -> bool {
+    let here = Path::new("/usr/bin").join(shell).exists();
+    if !here {
+        skipped(&format!("{shell} is not installed"));
+    }
+    here
+}
+
+#[test]
+fn bash_completes_versions_also_behind_an_at_sign() {
+    let scene = scene();
+    let script = r#"
+        complete_at() {
+            COMP_LINE=$1 COMP_POINT=${#1}
+            __vshelf_complete
+            echo "${COMPREPLY[*]}"
+        }
+        complete_at 'vshelf switch 6.'
+        complete_at 'vshelf install marram@8.3.'
+        complete_at 'vshelf remove 8.3.1 '
+        complete -p vshelf | grep -c __vshelf_complete"#;
+    let ran = scene.bash(script);
+    let lines: Vec<&str> = ran.stdout.lines().collect();
+    assert_eq!(lines[0], "6.20.2 6.2.11", "{ran}");
+    assert_eq!(lines[1], "8.3.1 8.3.0", "{ran}");
+    assert!(lines[2].starts_with("8.3.1 6.20.2 6.2.11 board"), "{ran}");
+    assert_eq!(lines[3], "1", "{ran}");
+}
+
+#[test]
+fn fish_completes_with_descriptions() {
+    if !is_here("fish") {
+        return;
+    }
+    let scene = scene();
+    scene.does(&["setup", "--shell", "fish"]);
+    let script = "source ~/.config/fish/config.fish; complete -C 'vshelf switch 6.'";
+    let mut command = scene.command("fish");
+    let ran = scene.run(command.args(["--no-config", "-c", script]));
+    assert_eq!(
+        ran.stdout, "6.20.2\tmaintenance, board\n6.2.11\tmaintenance\n",
+        "{ran}"
+    );
+}
+
+#[test]
+fn zsh_completes_in_an_interactive_shell() {
+    if !is_here("zsh") {
+        return;
+    }
+    let scene = scene();
+    // As most people have it: the completion system behind our block as well.
+    scene.write(".zshrc", "PS1='> '\n");
+    scene.does(&["setup", "--shell", "zsh"]);
+    let start_up = std::fs::read_to_string(scene.path(".zshrc")).unwrap();
+    let later = "autoload -Uz compinit; compinit -u -d ~/.zcompdump\n";
+    scene.write(".zshrc", &(start_up + later));
+    let mut terminal = Terminal::open_shell(&scene, &["zsh", "-i"]);
+    terminal.types("true");
+    let listed = terminal.presses("vshelf switch 6.\t\t", "maintenance");
+    assert!(listed.contains("6.20.2"), "{listed}");
+}
