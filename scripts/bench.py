@@ -162,6 +162,8 @@ def start():
         "vshelf switch": ([PROGRAM, "switch", "20"], None),
         "vshelf explain": ([PROGRAM, "explain", "lts"], None),
         "vshelf run": ([PROGRAM, "run", "20", "--", "true"], None),
+        "vshelf hook --here": ([PROGRAM, "hook", "--here", "bash"], None),
+        "vshelf suggest (700 releases)": ([PROGRAM, "suggest", "--", "install", ""], None),
         "vshelf catalog (700 releases)": ([PROGRAM, "catalog"], None),
     }, 400)
 
@@ -241,6 +243,19 @@ def durability():
 def shell():
     vshelf("setup", "--shell", "bash")
     bash = ["bash", "--noprofile", "-i", "-c", "true"]
+    hook = WORK / ".local/share/vivid-shelf/hooks/hook.bash"
+    for title, script in (
+        ("a prompt where nothing changed", "__vshelf_look"),
+        ("entering a project that is known", "__vshelf_here=; __vshelf_look"),
+    ):
+        project = WORK / "station/tide-board"
+        project.mkdir(parents=True, exist_ok=True)
+        (project / "vivid-shelf.toml").write_text('[want]\nbench = "20"\n')
+        folder = project if "project" in title else WORK
+        loop = f". {hook}; cd {folder}; __vshelf_look; for ((i = 0; i < 2000; i++)); do {{}}; done"
+        with_hook = timed(["bash", "-c", loop.replace("{}", script)])
+        without = timed(["bash", "-c", loop.replace("{}", ":")])
+        print(f"  {title:<40} {(with_hook - without) / 2000 * 1e6:8.1f} microseconds")
     compare("Opening an interactive bash", (["bash", "--noprofile", "--norc", "-i", "-c", "true"], None),
             {"with the hook": (bash, None)}, 300)
 

@@ -13,7 +13,7 @@ const fn step(why: &'static str, command: &'static str) -> Step {
 }
 
 /// The steps in order.
-pub const STEPS: [Step; 19] = [
+pub const STEPS: [Step; 20] = [
     step(
         "You keep the instruments of the Gull Point tide station running. What is published of Marram?",
         "vshelf catalog",
@@ -59,12 +59,12 @@ pub const STEPS: [Step; 19] = [
         "vshelf label board samphire",
     ),
     step(
-        "The tide board's folder says what the project wants.",
+        "The tide board's folder says what the project wants, and the shell follows.",
         "mkdir tide-board && cd tide-board && vshelf pin board",
     ),
     step(
-        "Without a selector, switch takes that wish.",
-        "vshelf switch",
+        "So it answers here, until you leave the folder or switch.",
+        "marram -e 'print version'",
     ),
     step(
         "Only what mends a security problem, since last winter.",
@@ -75,7 +75,11 @@ pub const STEPS: [Step; 19] = [
         "vshelf install 6.02",
     ),
     step(
+        "Is everything connected and sound? Each finding would come with its mend.",
+        "vshelf checkup",
+    ),
+    step(
         "The older one is no longer needed.",
-        "cd .. && vshelf switch --off && vshelf remove 6",
+        "cd .. && vshelf remove 6",
     ),
 ];

@@ -46,14 +46,15 @@ pub fn source_line(dialect: Dialect, quoted_hook: &str) -> String {
     }
 }
 
-fn block(dialect: Dialect, hook: &Path) -> String {
+/// The lines that connect a shell of this kind to the hook.
+pub fn block(dialect: Dialect, hook: &Path) -> String {
     let quoted = dialect.quote(&hook.to_string_lossy());
     let line = source_line(dialect, &quoted);
     match dialect {
         Dialect::Fish => {
-            format!("{FIRST}\nif test -r {quoted}; {line}; end\n{LAST}\n")
+            format!("{FIRST}\nif test -r {quoted}\n    {line}\nend\n{LAST}\n")
         }
-        _ => format!("{FIRST}\nif [ -r {quoted} ]; then {line}; fi\n{LAST}\n"),
+        _ => format!("{FIRST}\nif [ -r {quoted} ]; then\n  {line}\nfi\n{LAST}\n"),
     }
 }
 

@@ -151,9 +151,12 @@ function __vshelf_look
         set __vshelf_followed $__vshelf_words
         __vshelf_enter_all
         if status is-interactive; and test "$__vshelf_says" = announce
+            set -l switched
+            set -q VSHELF_SWITCHED; and set switched (string split ' ' -- $VSHELF_SWITCHED)
             for pair in $__vshelf_followed
                 set -l parts (string split -m 1 = -- $pair)
-                if test "$(__vshelf_word $parts[1] $before)" != "$parts[2]"; and test "$parts[2]" != '?'
+                # A switch goes before what the project wants.
+                if test -z "$(__vshelf_word $parts[1] $switched)"; and test "$(__vshelf_word $parts[1] $before)" != "$parts[2]"; and test "$parts[2]" != '?'
                     printf 'vshelf: %s %s here, as the project wants\n' $parts[1] $parts[2] >&2
                 end
             end

@@ -178,6 +178,9 @@ __vshelf_announce() {
     __vshelf_pair=${__vshelf_left%% *}
     __vshelf_left=${__vshelf_left#"$__vshelf_pair"}
     __vshelf_left=${__vshelf_left# }
+    # A switch goes before what the project wants.
+    __vshelf_word "${__vshelf_pair%%=*}" "${VSHELF_SWITCHED-}"
+    if [ -n "$__vshelf_value" ]; then continue; fi
     __vshelf_word "${__vshelf_pair%%=*}" "$2"
     if [ "$__vshelf_value" != "${__vshelf_pair#*=}" ] && [ "${__vshelf_pair#*=}" != '?' ]; then
       # shellcheck disable=SC2059

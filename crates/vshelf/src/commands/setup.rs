@@ -7,6 +7,7 @@ use std::path::{Path, PathBuf};
 use clap::Args;
 use vshelf_shelf::atomic;
 use vshelf_shell::{Dialect, start_up};
+use vshelf_view::Palette;
 
 use crate::commands::CommandArgs;
 use crate::commands::hook::read_shell;
@@ -15,7 +16,7 @@ use crate::failure::file_failure;
 use crate::failure::{Failure, Kind, Outcome, quoted, shown};
 use crate::hooks;
 use crate::settings::settings_file;
-use crate::ui::Ui;
+use crate::ui::{Ui, styled};
 
 /// Connect your shell, and choose the main runtime
 ///
@@ -67,6 +68,12 @@ impl CommandArgs for Setup {
         let with_block = start_up::with_block(&text, dialect, &hook);
         let start_up_changed = with_block != text;
         if start_up_changed {
+            if ui.is_terminal() {
+                ui.note(format!("These lines go into {}:", shown(&file)));
+                for line in start_up::block(dialect, &hook).lines() {
+                    ui.note(format!("  {}", styled(Palette::QUIET, line)));
+                }
+            }
             write_start_up(&file, &with_block)?;
         }
         let name = dialect.name();
@@ -83,7 +90,8 @@ impl CommandArgs for Setup {
                 ui.result(format!("{name} is connected already; nothing was changed."))?
             }
         }
-        if context.shell.dialect() != Some(dialect) {
+        // A connected shell of another kind cannot source this hook.
+        if context.shell.dialect().is_none() {
             ui.next(
                 "To connect this shell too",
                 &start_up::source_line(dialect, &quoted(&hook)),

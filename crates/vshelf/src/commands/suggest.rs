@@ -1,6 +1,7 @@
 //! `vshelf suggest`: what can stand where a person is typing, for completion in shells.
 
 use clap::{Arg, Args, Command};
+use vshelf_core::resolve::{Choice, Scope};
 use vshelf_core::selector::KEYWORDS;
 use vshelf_view::words::printable;
 
@@ -158,7 +159,7 @@ fn versions(context: &Context, typed: &str, among: Among) -> Vec<Candidate> {
     for word in KEYWORDS {
         // A channel may have the name of a word, and then is what it means.
         if names.iter().all(|(name, _)| name != word) {
-            names.push((word.to_owned(), String::new()));
+            names.push((word.to_owned(), meaning(&runtime, word, among)));
         }
     }
     // Of names, those that stand for something on the shelf.
@@ -171,6 +172,27 @@ fn versions(context: &Context, typed: &str, among: Among) -> Vec<Candidate> {
         candidate.insert_str(0, &prefix);
     }
     found
+}
+
+/// What a word stands for now.
+fn meaning(runtime: &Runtime<'_>, word: &str, among: Among) -> String {
+    let Ok(request) = word.parse() else {
+        return String::new();
+    };
+    let key = match among {
+        Among::Shelf => runtime.key_meeting(&request),
+        Among::Published => {
+            let choice = runtime.explain(&request, Scope::Published).outcome.ok();
+            choice.map(|choice| match choice {
+                Choice::Version(chosen) => chosen.version.to_string(),
+                Choice::System => "system".to_owned(),
+            })
+        }
+    };
+    match key.filter(|key| key != word) {
+        Some(key) => format!("now {key}"),
+        None => String::new(),
+    }
 }
 
 fn on_shelf(runtime: &Runtime<'_>) -> Vec<Candidate> {

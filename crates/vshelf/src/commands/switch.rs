@@ -142,6 +142,12 @@ fn off(ui: &Ui, runtime: &Runtime<'_>) -> Outcome {
         ));
     };
     switching::plan_following(runtime, Some(switched));
+    if let Some(key) = switching::followed_key(runtime, &activity) {
+        return ui.result(format!(
+            "This shell follows the project here again: {}.",
+            called(runtime, &key, &activity)
+        ));
+    }
     match runtime.default_key() {
         Some(key) => ui.result(format!(
             "This shell follows the default of {title} again: {}.",

@@ -43,7 +43,7 @@ fn a_sound_set_up_has_no_finding() {
 
 #[rstest]
 #[case(
-    "sed -i /vivid-shelf/,+2d ~/.bashrc",
+    "sed -i '/begins here/,/ends here/d' ~/.bashrc",
     "~/.bashrc: does not connect new shells to the shelf"
 )]
 #[case(

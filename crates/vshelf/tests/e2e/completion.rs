@@ -32,6 +32,8 @@ fn suggested(scene: &Scene, words: &[&str]) -> Vec<String> {
 #[case(&["install", "dunefield/8.3"], &["dunefield/8.3.1\t2026-10-14, security", "dunefield/8.3.0\t2026-06-29"])]
 #[case(&["install", "marram@8.3.0"], &["marram@8.3.0\t2026-06-26"])]
 #[case(&["install", "8.2.1"], &[])]
+#[case(&["install", "lt"], &["lts\tnow 8.3.1"])]
+#[case(&["switch", "la"], &["latest\tnow 8.3.1"])]
 #[case(&["install", "--ke"], &["--keep-broken\tKeep it on the shelf even if it does not start here"])]
 #[case(&["setup", "--shell", "f"], &["fish\t"])]
 #[case(&["setup", "--main", "ma"], &["marram\tMarram"])]

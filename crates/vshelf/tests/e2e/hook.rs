@@ -61,6 +61,42 @@ fn every_function_works_in_a_hostile_home_under_strict_mode() {
 }
 
 #[test]
+fn other_prompt_hooks_stay_as_text_and_as_a_list() {
+    let scene = Scene::new();
+    scene.does(&["install", "8"]);
+    let script = "PROMPT_COMMAND=(one 'two 2')
+        source ~/.bashrc
+        source ~/.bashrc
+        printf '%s|' \"${PROMPT_COMMAND[@]}\"; echo
+        unset PROMPT_COMMAND
+        source ~/.bashrc
+        printf '%s|' \"${PROMPT_COMMAND[@]}\"; echo
+        PROMPT_COMMAND='mine; '
+        source ~/.bashrc
+        printf '%s|' \"${PROMPT_COMMAND[@]}\"";
+    let ran = scene.bash(script);
+    assert_eq!(
+        ran.stdout, "__vshelf_prompt; one|two 2|\n__vshelf_prompt|\n__vshelf_prompt; mine; |",
+        "{ran}"
+    );
+}
+
+#[test]
+fn a_home_that_cannot_be_written_only_costs_more_questions() {
+    let scene = Scene::new();
+    scene.does(&["install", "8", "6"]);
+    scene.write("tide-board/.marram-version", "6\n");
+    scene.does(&["setup"]);
+    // A file where the folder of stamps would be: as good as a read-only home, for root too.
+    scene.write(".cache/vivid-shelf/pins", "");
+    let script = "source ~/.local/share/vivid-shelf/hooks/hook.bash
+        cd ~/tide-board; __vshelf_look; __vshelf_look; marram --version
+        cd ~; __vshelf_look; marram --version";
+    let ran = scene.run(scene.command("/bin/bash").args(["--norc", "-c", script]));
+    assert_eq!(ran.to_string(), "marram 6.20.2\nmarram 8.3.1\n");
+}
+
+#[test]
 fn a_missing_program_is_one_clear_line() {
     let scene = Scene::new();
     scene.does(&["install", "8"]);

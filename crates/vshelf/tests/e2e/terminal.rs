@@ -320,6 +320,14 @@ fn an_interactive_shell_follows_the_project(
         pinned.contains("vshelf: marram 9.2.0 here, as the project wants"),
         "{pinned}"
     );
+    // A switch goes before what the project wants, and nothing else is announced.
+    terminal.types("cd ..");
+    terminal.types("vshelf switch 8");
+    let entered = terminal.types("cd tide-board");
+    assert!(!entered.contains("as the project wants"), "{entered}");
+    let off = terminal.types("vshelf switch --off");
+    let again = "This shell follows the project here again: Marram 9.2.0.";
+    assert!(off.contains(again), "{off}");
     terminal.types("cd ..");
     assert_eq!(
         version(&terminal.types("marram --version")).as_deref(),
