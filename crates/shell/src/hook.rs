@@ -1,7 +1,8 @@
 //! The static files that a shell's start-up file sources.
 //!
-//! Two files a shell: the hook with its functions, which changes with the program, and the list of
-//! runtimes to enter, which changes with the shelf. Sourcing them starts no process.
+//! Three files a shell: the hook and the functions that it reads when one is needed, which change with
+//! the program, and the list of runtimes to enter, which changes with the shelf. Sourcing them starts
+//! no process.
 
 use std::path::Path;
 
@@ -13,6 +14,11 @@ use crate::Dialect;
 /// The hook file's name below the hooks folder.
 pub fn hook_file(dialect: Dialect) -> String {
     format!("hook.{}", dialect.name())
+}
+
+/// The name of the file of functions below the hooks folder.
+pub fn functions_file(dialect: Dialect) -> String {
+    format!("functions.{}", dialect.name())
 }
 
 /// The name of the list of runtimes below the hooks folder.
@@ -44,22 +50,18 @@ pub enum Following {
     Off,
 }
 
-/// The code of a shell's hook, with nothing of this machine in it.
-fn template(dialect: Dialect) -> String {
-    let (prompt, emulate, checked_as) = match dialect {
-        Dialect::Fish => return include_str!("../templates/hook.fish").to_owned(),
-        Dialect::Bash => (include_str!("../templates/prompt.bash"), None, "bash"),
-        Dialect::Zsh => (
-            include_str!("../templates/prompt.zsh"),
-            Some("builtin emulate -L sh"),
-            "sh",
-        ),
-        Dialect::Sh | Dialect::Mksh => (include_str!("../templates/prompt.sh"), None, "sh"),
-        Dialect::Ksh => (include_str!("../templates/prompt.sh"), None, "ksh"),
+/// Code of a shell with nothing of this machine in it.
+fn template(dialect: Dialect, parts: &[&str]) -> String {
+    let checked_as = match dialect {
+        Dialect::Bash => "bash",
+        Dialect::Ksh => "ksh",
+        _ => "sh",
     };
-    let text = [include_str!("../templates/hook.sh"), prompt].concat();
+    let text = parts.concat();
     let lines = text.lines().filter_map(|line| match line.trim() {
-        "@EMULATE@" => emulate.map(|emulate| format!("  {emulate}\n")),
+        // zsh reads POSIX code as such where it is told to.
+        "@EMULATE@" if dialect == Dialect::Zsh => Some("  builtin emulate -L sh\n".to_owned()),
+        "@EMULATE@" => None,
         _ => Some(format!("{line}\n")),
     });
     let text: String = lines.collect();
@@ -67,11 +69,32 @@ fn template(dialect: Dialect) -> String {
         .replace("@CHECKED_AS@", checked_as)
 }
 
+/// The functions that the hook reads when one is needed: a new shell parses what it uses at once.
+pub fn render_functions(dialect: Dialect) -> String {
+    const FUNCTIONS: &str = include_str!("../templates/functions.sh");
+    let parts: &[&str] = match dialect {
+        Dialect::Fish => &[include_str!("../templates/functions.fish")],
+        Dialect::Bash => &[FUNCTIONS, include_str!("../templates/complete.bash")],
+        Dialect::Zsh => &[FUNCTIONS, include_str!("../templates/complete.zsh")],
+        Dialect::Sh | Dialect::Ksh | Dialect::Mksh => &[FUNCTIONS],
+    };
+    template(dialect, parts)
+}
+
 /// The hook for a shell whose places are these.
 pub fn render_hook(dialect: Dialect, places: Places<'_>) -> String {
+    const HOOK: &str = include_str!("../templates/hook.sh");
+    let parts: &[&str] = match dialect {
+        Dialect::Fish => &[include_str!("../templates/hook.fish")],
+        Dialect::Bash => &[HOOK, include_str!("../templates/prompt.bash")],
+        Dialect::Zsh => &[HOOK, include_str!("../templates/prompt.zsh")],
+        Dialect::Sh | Dialect::Ksh | Dialect::Mksh => {
+            &[HOOK, include_str!("../templates/prompt.sh")]
+        }
+    };
     // Filled in at once: text that one value brings is not searched for the next.
     let mut text = String::new();
-    for line in template(dialect).lines() {
+    for line in template(dialect, parts).lines() {
         let value = match line
             .rsplit_once('@')
             .and_then(|(line, _)| line.rsplit_once('@'))

@@ -3,6 +3,8 @@
 set -g __vshelf_data @DATA@
 set -g __vshelf_program @PROGRAM@
 set -g __vshelf_stamps @STAMPS@
+# Set by the file of functions, which is read when one is needed.
+set -q __vshelf_loaded; or set -g __vshelf_loaded
 # The folder that was looked at last, its pin files, and what they came to.
 set -g __vshelf_here ''
 set -g __vshelf_watched
@@ -60,109 +62,42 @@ function __vshelf_enter
     end
 end
 
-# Prints the pin files in a folder.
-function __vshelf_look_in
-    set -l folder $argv[1]
-    test $folder = /; and set folder ''
+# Reads the functions that not every shell needs.
+function __vshelf_need
+    if not set -q __vshelf_loaded[1]
+        test -r $__vshelf_data/hooks/functions.fish; or return 1
+        source $__vshelf_data/hooks/functions.fish
+    end
+end
+
+# Whether a folder has a pin file.
+function __vshelf_has_pin
     for name in $__vshelf_pins
-        if test -f $folder/$name
-            echo -- $name
-        end
+        test -f $argv[1]/$name; and return 0
     end
+    return 1
 end
 
-# The stamp of a pin file.
-function __vshelf_stamp
-    set -l flat (string replace -a % %p -- $argv[1] | string replace -a / %s | string collect)
-    echo -- $__vshelf_stamps/$flat
-end
-
-# Whether a pin file is not as it was when its stamp was made: the stamp has its time.
-function __vshelf_is_other
-    set -l stamp (__vshelf_stamp $argv[1] | string collect)
-    set -l times (path mtime -- $argv[1] $stamp 2>/dev/null)
-    test (count $times) != 2; or test $times[1] != $times[2]
-end
-
-# Whether all is as it was when this folder was looked at.
-function __vshelf_is_same
-    test "$PWD" = "$__vshelf_here"; or return 1
-    for file in $__vshelf_watched
-        __vshelf_is_other $file; and return 1
-    end
-    test "$(__vshelf_look_in $PWD)" = "$__vshelf_named"
-end
-
-# Walks upward from this folder. Sets __vshelf_words to what the stamps of the pin files say,
-# nearest first, __vshelf_watched to the files, and __vshelf_ask where a stamp is missing or has to
-# be renewed.
-function __vshelf_walk
-    set -g __vshelf_words
-    set -g __vshelf_watched
-    set -g __vshelf_ask
-    set -g __vshelf_named "$(__vshelf_look_in $PWD)"
-    set -l at $PWD
-    while true
-        set -l folder $at
-        test $at = /; and set folder ''
-        for name in (__vshelf_look_in $at)
-            set -l file $folder/$name
-            if __vshelf_is_other $file
-                set __vshelf_ask 1
-                continue
-            end
-            set -l stamp (__vshelf_stamp $file | string collect)
-            read -l line <$stamp
-            set line (string split -n ' ' -- $line)
-            if test "$line[1]" = again
-                set __vshelf_ask 1
-                set -e line[1]
-            end
-            # The nearest file that wants something of a runtime decides.
-            for pair in $line
-                set -l known (__vshelf_word (string split -m 1 -f 1 = -- $pair) $__vshelf_words)
-                test -n "$known"; or set -a __vshelf_words $pair
-            end
-            set -a __vshelf_watched $file
-        end
-        test $at = /; and break
-        set at (path dirname -- $at | string collect)
-    end
-end
-
-# Follows what the project here wants. Only builtins, unless what it wants changed.
+# Follows what the project here wants. Where nothing is pinned, that is found out at once.
 function __vshelf_look
-    if not set -q __vshelf_pins[1]; or __vshelf_is_same
-        return 0
-    end
-    set __vshelf_here $PWD
-    __vshelf_walk
-    if test -n "$__vshelf_ask"; and test -x $__vshelf_program
-        set -l answer ($__vshelf_program hook --here fish)
-        __vshelf_walk
-        set -g __vshelf_words (string split -n ' ' -- "$answer[1]")
-        if set -q answer[2]; and not contains -- $PWD $__vshelf_told
-            set -a __vshelf_told $PWD
-            printf '%s\n' $answer[2..] >&2
+    set -q __vshelf_pins[1]; or return 0
+    if test "$PWD" = "$__vshelf_here"
+        if not set -q __vshelf_watched[1]; and test -z "$__vshelf_named"; and not __vshelf_has_pin $PWD
+            return 0
         end
-    end
-    if test "$__vshelf_words" != "$__vshelf_followed"
-        set -l before $__vshelf_followed
-        set __vshelf_followed $__vshelf_words
-        __vshelf_enter_all
-        if status is-interactive; and test "$__vshelf_says" = announce
-            set -l switched
-            set -q VSHELF_SWITCHED; and set switched (string split ' ' -- $VSHELF_SWITCHED)
-            for pair in $__vshelf_followed
-                set -l parts (string split -m 1 = -- $pair)
-                # A switch goes before what the project wants.
-                if test -z "$(__vshelf_word $parts[1] $switched)"; and test "$(__vshelf_word $parts[1] $before)" != "$parts[2]"; and test "$parts[2]" != '?'
-                    printf 'vshelf: %s %s here, as the project wants\n' $parts[1] $parts[2] >&2
-                end
+    else if not set -q __vshelf_followed[1]
+        set -l at $PWD
+        while not __vshelf_has_pin $at
+            if test $at = /
+                set __vshelf_here $PWD
+                set __vshelf_watched
+                set __vshelf_named
+                return 0
             end
+            set at "$(path dirname -- $at)"
         end
     end
-    return 0
+    __vshelf_need; and __vshelf_look_closely
 end
 
 function __vshelf_prompt --on-variable PWD --on-event fish_prompt
@@ -171,34 +106,14 @@ function __vshelf_prompt --on-variable PWD --on-event fish_prompt
     return $before
 end
 
-# Runs the program and evaluates what it changes in this shell (it writes that to a file).
+# Runs the program, and lets it change this shell.
 function vshelf
-    set -l program $__vshelf_program
-    if not test -x $program
-        set program (command -s vshelf)
-        or begin
-            printf '%s\n' "vshelf: the program is gone from $__vshelf_program; install it again and run: vshelf setup" >&2
-            return 127
-        end
+    __vshelf_need
+    or begin
+        printf '%s\n' "vshelf: $__vshelf_data/hooks is not whole; run: $__vshelf_program setup" >&2
+        return 127
     end
-    set -l result 0
-    switch "$argv[1]"
-        case switch default install remove adopt '-*'
-            set -l changes (command mktemp)
-            VSHELF_SHELL=fish VSHELF_EVALUATE=3 $program $argv 3>$changes
-            set result $status
-            if test -s $changes
-                source $changes
-            end
-            command rm -f -- $changes
-        case '*'
-            VSHELF_SHELL=fish $program $argv
-            set result $status
-    end
-    # What is known of runtimes, and what the project wants, may be other than before.
-    __vshelf_load
-    __vshelf_look
-    return $result
+    __vshelf_call $argv
 end
 
 # Reads which runtimes there are and which files pin them.

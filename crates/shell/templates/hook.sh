@@ -6,9 +6,12 @@ __vshelf_program=@PROGRAM@
 __vshelf_stamps=@STAMPS@
 __vshelf_newline='
 '
+# Set by the file of functions, which is read when one is needed.
+: "${__vshelf_loaded:=}"
 # The folder that was looked at last, its pin files with their stamps, and what they came to.
 __vshelf_here=''
 __vshelf_watched=''
+__vshelf_named=''
 __vshelf_followed=''
 __vshelf_told=//
 
@@ -69,186 +72,46 @@ __vshelf_enter() {
   fi
 }
 
-# Sets __vshelf_value to $1 with every $2 (one character) replaced by $3.
-__vshelf_replace() {
-  __vshelf_value=''
-  __vshelf_rest=$1
-  while :; do
-    case $__vshelf_rest in
-      *"$2"*)
-        __vshelf_value=$__vshelf_value${__vshelf_rest%%"$2"*}$3
-        __vshelf_rest=${__vshelf_rest#*"$2"}
-        ;;
-      *) break ;;
-    esac
-  done
-  __vshelf_value=$__vshelf_value$__vshelf_rest
+# Reads the functions that not every shell needs.
+__vshelf_need() {
+  if [ -z "$__vshelf_loaded" ]; then
+    [ -r "$__vshelf_data/hooks/functions.@SHELL@" ] || return 1
+    # shellcheck source=/dev/null
+    \. "$__vshelf_data/hooks/functions.@SHELL@"
+  fi
 }
 
-# Sets __vshelf_names to the pin files in the folder $1.
-__vshelf_look_in() {
-  __vshelf_names=''
-  __vshelf_has_pin "${1%/}" || return 0
-  __vshelf_rest=$__vshelf_pins
-  while [ -n "$__vshelf_rest" ]; do
-    __vshelf_name=${__vshelf_rest%%"$__vshelf_newline"*}
-    __vshelf_rest=${__vshelf_rest#*"$__vshelf_newline"}
-    if [ -f "${1%/}/$__vshelf_name" ]; then
-      __vshelf_names=$__vshelf_names$__vshelf_name$__vshelf_newline
-    fi
-  done
-}
-
-# Whether the pin file $1 is not as it was when its stamp $2 was made: the stamp has its time.
-# Every shell of today compares times, which POSIX only promises since 2024.
-# shellcheck disable=SC3013
-__vshelf_is_other() {
-  [ ! -e "$2" ] || [ ! -e "$1" ] || [ "$1" -nt "$2" ] || [ "$1" -ot "$2" ]
-}
-
-# Whether all is as it was when this folder was looked at.
-__vshelf_is_same() {
-  [ "$PWD" = "$__vshelf_here" ] || return 1
-  __vshelf_left=$__vshelf_watched
-  while [ -n "$__vshelf_left" ]; do
-    __vshelf_file=${__vshelf_left%%//*}
-    __vshelf_left=${__vshelf_left#*//}
-    __vshelf_stamp=${__vshelf_left%%//*}
-    __vshelf_left=${__vshelf_left#*//}
-    if __vshelf_is_other "$__vshelf_file" "$__vshelf_stamp"; then return 1; fi
-  done
-  __vshelf_look_in "$PWD"
-  [ "$__vshelf_names" = "$__vshelf_named" ]
-}
-
-# Walks upward from this folder. Sets __vshelf_words to what the stamps of the pin files say,
-# nearest first, __vshelf_watched to the files and their stamps, and __vshelf_ask where a stamp is
-# missing or has to be renewed.
-__vshelf_walk() {
-  __vshelf_words=''
-  __vshelf_watched=''
-  __vshelf_ask=''
-  __vshelf_at=$PWD
-  while :; do
-    __vshelf_look_in "$__vshelf_at"
-    if [ "$__vshelf_at" = "$PWD" ]; then __vshelf_named=$__vshelf_names; fi
-    while [ -n "$__vshelf_names" ]; do
-      __vshelf_file=${__vshelf_at%/}/${__vshelf_names%%"$__vshelf_newline"*}
-      __vshelf_names=${__vshelf_names#*"$__vshelf_newline"}
-      __vshelf_replace "$__vshelf_file" % %p
-      __vshelf_replace "$__vshelf_value" / %s
-      __vshelf_stamp=$__vshelf_stamps/$__vshelf_value
-      __vshelf_line=''
-      if __vshelf_is_other "$__vshelf_file" "$__vshelf_stamp" ||
-        ! IFS='' \read -r __vshelf_line <"$__vshelf_stamp"; then
-        __vshelf_ask=1
-        continue
-      fi
-      case $__vshelf_line in
-        'again '*)
-          __vshelf_ask=1
-          __vshelf_line=${__vshelf_line#again }
-          ;;
-      esac
-      # The nearest file that wants something of a runtime decides.
-      while [ -n "$__vshelf_line" ]; do
-        __vshelf_pair=${__vshelf_line%% *}
-        __vshelf_line=${__vshelf_line#"$__vshelf_pair"}
-        __vshelf_line=${__vshelf_line# }
-        __vshelf_word "${__vshelf_pair%%=*}" "$__vshelf_words"
-        if [ -z "$__vshelf_value" ]; then
-          __vshelf_words="$__vshelf_words${__vshelf_words:+ }$__vshelf_pair"
-        fi
-      done
-      # No path holds two slashes in a row.
-      __vshelf_watched=$__vshelf_watched$__vshelf_file//$__vshelf_stamp//
-    done
-    case $__vshelf_at in
-      / | '') break ;;
-      /*/*) __vshelf_at=${__vshelf_at%/*} ;;
-      *) __vshelf_at=/ ;;
-    esac
-  done
-}
-
-# Says what the words $1 want that the words $2 did not, as $3.
-__vshelf_announce() {
-  __vshelf_left=$1
-  while [ -n "$__vshelf_left" ]; do
-    __vshelf_pair=${__vshelf_left%% *}
-    __vshelf_left=${__vshelf_left#"$__vshelf_pair"}
-    __vshelf_left=${__vshelf_left# }
-    # A switch goes before what the project wants.
-    __vshelf_word "${__vshelf_pair%%=*}" "${VSHELF_SWITCHED-}"
-    if [ -n "$__vshelf_value" ]; then continue; fi
-    __vshelf_word "${__vshelf_pair%%=*}" "$2"
-    if [ "$__vshelf_value" != "${__vshelf_pair#*=}" ] && [ "${__vshelf_pair#*=}" != '?' ]; then
-      # shellcheck disable=SC2059
-      command printf "$3" "${__vshelf_pair%%=*}" "${__vshelf_pair#*=}" >&2
-    fi
-  done
-}
-
-# Follows what the project here wants. Only builtins, unless what it wants changed.
+# Follows what the project here wants. Where nothing is pinned, that is found out at once.
 __vshelf_look() {
   @EMULATE@
-  if [ -z "$__vshelf_pins" ] || __vshelf_is_same; then return 0; fi
-  __vshelf_here=$PWD
-  __vshelf_walk
-  if [ -n "$__vshelf_ask" ] && [ -x "$__vshelf_program" ]; then
-    __vshelf_text=$("$__vshelf_program" hook --here @SHELL@) || __vshelf_text=''
-    __vshelf_walk
-    __vshelf_words=${__vshelf_text%%"$__vshelf_newline"*}
-    case $__vshelf_text in
-      *"$__vshelf_newline"*)
-        case $__vshelf_told in
-          *"//$PWD//"*) ;;
-          *)
-            __vshelf_told=$__vshelf_told$PWD//
-            command printf '%s\n' "${__vshelf_text#*"$__vshelf_newline"}" >&2
-            ;;
-        esac
-        ;;
-    esac
+  if [ -z "$__vshelf_pins" ]; then return 0; fi
+  if [ "$PWD" = "$__vshelf_here" ]; then
+    if [ -z "$__vshelf_watched$__vshelf_named" ] && ! __vshelf_has_pin "${PWD%/}"; then return 0; fi
+  elif [ -z "$__vshelf_followed" ]; then
+    __vshelf_at=$PWD
+    until __vshelf_has_pin "${__vshelf_at%/}"; do
+      case $__vshelf_at in
+        / | '')
+          __vshelf_here=$PWD
+          __vshelf_watched=''
+          __vshelf_named=''
+          return 0
+          ;;
+        /*/*) __vshelf_at=${__vshelf_at%/*} ;;
+        *) __vshelf_at=/ ;;
+      esac
+    done
   fi
-  if [ "$__vshelf_words" != "$__vshelf_followed" ]; then
-    __vshelf_before=$__vshelf_followed
-    __vshelf_followed=$__vshelf_words
-    __vshelf_enter_all
-    case $-$__vshelf_says in
-      *i*announce)
-        __vshelf_announce "$__vshelf_followed" "$__vshelf_before" 'vshelf: %s %s here, as the project wants\n'
-        ;;
-    esac
-  fi
+  if __vshelf_need; then __vshelf_look_closely; fi
 }
 
-# Runs the program and evaluates what it changes in this shell (it writes that to descriptor 3).
+# Runs the program, and lets it change this shell.
 vshelf() {
-  @EMULATE@
-  __vshelf_run=$__vshelf_program
-  __vshelf_status=0
-  if [ ! -x "$__vshelf_run" ]; then
-    __vshelf_run=$(\unset -f vshelf && command -v vshelf) || {
-      command printf '%s\n' \
-        "vshelf: the program is gone from $__vshelf_program; install it again and run: vshelf setup" >&2
-      return 127
-    }
-  fi
-  case ${1-} in
-    switch | default | install | remove | adopt | -*)
-      {
-        __vshelf_text=$(VSHELF_SHELL='@SHELL@' VSHELF_EVALUATE=3 "$__vshelf_run" "$@" 3>&1 1>&4 4>&-) ||
-          __vshelf_status=$?
-      } 4>&1
-      if [ -n "$__vshelf_text" ]; then \eval "$__vshelf_text"; fi
-      ;;
-    *) VSHELF_SHELL='@SHELL@' "$__vshelf_run" "$@" || __vshelf_status=$? ;;
-  esac
-  # What is known of runtimes, and what the project wants, may be other than before.
-  __vshelf_load
-  __vshelf_look
-  return "$__vshelf_status"
+  __vshelf_need || {
+    command printf '%s\n' "vshelf: $__vshelf_data/hooks is not whole; run: $__vshelf_program setup" >&2
+    return 127
+  }
+  __vshelf_call "$@"
 }
 
 # Reads which runtimes there are and which files pin them.

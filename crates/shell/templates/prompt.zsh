@@ -15,18 +15,6 @@ typeset -ga precmd_functions chpwd_functions
 (( ${precmd_functions[(Ie)__vshelf_prompt]} )) || precmd_functions+=(__vshelf_prompt)
 (( ${chpwd_functions[(Ie)__vshelf_prompt]} )) || chpwd_functions+=(__vshelf_prompt)
 
-# Asks the program what can stand where the cursor is; its order stays.
 __vshelf_complete() {
-  local -a found shown
-  local line
-  for line in "${(@f)$("$__vshelf_program" suggest -- "${(@)words[2,CURRENT]}" 2>/dev/null)}"; do
-    [[ -n $line ]] || continue
-    found+=("${line%%$'\t'*}")
-    shown+=("${(r:24:)line%%$'\t'*} ${line#*$'\t'}")
-  done
-  if (( $#found )); then
-    compadd -V vshelf -l -d shown -a found
-  else
-    _files
-  fi
+  __vshelf_need && __vshelf_suggest
 }

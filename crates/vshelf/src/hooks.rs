@@ -23,6 +23,11 @@ pub fn hook_path(context: &Context, dialect: Dialect) -> Result<PathBuf, Failure
     Ok(folder(context)?.join(hook::hook_file(dialect)))
 }
 
+/// The file of functions that the hook reads when one is needed.
+pub fn functions_path(context: &Context, dialect: Dialect) -> Result<PathBuf, Failure> {
+    Ok(folder(context)?.join(hook::functions_file(dialect)))
+}
+
 /// The hook's text for this program and this shelf.
 pub fn hook_text(context: &Context, dialect: Dialect) -> Result<String, Failure> {
     let program = std::env::current_exe().map_err(|error| {
@@ -56,9 +61,11 @@ pub fn hook_text(context: &Context, dialect: Dialect) -> Result<String, Failure>
 /// Writes the hook of a shell; says whether that changed anything.
 pub fn write_hook(context: &Context, dialect: Dialect) -> Result<bool, Failure> {
     let text = hook_text(context, dialect)?;
-    let changed = write_if_other(&hook_path(context, dialect)?, &text)?;
+    let functions = functions_path(context, dialect)?;
+    let other_functions = write_if_other(&functions, &hook::render_functions(dialect))?;
+    let other_hook = write_if_other(&hook_path(context, dialect)?, &text)?;
     refresh_runtimes(context)?;
-    Ok(changed)
+    Ok(other_functions || other_hook)
 }
 
 /// Brings the lists of runtimes that new shells enter up to date, for the shells that have a hook.

@@ -11,6 +11,7 @@ use vshelf_core::resolve::Scope;
 use vshelf_shelf::receipt::Adopted;
 use vshelf_shelf::shelf::program_in;
 use vshelf_shelf::{Install, Shelf, probe};
+use vshelf_shell::hook;
 use vshelf_shell::start_up::{self, Connection};
 use vshelf_view::Palette;
 use vshelf_view::words::{Count, megabytes, printable};
@@ -231,13 +232,16 @@ impl Report {
             self.add(shown(&file), problem.to_owned(), setup());
             return Ok(());
         }
-        if !hook.exists() {
+        let functions = hooks::functions_path(context, dialect)?;
+        if !hook.exists() || !functions.exists() {
             self.add(
                 shown(&hook),
                 "is gone, and new shells know nothing of the shelf".to_owned(),
                 setup(),
             );
-        } else if read_or_empty(&hook)? != hooks::hook_text(context, dialect)? {
+        } else if read_or_empty(&hook)? != hooks::hook_text(context, dialect)?
+            || read_or_empty(&functions)? != hook::render_functions(dialect)
+        {
             self.add(
                 shown(&hook),
                 "is of another version of this program".to_owned(),

@@ -1,7 +1,7 @@
 //! `vshelf hook`: print the integration for a shell.
 
 use clap::Args;
-use vshelf_shell::Dialect;
+use vshelf_shell::{Dialect, hook};
 use vshelf_view::words::{listed, printable};
 
 use crate::commands::CommandArgs;
@@ -13,8 +13,8 @@ use crate::ui::Ui;
 
 /// Print the integration for a shell
 ///
-/// `vshelf setup` writes the same text to a file that your shell sources. Print it to read it,
-/// or to connect a shell that setup does not reach.
+/// `vshelf setup` writes the same text to files that your shell sources. Print it to read it, or to
+/// connect a shell that setup does not reach.
 #[derive(Debug, Args)]
 pub struct Hook {
     /// The shell: bash, zsh, fish, sh (dash, ash), ksh or mksh
@@ -34,7 +34,9 @@ impl CommandArgs for Hook {
         if self.here {
             return show_wishes(ui, context);
         }
-        ui.result(hooks::hook_text(context, dialect)?.trim_end())
+        // In one piece, the functions first: the hook then has no need to look for them.
+        let functions = hook::render_functions(dialect);
+        ui.result(functions + hooks::hook_text(context, dialect)?.trim_end())
     }
 }
 
