@@ -46,17 +46,17 @@ function __vshelf_enter
             set -a entries $base/$folder
         end
     end
-    set -l ours $__vshelf_data/$runtime/
-    set -l length (string length -- "$ours")
+    # Of the builtins the one that needs no substitution.
+    set -l ours "^$(string escape --style=regex -- $__vshelf_data/$runtime/)"
     for entry in $PATH
-        test "$(string sub -l $length -- $entry/)" = "$ours"
+        string match -rq -- $ours $entry/
         or set -a entries $entry
     end
     set -gx PATH $entries
     if test -n "$variable"
         if set -q base[1]; and test -d $base
             set -gx $variable $base
-        else if test "$(string sub -l $length -- "$$variable/")" = "$ours"
+        else if string match -rq -- $ours "$$variable/"
             set -e $variable
         end
     end
