@@ -272,6 +272,9 @@ impl SourceKind {
 type Check<'c> =
     dyn FnMut(bool, &'static str, &str, &'static str) -> Result<(), DefinitionError> + 'c;
 
+/// The folders beside those of the runtimes.
+const RESERVED: [&str; 3] = ["hooks", "launchers", "staging"];
+
 fn bin_folder() -> Vec<String> {
     vec!["bin".to_owned()]
 }
@@ -319,6 +322,12 @@ impl Definition {
             "name",
             &definition.name,
             "a name has small letters, digits, '_' and '-'",
+        )?;
+        check(
+            !RESERVED.contains(&definition.name.as_str()),
+            "name",
+            &definition.name,
+            "the shelf has a folder of this name for itself",
         )?;
         check(
             is_plain_file_name(&definition.program),
@@ -458,6 +467,7 @@ mod tests {
 
     #[rstest]
     #[case("name = \"marram\"", "name = \"../marram\"", "name is")]
+    #[case("name = \"marram\"", "name = \"staging\"", "name is")]
     #[case("program = \"marram\"", "program = \"/bin/sh\"", "program is")]
     #[case("\"MARRAM_HOME\"", "\"PATH\"", "home-variable is")]
     #[case("\"MARRAM_HOME\"", "\"A;B\"", "home-variable is")]

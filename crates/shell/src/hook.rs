@@ -44,6 +44,8 @@ pub enum Following {
     /// It says which version it took.
     #[default]
     Announce,
+    /// It asks before it follows.
+    Ask,
     /// It says nothing.
     Quiet,
     /// It does not follow.
@@ -140,7 +142,7 @@ pub fn render_runtimes(
     }
     let says = match following {
         Following::Announce => "announce",
-        Following::Quiet | Following::Off => "",
+        Following::Ask | Following::Quiet | Following::Off => "",
     };
     match dialect {
         Dialect::Fish => {

@@ -11,6 +11,7 @@ use vshelf_core::activation::{Activation, Claim, Place, Rule, decide};
 use crate::failure::{Failure, Kind};
 use crate::project;
 use crate::runtime::Runtime;
+use crate::switching::LAUNCHERS;
 
 /// A copy of a runtime's program on PATH.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -147,7 +148,12 @@ impl Activity {
 fn copies(runtime: &Runtime<'_>, path: &OsStr) -> Vec<Copy> {
     let mut copies: Vec<Copy> = Vec::new();
     let mut seen = HashSet::new();
+    let launchers = runtime.shelf.folder().with_file_name(LAUNCHERS);
     for folder in std::env::split_paths(path) {
+        // A launcher is no copy, but starts one.
+        if folder == launchers {
+            continue;
+        }
         let program = folder.join(&runtime.definition.program);
         if !is_program(&program) {
             continue;

@@ -13,11 +13,14 @@ use std::path::{Path, PathBuf};
 use vshelf_core::Selector;
 use vshelf_core::pin;
 use vshelf_shelf::{Shelf, atomic};
+use vshelf_shell::hook::Following;
+use vshelf_view::words::printable;
 
 use crate::context::Context;
 use crate::failure::{Failure, file_failure};
 use crate::project;
 use crate::runtime::Runtime;
+use crate::ui::Ui;
 
 /// What the project here came to.
 #[derive(Debug, Default)]
@@ -61,8 +64,10 @@ pub fn entered_runtimes(context: &Context) -> Result<Vec<String>, Failure> {
     Ok(names)
 }
 
-/// Reads every pin file from this folder upward, and leaves a stamp for each.
-pub fn look(context: &Context) -> Result<Followed, Failure> {
+/// Reads every pin file from this folder upward, and leaves a stamp for each. Where the settings say
+/// so, the person is asked before a wish is followed; the stamp keeps the answer.
+pub fn look(ui: &Ui, context: &Context) -> Result<Followed, Failure> {
+    let asks = context.settings()?.following == Following::Ask;
     let mut followed = Followed::default();
     let mut found: BTreeMap<PathBuf, Stamp> = BTreeMap::new();
     for name in entered_runtimes(context)? {
@@ -90,6 +95,17 @@ pub fn look(context: &Context) -> Result<Followed, Failure> {
                 Selector::Version(_) | Selector::Range(_)
             );
             stamp.again |= key.is_none() || !lasting;
+            if let Some(key) = key
+                .as_deref()
+                .filter(|_| asks && !followed.keys.contains_key(&name))
+            {
+                let agreed = ui.can_ask() && ui.ask(&question(&runtime, &path, key))?;
+                // An answer holds until the file or the shelf changes.
+                stamp.again = !ui.can_ask();
+                if !agreed {
+                    continue;
+                }
+            }
             let word = key.unwrap_or_else(|| "?".to_owned());
             stamp.words.push(format!("{name}={word}"));
             // The nearest file decides.
@@ -109,8 +125,18 @@ pub fn look(context: &Context) -> Result<Followed, Failure> {
     Ok(followed)
 }
 
+fn question(runtime: &Runtime<'_>, path: &Path, key: &str) -> String {
+    let title = &runtime.definition.title;
+    format!("{} wants {title} {key}. Use it here?", project_of(path))
+}
+
+/// The project that a pin file belongs to: its folder's name.
+fn project_of(path: &Path) -> String {
+    let folder = path.parent().and_then(Path::file_name).unwrap_or_default();
+    printable(&folder.to_string_lossy())
+}
+
 fn unmet(runtime: &Runtime<'_>, path: &Path, wish: &pin::Wish) -> Result<String, Failure> {
-    let project = path.parent().and_then(Path::file_name).unwrap_or_default();
     let prefix = runtime.context().prefix(runtime.name())?;
     let selector = vshelf_shell::quote::posix(&format!("{prefix}{}", wish.request));
     let plain = selector.trim_matches('\'');
@@ -121,7 +147,7 @@ fn unmet(runtime: &Runtime<'_>, path: &Path, wish: &pin::Wish) -> Result<String,
     };
     Ok(format!(
         "vshelf: {} wants {} {}, which is not on the shelf; to get it: vshelf install {selector}",
-        project.to_string_lossy(),
+        project_of(path),
         runtime.definition.title,
         wish.request,
     ))

@@ -9,6 +9,7 @@ use vshelf_shelf::atomic;
 use vshelf_shell::Dialect;
 use vshelf_shell::hook::{self, Places};
 
+use crate::commands::launchers;
 use crate::context::Context;
 use crate::failure::{Failure, Kind, file_failure};
 use crate::following;
@@ -78,6 +79,7 @@ pub fn refresh_runtimes(context: &Context) -> Result<(), Failure> {
     let following = context.settings()?.following;
     // Whatever pin files came to may be otherwise now.
     following::forget(context)?;
+    launchers::refresh(context)?;
     for dialect in Dialect::ALL {
         if hook_path(context, dialect)?.exists() {
             let file = folder(context)?.join(hook::runtimes_file(dialect));

@@ -8,6 +8,9 @@ use vshelf_shell::hook::Following;
 use crate::activity::Activity;
 use crate::runtime::Runtime;
 
+/// The folder of launchers, beside those of the runtimes.
+pub const LAUNCHERS: &str = "launchers";
+
 /// What a shell can be given.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Target<'a> {
@@ -50,9 +53,11 @@ impl<'a> Target<'a> {
                 .collect(),
             None => Vec::new(),
         };
+        // A launcher that found itself again would never end.
+        let launchers = runtime.shelf.folder().with_file_name(LAUNCHERS);
         let path = path_with(
             runtime.context().shell.path(),
-            runtime.shelf.folder(),
+            &[runtime.shelf.folder(), &launchers],
             &folders,
         );
         let text = |path: &Path| path.to_string_lossy().into_owned();

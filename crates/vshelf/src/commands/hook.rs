@@ -41,7 +41,7 @@ impl CommandArgs for Hook {
 }
 
 fn show_wishes(ui: &Ui, context: &Context) -> Outcome {
-    let followed = following::look(context)?;
+    let followed = following::look(ui, context)?;
     let pairs = followed
         .keys
         .iter()

@@ -9,6 +9,7 @@ mod explain;
 mod hook;
 mod install;
 mod label;
+pub mod launchers;
 mod list;
 mod path;
 mod pin;
@@ -94,6 +95,7 @@ pub fn all() -> Vec<Entry> {
         entry::<remove::Remove>(),
         entry::<setup::Setup>(),
         entry::<hook::Hook>(),
+        entry::<launchers::Launchers>(),
         entry::<suggest::Suggest>(),
         entry::<runtimes::Runtimes>(),
         entry::<demo::Demo>(),

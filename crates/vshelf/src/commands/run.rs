@@ -6,10 +6,12 @@ use std::process::Command;
 use clap::Args;
 use vshelf_core::Request;
 
+use crate::activity::Activity;
 use crate::calling_shell::{EVALUATE, SHELL};
 use crate::commands::CommandArgs;
 use crate::context::Context;
 use crate::failure::{Failure, Kind, Outcome};
+use crate::runtime::Runtime;
 use crate::switching::Target;
 use crate::ui::Ui;
 
@@ -19,9 +21,12 @@ use crate::ui::Ui;
 /// shell, and ends as the command does.
 #[derive(Debug, Args)]
 pub struct Run {
-    /// A version on the shelf, as in 8, lts or a label
-    #[arg(value_name = "SELECTOR")]
-    selector: String,
+    /// A version on the shelf, as in 8, lts or a label; with --here a runtime, as in marram@
+    #[arg(value_name = "SELECTOR", required_unless_present = "here")]
+    selector: Option<String>,
+    /// What is active here: what the project wants, else the default
+    #[arg(long)]
+    here: bool,
     /// The command and its arguments
     #[arg(value_name = "COMMAND", last = true, required = true)]
     command: Vec<std::ffi::OsString>,
@@ -32,9 +37,7 @@ impl CommandArgs for Run {
     const GROUP: &'static str = "Use";
 
     fn run(self, _: &Ui, context: &Context) -> Outcome {
-        let request: Request = self.selector.parse()?;
-        let runtime = context.runtime_for(&request)?;
-        let key = runtime.resolve_key(&request)?;
+        let (runtime, key) = self.choose(context)?;
         let mut command = Command::new(&self.command[0]);
         command
             .args(&self.command[1..])
@@ -55,5 +58,29 @@ impl CommandArgs for Run {
             ),
             _ => Failure::new(Kind::Other, format!("{name:?} cannot be run: {error}")),
         })
+    }
+}
+
+impl Run {
+    /// The runtime and the key that the command is run on.
+    fn choose<'c>(&self, context: &'c Context) -> Result<(Runtime<'c>, String), Failure> {
+        if self.here {
+            let name = self
+                .selector
+                .as_deref()
+                .map(|name| name.trim_end_matches('@'));
+            let runtime = context.runtime(name)?;
+            let key = Activity::of(&runtime).active_key().map(str::to_owned);
+            let title = &runtime.definition.title;
+            let key = key.ok_or_else(|| {
+                Failure::new(Kind::NoMatch, format!("no {title} is active here"))
+                    .run("To see why", "vshelf status")
+            })?;
+            return Ok((runtime, key));
+        }
+        let request: Request = self.selector.as_deref().unwrap_or_default().parse()?;
+        let runtime = context.runtime_for(&request)?;
+        let key = runtime.resolve_key(&request)?;
+        Ok((runtime, key))
     }
 }

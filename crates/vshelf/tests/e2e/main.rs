@@ -15,6 +15,7 @@ mod faults;
 mod hook;
 mod job;
 mod kills;
+mod launchers;
 mod live;
 mod names;
 mod network;

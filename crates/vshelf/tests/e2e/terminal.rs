@@ -336,3 +336,33 @@ fn an_interactive_shell_follows_the_project(
     let failed = terminal.types("false");
     assert!(failed.contains("ready:1"), "{failed}");
 }
+
+#[test]
+fn a_person_can_be_asked_before_a_project_is_followed() {
+    let scene = Scene::new();
+    scene.does(&["install", "8", "6"]);
+    scene.write(
+        ".config/vivid-shelf/settings.toml",
+        "main-runtime = \"marram\"\nfollowing = \"ask\"\n",
+    );
+    scene.write(".bashrc", "PS1='> '\n");
+    scene.does(&["setup"]);
+    for project in ["tide-board", "buoy-api"] {
+        scene.write(&format!("{project}/.marram-version"), "6\n");
+    }
+    let mut terminal = Terminal::open(&scene);
+    terminal.types("true");
+    let question = "tide-board wants Marram 6.20.2. Use it here? [y/N]";
+    // The question comes with the prompt of the folder.
+    terminal.presses("cd tide-board\n", question);
+    terminal.presses("y\n", "> ");
+    let taken = terminal.types("marram --version");
+    assert!(taken.contains("marram 6.20.2"), "{taken}");
+    terminal.presses("cd ../buoy-api\n", "buoy-api wants Marram 6.20.2.");
+    terminal.presses("\n", "> ");
+    let refused = terminal.types("marram --version");
+    assert!(refused.contains("marram 8.3.1"), "{refused}");
+    // Both answers are kept.
+    let again = terminal.types("cd ../tide-board") + &terminal.types("cd ../buoy-api");
+    assert!(!again.contains("Use it here?"), "{again}");
+}
