@@ -92,17 +92,21 @@ pub fn plan_switch(runtime: &Runtime<'_>, key: &str, before: Option<&str>) {
         .set_switch(runtime.name(), Some(key), before);
 }
 
-/// The key that the calling shell follows without a switch, because the project here wants it.
-pub fn followed_key(runtime: &Runtime<'_>, activity: &Activity) -> Option<String> {
-    let settings = runtime.context().settings();
-    let follows = settings.is_ok_and(|settings| settings.following != Following::Off);
-    activity.pin().filter(|_| follows)?.met_by.clone()
+/// The key that the calling shell follows where it is not switched, because the project here wants
+/// it.
+pub fn followed_key(runtime: &Runtime<'_>) -> Option<String> {
+    let settings = runtime.context().settings().ok()?;
+    let follows = settings.following != Following::Off && runtime.context().shell.can_change();
+    match follows {
+        true => Activity::of(runtime).pin()?.met_by.clone(),
+        false => None,
+    }
 }
 
 /// Plans that the calling shell follows the project here again, or else the default, or the system's
 /// copy where that is it.
 pub fn plan_following(runtime: &Runtime<'_>, before: Option<&str>) {
-    match followed_key(runtime, &Activity::of(runtime)) {
+    match followed_key(runtime) {
         Some(key) => Target::of_key(&key).plan(runtime),
         None if runtime.default_key().as_deref() == Some("system") => Target::System.plan(runtime),
         None => Target::Default.plan(runtime),

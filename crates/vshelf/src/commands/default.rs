@@ -144,6 +144,12 @@ fn set(ui: &Ui, context: &Context, selector: &str) -> Outcome {
         }
         None if context.shell.can_change() => {
             switching::plan_following(&runtime, None);
+            if let Some(wanted) = switching::followed_key(&runtime) {
+                ui.note(format!(
+                    "Shells that follow the default have it at once. This one stays on {wanted}, as the project here wants."
+                ));
+                return Ok(());
+            }
             ui.note("This shell and all others that follow the default have it at once.");
         }
         None => {

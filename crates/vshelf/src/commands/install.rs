@@ -210,6 +210,20 @@ pub fn conclude(
     let prefix = context.prefix(runtime.name())?;
     let switched = context.shell.switched(runtime.name()).is_some();
     let default = runtime.state.default.clone().unwrap_or_default();
+    let followed = switching::followed_key(runtime).filter(|_| !switched);
+    if let (Some(wanted), false) = (followed, takeover.switch) {
+        switching::plan_following(runtime, None);
+        let rest = match becomes_default {
+            true => "It is the default now".to_owned(),
+            false => format!("The default stays {}", default_in_words(runtime, &default)),
+        };
+        return ui.result(match wanted == key {
+            true => format!("This shell uses it now, as the project here wants. {rest}."),
+            false => {
+                format!("{rest}, and this shell stays on {wanted}, as the project here wants.")
+            }
+        });
+    }
     if takeover.switch {
         switching::plan_switch(runtime, key, before.as_deref());
         let rest = match becomes_default {

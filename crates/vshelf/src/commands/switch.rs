@@ -142,7 +142,7 @@ fn off(ui: &Ui, runtime: &Runtime<'_>) -> Outcome {
         ));
     };
     switching::plan_following(runtime, Some(switched));
-    if let Some(key) = switching::followed_key(runtime, &activity) {
+    if let Some(key) = switching::followed_key(runtime) {
         return ui.result(format!(
             "This shell follows the project here again: {}.",
             called(runtime, &key, &activity)

@@ -97,6 +97,43 @@ fn a_home_that_cannot_be_written_only_costs_more_questions() {
 }
 
 #[test]
+fn what_a_project_wants_is_told_when_something_else_changes() {
+    let scene = Scene::new();
+    scene.write("tide-board/.marram-version", "6\n");
+    let script = "cd ~/tide-board; __vshelf_look 2>/dev/null
+        vshelf --quiet install 8.3.1
+        vshelf install
+        marram --version
+        vshelf install 9
+        marram --version
+        vshelf default 9 2>&1
+        marram --version
+        cd ~; __vshelf_look; marram --version";
+    let ran = scene.bash(script);
+    let told: Vec<&str> = (ran.stdout.lines())
+        .filter(|line| {
+            ["This shell", "The default", "It is", "Shells", "marram"]
+                .iter()
+                .any(|word| line.starts_with(word))
+        })
+        .collect();
+    assert_eq!(
+        told,
+        [
+            "It is the default now: this shell and new ones use it.",
+            "This shell uses it now, as the project here wants. The default stays 8.3.1.",
+            "marram 6.20.2",
+            "The default stays 8.3.1, and this shell stays on 6.20.2, as the project here wants.",
+            "marram 6.20.2",
+            "Shells that follow the default have it at once. This one stays on 6.20.2, as the project here wants.",
+            "marram 6.20.2",
+            "marram 9.2.0",
+        ],
+        "{ran}"
+    );
+}
+
+#[test]
 fn a_missing_program_is_one_clear_line() {
     let scene = Scene::new();
     scene.does(&["install", "8"]);
