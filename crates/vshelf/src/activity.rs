@@ -181,6 +181,7 @@ fn key_of(runtime: &Runtime<'_>, folder: &Path) -> Option<String> {
     }
 }
 
-fn is_program(path: &Path) -> bool {
+/// Whether a file can be started.
+pub fn is_program(path: &Path) -> bool {
     fs::metadata(path).is_ok_and(|found| found.is_file() && found.permissions().mode() & 0o111 != 0)
 }

@@ -10,6 +10,7 @@ use clap::Args;
 use vshelf_shelf::atomic;
 use vshelf_shell::quote::posix;
 
+use crate::activity::is_program;
 use crate::commands::CommandArgs;
 use crate::context::Context;
 use crate::failure::{Failure, Kind, Outcome, file_failure, quoted, shown};
@@ -125,10 +126,6 @@ fn programs(runtime: &Runtime<'_>) -> Result<BTreeSet<String>, Failure> {
         }
     }
     Ok(programs)
-}
-
-fn is_program(path: &Path) -> bool {
-    fs::metadata(path).is_ok_and(|file| file.is_file() && file.permissions().mode() & 0o111 != 0)
 }
 
 fn names_in(folder: &Path) -> io::Result<BTreeSet<String>> {
