@@ -91,6 +91,8 @@ struct Shared {
     faults: Mutex<Vec<Fault>>,
     busy_left: AtomicUsize,
     requests: Mutex<Vec<String>>,
+    /// How many archives are on their way, and how many were at the most.
+    under_way: Mutex<(usize, usize)>,
     stopping: AtomicBool,
 }
 
@@ -110,6 +112,7 @@ impl StandIn {
             faults: Mutex::default(),
             busy_left: AtomicUsize::new(0),
             requests: Mutex::default(),
+            under_way: Mutex::default(),
             stopping: AtomicBool::new(false),
         });
         let serving = Arc::clone(&shared);
@@ -150,6 +153,11 @@ impl StandIn {
     /// The requests so far, as method, path, answer's status, and the range where one was asked.
     pub fn requests(&self) -> Vec<String> {
         lock(&self.shared.requests).clone()
+    }
+
+    /// How many archives were on their way at the same time, at the most.
+    pub fn most_at_once(&self) -> usize {
+        lock(&self.shared.under_way).1
     }
 
     /// Serves until the process ends.
@@ -286,7 +294,14 @@ impl Shared {
                     let location = format!("Location: /moved{path}\r\n");
                     return self.send_status(&mut out, &request, 302, &location);
                 }
-                self.send(&mut out, &request, archive, &faults)
+                {
+                    let mut under_way = lock(&self.under_way);
+                    under_way.0 += 1;
+                    under_way.1 = under_way.1.max(under_way.0);
+                }
+                let sent = self.send(&mut out, &request, archive, &faults);
+                lock(&self.under_way).0 -= 1;
+                sent
             }
         }
     }
