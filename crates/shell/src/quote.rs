@@ -5,6 +5,20 @@ pub fn posix(text: &str) -> String {
     format!("'{}'", text.replace('\'', r"'\''"))
 }
 
+/// Whether `text` has only letters, digits and characters of `plain`.
+pub fn is_bare(text: &str, plain: &str) -> bool {
+    (text.chars()).all(|c| c.is_ascii_alphanumeric() || plain.contains(c))
+}
+
+/// `text` as one word of a POSIX shell, left bare where it has only letters, digits and characters of
+/// `plain`, which mean nothing to a shell.
+pub fn posix_where_needed(text: &str, plain: &str) -> String {
+    match is_bare(text, plain) {
+        true => text.to_owned(),
+        false => posix(text),
+    }
+}
+
 /// `text` as one word of fish: within single quotes only `\\` and `\'` mean something (fish
 /// documentation, "Quotes").
 pub fn fish(text: &str) -> String {
@@ -35,6 +49,12 @@ mod tests {
             let output = Command::new("sh").args(["-c", &script]).output().unwrap();
             assert_eq!(String::from_utf8(output.stdout).unwrap(), text);
         }
+    }
+
+    #[test]
+    fn only_what_needs_it_is_quoted() {
+        assert_eq!(posix_where_needed("marram@8.3", "@."), "marram@8.3");
+        assert_eq!(posix_where_needed(">=6 <8", "@."), "'>=6 <8'");
     }
 
     #[test]

@@ -103,7 +103,7 @@ __vshelf_walk() {
   done
 }
 
-# Says what the words $1 want that the words $2 did not, as $3.
+# Says what the words $1 want that the words $2 did not.
 __vshelf_announce() {
   __vshelf_left=$1
   while [ -n "$__vshelf_left" ]; do
@@ -115,8 +115,8 @@ __vshelf_announce() {
     if [ -n "$__vshelf_value" ]; then continue; fi
     __vshelf_word "${__vshelf_pair%%=*}" "$2"
     if [ "$__vshelf_value" != "${__vshelf_pair#*=}" ] && [ "${__vshelf_pair#*=}" != '?' ]; then
-      # shellcheck disable=SC2059
-      command printf "$3" "${__vshelf_pair%%=*}" "${__vshelf_pair#*=}" >&2
+      command printf 'vshelf: %s %s here, as the project wants\n' \
+        "${__vshelf_pair%%=*}" "${__vshelf_pair#*=}" >&2
     fi
   done
 }
@@ -148,7 +148,7 @@ __vshelf_look_closely() {
     __vshelf_enter_all
     case $-$__vshelf_says in
       *i*announce)
-        __vshelf_announce "$__vshelf_followed" "$__vshelf_before" 'vshelf: %s %s here, as the project wants\n'
+        __vshelf_announce "$__vshelf_followed" "$__vshelf_before"
         ;;
     esac
   fi

@@ -73,26 +73,26 @@ fn read_list(transport: &Transport, list: &str, build: &Build) -> Result<String,
 /// digest in hexadecimal digits, a space, a space or `*`, and the name, which may have `./` in
 /// front (GNU coreutils manual, §6.7 and §6.9).
 pub fn find(list: &str, name: &str) -> Option<Digest> {
-    list.lines().find_map(|line| {
+    entries(list)
+        .filter(|(listed, _)| *listed == name)
+        .find_map(|(_, hex)| read_digest(hex))
+}
+
+/// The names in a list, in its order, each with the text of its digest.
+pub fn entries(list: &str) -> impl Iterator<Item = (&str, &str)> {
+    list.lines().filter_map(|line| {
         let (hex, rest) = line.split_once(' ')?;
-        let listed = rest.trim_start_matches([' ', '*']).trim_end();
-        if listed.strip_prefix("./").unwrap_or(listed) != name {
-            return None;
-        }
-        let algorithm = [DigestAlgorithm::Sha256, DigestAlgorithm::Sha512]
-            .into_iter()
-            .find(|algorithm| hex.len() == 2 * algorithm.length())?;
-        format!("{}:{hex}", algorithm.as_str()).parse().ok()
+        let name = rest.trim_start_matches([' ', '*']).trim_end();
+        Some((name.strip_prefix("./").unwrap_or(name), hex))
     })
 }
 
-/// The names in a list, in its order.
-pub fn names(list: &str) -> impl Iterator<Item = &str> {
-    list.lines().filter_map(|line| {
-        let (_, rest) = line.split_once(' ')?;
-        let name = rest.trim_start_matches([' ', '*']).trim_end();
-        Some(name.strip_prefix("./").unwrap_or(name))
-    })
+/// A digest whose algorithm its length tells; nothing where it is none of those accepted.
+pub fn read_digest(hex: &str) -> Option<Digest> {
+    let algorithm = [DigestAlgorithm::Sha256, DigestAlgorithm::Sha512]
+        .into_iter()
+        .find(|algorithm| hex.len() == 2 * algorithm.length())?;
+    format!("{}:{hex}", algorithm.as_str()).parse().ok()
 }
 
 #[cfg(test)]
@@ -117,6 +117,7 @@ mod tests {
         );
         let found = find(&list, name).map(|digest| format!("{:02x}", digest.bytes[0]));
         assert_eq!(found.as_deref(), byte);
-        assert_eq!(names(&list).nth(1), Some("m-9.tar.xz"));
+        let second = entries(&list).nth(1).map(|(name, _)| name);
+        assert_eq!(second, Some("m-9.tar.xz"));
     }
 }

@@ -3,7 +3,7 @@
 //! The list says both what there is and what its bytes must add up to: nothing else in the folder
 //! counts, so that a web server need not show what it holds.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap};
 use std::fs;
 
 use jiff::Timestamp;
@@ -13,7 +13,7 @@ use vshelf_core::catalog::{Build, Checksum};
 use vshelf_core::{Platform, Version};
 
 use crate::address::Address;
-use crate::checksums::{find, names};
+use crate::checksums::{entries, read_digest};
 use crate::source::{Fetched, Found, Known, PublishedCatalog, Source, SourceError, first_document};
 use crate::transport::{Document, Transport};
 
@@ -42,11 +42,18 @@ impl Source for ArchiveFolder {
 impl ArchiveFolder {
     fn publish(&self, text: &str, list: &Address) -> Result<PublishedCatalog, SourceError> {
         let mut found = Found::new(&self.publisher);
-        for name in names(text) {
+        // One pass for all: looking each name up in the text would read it as often as it has lines.
+        let mut digests = HashMap::new();
+        for (name, hex) in entries(text) {
+            if let Some(digest) = read_digest(hex) {
+                digests.entry(name).or_insert(digest);
+            }
+        }
+        for (name, _) in entries(text) {
             let Some((version, platform)) = self.read_name(name) else {
                 continue;
             };
-            let digest = find(text, name).ok_or_else(|| {
+            let digest = digests.get(name).cloned().ok_or_else(|| {
                 let problem =
                     format!("{name} has a digest there that is neither sha256 nor sha512");
                 SourceError::document(list, problem)

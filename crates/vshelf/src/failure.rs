@@ -10,6 +10,7 @@ use vshelf_core::selector::SelectorError;
 use vshelf_shelf::ShelfError;
 use vshelf_shelf::folders::NoFolder;
 use vshelf_shelf::unpack::UnpackError;
+use vshelf_shell::quote;
 use vshelf_sources::registry::RegistryError;
 use vshelf_sources::{DownloadError, LoadError, SourceError, TransportError};
 use vshelf_view::words::listed;
@@ -125,15 +126,10 @@ pub fn file_failure(path: &Path, action: &'static str, source: io::Error) -> Fai
 
 /// A path as it can be pasted into a shell, with `~` for the home folder.
 pub fn quoted(path: &Path) -> String {
-    let plain = |text: &str| {
-        text.chars()
-            .all(|c| c.is_ascii_alphanumeric() || "/._-+".contains(c))
-    };
-    let text = path.to_string_lossy();
+    const PLAIN: &str = "/._-+";
     match below_home(path) {
-        Some(rest) if plain(&rest) => format!("~/{rest}"),
-        _ if plain(&text) => text.into_owned(),
-        _ => vshelf_shell::quote::posix(&text),
+        Some(rest) if quote::is_bare(&rest, PLAIN) => format!("~/{rest}"),
+        _ => quote::posix_where_needed(&path.to_string_lossy(), PLAIN),
     }
 }
 

@@ -14,7 +14,7 @@ use vshelf_core::Selector;
 use vshelf_core::pin;
 use vshelf_shelf::{Shelf, atomic};
 use vshelf_shell::hook::Following;
-use vshelf_view::words::printable;
+use vshelf_shell::quote;
 
 use crate::context::Context;
 use crate::failure::{Failure, file_failure};
@@ -127,27 +127,16 @@ pub fn look(ui: &Ui, context: &Context) -> Result<Followed, Failure> {
 
 fn question(runtime: &Runtime<'_>, path: &Path, key: &str) -> String {
     let title = &runtime.definition.title;
-    format!("{} wants {title} {key}. Use it here?", project_of(path))
-}
-
-/// The project that a pin file belongs to: its folder's name.
-fn project_of(path: &Path) -> String {
-    let folder = path.parent().and_then(Path::file_name).unwrap_or_default();
-    printable(&folder.to_string_lossy())
+    format!("{} wants {title} {key}. Use it here?", project::name(path))
 }
 
 fn unmet(runtime: &Runtime<'_>, path: &Path, wish: &pin::Wish) -> Result<String, Failure> {
     let prefix = runtime.context().prefix(runtime.name())?;
-    let selector = vshelf_shell::quote::posix(&format!("{prefix}{}", wish.request));
-    let plain = selector.trim_matches('\'');
-    let selector = match plain.contains(|c: char| !c.is_ascii_alphanumeric() && !"@./-".contains(c))
-    {
-        true => selector.as_str(),
-        false => plain,
-    };
+    let selector = format!("{prefix}{}", wish.request);
+    let selector = quote::posix_where_needed(&selector, "@./-");
     Ok(format!(
         "vshelf: {} wants {} {}, which is not on the shelf; to get it: vshelf install {selector}",
-        project_of(path),
+        project::name(path),
         runtime.definition.title,
         wish.request,
     ))

@@ -11,6 +11,7 @@ use vshelf_view::words::{printable, span};
 use vshelf_view::{Cell, Palette};
 
 use crate::activity::Activity;
+use crate::project;
 use crate::runtime::Runtime;
 use crate::ui::styled;
 
@@ -50,11 +51,8 @@ pub fn marks(runtime: &Runtime<'_>, activity: &Activity, key: &str) -> Vec<Strin
 
 /// The name of the project whose wish a claim is: that of its folder.
 pub fn project_of(claim: &Claim) -> String {
-    let folder = claim.place.as_ref().and_then(|place| place.file.parent());
-    let name = folder.and_then(Path::file_name);
-    name.map_or("the project here".to_owned(), |name| {
-        printable(&name.to_string_lossy())
-    })
+    let file = claim.place.as_ref().map(|place| place.file.as_path());
+    project::name(file.unwrap_or(Path::new("")))
 }
 
 /// A phase as a coloured word.

@@ -6,6 +6,7 @@ use std::path::{Path, PathBuf};
 
 use vshelf_core::definition::PinFile;
 use vshelf_core::pin::{self, Wish};
+use vshelf_view::words::printable;
 
 use crate::failure::file_failure;
 use crate::failure::{Failure, Kind, shown};
@@ -85,6 +86,14 @@ pub fn need_wish(runtime: &Runtime<'_>) -> Result<FoundWish, Failure> {
             names.join(", ")
         ))
         .run("To write the project's wish", "vshelf pin SELECTOR")
+    })
+}
+
+/// The name of the project that a pin file belongs to: that of its folder.
+pub fn name(file: &Path) -> String {
+    let folder = file.parent().and_then(Path::file_name);
+    folder.map_or("the project here".to_owned(), |name| {
+        printable(&name.to_string_lossy())
     })
 }
 

@@ -104,10 +104,11 @@ pub fn followed_key(runtime: &Runtime<'_>) -> Option<String> {
 }
 
 /// Plans that the calling shell follows the project here again, or else the default, or the system's
-/// copy where that is it.
-pub fn plan_following(runtime: &Runtime<'_>, before: Option<&str>) {
-    match followed_key(runtime) {
-        Some(key) => Target::of_key(&key).plan(runtime),
+/// copy where that is it. Gives back the key that the project wants, where it is followed.
+pub fn plan_following(runtime: &Runtime<'_>, before: Option<&str>) -> Option<String> {
+    let followed = followed_key(runtime);
+    match &followed {
+        Some(key) => Target::of_key(key).plan(runtime),
         None if runtime.default_key().as_deref() == Some("system") => Target::System.plan(runtime),
         None => Target::Default.plan(runtime),
     }
@@ -115,4 +116,5 @@ pub fn plan_following(runtime: &Runtime<'_>, before: Option<&str>) {
         .context()
         .shell
         .set_switch(runtime.name(), None, before);
+    followed
 }

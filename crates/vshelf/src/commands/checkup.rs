@@ -182,21 +182,19 @@ impl Report {
         if let Some(default) = &runtime.state.default
             && runtime.default_key().is_none()
         {
-            self.findings.push(Finding {
-                about: format!("the default of {title}"),
-                problem: format!("{default} stands for nothing on the shelf"),
-                details: Vec::new(),
-                mend: Some(format!("vshelf default {prefix}SELECTOR")),
-            });
+            self.add(
+                format!("the default of {title}"),
+                format!("{default} stands for nothing on the shelf"),
+                Some(format!("vshelf default {prefix}SELECTOR")),
+            );
         }
         for (label, selector) in &runtime.state.labels {
             if runtime.key_of_label(selector).is_none() {
-                self.findings.push(Finding {
-                    about: format!("the label {label} of {title}"),
-                    problem: format!("{selector} stands for nothing on the shelf"),
-                    details: Vec::new(),
-                    mend: Some(format!("vshelf install {prefix}{selector}")),
-                });
+                self.add(
+                    format!("the label {label} of {title}"),
+                    format!("{selector} stands for nothing on the shelf"),
+                    Some(format!("vshelf install {prefix}{selector}")),
+                );
             }
         }
         Ok(())

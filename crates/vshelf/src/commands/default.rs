@@ -143,8 +143,7 @@ fn set(ui: &Ui, context: &Context, selector: &str) -> Outcome {
             ui.next("To follow the default here", "vshelf switch --off");
         }
         None if context.shell.can_change() => {
-            switching::plan_following(&runtime, None);
-            if let Some(wanted) = switching::followed_key(&runtime) {
+            if let Some(wanted) = switching::plan_following(&runtime, None) {
                 ui.note(format!(
                     "Shells that follow the default have it at once. This one stays on {wanted}, as the project here wants."
                 ));

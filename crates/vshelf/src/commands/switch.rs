@@ -141,8 +141,7 @@ fn off(ui: &Ui, runtime: &Runtime<'_>) -> Outcome {
             "This shell is not switched; it follows the default of {title} already."
         ));
     };
-    switching::plan_following(runtime, Some(switched));
-    if let Some(key) = switching::followed_key(runtime) {
+    if let Some(key) = switching::plan_following(runtime, Some(switched)) {
         return ui.result(format!(
             "This shell follows the project here again: {}.",
             called(runtime, &key, &activity)
