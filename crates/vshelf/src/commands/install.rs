@@ -1,6 +1,8 @@
 //! `vshelf install`: fetch, verify, unpack.
 
 use clap::Args;
+use vshelf_core::catalog::{Build, Release};
+use vshelf_core::definition::SourceDefinition;
 use vshelf_core::resolve::{Choice, ResolveError, Scope};
 use vshelf_core::selector::Selector;
 use vshelf_core::{Phase, Request};
@@ -150,15 +152,7 @@ impl Install {
         let release = candidate
             .release
             .ok_or_else(|| Failure::new(Kind::NoMatch, format!("{request} is not published")))?;
-        let loaded = runtime.kept_catalog().ok_or_else(no_catalog)?;
-        let details = loaded.details(release)?;
-        let builds: Vec<_> = (details.builds_for(&context.platform))
-            .into_iter()
-            .cloned()
-            .collect();
-        let source = (runtime.definition.sources.iter())
-            .find(|source| source.name == loaded.origin.source)
-            .ok_or_else(no_catalog)?;
+        let (source, builds) = offered(&runtime, release)?;
         let exceptions = Exceptions {
             keep_broken: self.keep_broken,
             anew: self.anew,
@@ -309,6 +303,21 @@ fn wished(ui: &Ui, context: &Context) -> Result<Vec<Request>, Failure> {
     Ok(requests)
 }
 
+/// The source of the catalog that is loaded, and its builds of `release` for this platform, best
+/// first.
+fn offered<'r>(
+    runtime: &'r Runtime<'_>,
+    release: &Release,
+) -> Result<(&'r SourceDefinition, Vec<Build>), Failure> {
+    let loaded = runtime.kept_catalog().ok_or_else(no_catalog)?;
+    let details = loaded.details(release)?;
+    let builds = details.builds_for(&runtime.context().platform);
+    let source = (runtime.definition.sources.iter())
+        .find(|source| source.name == loaded.origin.source)
+        .ok_or_else(no_catalog)?;
+    Ok((source, builds.into_iter().cloned().collect()))
+}
+
 /// Carries out the orders. What a source does not give after all, the next source of the runtime
 /// is asked for.
 fn bring_from_any(
@@ -359,15 +368,10 @@ fn order_elsewhere(context: &Context, order: &Order) -> Option<Order> {
         let release = (loaded.catalog.releases.iter())
             .find(|release| release.version == *version && release.runs_on(&context.platform));
         if let Some(release) = release {
-            let details = loaded.details(release).ok()?;
+            let (source, builds) = offered(&runtime, release).ok()?;
             let mut elsewhere = order.clone();
-            let mut sources = order.definition.sources.iter();
-            elsewhere.source = sources
-                .find(|source| source.name == loaded.origin.source)?
-                .clone();
-            elsewhere.builds = (details.builds_for(&context.platform).into_iter())
-                .cloned()
-                .collect();
+            elsewhere.source = source.clone();
+            elsewhere.builds = builds;
             elsewhere.release = release.clone();
             return Some(elsewhere);
         }
