@@ -258,6 +258,23 @@ def shell():
         print(f"  {title:<40} {(with_hook - without) / 2000 * 1e6:8.1f} microseconds")
     compare("Opening an interactive bash", (["bash", "--noprofile", "--norc", "-i", "-c", "true"], None),
             {"with the hook": (bash, None)}, 300)
+    for name, extension, start, source in (
+        ("zsh", "zsh", ["zsh", "-f"], "source {}"),
+        ("fish", "fish", ["fish", "--no-config"], "source {}"),
+        ("sh", "sh", ["dash"], ". {}"),
+        ("ksh", "ksh", ["ksh"], ". {}"),
+        ("mksh", "mksh", ["mksh"], ". {}"),
+        ("elvish", "elv", ["elvish", "-norc"], "eval (slurp < {})"),
+        ("tcsh", "tcsh", ["tcsh", "-f"], "source {}"),
+        ("xonsh", "py", ["xonsh", "--no-rc"], "exec(open('{}').read(), {{}})"),
+        ("nu", "nu", ["nu", "--no-config-file"], "source {}"),
+    ):
+        if shutil.which(start[0]):
+            vshelf("setup", "--shell", name)
+            hook = WORK / f".local/share/vivid-shelf/hooks/hook.{extension}"
+            bare = (start + ["-c", "cd ."], None)
+            with_hook = (start + ["-c", f"{source.format(hook)}\ncd ."], None)
+            compare(f"Opening {start[0]}", bare, {"with the hook": with_hook}, 100)
 
 
 urls = prepare(WORK)

@@ -13,7 +13,7 @@ use crate::folders::Folders;
 use crate::lock::{Lock, LockError};
 use crate::manifest::Manifest;
 use crate::receipt::{Receipt, ReceiptContents, manifest_path, receipt_path};
-use crate::staging::{self, Stage};
+use crate::staging::{self, Leftover, Stage};
 use crate::state::{State, StateError};
 
 /// How long one command waits for another that works on the same install.
@@ -21,6 +21,9 @@ const LOCK_PATIENCE: Duration = Duration::from_secs(600);
 
 /// How long one command waits for another that changes the state file.
 const STATE_PATIENCE: Duration = Duration::from_secs(10);
+
+/// The folder for what is under way.
+const STAGING: &str = "staging";
 
 /// The shelf of one runtime.
 #[derive(Clone, Debug)]
@@ -88,7 +91,7 @@ impl Shelf {
         Shelf {
             runtime: runtime.to_owned(),
             folder: folders.data.join(runtime),
-            staging: folders.data.join("staging"),
+            staging: folders.data.join(STAGING),
         }
     }
 
@@ -228,8 +231,13 @@ impl Shelf {
 
     /// Deletes what processes that died left behind under way.
     pub fn sweep(&self) -> Result<(), ShelfError> {
-        staging::sweep(&self.staging).map_err(failed("swept", &self.staging))?;
-        Ok(())
+        staging::sweep(&self.staging).map_err(failed("swept", &self.staging))
+    }
+
+    /// What processes that died left behind under way, of any runtime.
+    pub fn leftovers(folders: &Folders) -> Result<Vec<Leftover>, ShelfError> {
+        let staging = folders.data.join(STAGING);
+        staging::leftovers(&staging).map_err(failed("read", &staging))
     }
 
     /// Begins an install: an empty folder that nobody else sees. What dead processes left behind is
@@ -279,8 +287,9 @@ impl Shelf {
         })
     }
 
-    /// Takes the install with this key off the shelf: renamed away in one step, then deleted.
-    pub fn take_off(&self, key: &str) -> Result<(), ShelfError> {
+    /// Takes the install with this key off the shelf: renamed away in one step, then deleted. Says
+    /// how many bytes that set free.
+    pub fn take_off(&self, key: &str) -> Result<u64, ShelfError> {
         let _lock = self.lock(key, &mut |_| {})?;
         let folder = self.install_folder(key);
         let stage = self.stage(key)?;

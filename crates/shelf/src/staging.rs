@@ -5,7 +5,10 @@
 
 use std::fs;
 use std::io;
+use std::os::fd::OwnedFd;
 use std::path::{Path, PathBuf};
+
+use rustix::fs::{AtFlags, Dir, FileType, Mode, OFlags};
 
 use crate::lock::Lock;
 
@@ -60,41 +63,137 @@ impl Drop for Stage {
     }
 }
 
-/// Deletes what processes that died left below `staging`; says how many folders went.
-pub fn sweep(staging: &Path) -> io::Result<usize> {
+/// What a process that died left behind: nobody else can work in it while this is there.
+#[derive(Debug)]
+pub struct Leftover {
+    folder: PathBuf,
+    lock_path: PathBuf,
+    _lock: Lock,
+}
+
+impl Leftover {
+    /// Its folder, which may be gone.
+    pub fn folder(&self) -> &Path {
+        &self.folder
+    }
+
+    /// Deletes it, and says how many bytes that set free.
+    pub fn delete(self) -> io::Result<u64> {
+        let freed = remove_tree(&self.folder)?;
+        fs::remove_file(&self.lock_path)?;
+        Ok(freed)
+    }
+}
+
+/// What processes that died left below `staging`.
+pub fn leftovers(staging: &Path) -> io::Result<Vec<Leftover>> {
     let entries = match fs::read_dir(staging) {
         Ok(entries) => entries,
+        Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(Vec::new()),
+        Err(error) => return Err(error),
+    };
+    let mut found = Vec::new();
+    for entry in entries {
+        let lock_path = entry?.path();
+        if lock_path
+            .extension()
+            .is_none_or(|extension| extension != LOCK)
+        {
+            continue;
+        }
+        if let Some(lock) = Lock::try_acquire(&lock_path)? {
+            found.push(Leftover {
+                folder: lock_path.with_extension(""),
+                lock_path,
+                _lock: lock,
+            });
+        }
+    }
+    Ok(found)
+}
+
+/// Deletes what processes that died left below `staging`.
+pub fn sweep(staging: &Path) -> io::Result<()> {
+    leftovers(staging)?
+        .into_iter()
+        .try_for_each(|leftover| leftover.delete().map(drop))
+}
+
+/// The bytes of the files in a tree; a file with a name elsewhere too counts nothing.
+pub fn bytes_in(tree: &Path) -> io::Result<u64> {
+    let found = match tree.symlink_metadata() {
+        Ok(found) => found,
         Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(0),
         Err(error) => return Err(error),
     };
-    let mut swept = 0;
-    for entry in entries {
-        let path = entry?.path();
-        if path.extension().is_none_or(|extension| extension != LOCK) {
-            continue;
-        }
-        if let Some(_lock) = Lock::try_acquire(&path)? {
-            let folder = path.with_extension("");
-            if folder.symlink_metadata().is_ok() {
-                remove_tree(&folder)?;
-                swept += 1;
-            }
-            fs::remove_file(&path)?;
-        }
+    if !found.is_dir() {
+        return Ok(bytes_of(&found));
     }
-    Ok(swept)
+    fs::read_dir(tree)?.try_fold(0, |sum, entry| Ok(sum + bytes_in(&entry?.path())?))
 }
 
-/// Deletes a folder with all it holds, read-only folders too; never follows a link.
-pub fn remove_tree(folder: &Path) -> io::Result<()> {
-    match fs::remove_dir_all(folder) {
+fn bytes_of(file: &fs::Metadata) -> u64 {
+    use std::os::unix::fs::MetadataExt;
+    match file.is_file() && file.nlink() == 1 {
+        true => file.len(),
+        false => 0,
+    }
+}
+
+/// Deletes a folder with all it holds, read-only folders too; never follows a link. Says how many
+/// bytes that set free.
+pub fn remove_tree(folder: &Path) -> io::Result<u64> {
+    let delete = || match folder.symlink_metadata() {
+        Ok(found) if found.is_dir() => {
+            let handle = rustix::fs::open(folder, FOLDER, Mode::empty())?;
+            let freed = empty(&handle)?;
+            fs::remove_dir(folder)?;
+            Ok(freed)
+        }
+        Ok(found) => fs::remove_file(folder).map(|()| bytes_of(&found)),
+        Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(0),
+        Err(error) => Err(error),
+    };
+    match delete() {
         Err(error) if error.kind() == io::ErrorKind::PermissionDenied => {
             make_writable(folder)?;
-            fs::remove_dir_all(folder)
+            delete()
         }
-        Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(()),
         result => result,
     }
+}
+
+/// How folders are opened: whatever takes a folder's place meanwhile is not followed.
+const FOLDER: OFlags = OFlags::RDONLY
+    .union(OFlags::DIRECTORY)
+    .union(OFlags::NOFOLLOW)
+    .union(OFlags::CLOEXEC);
+
+/// Deletes all that a folder holds. Names are looked up in the open folder, which costs less than
+/// whole paths and cannot lead elsewhere.
+fn empty(folder: &OwnedFd) -> io::Result<u64> {
+    let mut freed = 0;
+    for entry in Dir::read_from(folder)? {
+        let entry = entry?;
+        let name = entry.file_name();
+        if name == c"." || name == c".." {
+            continue;
+        }
+        let found = rustix::fs::statat(folder, name, AtFlags::SYMLINK_NOFOLLOW)?;
+        match FileType::from_raw_mode(found.st_mode) {
+            FileType::Directory => {
+                freed += empty(&rustix::fs::openat(folder, name, FOLDER, Mode::empty())?)?;
+                rustix::fs::unlinkat(folder, name, AtFlags::REMOVEDIR)?;
+            }
+            kind => {
+                rustix::fs::unlinkat(folder, name, AtFlags::empty())?;
+                if kind == FileType::RegularFile && found.st_nlink == 1 {
+                    freed += found.st_size as u64;
+                }
+            }
+        }
+    }
+    Ok(freed)
 }
 
 fn make_writable(folder: &Path) -> io::Result<()> {
@@ -118,13 +217,18 @@ mod tests {
     fn only_what_nobody_works_in_is_swept() {
         let folder = tempfile::tempdir().unwrap();
         let staging = folder.path().join("staging");
-        assert_eq!(sweep(&staging).unwrap(), 0);
+        sweep(&staging).unwrap();
         let stage = Stage::begin(&staging, "marram-8.3.1").unwrap();
         fs::write(stage.path().join("half"), "x").unwrap();
         let dead = staging.join("marram-6.2.0.1.0");
         fs::create_dir(&dead).unwrap();
         fs::write(staging.join("marram-6.2.0.1.0.lock"), "process 1").unwrap();
-        assert_eq!(sweep(&staging).unwrap(), 1);
+        fs::write(dead.join("half"), "seven b").unwrap();
+        let found: Vec<_> = leftovers(&staging).unwrap();
+        assert_eq!(found.len(), 1);
+        assert_eq!(bytes_in(found[0].folder()).unwrap(), 7);
+        drop(found);
+        sweep(&staging).unwrap();
         assert!(stage.path().join("half").exists() && !dead.exists());
         drop(stage);
         assert_eq!(fs::read_dir(&staging).unwrap().count(), 0);
@@ -140,7 +244,11 @@ mod tests {
         fs::create_dir_all(&tree).unwrap();
         symlink(&outside, tree.join("link")).unwrap();
         fs::set_permissions(&tree, fs::Permissions::from_mode(0o500)).unwrap();
-        remove_tree(&folder.path().join("tree")).unwrap();
+        fs::write(outside.join("twice"), "x").unwrap();
+        fs::hard_link(outside.join("twice"), folder.path().join("tree/twice")).unwrap();
+        fs::write(folder.path().join("tree/once"), "four").unwrap();
+        let freed = remove_tree(&folder.path().join("tree")).unwrap();
+        assert_eq!(freed, 4, "what is kept elsewhere frees nothing");
         assert!(outside.join("kept").exists());
         assert!(!folder.path().join("tree").exists());
     }

@@ -1,5 +1,6 @@
 //! What a command changes in the shell that called it.
 
+use std::collections::BTreeMap;
 use std::ffi::{OsStr, OsString};
 use std::path::{Path, PathBuf};
 
@@ -35,11 +36,20 @@ impl Changes {
         Some(value.as_deref())
     }
 
-    /// The changes as text for a shell to evaluate.
+    /// The changes as text for a shell: code to evaluate, or an object of JSON where the shell reads
+    /// it, with the value of each variable, or null where it goes.
     ///
     /// All of these shells forget where they found programs when PATH is set; only bash has to be
     /// told where PATH stays as it is.
     pub fn render(&self, dialect: Dialect) -> String {
+        if dialect.reads_json() {
+            let values: BTreeMap<&String, &Option<String>> = self
+                .variables
+                .iter()
+                .map(|(name, value)| (name, value))
+                .collect();
+            return serde_json::json!(values).to_string() + "\n";
+        }
         let mut text = String::new();
         for (name, value) in &self.variables {
             text.push_str(&match (dialect, value) {
@@ -51,6 +61,8 @@ impl Changes {
                     format!("set -gx {name} {}\n", quote::fish(value))
                 }
                 (Dialect::Fish, None) => format!("set -e {name}\n"),
+                (Dialect::Tcsh, Some(value)) => format!("setenv {name} {}\n", quote::tcsh(value)),
+                (Dialect::Tcsh, None) => format!("unsetenv {name}\n"),
                 (_, Some(value)) => format!("export {name}={}\n", quote::posix(value)),
                 (_, None) => format!("unset {name}\n"),
             });
@@ -104,6 +116,14 @@ mod tests {
         assert_eq!(
             changes.render(Dialect::Fish),
             "set -gx MARRAM_HOME '/it\\'s $(id)'\nset -e VSHELF_SWITCHED\n"
+        );
+        assert_eq!(
+            changes.render(Dialect::Tcsh),
+            "setenv MARRAM_HOME '/it'\\''s $(id)'\nunsetenv VSHELF_SWITCHED\n"
+        );
+        assert_eq!(
+            changes.render(Dialect::Nu),
+            "{\"MARRAM_HOME\":\"/it's $(id)\",\"VSHELF_SWITCHED\":null}\n"
         );
     }
 }

@@ -1,7 +1,7 @@
 //! The static files that a shell's start-up file sources.
 //!
-//! Three files a shell: the hook and the functions that it reads when one is needed, which change with
-//! the program, and the list of runtimes to enter, which changes with the shelf. Sourcing them starts
+//! The hook, and for most shells the functions that it reads when one is needed, change with the
+//! program; the list of runtimes to enter changes with the shelf. Sourcing them starts
 //! no process.
 
 use std::path::Path;
@@ -9,21 +9,24 @@ use std::path::Path;
 use vshelf_core::Definition;
 use vshelf_core::pin;
 
-use crate::Dialect;
+use crate::{Dialect, quote};
 
 /// The hook file's name below the hooks folder.
 pub fn hook_file(dialect: Dialect) -> String {
-    format!("hook.{}", dialect.name())
+    format!("hook.{}", dialect.extension())
 }
 
-/// The name of the file of functions below the hooks folder.
-pub fn functions_file(dialect: Dialect) -> String {
-    format!("functions.{}", dialect.name())
+/// The name of the file of functions below the hooks folder, where the hook has one beside it.
+pub fn functions_file(dialect: Dialect) -> Option<String> {
+    (!dialect.reads_json()).then(|| format!("functions.{}", dialect.name()))
 }
 
 /// The name of the list of runtimes below the hooks folder.
 pub fn runtimes_file(dialect: Dialect) -> String {
-    format!("runtimes.{}", dialect.name())
+    match dialect.reads_json() {
+        true => "runtimes.json".to_owned(),
+        false => format!("runtimes.{}", dialect.name()),
+    }
 }
 
 /// The places that a hook knows.
@@ -76,9 +79,11 @@ pub fn render_functions(dialect: Dialect) -> String {
     const FUNCTIONS: &str = include_str!("../templates/functions.sh");
     let parts: &[&str] = match dialect {
         Dialect::Fish => &[include_str!("../templates/functions.fish")],
+        Dialect::Tcsh => &[include_str!("../templates/functions.tcsh")],
         Dialect::Bash => &[FUNCTIONS, include_str!("../templates/complete.bash")],
         Dialect::Zsh => &[FUNCTIONS, include_str!("../templates/complete.zsh")],
         Dialect::Sh | Dialect::Ksh | Dialect::Mksh => &[FUNCTIONS],
+        Dialect::Elvish | Dialect::Xonsh | Dialect::Nu | Dialect::PowerShell => &[],
     };
     template(dialect, parts)
 }
@@ -93,6 +98,11 @@ pub fn render_hook(dialect: Dialect, places: Places<'_>) -> String {
         Dialect::Sh | Dialect::Ksh | Dialect::Mksh => {
             &[HOOK, include_str!("../templates/prompt.sh")]
         }
+        Dialect::Elvish => &[include_str!("../templates/hook.elv")],
+        Dialect::Tcsh => &[include_str!("../templates/hook.tcsh")],
+        Dialect::Xonsh => &[include_str!("../templates/hook.py")],
+        Dialect::Nu => &[include_str!("../templates/hook.nu")],
+        Dialect::PowerShell => &[include_str!("../templates/hook.ps1")],
     };
     // Filled in at once: text that one value brings is not searched for the next.
     let mut text = String::new();
@@ -118,54 +128,131 @@ pub fn render_hook(dialect: Dialect, places: Places<'_>) -> String {
     text
 }
 
-/// The list of runtimes that a new shell enters, and the files in which projects pin them.
+/// A runtime that new shells enter.
+#[derive(serde::Serialize)]
+struct Entered<'d> {
+    name: &'d str,
+    /// Its home variable, empty where it has none.
+    variable: &'d str,
+    folders: &'d [String],
+}
+
+/// What changes with the shelf and the settings, for every kind of hook.
+#[derive(serde::Serialize)]
+struct Entries<'d> {
+    /// Files in which projects pin.
+    pins: Vec<String>,
+    /// What following a project is told with.
+    says: &'static str,
+    enter: Vec<Entered<'d>>,
+}
+
+/// The list of runtimes that a new shell enters, and the files in which projects pin them. `data` is
+/// the data folder.
 pub fn render_runtimes(
     dialect: Dialect,
     definitions: &[Definition],
     following: Following,
+    data: &Path,
 ) -> String {
     let mut pins: Vec<String> = Vec::new();
-    let mut enter = String::new();
     for definition in definitions {
-        let words: Vec<String> = [&definition.name]
-            .into_iter()
-            .chain([definition.home_variable.as_ref().unwrap_or(&String::new())])
-            .chain(&definition.folders)
-            .map(|word| dialect.quote(word))
-            .collect();
-        enter.push_str(&format!("  __vshelf_enter {}\n", words.join(" ")));
         for file in pin::files(&definition.name, &definition.pins) {
             if following != Following::Off && !pins.contains(&file.file) {
                 pins.push(file.file);
             }
         }
     }
-    let says = match following {
-        Following::Announce => "announce",
-        Following::Ask | Following::Quiet | Following::Off => "",
+    let enter = definitions.iter().map(|definition| Entered {
+        name: &definition.name,
+        variable: definition.home_variable.as_deref().unwrap_or_default(),
+        folders: &definition.folders,
+    });
+    let entries = Entries {
+        pins,
+        says: match following {
+            Following::Announce => "announce",
+            Following::Ask | Following::Quiet | Following::Off => "",
+        },
+        enter: enter.collect(),
     };
     match dialect {
-        Dialect::Fish => {
-            let pins: Vec<String> = pins.iter().map(|pin| dialect.quote(pin)).collect();
-            format!(
-                "set -g __vshelf_pins {}\nset -g __vshelf_says {}\nfunction __vshelf_enter_all\n{enter}end\n",
-                pins.join(" "),
-                dialect.quote(says)
-            )
+        Dialect::Bash | Dialect::Zsh | Dialect::Sh | Dialect::Ksh | Dialect::Mksh => {
+            entries.render_posix()
         }
-        _ => {
-            // Unrolled, because a shell's loop costs many times what it tests.
-            let tests = pins
-                .iter()
-                .map(|pin| format!("[ -f \"$1\"/{} ]", dialect.quote(pin)));
-            let any: Vec<String> = tests.chain(["return 1".to_owned()]).collect();
-            let pins: String = pins.iter().map(|pin| format!("{pin}\n")).collect();
-            format!(
-                "__vshelf_pins={}\n__vshelf_says={}\n__vshelf_has_pin() {{\n  {}\n}}\n__vshelf_enter_all() {{\n  :\n{enter}}}\n",
-                dialect.quote(&pins),
-                dialect.quote(says),
-                any.join(" ||\n    "),
-            )
+        Dialect::Fish => entries.render_fish(),
+        Dialect::Tcsh => entries.render_tcsh(data),
+        Dialect::Elvish | Dialect::Xonsh | Dialect::Nu | Dialect::PowerShell => {
+            serde_json::json!(entries).to_string() + "\n"
         }
     }
+}
+
+impl Entries<'_> {
+    /// A call for each runtime to enter.
+    fn calls(&self, dialect: Dialect) -> String {
+        let calls = self.enter.iter().map(|runtime| {
+            let words = [runtime.name, runtime.variable].into_iter();
+            let words = words.chain(runtime.folders.iter().map(String::as_str));
+            format!("  __vshelf_enter {}\n", quoted(dialect, words))
+        });
+        calls.collect()
+    }
+
+    fn render_posix(&self) -> String {
+        // Unrolled, because a shell's loop costs many times what it tests.
+        let tests = (self.pins.iter()).map(|pin| format!("[ -f \"$1\"/{} ]", quote::posix(pin)));
+        let any: Vec<String> = tests.chain(["return 1".to_owned()]).collect();
+        let pins: String = self.pins.iter().map(|pin| format!("{pin}\n")).collect();
+        format!(
+            "__vshelf_pins={}\n__vshelf_says={}\n__vshelf_has_pin() {{\n  {}\n}}\n__vshelf_enter_all() {{\n  :\n{}}}\n",
+            quote::posix(&pins),
+            quote::posix(self.says),
+            any.join(" ||\n    "),
+            self.calls(Dialect::Bash),
+        )
+    }
+
+    fn render_fish(&self) -> String {
+        format!(
+            "set -g __vshelf_pins {}\nset -g __vshelf_says {}\nfunction __vshelf_enter_all\n{}end\n",
+            quoted(Dialect::Fish, self.pins.iter().map(String::as_str)),
+            quote::fish(self.says),
+            self.calls(Dialect::Fish),
+        )
+    }
+
+    /// Lists that run in step, because the shell has no functions.
+    fn render_tcsh(&self, data: &Path) -> String {
+        let list = |name: &str, words: Vec<String>| {
+            let words = words.iter().map(String::as_str);
+            format!("set __vshelf_{name} = ({})\n", quoted(Dialect::Tcsh, words))
+        };
+        let of_each = |what: fn(&Entered<'_>) -> String| self.enter.iter().map(what).collect();
+        let folders = |what: fn(&Entered<'_>, &String) -> String| {
+            let all = self.enter.iter();
+            let all = all.flat_map(|entered| entered.folders.iter().map(move |f| what(entered, f)));
+            all.collect()
+        };
+        let data = data.to_string_lossy();
+        let ours = self.enter.iter().map(|runtime| {
+            let folder = quote::tcsh_pattern(&format!("{data}/{}/", runtime.name));
+            folder + "*"
+        });
+        [
+            list("pins", self.pins.clone()),
+            list("says", vec![self.says.to_owned()]),
+            list("runtimes", of_each(|runtime| runtime.name.to_owned())),
+            list("variables", of_each(|runtime| runtime.variable.to_owned())),
+            list("ours", ours.collect()),
+            list("folders", folders(|_, folder| folder.clone())),
+            list("folders_of", folders(|runtime, _| runtime.name.to_owned())),
+        ]
+        .concat()
+    }
+}
+
+fn quoted<'w>(dialect: Dialect, words: impl Iterator<Item = &'w str>) -> String {
+    let words: Vec<String> = words.map(|word| dialect.quote(word)).collect();
+    words.join(" ")
 }

@@ -27,17 +27,32 @@ pub enum Dialect {
     Ksh,
     /// mksh, the MirBSD KornShell.
     Mksh,
+    /// Elvish, 0.19 and later.
+    Elvish,
+    /// tcsh.
+    Tcsh,
+    /// xonsh, 0.13 and later.
+    Xonsh,
+    /// Nushell.
+    Nu,
+    /// PowerShell, 7 and later.
+    PowerShell,
 }
 
 impl Dialect {
     /// Every shell, in the order in which they are listed.
-    pub const ALL: [Dialect; 6] = [
+    pub const ALL: [Dialect; 11] = [
         Dialect::Bash,
         Dialect::Zsh,
         Dialect::Fish,
         Dialect::Sh,
         Dialect::Ksh,
         Dialect::Mksh,
+        Dialect::Elvish,
+        Dialect::Tcsh,
+        Dialect::Xonsh,
+        Dialect::Nu,
+        Dialect::PowerShell,
     ];
 
     /// The shell's name.
@@ -49,7 +64,30 @@ impl Dialect {
             Dialect::Sh => "sh",
             Dialect::Ksh => "ksh",
             Dialect::Mksh => "mksh",
+            Dialect::Elvish => "elvish",
+            Dialect::Tcsh => "tcsh",
+            Dialect::Xonsh => "xonsh",
+            Dialect::Nu => "nu",
+            Dialect::PowerShell => "powershell",
         }
+    }
+
+    /// What the names of its files end with, behind the point.
+    pub fn extension(self) -> &'static str {
+        match self {
+            Dialect::Elvish => "elv",
+            Dialect::Xonsh => "py",
+            Dialect::PowerShell => "ps1",
+            _ => self.name(),
+        }
+    }
+
+    /// Whether it reads JSON: such a shell is given data, and evaluates nothing.
+    pub fn reads_json(self) -> bool {
+        matches!(
+            self,
+            Dialect::Elvish | Dialect::Xonsh | Dialect::Nu | Dialect::PowerShell
+        )
     }
 
     /// Other names of its programs.
@@ -57,6 +95,9 @@ impl Dialect {
         match self {
             Dialect::Sh => &["dash", "ash", "busybox"],
             Dialect::Ksh => &["ksh93"],
+            Dialect::Tcsh => &["csh"],
+            Dialect::Nu => &["nushell"],
+            Dialect::PowerShell => &["pwsh"],
             _ => &[],
         }
     }
@@ -65,7 +106,14 @@ impl Dialect {
     pub fn quote(self, text: &str) -> String {
         match self {
             Dialect::Fish => quote::fish(text),
-            _ => quote::posix(text),
+            Dialect::Tcsh => quote::tcsh(text),
+            Dialect::Xonsh | Dialect::Nu => quote::escaped(text),
+            Dialect::Elvish => quote::doubled(text, "'"),
+            // Every apostrophe ends a string there (PowerShell documentation, "about_Quoting_Rules").
+            Dialect::PowerShell => quote::doubled(text, "'\u{2018}\u{2019}\u{201a}\u{201b}"),
+            Dialect::Bash | Dialect::Zsh | Dialect::Sh | Dialect::Ksh | Dialect::Mksh => {
+                quote::posix(text)
+            }
         }
     }
 }

@@ -25,12 +25,65 @@ pub fn fish(text: &str) -> String {
     format!("'{}'", text.replace('\\', r"\\").replace('\'', r"\'"))
 }
 
+/// `text` as one word of tcsh: within single quotes a line break and `!` still mean something (tcsh
+/// manual, "Lexical structure").
+pub fn tcsh(text: &str) -> String {
+    let mut quoted = String::from("'");
+    for c in text.chars() {
+        match c {
+            '\'' => quoted.push_str(r"'\''"),
+            '!' => quoted.push_str(r"\!"),
+            '\n' => quoted.push_str("\\\n"),
+            c => quoted.push(c),
+        }
+    }
+    quoted + "'"
+}
+
+/// A pattern of tcsh that only `text` matches (tcsh manual, "Filename substitution").
+pub fn tcsh_pattern(text: &str) -> String {
+    let mut pattern = String::new();
+    for c in text.chars() {
+        match c {
+            '*' | '?' | '[' | '\\' | '{' => pattern.extend(['[', c, ']']),
+            c => pattern.push(c),
+        }
+    }
+    pattern
+}
+
+/// `text` within double quotes, with escapes that Python and Nushell share.
+pub fn escaped(text: &str) -> String {
+    let mut quoted = String::from("\"");
+    for c in text.chars() {
+        match c {
+            '\\' | '"' => quoted.extend(['\\', c]),
+            '\n' => quoted.push_str(r"\n"),
+            '\r' => quoted.push_str(r"\r"),
+            '\t' => quoted.push_str(r"\t"),
+            c => quoted.push(c),
+        }
+    }
+    quoted + "\""
+}
+
+/// `text` within single quotes, where each of the `special` characters is written twice.
+pub fn doubled(text: &str, special: &str) -> String {
+    let mut quoted = String::from("'");
+    for c in text.chars() {
+        quoted.extend(std::iter::repeat_n(c, 1 + usize::from(special.contains(c))));
+    }
+    quoted + "'"
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::Dialect;
+    use rstest::rstest;
     use std::process::Command;
 
-    const TEXTS: [&str; 9] = [
+    const TEXTS: [&str; 10] = [
         "plain",
         "",
         "it's",
@@ -38,6 +91,7 @@ mod tests {
         "$(id);`id`",
         "new\nline",
         "\\",
+        "!ls \"!\"",
         "*?[a]~",
         "Dünenhafer",
     ];
@@ -57,15 +111,35 @@ mod tests {
         assert_eq!(posix_where_needed(">=6 <8", "@."), "'>=6 <8'");
     }
 
-    #[test]
-    fn fish_reads_back_what_was_quoted() {
+    #[rstest]
+    #[case(Dialect::Fish, "fish", "printf %s")]
+    #[case(Dialect::Tcsh, "tcsh", "printf %s")]
+    #[case(Dialect::Elvish, "elvish", "print")]
+    #[case(Dialect::Xonsh, "python3", "import sys; sys.stdout.write")]
+    fn other_shells_read_back_what_was_quoted(
+        #[case] dialect: Dialect,
+        #[case] program: &str,
+        #[case] print: &str,
+    ) {
         for text in TEXTS {
-            let script = format!("printf %s {}", fish(text));
-            // Where there is no fish, what it would read is known from its documentation alone.
-            if let Ok(output) = Command::new("fish").args(["-c", &script]).output() {
-                assert_eq!(String::from_utf8(output.stdout).unwrap(), text);
+            let script = match dialect {
+                Dialect::Xonsh => format!("{print}({})", dialect.quote(text)),
+                _ => format!("{print} {}", dialect.quote(text)),
+            };
+            // Where a shell is not there, what it would read is known from its documentation alone.
+            if let Ok(output) = Command::new(program).args(["-c", &script]).output() {
+                assert_eq!(String::from_utf8(output.stdout).unwrap(), text, "{script}");
             }
         }
-        assert_eq!(fish(r"it's \ that"), r"'it\'s \\ that'");
+    }
+
+    #[rstest]
+    #[case(Dialect::Fish, r"'it\'s \\ “that’!'")]
+    #[case(Dialect::Tcsh, r"'it'\''s \ “that’\!'")]
+    #[case(Dialect::Elvish, r"'it''s \ “that’!'")]
+    #[case(Dialect::Nu, "\"it's \\\\ “that’!\"")]
+    #[case(Dialect::PowerShell, r"'it''s \ “that’’!'")]
+    fn each_shell_has_its_own_rules(#[case] dialect: Dialect, #[case] quoted: &str) {
+        assert_eq!(dialect.quote(r"it's \ “that’!"), quoted);
     }
 }

@@ -18,6 +18,7 @@ pub fn start_up_file(
         let folder = variable(name).map(PathBuf::from);
         folder.filter(|folder| folder.is_absolute())
     };
+    let config = || folder("XDG_CONFIG_HOME").unwrap_or_else(|| home.join(".config"));
     match dialect {
         // Terminals on macOS open login shells, which read another file.
         Dialect::Bash if cfg!(target_os = "macos") => home.join(".bash_profile"),
@@ -26,10 +27,20 @@ pub fn start_up_file(
             let folder = folder("ZDOTDIR");
             folder.unwrap_or_else(|| home.to_owned()).join(".zshrc")
         }
-        Dialect::Fish => {
-            let folder = folder("XDG_CONFIG_HOME");
-            let config = folder.unwrap_or_else(|| home.join(".config"));
-            config.join("fish/config.fish")
+        Dialect::Fish => config().join("fish/config.fish"),
+        Dialect::Elvish => config().join("elvish/rc.elv"),
+        Dialect::Xonsh => config().join("xonsh/rc.xsh"),
+        Dialect::Nu if cfg!(target_os = "macos") && folder("XDG_CONFIG_HOME").is_none() => {
+            home.join("Library/Application Support/nushell/config.nu")
+        }
+        Dialect::Nu => config().join("nushell/config.nu"),
+        // The profile of all its hosts.
+        Dialect::PowerShell => config().join("powershell/profile.ps1"),
+        // It reads the second file only where there is no first (tcsh manual, "Startup and shutdown").
+        Dialect::Tcsh => {
+            let file = home.join(".tcshrc");
+            let exists = file.exists();
+            if exists { file } else { home.join(".cshrc") }
         }
         // Interactive POSIX shells read the file that ENV names (POSIX.1-2024, sh, "ENV").
         Dialect::Sh => folder("ENV").unwrap_or_else(|| home.join(".profile")),
@@ -41,21 +52,50 @@ pub fn start_up_file(
 /// The line that makes a shell source the hook whose path is this, quoted already.
 pub fn source_line(dialect: Dialect, quoted_hook: &str) -> String {
     match dialect {
-        Dialect::Bash | Dialect::Zsh | Dialect::Fish => format!("source {quoted_hook}"),
-        Dialect::Sh | Dialect::Ksh | Dialect::Mksh => format!(". {quoted_hook}"),
+        Dialect::Bash | Dialect::Zsh | Dialect::Fish | Dialect::Tcsh | Dialect::Nu => {
+            format!("source {quoted_hook}")
+        }
+        Dialect::Sh | Dialect::Ksh | Dialect::Mksh | Dialect::PowerShell => {
+            format!(". {quoted_hook}")
+        }
+        // A file has names of its own there, and only the function is for the shell.
+        Dialect::Elvish => elvish_line(&format!("(slurp < {quoted_hook})")),
+        // Read by Python itself, which takes a fraction of the time.
+        Dialect::Xonsh => format!("exec(open({quoted_hook}, encoding=\"utf-8\").read(), {{}})"),
     }
+}
+
+fn elvish_line(code: &str) -> String {
+    format!("eval &on-end={{|names| edit:add-var vshelf~ $names[vshelf~] }} {code}")
 }
 
 /// The lines that connect a shell of this kind to the hook.
 pub fn block(dialect: Dialect, hook: &Path) -> String {
     let quoted = dialect.quote(&hook.to_string_lossy());
     let line = source_line(dialect, &quoted);
-    match dialect {
-        Dialect::Fish => {
-            format!("{FIRST}\nif test -r {quoted}\n    {line}\nend\n{LAST}\n")
+    let lines = match dialect {
+        Dialect::Fish => format!("if test -r {quoted}\n    {line}\nend"),
+        // Without a process: a file that cannot be read gives nothing to evaluate.
+        Dialect::Elvish => format!(
+            "try {{ slurp < {quoted} }} catch {{ }} | each {{|code|\n  {}\n}}",
+            elvish_line("$code")
+        ),
+        Dialect::Tcsh => format!("if ( -r {quoted} ) {line}"),
+        Dialect::Xonsh => {
+            format!("if __import__(\"os\").access({quoted}, 4):\n    {line}")
         }
-        _ => format!("{FIRST}\nif [ -r {quoted} ]; then\n  {line}\nfi\n{LAST}\n"),
-    }
+        // What is sourced has to be known before anything runs.
+        Dialect::Nu => {
+            format!("source (if ({quoted} | path exists) {{ {quoted} }} else {{ null }})")
+        }
+        Dialect::PowerShell => {
+            format!("if (Test-Path -LiteralPath {quoted}) {{\n  {line}\n}}")
+        }
+        Dialect::Bash | Dialect::Zsh | Dialect::Sh | Dialect::Ksh | Dialect::Mksh => {
+            format!("if [ -r {quoted} ]; then\n  {line}\nfi")
+        }
+    };
+    format!("{FIRST}\n{lines}\n{LAST}\n")
 }
 
 /// How a start-up file stands to our block.
@@ -177,6 +217,11 @@ mod tests {
     #[case(Dialect::Sh, &[("ENV", "/home/gull/.shrc")], "/home/gull/.shrc")]
     #[case(Dialect::Ksh, &[], "/home/gull/.kshrc")]
     #[case(Dialect::Mksh, &[], "/home/gull/.mkshrc")]
+    #[case(Dialect::Elvish, &[], "/home/gull/.config/elvish/rc.elv")]
+    #[case(Dialect::Tcsh, &[], "/home/gull/.cshrc")]
+    #[case(Dialect::Xonsh, &[("XDG_CONFIG_HOME", "/c")], "/c/xonsh/rc.xsh")]
+    #[case(Dialect::Nu, &[("XDG_CONFIG_HOME", "/c")], "/c/nushell/config.nu")]
+    #[case(Dialect::PowerShell, &[], "/home/gull/.config/powershell/profile.ps1")]
     fn the_start_up_file_is_the_one_that_the_shell_reads(
         #[case] dialect: Dialect,
         #[case] variables: &[(&str, &str)],

@@ -5,6 +5,7 @@ use std::collections::BTreeMap;
 use std::ffi::OsString;
 use std::fs::OpenOptions;
 use std::io::Write;
+use std::path::PathBuf;
 
 use vshelf_shell::{Changes, Dialect};
 
@@ -19,14 +20,14 @@ const PREVIOUS: &str = "VSHELF_PREVIOUS";
 /// Says which shell's function called this program.
 pub const SHELL: &str = "VSHELF_SHELL";
 
-/// Says on which descriptor the shell waits for text to evaluate.
+/// Says where the shell waits for its changes: a descriptor's number, or a file's absolute path.
 pub const EVALUATE: &str = "VSHELF_EVALUATE";
 
 /// The calling shell, as its environment tells.
 #[derive(Debug)]
 pub struct CallingShell {
     dialect: Option<Dialect>,
-    descriptor: Option<u32>,
+    waits_at: Option<PathBuf>,
     switched: BTreeMap<String, String>,
     previous: BTreeMap<String, String>,
     path: OsString,
@@ -39,7 +40,7 @@ impl CallingShell {
         let text = |name: &str| std::env::var(name).unwrap_or_default();
         CallingShell {
             dialect: text(SHELL).parse().ok(),
-            descriptor: text(EVALUATE).parse().ok(),
+            waits_at: waits_at(&text(EVALUATE)),
             switched: read_pairs(&text(SWITCHED)),
             previous: read_pairs(&text(PREVIOUS)),
             path: std::env::var_os("PATH").unwrap_or_default(),
@@ -54,7 +55,7 @@ impl CallingShell {
 
     /// Whether this command can change the shell.
     pub fn can_change(&self) -> bool {
-        self.dialect.is_some() && self.descriptor.is_some()
+        self.dialect.is_some() && self.waits_at.is_some()
     }
 
     /// The key that this shell, or one that started it, was switched to.
@@ -113,7 +114,7 @@ impl CallingShell {
     /// Hands the planned changes to the shell.
     pub fn hand_over(&self) -> Result<(), Failure> {
         let changes = self.changes.borrow();
-        let (Some(dialect), Some(descriptor)) = (self.dialect, self.descriptor) else {
+        let (Some(dialect), Some(waits_at)) = (self.dialect, &self.waits_at) else {
             return Ok(());
         };
         if *changes == Changes::default() {
@@ -121,7 +122,7 @@ impl CallingShell {
         }
         OpenOptions::new()
             .write(true)
-            .open(format!("/dev/fd/{descriptor}"))
+            .open(waits_at)
             .and_then(|mut shell| shell.write_all(changes.render(dialect).as_bytes()))
             .map_err(|error| {
                 Failure::new(
@@ -129,6 +130,13 @@ impl CallingShell {
                     format!("the shell does not take its changes: {error}"),
                 )
             })
+    }
+}
+
+fn waits_at(text: &str) -> Option<PathBuf> {
+    match text.parse::<u32>() {
+        Ok(descriptor) => Some(format!("/dev/fd/{descriptor}").into()),
+        Err(_) => Some(PathBuf::from(text)).filter(|path| path.is_absolute()),
     }
 }
 

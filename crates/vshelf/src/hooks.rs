@@ -8,10 +8,11 @@ use vshelf_core::Definition;
 use vshelf_shelf::atomic;
 use vshelf_shell::Dialect;
 use vshelf_shell::hook::{self, Places};
+use vshelf_shell::start_up;
 
 use crate::commands::launchers;
 use crate::context::Context;
-use crate::failure::{Failure, Kind, file_failure};
+use crate::failure::{Failure, Kind, file_failure, quoted};
 use crate::following;
 
 /// The folder of hook files.
@@ -24,9 +25,26 @@ pub fn hook_path(context: &Context, dialect: Dialect) -> Result<PathBuf, Failure
     Ok(folder(context)?.join(hook::hook_file(dialect)))
 }
 
-/// The file of functions that the hook reads when one is needed.
-pub fn functions_path(context: &Context, dialect: Dialect) -> Result<PathBuf, Failure> {
-    Ok(folder(context)?.join(hook::functions_file(dialect)))
+/// The file of functions that the hook reads when one is needed, where it has one beside it.
+pub fn functions_path(context: &Context, dialect: Dialect) -> Result<Option<PathBuf>, Failure> {
+    let folder = folder(context)?;
+    Ok(hook::functions_file(dialect).map(|file| folder.join(file)))
+}
+
+/// The line that connects an open shell to the hook.
+pub fn source_line(context: &Context, dialect: Dialect) -> Result<String, Failure> {
+    let hook = hook_path(context, dialect)?;
+    let quoted = match dialect {
+        // Beginning with ~ where that will do.
+        Dialect::Bash
+        | Dialect::Zsh
+        | Dialect::Fish
+        | Dialect::Sh
+        | Dialect::Ksh
+        | Dialect::Mksh => quoted(&hook),
+        _ => dialect.quote(&hook.to_string_lossy()),
+    };
+    Ok(start_up::source_line(dialect, &quoted))
 }
 
 /// The hook's text for this program and this shelf.
@@ -62,8 +80,10 @@ pub fn hook_text(context: &Context, dialect: Dialect) -> Result<String, Failure>
 /// Writes the hook of a shell; says whether that changed anything.
 pub fn write_hook(context: &Context, dialect: Dialect) -> Result<bool, Failure> {
     let text = hook_text(context, dialect)?;
-    let functions = functions_path(context, dialect)?;
-    let other_functions = write_if_other(&functions, &hook::render_functions(dialect))?;
+    let other_functions = match functions_path(context, dialect)? {
+        Some(functions) => write_if_other(&functions, &hook::render_functions(dialect))?,
+        None => false,
+    };
     let other_hook = write_if_other(&hook_path(context, dialect)?, &text)?;
     refresh_runtimes(context)?;
     Ok(other_functions || other_hook)
@@ -83,7 +103,8 @@ pub fn refresh_runtimes(context: &Context) -> Result<(), Failure> {
     for dialect in Dialect::ALL {
         if hook_path(context, dialect)?.exists() {
             let file = folder(context)?.join(hook::runtimes_file(dialect));
-            let text = hook::render_runtimes(dialect, &definitions, following);
+            let text =
+                hook::render_runtimes(dialect, &definitions, following, &context.folders()?.data);
             write_if_other(&file, &text)?;
         }
     }

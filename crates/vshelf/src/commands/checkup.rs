@@ -5,16 +5,18 @@ use std::io;
 use std::path::Path;
 
 use clap::Args;
+use jiff::tz::TimeZone;
 use serde::Serialize;
 use vshelf_core::Request;
 use vshelf_core::resolve::Scope;
 use vshelf_shelf::receipt::Adopted;
 use vshelf_shelf::shelf::program_in;
+use vshelf_shelf::staging::bytes_in;
 use vshelf_shelf::{Install, Shelf, probe};
 use vshelf_shell::hook;
 use vshelf_shell::start_up::{self, Connection};
 use vshelf_view::Palette;
-use vshelf_view::words::{Count, megabytes, printable};
+use vshelf_view::words::{Count, ago, megabytes, printable};
 
 use crate::activity::Activity;
 use crate::commands::setup::{own_shell, read_or_empty, start_up_file};
@@ -28,6 +30,9 @@ use crate::ui::{Ui, styled};
 
 /// The bytes that a large install needs, downloaded and unpacked.
 const ROOM: u64 = 500_000_000;
+
+/// The age in days from which a catalog that cannot be renewed is a finding.
+const OLD_CATALOG: i32 = 30;
 
 /// How many changed files of one install are named.
 const MOST_NAMED: usize = 5;
@@ -94,6 +99,7 @@ impl CommandArgs for Checkup {
                 report.look_at_folders(&runtime)?;
                 report.look_at_sources(&mut runtime);
             }
+            report.look_at_leftovers(context)?;
             report.look_at_disk(context)?;
         }
         for selector in &self.selectors {
@@ -231,14 +237,17 @@ impl Report {
             return Ok(());
         }
         let functions = hooks::functions_path(context, dialect)?;
-        if !hook.exists() || !functions.exists() {
+        let written = |file: &Path, text: String| Ok::<_, Failure>(read_or_empty(file)? == text);
+        if !hook.exists() || functions.as_deref().is_some_and(|file| !file.exists()) {
             self.add(
                 shown(&hook),
                 "is gone, and new shells know nothing of the shelf".to_owned(),
                 setup(),
             );
-        } else if read_or_empty(&hook)? != hooks::hook_text(context, dialect)?
-            || read_or_empty(&functions)? != hook::render_functions(dialect)
+        } else if !written(&hook, hooks::hook_text(context, dialect)?)?
+            || !(functions.as_deref()).map_or(Ok(true), |file| {
+                written(file, hook::render_functions(dialect))
+            })?
         {
             self.add(
                 shown(&hook),
@@ -246,7 +255,7 @@ impl Report {
                 setup(),
             );
         } else if context.shell.dialect().is_none() && asked_by_person {
-            let line = start_up::source_line(dialect, &quoted(&hook));
+            let line = hooks::source_line(context, dialect)?;
             self.add(
                 "this shell",
                 "was opened before it was connected".to_owned(),
@@ -321,14 +330,20 @@ impl Report {
     fn look_at_sources(&mut self, runtime: &mut Runtime<'_>) {
         let title = runtime.definition.title.clone();
         let again = Some(format!("vshelf catalog {}@ --refresh", runtime.name()));
-        if runtime.context().transport.is_offline() {
-            return;
-        }
-        match runtime.load_catalog(true) {
+        let (today, offline) = (runtime.today, runtime.context().transport.is_offline());
+        match runtime.load_catalog(!offline) {
             Ok(loaded) => {
-                if let Some(reason) = loaded.origin.not_renewed.clone() {
-                    let problem = format!("no source answers: {reason}");
-                    self.add(format!("the catalog of {title}"), problem, again);
+                let known = loaded.origin.confirmed.to_zoned(TimeZone::UTC).date();
+                let age = format!("what is known is from {}", ago(known, today));
+                match loaded.origin.not_renewed.clone() {
+                    Some(reason) => {
+                        let problem = format!("no source answers: {reason}; {age}");
+                        self.add(format!("the catalog of {title}"), problem, again);
+                    }
+                    None if (today - known).get_days() > OLD_CATALOG => {
+                        self.add(format!("the catalog of {title}"), age, again);
+                    }
+                    None => {}
                 }
             }
             Err(failure) => {
@@ -336,6 +351,24 @@ impl Report {
                 self.add(format!("the catalog of {title}"), problem, again);
             }
         }
+    }
+
+    /// Whether commands that died left something behind.
+    fn look_at_leftovers(&mut self, context: &Context) -> Result<(), Failure> {
+        let folders = context.folders()?;
+        let leftovers = Shelf::leftovers(folders)?;
+        let bytes = leftovers.iter().try_fold(0, |sum, leftover| {
+            let folder = leftover.folder();
+            let bytes = bytes_in(folder).map_err(|error| file_failure(folder, "read", error))?;
+            Ok::<_, Failure>(sum + bytes)
+        })?;
+        if !leftovers.is_empty() {
+            let commands = Count(leftovers.len(), "unfinished command");
+            let problem = format!("holds {} of {commands}", megabytes(bytes));
+            let staging = folders.data.join("staging");
+            self.add(shown(&staging), problem, Some("vshelf tidy".to_owned()));
+        }
+        Ok(())
     }
 
     /// Whether there is room for another install.

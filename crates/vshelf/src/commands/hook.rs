@@ -17,7 +17,7 @@ use crate::ui::Ui;
 /// connect a shell that setup does not reach.
 #[derive(Debug, Args)]
 pub struct Hook {
-    /// The shell: bash, zsh, fish, sh (dash, ash), ksh or mksh
+    /// The shell: bash, zsh, fish, sh (dash, ash), ksh, mksh, elvish, tcsh, xonsh, nu or powershell
     #[arg(value_name = "SHELL")]
     shell: String,
     /// What the project here wants, as the hook asks for it: keys by runtime, then what to know
@@ -32,21 +32,30 @@ impl CommandArgs for Hook {
     fn run(self, ui: &Ui, context: &Context) -> Outcome {
         let dialect = read_shell(&self.shell)?;
         if self.here {
-            return show_wishes(ui, context);
+            return show_wishes(ui, context, dialect);
         }
         // In one piece, the functions first: the hook then has no need to look for them.
-        let functions = hook::render_functions(dialect);
+        let functions = match dialect {
+            // It has no functions, and runs them from the file that setup writes.
+            Dialect::Tcsh => String::new(),
+            _ => hook::render_functions(dialect),
+        };
         ui.result(functions + hooks::hook_text(context, dialect)?.trim_end())
     }
 }
 
-fn show_wishes(ui: &Ui, context: &Context) -> Outcome {
+fn show_wishes(ui: &Ui, context: &Context, dialect: Dialect) -> Outcome {
     let followed = following::look(ui, context)?;
     let pairs = followed
         .keys
         .iter()
         .map(|(name, key)| format!("{name}={key}"));
-    ui.result(pairs.collect::<Vec<_>>().join(" "))?;
+    let pairs = pairs.collect::<Vec<_>>().join(" ");
+    ui.result(match dialect {
+        // It drops a line that is empty, and would take the next one for the first.
+        Dialect::Tcsh if pairs.is_empty() => "-",
+        _ => &pairs,
+    })?;
     followed
         .notices
         .iter()

@@ -13,7 +13,7 @@ use crate::commands::CommandArgs;
 use crate::commands::hook::read_shell;
 use crate::context::Context;
 use crate::failure::file_failure;
-use crate::failure::{Failure, Kind, Outcome, quoted, shown};
+use crate::failure::{Failure, Kind, Outcome, shown};
 use crate::hooks;
 use crate::settings::settings_file;
 use crate::ui::{Ui, styled};
@@ -94,7 +94,7 @@ impl CommandArgs for Setup {
         if context.shell.dialect().is_none() {
             ui.next(
                 "To connect this shell too",
-                &start_up::source_line(dialect, &quoted(&hook)),
+                &hooks::source_line(context, dialect)?,
             );
         }
         Ok(())

@@ -286,7 +286,7 @@ Error: this shell is not connected to the shelf, so nothing here can change its 
         str![[r#"
 --- stderr
 Error: "kelpsh" is not a shell that can be connected.
-  Shells that can be connected: bash, zsh, fish, sh, ksh and mksh.
+  Shells that can be connected: bash, zsh, fish, sh, ksh, mksh, elvish, tcsh, xonsh, nu and powershell.
   To use a version in any shell: vshelf run SELECTOR -- COMMAND
 --- exit 2
 

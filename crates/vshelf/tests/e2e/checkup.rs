@@ -184,3 +184,28 @@ fn a_checkup_of_some_installs_looks_at_nothing_else() {
     let none = scene.vshelf(&["checkup", "9"]);
     assert_eq!(none.code, 3, "{none}");
 }
+
+#[test]
+fn an_old_catalog_and_what_was_cut_off_are_found() {
+    let scene = sound();
+    scene.write(
+        ".local/share/vivid-shelf/staging/marram-9.9.9.0/half",
+        "half",
+    );
+    scene.write(".local/share/vivid-shelf/staging/marram-9.9.9.0.lock", "");
+    let ran = scene.run(offline(&scene).env("VSHELF_TODAY", "2031-01-20"));
+    let catalog = "the catalog of Marram: what is known is from 4 years ago
+  To mend it: vshelf catalog marram@ --refresh\n";
+    assert!(ran.stdout.contains(catalog), "{ran}");
+    let staging = "~/.local/share/vivid-shelf/staging: holds 0.1 MB of 1 unfinished command
+  To mend it: vshelf tidy\n";
+    let ran = scene.run(&mut offline(&scene));
+    assert!(ran.stdout.contains(staging), "{ran}");
+    assert!(!ran.stdout.contains("catalog"), "{ran}");
+}
+
+fn offline(scene: &Scene) -> std::process::Command {
+    let mut command = scene.command(PROGRAM);
+    command.args(["--offline", "checkup"]);
+    command
+}

@@ -1,10 +1,8 @@
 //! What can stand where a person is typing, asked directly and in the shells.
 
-use std::path::Path;
-
 use rstest::rstest;
 
-use crate::scene::{Scene, skipped};
+use crate::scene::{Scene, program};
 use crate::terminal::Terminal;
 
 fn scene() -> Scene {
@@ -51,14 +49,6 @@ fn nothing_is_suggested_where_nothing_is_known_and_no_server_is_asked() {
     assert_eq!(scene.server().requests(), Vec::<String>::new());
 }
 
-fn is_here(shell: &str) -> bool {
-    let here = Path::new("/usr/bin").join(shell).exists();
-    if !here {
-        skipped(&format!("{shell} is not installed"));
-    }
-    here
-}
-
 #[test]
 fn bash_completes_versions_also_behind_an_at_sign() {
     let scene = scene();
@@ -82,7 +72,7 @@ fn bash_completes_versions_also_behind_an_at_sign() {
 
 #[test]
 fn fish_completes_with_descriptions() {
-    if !is_here("fish") {
+    if program("fish").is_none() {
         return;
     }
     let scene = scene();
@@ -98,7 +88,7 @@ fn fish_completes_with_descriptions() {
 
 #[test]
 fn zsh_completes_in_an_interactive_shell() {
-    if !is_here("zsh") {
+    if program("zsh").is_none() {
         return;
     }
     let scene = scene();
@@ -112,4 +102,18 @@ fn zsh_completes_in_an_interactive_shell() {
     terminal.types("true");
     let listed = terminal.presses("vshelf switch 6.\t\t", "maintenance");
     assert!(listed.contains("6.20.2"), "{listed}");
+}
+
+#[test]
+fn elvish_completes_with_descriptions() {
+    if program("elvish").is_none() {
+        return;
+    }
+    let scene = scene();
+    scene.write(".config/elvish/rc.elv", "set edit:prompt = { put '> ' }\n");
+    scene.does(&["setup", "--shell", "elvish"]);
+    let mut terminal = Terminal::open_shell(&scene, &["elvish", "-i"]);
+    terminal.presses("", "> ");
+    let listed = terminal.presses("vshelf switch 6.\t\t", "6.2.11  maintenance");
+    assert!(listed.contains("6.20.2  maintenance, board"), "{listed}");
 }

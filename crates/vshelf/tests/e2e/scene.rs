@@ -198,6 +198,17 @@ pub fn names_in(folder: &Path) -> Vec<String> {
     names
 }
 
+/// Where a program is that not every machine has; it is said where it is not.
+pub fn program(name: &str) -> Option<PathBuf> {
+    let places = ["/usr/bin", "/bin", "/usr/local/bin"];
+    let mut programs = places.iter().map(|place| Path::new(place).join(name));
+    let found = programs.find(|program| program.exists());
+    if found.is_none() {
+        skipped(&format!("{name} is not installed"));
+    }
+    found
+}
+
 /// Says that a test was left out, past the test runner, which keeps what passing tests print.
 pub fn skipped(why: &str) {
     let line = format!("skipped: {why}\n");

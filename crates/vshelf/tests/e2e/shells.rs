@@ -7,9 +7,10 @@ use std::process::Command;
 use std::time::Duration;
 
 use rstest::rstest;
+use vshelf_shell::quote;
 
 use crate::hook::hostile;
-use crate::scene::{PROGRAM, Scene, skipped};
+use crate::scene::{PROGRAM, Scene, program, skipped};
 
 /// A shell: its name for setup, its program, and what keeps it from the machine's own files.
 #[derive(Clone, Copy)]
@@ -46,24 +47,40 @@ const MKSH: Shell = Shell {
     name: "mksh",
     program: &["mksh"],
 };
+const ELVISH: Shell = Shell {
+    name: "elvish",
+    program: &["elvish", "-norc"],
+};
+const TCSH: Shell = Shell {
+    name: "tcsh",
+    program: &["tcsh", "-f"],
+};
+const XONSH: Shell = Shell {
+    name: "xonsh",
+    program: &["xonsh", "--no-rc"],
+};
+const NU: Shell = Shell {
+    name: "nu",
+    program: &["nu", "--no-config-file"],
+};
 
 impl Shell {
     /// The shell in this scene; nothing where this machine does not have it.
     fn command(self, scene: &Scene, home: &Path) -> Option<Command> {
-        let there = ["/usr/bin", "/bin"]
-            .iter()
-            .any(|folder| Path::new(folder).join(self.program[0]).exists());
-        if !there {
-            skipped(&format!("{} is not installed", self.program[0]));
-            return None;
-        }
-        let mut command = scene.command(self.program[0]);
+        let program = program(self.program[0])?;
+        let mut command = scene.command(&program.to_string_lossy());
         command
             .args(&self.program[1..])
             .env("HOME", home)
             .env("LC_ALL", "C.UTF-8")
             .current_dir(home);
         Some(command)
+    }
+
+    /// Its hook file, below the data folder.
+    fn hook(self) -> String {
+        let dialect: vshelf_shell::Dialect = self.name.parse().unwrap();
+        format!("hooks/{}", vshelf_shell::hook::hook_file(dialect))
     }
 
     fn connect(self, scene: &Scene, home: &Path) {
@@ -203,6 +220,191 @@ for entry in $PATH; string match -q -- '*/marram/*' $entry; and set ours (math $
 echo "entries $ours"
 "#;
 
+const ELVISH_SCRIPT: &str = r#"
+var names = $nil
+fn source { eval &on-end={|found| set names = $found } (slurp < $E:HOOK) }
+source
+source
+fn vshelf {|@arguments| $names[vshelf~] $@arguments }
+fn say {|what| echo $what' '(marram --version) }
+fn quiet {|@arguments| vshelf $@arguments >/dev/null 2>&1 }
+say default
+try { sh -c 'exit 7' } catch e { echo 'status '$e[reason][exit-status] }
+quiet switch 6
+say switched
+if (eq $E:MARRAM_HOME $E:DATA/marram/installs/6.20.2) { echo 'home fits' }
+quiet switch --off
+say off
+try { quiet switch nothing } catch e { echo 'failed with '$e[reason][exit-status] }
+cd $E:HOME/projects/'tide $(touch pwned) board'/deep/er
+say project
+elvish -norc -c 'eval (slurp < $E:HOOK); echo nested (marram --version)'
+cd $E:HOME/projects/spray-model
+say beside
+cd $E:HOME
+say left
+cd $E:HOME/projects/buoy-api
+say lts
+echo 9 > .marram-version
+$names[look~]
+say changed
+rm .marram-version
+$names[look~]
+say back
+quiet switch 9
+cd $E:HOME/projects/'tide $(touch pwned) board'
+say 'switch wins'
+quiet switch --off
+say 'off again'
+cd $E:HOME/projects/old
+cd $E:HOME
+cd $E:HOME/projects/old
+say missing
+use str
+echo entries (count [(each {|entry| if (str:contains $entry /marram/) { put $entry } } $paths)])
+"#;
+
+const TCSH_SCRIPT: &str = r#"
+source $HOOK:q
+source $HOOK:q
+alias say 'echo \!* `marram --version`'
+alias go 'cd \!*; __vshelf_look'
+say default
+sh -c 'exit 7'
+echo "status $status"
+vshelf switch 6 >& /dev/null
+say switched
+if ( $MARRAM_HOME:q == $DATA:q/marram/installs/6.20.2 ) echo 'home fits'
+vshelf switch --off >& /dev/null
+say off
+vshelf switch nothing >& /dev/null
+echo "failed with $status"
+go $HOME:q/'projects/tide $(touch pwned) board/deep/er'
+say project
+tcsh -f -c 'source $HOOK:q; echo nested `marram --version`'
+go $HOME:q/projects/spray-model
+say beside
+go $HOME:q
+say left
+go $HOME:q/projects/buoy-api
+say lts
+sleep 1.1
+echo 9 > .marram-version
+__vshelf_look
+say changed
+rm .marram-version
+__vshelf_look
+say back
+vshelf switch 9 >& /dev/null
+go $HOME:q/'projects/tide $(touch pwned) board'
+say 'switch wins'
+vshelf switch --off >& /dev/null
+say 'off again'
+go $HOME:q/projects/old
+go $HOME:q
+go $HOME:q/projects/old
+say missing
+set ours = 0
+foreach entry ($path:q)
+  if ( $entry:q =~ */marram/* ) @ ours++
+end
+echo "entries $ours"
+"#;
+
+const XONSH_SCRIPT: &str = r#"
+import os
+exec(open($HOOK).read(), {})
+exec(open($HOOK).read(), {})
+home = $HOME
+def say(what): print(what, $(marram --version).strip(), flush=True)
+def go(folder):
+    cd @(folder)
+say('default')
+status = !(sh -c 'exit 7')
+print('status', status.returncode, flush=True)
+vshelf switch 6 > /dev/null e> /dev/null
+say('switched')
+if $MARRAM_HOME == $DATA + '/marram/installs/6.20.2': print('home fits', flush=True)
+vshelf switch --off > /dev/null e> /dev/null
+say('off')
+failed = !(vshelf switch nothing > /dev/null e> /dev/null)
+print('failed with', failed.returncode, flush=True)
+go(home + '/projects/tide $(touch pwned) board/deep/er')
+say('project')
+nested = 'exec(open($' + 'HOOK).read(), {})\nprint("nested", $' + '(marram --version).strip())'
+xonsh --no-rc -c @(nested)
+go(home + '/projects/spray-model')
+say('beside')
+go(home)
+say('left')
+go(home + '/projects/buoy-api')
+say('lts')
+_ = open('.marram-version', 'w').write('9')
+__vshelf_look()
+say('changed')
+os.remove('.marram-version')
+__vshelf_look()
+say('back')
+vshelf switch 9 > /dev/null e> /dev/null
+go(home + '/projects/tide $(touch pwned) board')
+say('switch wins')
+vshelf switch --off > /dev/null e> /dev/null
+say('off again')
+go(home + '/projects/old')
+go(home)
+go(home + '/projects/old')
+say('missing')
+print('entries', len([entry for entry in $PATH if '/marram/' in entry]))
+"#;
+
+const NU_SCRIPT: &str = r#"
+const hook = @HOOK@
+source $hook
+source $hook
+def say [what: string] { print $"($what) (^marram --version | str trim)" }
+say default
+try { ^sh -c 'exit 7' } catch { print $"status ($env.LAST_EXIT_CODE)" }
+vshelf switch 6 o+e> /dev/null
+say switched
+if $env.MARRAM_HOME == $"($env.DATA)/marram/installs/6.20.2" { print 'home fits' }
+vshelf switch --off o+e> /dev/null
+say off
+try { vshelf switch nothing o+e> /dev/null } catch { print $"failed with ($env.LAST_EXIT_CODE)" }
+cd ($env.HOME | path join 'projects' 'tide $(touch pwned) board' deep er)
+__vshelf_look
+say project
+^$nu.current-exe --no-config-file -c $"const hook = ($hook | to nuon); source $hook; print $'nested \(^marram --version | str trim)'"
+cd ($env.HOME | path join projects spray-model)
+__vshelf_look
+say beside
+cd $env.HOME
+__vshelf_look
+say left
+cd ($env.HOME | path join projects buoy-api)
+__vshelf_look
+say lts
+"9\n" | save --force .marram-version
+__vshelf_look
+say changed
+rm .marram-version
+__vshelf_look
+say back
+vshelf switch 9 o+e> /dev/null
+cd ($env.HOME | path join 'projects' 'tide $(touch pwned) board')
+__vshelf_look
+say 'switch wins'
+vshelf switch --off o+e> /dev/null
+say 'off again'
+cd ($env.HOME | path join projects old)
+__vshelf_look
+cd $env.HOME
+__vshelf_look
+cd ($env.HOME | path join projects old)
+__vshelf_look
+say missing
+print $"entries ($env.PATH | where $it =~ '/marram/' | length)"
+"#;
+
 #[rstest]
 #[case::bash(BASH, POSIX)]
 #[case::zsh(ZSH, POSIX)]
@@ -211,6 +413,10 @@ echo "entries $ours"
 #[case::ksh(KSH, POSIX)]
 #[case::mksh(MKSH, POSIX)]
 #[case::fish(FISH, FISH_SCRIPT)]
+#[case::elvish(ELVISH, ELVISH_SCRIPT)]
+#[case::tcsh(TCSH, TCSH_SCRIPT)]
+#[case::xonsh(XONSH, XONSH_SCRIPT)]
+#[case::nu(NU, NU_SCRIPT)]
 fn every_function_works(#[case] shell: Shell, #[case] script: &str) {
     let scene = Scene::new();
     let home = home_with_projects(&scene);
@@ -219,13 +425,14 @@ fn every_function_works(#[case] shell: Shell, #[case] script: &str) {
     };
     shell.connect(&scene, &home);
     let data = home.join(".local/share/vivid-shelf");
-    let hook = data.join(format!("hooks/hook.{}", shell.name));
+    let hook = data.join(shell.hook());
+    let script = script.replace("@HOOK@", &quote::escaped(&hook.to_string_lossy()));
     command
         .env("HOOK", hook)
         .env("DATA", data)
         .env("SHELL_PROGRAM", shell.program[0])
         .env("SHELL_ARGUMENTS", shell.program[1..].join(" "));
-    let ran = scene.run(command.args(["-c", script]));
+    let ran = scene.run(command.args(["-c", &script]));
     assert_eq!(ran.code, 0, "{ran}");
     assert_eq!(ran.stdout, EXPECTED, "{ran}");
     // Once, although the folder is entered twice.
@@ -233,6 +440,45 @@ fn every_function_works(#[case] shell: Shell, #[case] script: &str) {
         "vshelf: old wants Marram 4, which is not on the shelf; to get it: vshelf install 4\n";
     assert_eq!(ran.stderr, unmet, "{ran}");
     assert!(!home.join("pwned").exists(), "{ran}");
+}
+
+#[rstest]
+#[case::bash(BASH, ".bashrc", "marram --version")]
+#[case::zsh(ZSH, ".zshrc", "marram --version")]
+#[case::dash(DASH, ".profile", "marram --version")]
+#[case::ash(ASH, ".profile", "marram --version")]
+#[case::ksh(KSH, ".kshrc", "marram --version")]
+#[case::mksh(MKSH, ".mkshrc", "marram --version")]
+#[case::fish(FISH, ".config/fish/config.fish", "marram --version")]
+// Where there is no line to type on, there is nothing to give the function to.
+#[case::elvish(ELVISH, ".config/elvish/rc.elv", "marram --version")]
+#[case::tcsh(TCSH, ".cshrc", "marram --version")]
+#[case::xonsh(XONSH, ".config/xonsh/rc.xsh", "marram --version")]
+#[case::nu(NU, ".config/nushell/config.nu", "^marram --version")]
+fn the_block_in_the_start_up_file_works_and_is_harmless_without_the_hook(
+    #[case] shell: Shell,
+    #[case] file: &str,
+    #[case] version: &str,
+) {
+    let scene = Scene::new();
+    let home = home_with_projects(&scene);
+    if shell.command(&scene, &home).is_none() {
+        return;
+    }
+    shell.connect(&scene, &home);
+    let block = fs::read_to_string(home.join(file)).unwrap();
+    let block = block.replace("edit:add-var vshelf~", "nop");
+    let run = |script: &str| {
+        let mut command = shell.command(&scene, &home).unwrap();
+        scene.run(command.args(["-c", script]))
+    };
+    let ran = run(&format!("{block}\n{version}"));
+    assert_eq!(ran.to_string(), "marram 8.3.1\n");
+    let hook = home.join(".local/share/vivid-shelf").join(shell.hook());
+    fs::remove_file(hook).unwrap();
+    let ran = run(&format!("{block}\necho well"));
+    assert_eq!(ran.to_string(), "well\n");
+    assert!(!home.join("pwned").exists());
 }
 
 /// How many processes a script starts, itself not counted.
@@ -254,10 +500,11 @@ fn processes(scene: &Scene, shell: Shell, script: &str) -> Option<usize> {
         .args(["-c", script]);
     let output = command.output().ok()?;
     assert!(output.status.success(), "{output:?}");
-    // Its own threads are no processes.
+    // Its own threads are no processes, nor is a call that it ended in before strace could read it.
     let calls = fs::read_to_string(&trace).unwrap();
     let started = calls.lines().filter(|line| {
-        let thread = line.contains("CLONE_THREAD") || line.contains("resumed");
+        let thread =
+            line.contains("CLONE_THREAD") || line.contains("resumed") || line.contains("???");
         !thread && !line.contains("---") && !line.contains("+++")
     });
     Some(started.count() - 1)
@@ -271,6 +518,10 @@ fn processes(scene: &Scene, shell: Shell, script: &str) -> Option<usize> {
 #[case::ksh(KSH)]
 #[case::mksh(MKSH)]
 #[case::fish(FISH)]
+#[case::elvish(ELVISH)]
+#[case::tcsh(TCSH)]
+#[case::xonsh(XONSH)]
+#[case::nu(NU)]
 fn nothing_is_started_without_need(#[case] shell: Shell) {
     let scene = Scene::new();
     scene.does(&["install", "8", "6"]);
@@ -278,30 +529,48 @@ fn nothing_is_started_without_need(#[case] shell: Shell) {
     scene.write("project/.marram-version", "6\n");
     scene.write("other/.marram-version", "6.20\n");
     fs::create_dir(scene.path("plain")).unwrap();
-    let hook = scene.data(&format!("hooks/hook.{}", shell.name));
-    let source = match shell.name {
-        "fish" => format!("source {}", hook.display()),
-        _ => format!(". {}", hook.display()),
+    let hook = scene.data(&shell.hook());
+    let hook = hook.display();
+    // How it is sourced, how its function to look around is called, and what separates commands.
+    let (source, look) = match shell.name {
+        "elvish" => (
+            format!(
+                "var names = $nil; eval &on-end={{|found| set names = $found }} (slurp < {hook})"
+            ),
+            "$names[look~]",
+        ),
+        "xonsh" => (
+            format!("exec(open('{hook}').read(), {{}})"),
+            "__vshelf_look()",
+        ),
+        "fish" | "tcsh" | "nu" => (format!("source {hook}"), "__vshelf_look"),
+        _ => (format!(". {hook}"), "__vshelf_look"),
     };
-    let count = |script: &str| processes(&scene, shell, &format!("{source}\n{script}"));
-    let Some(bare) = processes(&scene, shell, "true") else {
+    let count = |script: &str| {
+        let script = script.replace("LOOK", look).replace("; ", "\n");
+        processes(&scene, shell, &format!("{source}\n{script}"))
+    };
+    let Some(bare) = processes(&scene, shell, "cd .") else {
         skipped("strace is not installed");
         return;
     };
     let home = scene.home().display().to_string();
-    assert_eq!(count("true"), Some(bare), "a new shell");
-    assert_eq!(
-        count("__vshelf_look; __vshelf_look"),
-        Some(bare),
-        "a prompt"
-    );
-    let plain = format!("cd {home}/plain; __vshelf_look");
+    assert_eq!(count("cd ."), Some(bare), "a new shell");
+    assert_eq!(count("LOOK; LOOK"), Some(bare), "a prompt");
+    let plain = format!("cd {home}/plain; LOOK");
     assert_eq!(count(&plain), Some(bare), "a folder without a pin");
-    let pinned = format!("cd {home}/project; __vshelf_look; __vshelf_look");
+    let pinned = format!("cd {home}/project; LOOK; LOOK");
     let first = count(&pinned).unwrap() - bare;
     // One program, and the fork for what it prints.
     assert!((1..=2).contains(&first), "{first} for a pinned folder");
-    assert_eq!(count(&pinned), Some(bare), "a pinned folder that is known");
+    // These two cannot read what another shell came to, and know only what they asked themselves.
+    let known = match shell.name {
+        "elvish" | "tcsh" => bare + first,
+        _ => bare,
+    };
+    assert_eq!(count(&pinned), Some(known), "a pinned folder that is known");
+    let again = format!("{pinned}; cd {home}/plain; LOOK; {pinned}");
+    assert_eq!(count(&again), Some(known), "and entered again");
     std::thread::sleep(Duration::from_millis(20));
     scene.does(&["install", "9"]);
     assert!(count(&pinned) > Some(bare), "the shelf is another");

@@ -1,7 +1,6 @@
 //! Interactive shells on a pseudo-terminal, as a person has them.
 
 use std::io::{Read, Write};
-use std::path::Path;
 use std::sync::mpsc::{Receiver, channel};
 use std::thread;
 use std::time::{Duration, Instant};
@@ -9,7 +8,7 @@ use std::time::{Duration, Instant};
 use portable_pty::{Child, CommandBuilder, MasterPty, PtySize, native_pty_system};
 use rstest::rstest;
 
-use crate::scene::{PROGRAM, Scene, names_in, skipped};
+use crate::scene::{PROGRAM, Scene, names_in, program};
 
 /// A shell on a terminal of its own.
 pub struct Terminal {
@@ -19,7 +18,12 @@ pub struct Terminal {
     writer: Box<dyn Write + Send>,
     output: Receiver<Vec<u8>>,
     seen: String,
+    /// What is typed behind each line, to see that it ended and how.
+    mark: &'static str,
 }
+
+/// The mark of shells whose `$?` is the status.
+const MARK: &str = r#"; echo "rea""dy:$?""#;
 
 impl Terminal {
     /// An interactive bash.
@@ -67,13 +71,14 @@ impl Terminal {
             writer,
             output,
             seen: String::new(),
+            mark: MARK,
         }
     }
 
     /// Types a line, answers the question it asks, and gives back all that was written.
     fn asks(&mut self, line: &str, question: &str, answer: &str) -> String {
         self.seen.clear();
-        writeln!(self.writer, "{line}; echo \"rea\"\"dy:$?\"").unwrap();
+        self.writes(line);
         self.wait_for(line, |seen| seen.contains(question));
         writeln!(self.writer, "{answer}").unwrap();
         self.wait_for(line, is_ready);
@@ -91,9 +96,13 @@ impl Terminal {
     /// Types a line and gives back what the shell writes until it is ready for the next.
     pub fn types(&mut self, line: &str) -> String {
         self.seen.clear();
-        writeln!(self.writer, "{line}; echo \"rea\"\"dy:$?\"").unwrap();
+        self.writes(line);
         self.wait_for(line, is_ready);
         self.seen.clone()
+    }
+
+    fn writes(&mut self, line: &str) {
+        write!(self.writer, "{line}{}\r", self.mark).unwrap();
     }
 
     fn wait_for(&mut self, line: &str, done: impl Fn(&str) -> bool) {
@@ -101,7 +110,18 @@ impl Terminal {
         while !done(&self.seen) {
             let left = deadline.saturating_duration_since(Instant::now());
             match self.output.recv_timeout(left) {
-                Ok(piece) => self.seen.push_str(&String::from_utf8_lossy(&piece)),
+                Ok(piece) => {
+                    let piece = String::from_utf8_lossy(&piece);
+                    // Some shells wait until the terminal tells where its cursor is, and what it is.
+                    for (question, answer) in
+                        [("\u{1b}[6n", "\u{1b}[1;1R"), ("\u{1b}[c", "\u{1b}[?1;2c")]
+                    {
+                        if piece.contains(question) {
+                            write!(self.writer, "{answer}").unwrap();
+                        }
+                    }
+                    self.seen.push_str(&piece);
+                }
                 Err(error) => panic!("{line}: {error}\n{}", self.seen),
             }
         }
@@ -268,32 +288,50 @@ fn progress_is_drawn_on_a_terminal_and_cleared() {
     assert!(output.contains("Marram 8.3.1"), "{output}");
 }
 
+/// The mark of shells whose `$status` is the status.
+const STATUS_MARK: &str = r#"; echo "rea""dy:$status""#;
+
+/// The mark of shells that stop a line at what fails.
+const BARE_MARK: &str = r#"; sh -c 'echo rea""dy:'"#;
+
+const POSIX_PROMPT: &str =
+    "PS1='> '\nunset zle_bracketed_paste\nunsetopt prompt_sp 2>/dev/null || :\n";
+const FISH_PROMPT: &str = "function fish_prompt; echo -n '> '; end\n";
+const ELVISH_PROMPT: &str = "set edit:prompt = { put '> ' }\nset edit:rprompt = { put '' }\n";
+const NU_PROMPT: &str = "$env.config.show_banner = false
+$env.PROMPT_COMMAND = {|| '' }
+$env.PROMPT_COMMAND_RIGHT = {|| '' }
+$env.PROMPT_INDICATOR = '> '\n";
+const XONSH_PROMPT: &str = "$SHELL_TYPE = 'readline'\n$PROMPT = '> '\n";
+
 /// Each shell by its name for setup, with its start-up file and how it is started.
 #[rstest]
-#[case::bash("bash", ".bashrc", &["bash", "--noprofile", "-i"])]
-#[case::zsh("zsh", ".zshrc", &["zsh", "-i"])]
-#[case::dash("sh", ".shrc", &["dash", "-i"])]
-#[case::ash("sh", ".shrc", &["busybox", "ash", "-i"])]
-#[case::ksh("ksh", ".shrc", &["ksh", "-i"])]
-#[case::mksh("mksh", ".shrc", &["mksh", "-i"])]
+#[case::bash("bash", ".bashrc", POSIX_PROMPT, MARK, &["bash", "--noprofile", "-i"])]
+#[case::zsh("zsh", ".zshrc", POSIX_PROMPT, MARK, &["zsh", "-i"])]
+#[case::dash("sh", ".shrc", POSIX_PROMPT, MARK, &["dash", "-i"])]
+#[case::ash("sh", ".shrc", POSIX_PROMPT, MARK, &["busybox", "ash", "-i"])]
+#[case::ksh("ksh", ".shrc", POSIX_PROMPT, MARK, &["ksh", "-i"])]
+#[case::mksh("mksh", ".shrc", POSIX_PROMPT, MARK, &["mksh", "-i"])]
+#[case::fish("fish", ".config/fish/config.fish", FISH_PROMPT, STATUS_MARK, &["fish", "-i"])]
+#[case::tcsh("tcsh", ".tcshrc", "set prompt = '> '\n", STATUS_MARK, &["tcsh", "-i"])]
+#[case::elvish("elvish", ".config/elvish/rc.elv", ELVISH_PROMPT, BARE_MARK, &["elvish", "-i"])]
+#[case::xonsh("xonsh", ".config/xonsh/rc.xsh", XONSH_PROMPT, BARE_MARK, &["xonsh", "-i"])]
+#[case::nu("nu", ".config/nushell/config.nu", NU_PROMPT, BARE_MARK, &["nu", "-i"])]
 fn an_interactive_shell_follows_the_project(
     #[case] name: &str,
     #[case] file: &str,
+    #[case] prompt: &str,
+    #[case] mark: &'static str,
     #[case] shell: &[&str],
 ) {
-    if !["/usr/bin", "/bin"]
-        .iter()
-        .any(|folder| Path::new(folder).join(shell[0]).exists())
-    {
-        skipped(&format!("{} is not installed", shell[0]));
+    let Some(program) = program(shell[0]) else {
         return;
-    }
+    };
+    let program = program.to_string_lossy();
+    let shell = &[&[&*program], &shell[1..]].concat();
     let scene = Scene::new();
     scene.does(&["install", "8", "6", "9"]);
-    scene.write(
-        file,
-        "PS1='> '\nunset zle_bracketed_paste\nunsetopt prompt_sp 2>/dev/null || :\n",
-    );
+    scene.write(file, prompt);
     let mut setup = scene.command(PROGRAM);
     setup
         .args(["setup", "--shell", name])
@@ -302,6 +340,7 @@ fn an_interactive_shell_follows_the_project(
     assert_eq!(ran.code, 0, "{ran}");
     scene.write("tide-board/.marram-version", "6\n");
     let mut terminal = Terminal::open_shell(&scene, shell);
+    terminal.mark = mark;
     let version = |seen: &str| {
         let mut answers = seen.split("marram ").skip(1);
         let answer = answers.find(|rest| rest.starts_with(|c: char| c.is_ascii_digit()));
@@ -333,8 +372,13 @@ fn an_interactive_shell_follows_the_project(
         version(&terminal.types("marram --version")).as_deref(),
         Some("8.3.1")
     );
-    let failed = terminal.types("false");
-    assert!(failed.contains("ready:1"), "{failed}");
+    if mark != BARE_MARK {
+        let failed = terminal.types("false");
+        assert!(failed.contains("ready:1"), "{failed}");
+        // Nor does what runs before the prompt change it.
+        terminal.presses("false\r", "> ");
+        terminal.presses(&format!("{}\r", &mark[2..]), "ready:1");
+    }
 }
 
 #[test]

@@ -1,0 +1,182 @@
+# Vivid Shelf for tcsh: the parts that the hook beside this file runs, as its first word says.
+
+if ( $1 == enter ) then
+  # Puts the folders of what is active in front of PATH: the version this shell (or the one that
+  # started it) was switched to, or else what the project here wants, or else the default.
+  set __vshelf_pins = ()
+  set __vshelf_says = ''
+  set __vshelf_runtimes = ()
+  if ( -r $__vshelf_data:q/hooks/runtimes.tcsh ) source $__vshelf_data:q/hooks/runtimes.tcsh
+  set __vshelf_words = ()
+  if ( $?VSHELF_SWITCHED ) then
+    set __vshelf_words = ($VSHELF_SWITCHED:x)
+  endif
+  set __vshelf_words = ($__vshelf_words:q $__vshelf_followed:q)
+  set __vshelf_at = 1
+  while ( $__vshelf_at <= $#__vshelf_runtimes )
+    set __vshelf_name = $__vshelf_runtimes[$__vshelf_at]:q
+    set __vshelf_key = ''
+    foreach __vshelf_word ($__vshelf_words:q)
+      set __vshelf_parts = ($__vshelf_word:s/=/ /:x)
+      if ( $#__vshelf_parts == 2 && $__vshelf_parts[1]:q == $__vshelf_name:q && $__vshelf_key:q == '' ) then
+        set __vshelf_key = $__vshelf_parts[2]:q
+      endif
+    end
+    switch ( $__vshelf_key:q )
+    case '':
+    case '[?]':
+      set __vshelf_base = $__vshelf_data:q/$__vshelf_name:q/default
+      breaksw
+    case system:
+      set __vshelf_base = ''
+      breaksw
+    default:
+      set __vshelf_base = $__vshelf_data:q/$__vshelf_name:q/installs/$__vshelf_key:q
+      breaksw
+    endsw
+    set __vshelf_entries = ()
+    if ( $__vshelf_base:q != '' ) then
+      set __vshelf_number = 1
+      while ( $__vshelf_number <= $#__vshelf_folders )
+        if ( $__vshelf_folders_of[$__vshelf_number]:q == $__vshelf_name:q ) then
+          set __vshelf_entries = ($__vshelf_entries:q $__vshelf_base:q/$__vshelf_folders[$__vshelf_number]:q)
+        endif
+        @ __vshelf_number++
+      end
+    endif
+    foreach __vshelf_entry ($path:q)
+      if ( $__vshelf_entry:q/ !~ $__vshelf_ours[$__vshelf_at]:q ) then
+        set __vshelf_entries = ($__vshelf_entries:q $__vshelf_entry:q)
+      endif
+    end
+    set path = ($__vshelf_entries:q)
+    set __vshelf_variable = $__vshelf_variables[$__vshelf_at]:q
+    if ( $__vshelf_variable:q != '' ) then
+      if ( $__vshelf_base:q != '' && -d $__vshelf_base:q ) then
+        setenv $__vshelf_variable $__vshelf_base:q
+      else
+        eval 'if ( $?'$__vshelf_variable:q' ) set __vshelf_value = $'$__vshelf_variable:q':q'
+        if ( $?__vshelf_value ) then
+          if ( $__vshelf_value:q/ =~ $__vshelf_ours[$__vshelf_at]:q ) unsetenv $__vshelf_variable
+          unset __vshelf_value
+        endif
+      endif
+    endif
+    @ __vshelf_at++
+  end
+else if ( $1 == look && $#__vshelf_pins ) then
+  # Follows what the project here wants. The program runs only where this shell does not know it.
+  set __vshelf_round = 1
+  while ( $__vshelf_round )
+    # Where this is, the pin files from here upward, and their times and those of their stamps.
+    set __vshelf_now = $cwd:q
+    set __vshelf_files = 0
+    set __vshelf_folder = $cwd:q
+    while ( 1 )
+      if ( $__vshelf_folder:q =~ [/] ) set __vshelf_folder = ''
+      foreach __vshelf_pin ($__vshelf_pins:q)
+        set __vshelf_file = $__vshelf_folder:q/$__vshelf_pin:q
+        if ( -f $__vshelf_file:q ) then
+          set __vshelf_stamp = $__vshelf_stamps:q/$__vshelf_file:as/%/%p/:as,/,%s,:q
+          @ __vshelf_time = ( -M $__vshelf_file:q )
+          @ __vshelf_made = ( -M $__vshelf_stamp:q )
+          set __vshelf_now = $__vshelf_now:q//$__vshelf_file:q//$__vshelf_time//$__vshelf_made
+          @ __vshelf_files++
+        endif
+      end
+      if ( $__vshelf_folder:q == '' ) break
+      set __vshelf_folder = $__vshelf_folder:h:q
+      if ( $__vshelf_folder:q == '' ) set __vshelf_folder = /
+    end
+    if ( $__vshelf_round == 2 ) then
+      set __vshelf_seen = ($__vshelf_seen:q $__vshelf_now:q)
+      set __vshelf_answers = ($__vshelf_answers:q $__vshelf_answer:q)
+      set __vshelf_round = 0
+    else if ( $__vshelf_now:q == $__vshelf_signature:q ) then
+      set __vshelf_round = 0
+    else
+      set __vshelf_answer = ''
+      set __vshelf_round = $__vshelf_files
+      set __vshelf_number = 1
+      foreach __vshelf_before ($__vshelf_seen:q)
+        if ( $__vshelf_before:q == $__vshelf_now:q ) then
+          set __vshelf_answer = $__vshelf_answers[$__vshelf_number]:q
+          set __vshelf_round = 0
+        endif
+        @ __vshelf_number++
+      end
+      if ( $__vshelf_round && -x $__vshelf_program:q ) then
+        set __vshelf_lines = ("`$__vshelf_program:q hook --here tcsh`")
+        if ( $#__vshelf_lines ) set __vshelf_answer = $__vshelf_lines[1]:q
+        set __vshelf_known = 0
+        foreach __vshelf_before ($__vshelf_told:q)
+          if ( $__vshelf_before:q == $cwd:q ) set __vshelf_known = 1
+        end
+        if ( $#__vshelf_lines > 1 && ! $__vshelf_known ) then
+          set __vshelf_told = ($__vshelf_told:q $cwd:q)
+          foreach __vshelf_line ($__vshelf_lines[2-]:q)
+            # This shell has no redirection of what it says itself to the standard error.
+            printf '%s\n' $__vshelf_line:q > /dev/stderr
+          end
+        endif
+        # The stamps have other times now.
+        set __vshelf_round = 2
+      else
+        set __vshelf_round = 0
+      endif
+    endif
+  end
+  if ( $__vshelf_now:q != $__vshelf_signature:q ) then
+    set __vshelf_signature = $__vshelf_now:q
+    set __vshelf_before = ($__vshelf_followed:q)
+    set __vshelf_followed = ($__vshelf_answer:x)
+    if ( "$__vshelf_followed" != "$__vshelf_before" ) then
+      __vshelf_part enter
+      if ( $?prompt && "$__vshelf_says" == announce ) then
+        foreach __vshelf_word ($__vshelf_followed:q)
+          set __vshelf_parts = ($__vshelf_word:s/=/ /:x)
+          set __vshelf_known = 0
+          if ( $#__vshelf_parts != 2 ) set __vshelf_known = 1
+          if ( $__vshelf_word:q =~ '*=[?]' ) set __vshelf_known = 1
+          foreach __vshelf_other ($__vshelf_before:q)
+            if ( $__vshelf_other:q == $__vshelf_word:q ) set __vshelf_known = 1
+          end
+          # A switch goes before what the project wants.
+          if ( $?VSHELF_SWITCHED ) then
+            foreach __vshelf_other ($VSHELF_SWITCHED:x)
+              if ( $__vshelf_other:s/=/ /:q =~ $__vshelf_parts[1]:q' *' ) set __vshelf_known = 1
+            end
+          endif
+          if ( ! $__vshelf_known ) then
+            echo "vshelf: $__vshelf_parts[1] $__vshelf_parts[2] here, as the project wants" > /dev/stderr
+          endif
+        end
+      endif
+    endif
+  endif
+else if ( $1 == call ) then
+  # Runs the program, and evaluates what it changes in this shell: it writes that to a file.
+  set __vshelf_result = 0
+  set __vshelf_run = $__vshelf_program:q
+  if ( ! -x $__vshelf_run:q ) then
+    set __vshelf_run = ''
+    foreach __vshelf_folder ($path:q)
+      if ( $__vshelf_run:q == '' && -x $__vshelf_folder:q/vshelf ) set __vshelf_run = $__vshelf_folder:q/vshelf
+    end
+  endif
+  if ( $__vshelf_run:q == '' ) then
+    printf 'vshelf: the program is gone from %s; install it again and run: vshelf setup\n' $__vshelf_program:q > /dev/stderr
+    set __vshelf_result = 127
+  else
+    set __vshelf_changes = "`mktemp`"
+    env VSHELF_SHELL=tcsh VSHELF_EVALUATE=$__vshelf_changes:q $__vshelf_run:q $argv[2-]:q
+    set __vshelf_result = $status
+    if ( ! -z $__vshelf_changes:q ) source $__vshelf_changes:q
+    rm -f -- $__vshelf_changes:q
+    # What is known of runtimes, and what the project wants, may be other than before.
+    __vshelf_part enter
+    set __vshelf_signature = ''
+    __vshelf_look
+  endif
+endif
+if ( $1 == call ) set status = $__vshelf_result

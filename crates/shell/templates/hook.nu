@@ -1,0 +1,152 @@
+# Vivid Shelf for Nushell. `vshelf setup` writes this file; what is changed here is lost.
+
+const __vshelf_data = @DATA@
+const __vshelf_program = @PROGRAM@
+const __vshelf_stamps = @STAMPS@
+
+# What a text such as marram=8.3.1 node=20.1.0 says by runtime; the first word of a runtime decides.
+def __vshelf_words [texts: list<string>]: nothing -> record {
+  $texts | each { split row ' ' } | flatten | reduce --fold {} {|word, words|
+    let parts = $word | split row --number 2 '='
+    if ($parts | length) == 2 and $parts.0 not-in $words {
+      $words | insert ([$parts.0] | into cell-path) $parts.1
+    } else {
+      $words
+    }
+  }
+}
+
+# Puts the folders of what is active in front of PATH: the version this shell (or the one that
+# started it) was switched to, or else what the project here wants, or else the default.
+def --env __vshelf_enter [runtime: record] {
+  let ours = $"($__vshelf_data)/($runtime.name)/"
+  let name = [$runtime.name] | into cell-path
+  let switched = __vshelf_words [($env.VSHELF_SWITCHED? | default '')]
+  let key = $switched | get --optional $name | default ($env.__vshelf.followed | get --optional $name)
+  let base = match $key {
+    null | '?' => $"($ours)default"
+    'system' => null
+    _ => $"($ours)installs/($key)"
+  }
+  let folders = if $base == null { [] } else { $runtime.folders | each {|folder| $"($base)/($folder)" } }
+  let others = $env.PATH | where {|entry| not ($"($entry)/" | str starts-with $ours) }
+  $env.PATH = $folders ++ $others
+  if $runtime.variable != '' {
+    let variable = [$runtime.variable] | into cell-path
+    if $base != null and ($"($base)/." | path exists) {
+      load-env {$runtime.variable: $base}
+    } else if ($"($env | get --optional $variable | default '')/" | str starts-with $ours) {
+      hide-env $runtime.variable
+    }
+  }
+}
+
+def --env __vshelf_enter_all [] {
+  for runtime in $env.__vshelf.known.enter { __vshelf_enter $runtime }
+}
+
+# The pin files from this folder upward, nearest first, with their times and those of their stamps.
+def __vshelf_pin_files []: nothing -> table {
+  mut found = []
+  mut at = $env.PWD
+  loop {
+    let folder = if $at == '/' { '' } else { $at }
+    for name in $env.__vshelf.known.pins {
+      let file = $"($folder)/($name)"
+      if ($file | path exists) and ($file | path expand | path type) == 'file' {
+        let flat = $file | str replace --all '%' '%p' | str replace --all '/' '%s'
+        let stamp = $"($__vshelf_stamps)/($flat)"
+        $found ++= [[file stamp time made]; [$file $stamp (__vshelf_time $file) (__vshelf_time $stamp)]]
+      }
+    }
+    if $folder == '' { break }
+    $at = $at | path dirname
+  }
+  $found
+}
+
+def __vshelf_time [file: string]: nothing -> any {
+  # A pattern would read some of the letters of a name as signs of its own.
+  try { ls --directory ($file | path expand | str replace --all --regex '([\[\]*?{}])' '[$1]' | into glob) | get 0.modified } catch { null }
+}
+
+# Follows what the project here wants. The program runs only where that is not known.
+def --env __vshelf_look [] {
+  if ($env.__vshelf.known.pins | is-empty) { return }
+  let files = __vshelf_pin_files
+  if [$env.PWD $files] == $env.__vshelf.signature { return }
+  let lines = $files | each {|pin| if $pin.time == $pin.made { open --raw $pin.stamp | str trim } }
+  let asks = ($lines | length) < ($files | length) or ($lines | any {|line| $line == 'again' or ($line | str starts-with 'again ') })
+  mut words = __vshelf_words $lines
+  if $asks and ($__vshelf_program | path exists) {
+    let answer = try { ^$__vshelf_program hook --here nu | lines } catch { [] }
+    $words = __vshelf_words ($answer | take 1)
+    if ($answer | length) > 1 and $env.PWD not-in $env.__vshelf.told {
+      $env.__vshelf.told ++= [$env.PWD]
+      for line in ($answer | skip 1) { print --stderr $line }
+    }
+  }
+  $env.__vshelf.signature = [$env.PWD (__vshelf_pin_files)]
+  let before = $env.__vshelf.followed
+  if $words != $before {
+    $env.__vshelf.followed = $words
+    __vshelf_enter_all
+    if $nu.is-interactive and $env.__vshelf.known.says == 'announce' {
+      let switched = __vshelf_words [($env.VSHELF_SWITCHED? | default '')]
+      for wish in ($words | transpose name key) {
+        let name = [$wish.name] | into cell-path
+        # A switch goes before what the project wants.
+        if $wish.key != '?' and $wish.name not-in $switched and $wish.key != ($before | get --optional $name) {
+          print --stderr $"vshelf: ($wish.name) ($wish.key) here, as the project wants"
+        }
+      }
+    }
+  }
+}
+
+def --env __vshelf_load [] {
+  let file = $"($__vshelf_data)/hooks/runtimes.json"
+  $env.__vshelf.known = try { open --raw $file | from json } catch { {pins: [], says: '', enter: []} }
+}
+
+# Runs the program, and lets it change this shell: it writes the changes to a file, as data.
+def --env --wrapped vshelf [...arguments] {
+  let program = if ($__vshelf_program | path exists) {
+    $__vshelf_program
+  } else {
+    which --all vshelf | where type == external | get --optional 0.path
+  }
+  if $program == null {
+    print --stderr $"vshelf: the program is gone from ($__vshelf_program); install it again and run: vshelf setup"
+    ^sh -c 'exit 127'
+    return
+  }
+  let changes = mktemp --tmpdir
+  let result = with-env {VSHELF_SHELL: nu, VSHELF_EVALUATE: $changes} {
+    try { ^$program ...$arguments; 0 } catch { $env.LAST_EXIT_CODE }
+  }
+  let wanted = try { open --raw $changes | from json } catch { null } | default {} | transpose name value
+  rm --force $changes
+  for change in ($wanted | where value != null) {
+    if $change.name == 'PATH' {
+      $env.PATH = $change.value | split row ':'
+    } else {
+      load-env {$change.name: $change.value}
+    }
+  }
+  for change in ($wanted | where value == null) { hide-env --ignore-errors $change.name }
+  # What is known of runtimes, and what the project wants, may be other than before.
+  __vshelf_load
+  $env.__vshelf.signature = null
+  __vshelf_look
+  # The only way to end as the program did.
+  if $result != 0 { ^sh -c $"exit ($result)" }
+}
+
+$env.__vshelf = {known: {}, signature: null, followed: {}, told: []}
+__vshelf_load
+__vshelf_enter_all
+__vshelf_look
+if not ($env.config.hooks.pre_prompt | any {|hook| $hook == '__vshelf_look' }) {
+  $env.config.hooks.pre_prompt = ($env.config.hooks.pre_prompt | append '__vshelf_look')
+}

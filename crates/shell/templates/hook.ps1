@@ -1,0 +1,170 @@
+# Vivid Shelf for PowerShell. `vshelf setup` writes this file; what is changed here is lost.
+
+$global:__vshelf = @{ Signature = $null; Followed = @{}; Told = @(); Known = $null }
+$global:__vshelf.Data = @DATA@
+$global:__vshelf.Program = @PROGRAM@
+$global:__vshelf.Stamps = @STAMPS@
+
+# What texts such as marram=8.3.1 node=20.1.0 say by runtime; the first word of a runtime decides.
+function global:__vshelf_words([string[]] $Texts) {
+    $words = @{}
+    foreach ($word in (-split ($Texts -join ' '))) {
+        $name, $key = $word -split '=', 2
+        if ($null -ne $key -and -not $words.ContainsKey($name)) { $words[$name] = $key }
+    }
+    return $words
+}
+
+function global:__vshelf_is_ours([string] $Path, [string] $Ours) {
+    return "$Path/".StartsWith($Ours, [StringComparison]::Ordinal)
+}
+
+# Puts the folders of what is active in front of PATH: the version this shell (or the one that
+# started it) was switched to, or else what the project here wants, or else the default.
+function global:__vshelf_enter($Runtime) {
+    $ours = "$($global:__vshelf.Data)/$($Runtime.name)/"
+    $switched = __vshelf_words $env:VSHELF_SWITCHED
+    $key = $switched[$Runtime.name]
+    if (-not $key) { $key = $global:__vshelf.Followed[$Runtime.name] }
+    $base = if ($key -ceq 'system') { $null }
+    elseif (-not $key -or $key -ceq '?') { "${ours}default" }
+    else { "${ours}installs/$key" }
+    $entries = @()
+    if ($null -ne $base) { $entries += @($Runtime.folders | ForEach-Object { "$base/$_" }) }
+    $entries += @($env:PATH -split ':' | Where-Object { -not (__vshelf_is_ours $_ $ours) })
+    $env:PATH = $entries -join ':'
+    if ($Runtime.variable) {
+        $before = [Environment]::GetEnvironmentVariable($Runtime.variable)
+        if ($null -ne $base -and [IO.Directory]::Exists($base)) {
+            [Environment]::SetEnvironmentVariable($Runtime.variable, $base)
+        } elseif ($before -and (__vshelf_is_ours $before $ours)) {
+            [Environment]::SetEnvironmentVariable($Runtime.variable, $null)
+        }
+    }
+}
+
+function global:__vshelf_enter_all {
+    foreach ($runtime in $global:__vshelf.Known.enter) { __vshelf_enter $runtime }
+}
+
+# The pin files from this folder upward, nearest first, with their stamps; the time of what is not
+# there is that of the year 1601.
+function global:__vshelf_pin_files([string] $At) {
+    while ($At) {
+        foreach ($name in $global:__vshelf.Known.pins) {
+            $file = [IO.Path]::Combine($At, $name)
+            if ([IO.File]::Exists($file)) {
+                $flat = $file.Replace('%', '%p').Replace('/', '%s')
+                $stamp = [IO.Path]::Combine($global:__vshelf.Stamps, $flat)
+                [pscustomobject]@{
+                    File = $file
+                    Stamp = $stamp
+                    Time = [IO.File]::GetLastWriteTimeUtc($file).Ticks
+                    Made = [IO.File]::GetLastWriteTimeUtc($stamp).Ticks
+                }
+            }
+        }
+        $At = [IO.Path]::GetDirectoryName($At)
+    }
+}
+
+function global:__vshelf_sign([string] $At, $Files) {
+    return (@($At) + @($Files | ForEach-Object { "$($_.File)//$($_.Time)//$($_.Made)" })) -join '//'
+}
+
+# Follows what the project here wants. The program runs only where that is not known.
+function global:__vshelf_look {
+    if (-not $global:__vshelf.Known.pins) { return }
+    $here = (Get-Location -PSProvider FileSystem).ProviderPath
+    $files = @(__vshelf_pin_files $here)
+    if ((__vshelf_sign $here $files) -ceq $global:__vshelf.Signature) { return }
+    $current = @($files | Where-Object { $_.Time -eq $_.Made })
+    $lines = @($current | ForEach-Object { [IO.File]::ReadAllText($_.Stamp) })
+    $words = __vshelf_words $lines
+    $asks = $lines.Count -lt $files.Count -or @($lines | Where-Object { $_ -cmatch '^again\b' })
+    if ($asks -and [IO.File]::Exists($global:__vshelf.Program)) {
+        $answer = @(& $global:__vshelf.Program hook --here powershell)
+        $words = __vshelf_words @($answer | Select-Object -First 1)
+        if ($answer.Count -gt 1 -and $global:__vshelf.Told -cnotcontains $here) {
+            $global:__vshelf.Told += $here
+            $answer | Select-Object -Skip 1 | ForEach-Object { [Console]::Error.WriteLine($_) }
+        }
+        $files = @(__vshelf_pin_files $here)
+    }
+    $global:__vshelf.Signature = __vshelf_sign $here $files
+    $before = $global:__vshelf.Followed
+    $global:__vshelf.Followed = $words
+    $changed = @($words.Keys) + @($before.Keys) | Where-Object { $words[$_] -cne $before[$_] }
+    if (-not $changed) { return }
+    __vshelf_enter_all
+    if ($global:__vshelf.Known.says -ceq 'announce') {
+        $switched = __vshelf_words $env:VSHELF_SWITCHED
+        foreach ($name in $words.Keys) {
+            $key = $words[$name]
+            # A switch goes before what the project wants.
+            if ($key -cne '?' -and $key -cne $before[$name] -and -not $switched.ContainsKey($name)) {
+                [Console]::Error.WriteLine("vshelf: $name $key here, as the project wants")
+            }
+        }
+    }
+}
+
+function global:__vshelf_load {
+    $file = "$($global:__vshelf.Data)/hooks/runtimes.json"
+    $global:__vshelf.Known = if ([IO.File]::Exists($file)) {
+        [IO.File]::ReadAllText($file) | ConvertFrom-Json
+    } else {
+        [pscustomobject]@{ pins = @(); says = ''; enter = @() }
+    }
+}
+
+# Runs the program, and lets it change this shell: it writes the changes to a file, as data.
+function global:vshelf {
+    $program = $global:__vshelf.Program
+    if (-not [IO.File]::Exists($program)) {
+        $found = Get-Command vshelf -CommandType Application -ErrorAction Ignore
+        $program = $found | Select-Object -First 1 -ExpandProperty Source
+    }
+    if (-not $program) {
+        [Console]::Error.WriteLine("vshelf: the program is gone from $($global:__vshelf.Program); install it again and run: vshelf setup")
+        $global:LASTEXITCODE = 127
+        return
+    }
+    $changes = [IO.Path]::GetTempFileName()
+    $env:VSHELF_SHELL = 'powershell'
+    $env:VSHELF_EVALUATE = $changes
+    try {
+        & $program @args
+    } finally {
+        $result = $LASTEXITCODE
+        $env:VSHELF_SHELL = $null
+        $env:VSHELF_EVALUATE = $null
+        $text = [IO.File]::ReadAllText($changes)
+        [IO.File]::Delete($changes)
+        if ($text) {
+            foreach ($change in ($text | ConvertFrom-Json).PSObject.Properties) {
+                [Environment]::SetEnvironmentVariable($change.Name, $change.Value)
+            }
+        }
+        # What is known of runtimes, and what the project wants, may be other than before.
+        __vshelf_load
+        $global:__vshelf.Signature = $null
+        __vshelf_look
+        $global:LASTEXITCODE = $result
+    }
+}
+
+# The prompt that was there stays, and sees how the last command ended.
+if (-not (Test-Path function:global:__vshelf_prompt)) {
+    $function:global:__vshelf_prompt = $function:global:prompt
+    function global:prompt {
+        $result = $global:LASTEXITCODE
+        __vshelf_look
+        $global:LASTEXITCODE = $result
+        __vshelf_prompt
+    }
+}
+
+__vshelf_load
+__vshelf_enter_all
+__vshelf_look

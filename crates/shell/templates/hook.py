@@ -1,0 +1,168 @@
+# Vivid Shelf for xonsh, in plain Python, which is read faster. `vshelf setup` writes this file; what is changed here is lost.
+def __vshelf_connect():
+    import json
+    import os
+    import shutil
+    import subprocess
+    import sys
+    import tempfile
+
+    from xonsh.built_ins import XSH
+
+    data = @DATA@
+    program = @PROGRAM@
+    stamps = @STAMPS@
+    # What was looked at last, and what it came to.
+    state = {"signature": None, "followed": {}, "told": set(), "known": {}}
+
+    def read_words(*texts):
+        """What texts such as marram=8.3.1 node=20.1.0 say; the first word of a runtime decides."""
+        words = {}
+        for text in texts:
+            for word in text.split():
+                runtime, equals, key = word.partition("=")
+                if equals:
+                    words.setdefault(runtime, key)
+        return words
+
+    def switched():
+        return read_words(str(XSH.env.get("VSHELF_SWITCHED", "")))
+
+    def enter(runtime):
+        """Puts the folders of what is active in front of PATH: the version this shell (or the one
+        that started it) was switched to, or else what the project here wants, or else the default."""
+        name = runtime["name"]
+        ours = f"{data}/{name}/"
+        key = {**state["followed"], **switched()}.get(name, "?")
+        base = {"?": f"{ours}default", "system": None}.get(key, f"{ours}installs/{key}")
+        folders = [] if base is None else [f"{base}/{folder}" for folder in runtime["folders"]]
+        others = [entry for entry in XSH.env["PATH"] if not f"{entry}/".startswith(ours)]
+        XSH.env["PATH"] = folders + others
+        variable = runtime["variable"]
+        if not variable:
+            return
+        if base is not None and os.path.isdir(base):
+            XSH.env[variable] = base
+        elif str(XSH.env.get(variable, "")).startswith(ours):
+            del XSH.env[variable]
+
+    def enter_all():
+        for runtime in state["known"]["enter"]:
+            enter(runtime)
+
+    def time_of(file):
+        try:
+            return os.stat(file).st_mtime_ns
+        except OSError:
+            return None
+
+    def pin_files():
+        """The pin files from this folder upward, nearest first: each with its stamp and their times."""
+        at = str(XSH.env["PWD"])
+        found = []
+        while True:
+            for name in state["known"]["pins"]:
+                file = os.path.join(at, name)
+                if os.path.isfile(file):
+                    stamp = os.path.join(stamps, file.replace("%", "%p").replace("/", "%s"))
+                    found.append((file, stamp, time_of(file), time_of(stamp)))
+            above = os.path.dirname(at)
+            if above == at:
+                return found
+            at = above
+
+    def read_line(file):
+        try:
+            with open(file, encoding="utf-8") as opened:
+                return opened.readline()
+        except OSError:
+            return ""
+
+    def environment(**more):
+        return {**XSH.env.detype(), **more}
+
+    def tell(line):
+        print(line, file=sys.stderr, flush=True)
+
+    def look():
+        """Follows what the project here wants. The program runs only where that is not known."""
+        if not state["known"]["pins"]:
+            return
+        here = str(XSH.env["PWD"])
+        files = pin_files()
+        if (here, files) == state["signature"]:
+            return
+        lines = [read_line(stamp) for _, stamp, time, made in files if time == made]
+        words = read_words(*lines)
+        asks = len(lines) < len(files) or any(line.split()[:1] == ["again"] for line in lines)
+        if asks and os.access(program, os.X_OK):
+            asked = [program, "hook", "--here", "xonsh"]
+            answer = subprocess.run(asked, stdout=subprocess.PIPE, env=environment(), cwd=here)
+            first, *notices = answer.stdout.decode("utf-8", "replace").splitlines() or [""]
+            words = read_words(first)
+            if notices and here not in state["told"]:
+                state["told"].add(here)
+                for notice in notices:
+                    tell(notice)
+        state["signature"] = (here, pin_files())
+        before = state["followed"]
+        if words != before:
+            state["followed"] = words
+            enter_all()
+            if XSH.env.get("XONSH_INTERACTIVE") and state["known"]["says"] == "announce":
+                for name, key in words.items():
+                    # A switch goes before what the project wants.
+                    if key != "?" and key != before.get(name) and name not in switched():
+                        tell(f"vshelf: {name} {key} here, as the project wants")
+
+    def load():
+        try:
+            with open(f"{data}/hooks/runtimes.json", encoding="utf-8") as opened:
+                state["known"] = json.load(opened)
+        except (OSError, ValueError):
+            state["known"] = {"pins": [], "says": "", "enter": []}
+
+    def vshelf(arguments, stdin=None, stdout=None, stderr=None):
+        """Runs the program, and lets it change this shell: it writes the changes to a file, as data."""
+        run = program
+        if not os.access(run, os.X_OK):
+            run = shutil.which("vshelf", path=os.pathsep.join(XSH.env["PATH"]))
+        if run is None:
+            tell(f"vshelf: the program is gone from {program}; install it again and run: vshelf setup")
+            return 127
+        handle, changes = tempfile.mkstemp()
+        os.close(handle)
+        try:
+            given = environment(VSHELF_SHELL="xonsh", VSHELF_EVALUATE=changes)
+            streams = {"stdin": stdin, "stdout": stdout, "stderr": stderr}
+            result = subprocess.run([run, *arguments], env=given, **streams).returncode
+            with open(changes, encoding="utf-8") as opened:
+                wanted = json.loads(opened.read() or "{}")
+        finally:
+            os.remove(changes)
+        for name, value in wanted.items():
+            if value is None:
+                XSH.env.pop(name, None)
+            else:
+                XSH.env[name] = value.split(":") if name == "PATH" else value
+        # What is known of runtimes, and what the project wants, may be other than before.
+        load()
+        state["signature"] = None
+        look()
+        return result
+
+    vshelf.__xonsh_threadable__ = False
+
+    # Of an earlier reading of this file, the functions that were called then are replaced.
+    first = "vshelf" not in XSH.aliases
+    XSH.aliases["vshelf"] = vshelf
+    XSH.ctx["__vshelf_look"] = look
+    if first:
+        XSH.builtins.events.on_chdir(lambda olddir, newdir, **_: XSH.ctx["__vshelf_look"]())
+        XSH.builtins.events.on_pre_prompt(lambda **_: XSH.ctx["__vshelf_look"]())
+    load()
+    enter_all()
+    look()
+
+
+__vshelf_connect()
