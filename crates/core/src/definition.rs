@@ -6,6 +6,7 @@ use std::path::{Component, Path};
 
 use serde::Deserialize;
 
+use crate::packages::PackageTool;
 use crate::platform::Platform;
 use crate::selector::is_name;
 
@@ -29,6 +30,8 @@ pub struct Definition {
     /// Files in which a project can say what it wants.
     #[serde(default)]
     pub pins: Vec<PinFile>,
+    /// How packages are listed and installed, where the runtime has a tool for that.
+    pub packages: Option<PackageTool>,
     /// Where releases come from; the first that answers serves.
     pub sources: Vec<SourceDefinition>,
 }
@@ -273,7 +276,7 @@ type Check<'c> =
     dyn FnMut(bool, &'static str, &str, &'static str) -> Result<(), DefinitionError> + 'c;
 
 /// The folders beside those of the runtimes.
-const RESERVED: [&str; 3] = ["hooks", "launchers", "staging"];
+const RESERVED: [&str; 4] = ["hooks", "launchers", "shells", "staging"];
 
 fn bin_folder() -> Vec<String> {
     vec!["bin".to_owned()]
@@ -365,6 +368,21 @@ impl Definition {
             &definition.probe.answer,
             "it holds {version} once",
         )?;
+        if let Some(tool) = &definition.packages {
+            check(
+                is_plain_file_name(&tool.program),
+                "packages.program",
+                &tool.program,
+                "a program's name without a folder is expected",
+            )?;
+            let places = tool.install.iter().filter(|word| *word == "{package}");
+            check(
+                places.count() == 1,
+                "packages.install",
+                &tool.install.join(" "),
+                "one argument is {package}",
+            )?;
+        }
         for source in &definition.sources {
             check(
                 lower_name(&source.name),

@@ -13,11 +13,14 @@ pub mod lifecycle;
 pub mod loading;
 pub mod near;
 pub mod outlook;
+pub mod packages;
 pub mod pin;
 pub mod platform;
 pub mod range;
+pub mod renewal;
 pub mod resolve;
 pub mod selector;
+pub mod tidy;
 pub mod version;
 
 pub use catalog::{Catalog, Line, Publisher, Release};

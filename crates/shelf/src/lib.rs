@@ -7,6 +7,7 @@
 pub mod adoption;
 pub mod atomic;
 pub mod folders;
+pub mod journal;
 pub mod lock;
 pub mod manifest;
 pub mod pipe;
@@ -17,6 +18,7 @@ pub mod staging;
 pub mod state;
 mod tree;
 pub mod unpack;
+pub mod usage;
 
 pub use folders::Folders;
 pub use manifest::Manifest;

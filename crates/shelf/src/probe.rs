@@ -4,12 +4,15 @@ use std::fs::File;
 use std::io::{self, Read};
 use std::os::unix::fs::FileExt;
 use std::path::{Path, PathBuf};
-use std::process::{Command, ExitStatus, Stdio};
+use std::process::{Command, ExitStatus, Output, Stdio};
 use std::thread;
 use std::time::{Duration, Instant};
 
 /// How long a program may take to say its version.
 const PATIENCE: Duration = Duration::from_secs(20);
+
+/// How much of what a program writes is read, in bytes.
+const MOST_READ: u64 = 4 << 20;
 
 /// What the program said.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -43,10 +46,12 @@ pub enum ProbeError {
         complaint: String,
     },
     /// It took too long.
-    #[error("{program} gave no answer within {} seconds", PATIENCE.as_secs())]
+    #[error("{program} gave no answer within {} seconds", patience.as_secs())]
     Silent {
         /// The program.
         program: PathBuf,
+        /// How long it was waited for.
+        patience: Duration,
     },
 }
 
@@ -114,27 +119,48 @@ fn interpreter_of(program: &Path) -> io::Result<Option<PathBuf>> {
 
 /// Starts `program` with `arguments` in an environment without the user's own settings.
 pub fn ask(program: &Path, arguments: &[String]) -> Result<Answer, ProbeError> {
-    let failed = |source| ProbeError::Start {
-        program: program.to_owned(),
-        source,
-    };
     let folder = program.parent().unwrap_or(Path::new("/"));
     let path = std::env::join_paths([folder, Path::new("/usr/bin"), Path::new("/bin")])
         .unwrap_or_default();
-    let mut child = Command::new(program)
+    let mut command = Command::new(program);
+    command
         .args(arguments)
         .env_clear()
         .env("PATH", path)
         .env("LC_ALL", "C")
         .current_dir("/")
-        .stdin(Stdio::null())
+        .stdin(Stdio::null());
+    let output = run(command, PATIENCE)?;
+    let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
+    let complaint = text(&output.stderr);
+    if !output.status.success() {
+        return Err(ProbeError::Failed {
+            program: program.to_owned(),
+            status: output.status,
+            complaint,
+        });
+    }
+    Ok(Answer {
+        output: text(&output.stdout),
+        complaint,
+    })
+}
+
+/// Runs a command and gives back all that it wrote; one that takes longer than `patience` is ended.
+pub fn run(mut command: Command, patience: Duration) -> Result<Output, ProbeError> {
+    let program = PathBuf::from(command.get_program());
+    let failed = |source| ProbeError::Start {
+        program: program.clone(),
+        source,
+    };
+    let mut child = command
         .stdout(Stdio::piped())
         .stderr(Stdio::piped())
         .spawn()
         .map_err(failed)?;
-    let output = drain(child.stdout.take());
-    let complaint = drain(child.stderr.take());
-    let deadline = Instant::now() + PATIENCE;
+    let stdout = drain(child.stdout.take());
+    let stderr = drain(child.stderr.take());
+    let deadline = Instant::now() + patience;
     let status = loop {
         if let Some(status) = child.try_wait().map_err(failed)? {
             break status;
@@ -142,35 +168,29 @@ pub fn ask(program: &Path, arguments: &[String]) -> Result<Answer, ProbeError> {
         if Instant::now() > deadline {
             child.kill().map_err(failed)?;
             child.wait().map_err(failed)?;
-            return Err(ProbeError::Silent {
-                program: program.to_owned(),
-            });
+            return Err(ProbeError::Silent { program, patience });
         }
         thread::sleep(Duration::from_millis(2));
     };
-    let text = |thread: thread::JoinHandle<String>| thread.join().unwrap_or_default();
-    let (output, complaint) = (text(output), text(complaint));
-    if !status.success() {
-        return Err(ProbeError::Failed {
-            program: program.to_owned(),
-            status,
-            complaint,
-        });
-    }
-    Ok(Answer { output, complaint })
+    let bytes = |thread: thread::JoinHandle<Vec<u8>>| thread.join().unwrap_or_default();
+    Ok(Output {
+        status,
+        stdout: bytes(stdout),
+        stderr: bytes(stderr),
+    })
 }
 
 /// Reads a stream to its end on a thread of its own, so that a full pipe never stops the program.
-fn drain(stream: Option<impl Read + Send + 'static>) -> thread::JoinHandle<String> {
+fn drain(stream: Option<impl Read + Send + 'static>) -> thread::JoinHandle<Vec<u8>> {
     thread::spawn(move || {
         let mut bytes = Vec::new();
         // What arrived before a failure is still the answer.
         if let Some(stream) = stream
-            && stream.take(64 << 10).read_to_end(&mut bytes).is_err()
+            && stream.take(MOST_READ).read_to_end(&mut bytes).is_err()
         {
             bytes.push(b'\n');
         }
-        String::from_utf8_lossy(&bytes).into_owned()
+        bytes
     })
 }
 

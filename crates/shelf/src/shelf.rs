@@ -15,6 +15,7 @@ use crate::manifest::Manifest;
 use crate::receipt::{Receipt, ReceiptContents, manifest_path, receipt_path};
 use crate::staging::{self, Leftover, Stage};
 use crate::state::{State, StateError};
+use crate::usage::{Process, processes_below};
 
 /// How long one command waits for another that works on the same install.
 const LOCK_PATIENCE: Duration = Duration::from_secs(600);
@@ -41,6 +42,24 @@ pub enum Durability {
     /// The system writes when it likes: a crash of the system soon afterwards can leave damaged
     /// files.
     Unsynced,
+}
+
+/// What becomes of an install that a process runs from, when it is to be taken off.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Running {
+    /// It stays.
+    Spared,
+    /// It goes all the same.
+    Ignored,
+}
+
+/// What came of taking an install off the shelf.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum TakenOff {
+    /// It is gone; these bytes are free again.
+    Freed(u64),
+    /// It stays where it was, because this process runs from it.
+    Spared(Process),
 }
 
 /// One install on the shelf.
@@ -287,36 +306,62 @@ impl Shelf {
         })
     }
 
-    /// Takes the install with this key off the shelf: renamed away in one step, then deleted. Says
-    /// how many bytes that set free.
-    pub fn take_off(&self, key: &str) -> Result<u64, ShelfError> {
+    /// Takes the install with this key off the shelf: renamed away in one step, then deleted. Of a
+    /// link to an adopted folder only the link goes. `before` is called when nothing is left but to
+    /// do it: what it writes down is written even if this process dies in between.
+    pub fn take_off<E: From<ShelfError>>(
+        &self,
+        key: &str,
+        running: Running,
+        before: impl FnOnce() -> Result<(), E>,
+    ) -> Result<TakenOff, E> {
         let _lock = self.lock(key, &mut |_| {})?;
         let folder = self.install_folder(key);
         let stage = self.stage(key)?;
         let away = stage.path().join("removed");
+        let user = |folder: &Path| match running {
+            Running::Spared if !folder.is_symlink() => processes_below(folder).into_iter().next(),
+            _ => None,
+        };
+        if let Some(process) = user(&folder) {
+            return Ok(TakenOff::Spared(process));
+        }
+        before()?;
         fs::rename(&folder, &away).map_err(failed("moved away", &folder))?;
+        // One that started just before the folder was moved is seen in its new place.
+        if let Some(process) = user(&away) {
+            fs::rename(&away, &folder).map_err(failed("put back", &folder))?;
+            return Ok(TakenOff::Spared(process));
+        }
         for path in [
             receipt_path(&self.folder, key),
             manifest_path(&self.folder, key),
+            self.used_path(key),
         ] {
             match fs::remove_file(&path) {
                 Err(error) if error.kind() != io::ErrorKind::NotFound => {
-                    return Err(failed("removed", &path)(error));
+                    return Err(failed("removed", &path)(error).into());
                 }
                 _ => {}
             }
         }
-        staging::remove_tree(&away).map_err(failed("deleted", &away))
+        let freed = staging::remove_tree(&away).map_err(failed("deleted", &away))?;
+        Ok(TakenOff::Freed(freed))
     }
 }
 
 /// The runtime's program in the tree of an install.
 pub fn program_in(tree: &Path, definition: &Definition) -> PathBuf {
-    let candidate = |folder: &String| tree.join(folder).join(&definition.program);
-    let mut candidates = definition.folders.iter().map(candidate);
-    let first = candidates
-        .next()
-        .unwrap_or_else(|| tree.join(&definition.program));
+    program_named(tree, definition, &definition.program)
+}
+
+/// A program of this name in the tree of an install, whether or not it is there.
+pub fn program_named(tree: &Path, definition: &Definition, name: &str) -> PathBuf {
+    let mut candidates = definition
+        .folders
+        .iter()
+        .map(|folder| tree.join(folder).join(name));
+    let first = candidates.next().unwrap_or_else(|| tree.join(name));
     if first.exists() {
         return first;
     }

@@ -1,6 +1,6 @@
 //! What a person chose for one runtime: the default and the labels.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
@@ -21,6 +21,9 @@ pub struct State {
     /// Labels and the selectors they are bound to.
     #[serde(default)]
     pub labels: BTreeMap<String, String>,
+    /// The keys of installs that no clean-up takes away.
+    #[serde(default, skip_serializing_if = "BTreeSet::is_empty")]
+    pub kept: BTreeSet<String>,
 }
 
 /// Why a state file cannot be used.
@@ -59,6 +62,7 @@ impl Default for State {
             format: FORMAT.to_owned(),
             default: None,
             labels: BTreeMap::new(),
+            kept: BTreeSet::new(),
         }
     }
 }

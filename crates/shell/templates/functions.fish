@@ -115,16 +115,16 @@ function __vshelf_call
     end
     set -l result 0
     switch "$argv[1]"
-        case switch default install remove adopt '-*'
+        case switch default install remove adopt tidy renew restore '-*'
             set -l changes (command mktemp)
-            VSHELF_SHELL=fish VSHELF_EVALUATE=3 $program $argv 3>$changes
+            VSHELF_SHELL=fish VSHELF_SHELL_ID=$fish_pid VSHELF_EVALUATE=3 $program $argv 3>$changes
             set result $status
             if test -s $changes
                 source $changes
             end
             command rm -f -- $changes
         case '*'
-            VSHELF_SHELL=fish $program $argv
+            VSHELF_SHELL=fish VSHELF_SHELL_ID=$fish_pid $program $argv
             set result $status
     end
     # What is known of runtimes, and what the project wants, may be other than before.

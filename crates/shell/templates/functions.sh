@@ -167,14 +167,14 @@ __vshelf_call() {
     }
   fi
   case ${1-} in
-    switch | default | install | remove | adopt | -*)
+    switch | default | install | remove | adopt | tidy | renew | restore | -*)
       {
-        __vshelf_text=$(VSHELF_SHELL='@SHELL@' VSHELF_EVALUATE=3 "$__vshelf_run" "$@" 3>&1 1>&4 4>&-) ||
+        __vshelf_text=$(VSHELF_SHELL='@SHELL@' VSHELF_SHELL_ID=$$ VSHELF_EVALUATE=3 "$__vshelf_run" "$@" 3>&1 1>&4 4>&-) ||
           __vshelf_status=$?
       } 4>&1
       if [ -n "$__vshelf_text" ]; then \eval "$__vshelf_text"; fi
       ;;
-    *) VSHELF_SHELL='@SHELL@' "$__vshelf_run" "$@" || __vshelf_status=$? ;;
+    *) VSHELF_SHELL='@SHELL@' VSHELF_SHELL_ID=$$ "$__vshelf_run" "$@" || __vshelf_status=$? ;;
   esac
   # What is known of runtimes, and what the project wants, may be other than before.
   __vshelf_load

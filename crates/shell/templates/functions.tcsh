@@ -169,7 +169,7 @@ else if ( $1 == call ) then
     set __vshelf_result = 127
   else
     set __vshelf_changes = "`mktemp`"
-    env VSHELF_SHELL=tcsh VSHELF_EVALUATE=$__vshelf_changes:q $__vshelf_run:q $argv[2-]:q
+    env VSHELF_SHELL=tcsh VSHELF_SHELL_ID=$$ VSHELF_EVALUATE=$__vshelf_changes:q $__vshelf_run:q $argv[2-]:q
     set __vshelf_result = $status
     if ( ! -z $__vshelf_changes:q ) source $__vshelf_changes:q
     rm -f -- $__vshelf_changes:q

@@ -161,11 +161,13 @@ fn vshelf {|@arguments|
   }
   var changes = (e:mktemp)
   set-env VSHELF_SHELL elvish
+  set-env VSHELF_SHELL_ID $pid
   set-env VSHELF_EVALUATE $changes
   try {
     (external $run) $@arguments
   } finally {
     unset-env VSHELF_SHELL
+    unset-env VSHELF_SHELL_ID
     unset-env VSHELF_EVALUATE
     for wanted [(try { from-json < $changes } catch { })] {
       for name [(keys $wanted)] {

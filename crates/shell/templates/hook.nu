@@ -122,7 +122,7 @@ def --env --wrapped vshelf [...arguments] {
     return
   }
   let changes = mktemp --tmpdir
-  let result = with-env {VSHELF_SHELL: nu, VSHELF_EVALUATE: $changes} {
+  let result = with-env {VSHELF_SHELL: nu, VSHELF_SHELL_ID: ($nu.pid | into string), VSHELF_EVALUATE: $changes} {
     try { ^$program ...$arguments; 0 } catch { $env.LAST_EXIT_CODE }
   }
   let wanted = try { open --raw $changes | from json } catch { null } | default {} | transpose name value

@@ -132,12 +132,14 @@ function global:vshelf {
     }
     $changes = [IO.Path]::GetTempFileName()
     $env:VSHELF_SHELL = 'powershell'
+    $env:VSHELF_SHELL_ID = $PID
     $env:VSHELF_EVALUATE = $changes
     try {
         & $program @args
     } finally {
         $result = $LASTEXITCODE
         $env:VSHELF_SHELL = $null
+        $env:VSHELF_SHELL_ID = $null
         $env:VSHELF_EVALUATE = $null
         $text = [IO.File]::ReadAllText($changes)
         [IO.File]::Delete($changes)

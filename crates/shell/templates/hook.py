@@ -133,7 +133,7 @@ def __vshelf_connect():
         handle, changes = tempfile.mkstemp()
         os.close(handle)
         try:
-            given = environment(VSHELF_SHELL="xonsh", VSHELF_EVALUATE=changes)
+            given = environment(VSHELF_SHELL="xonsh", VSHELF_SHELL_ID=str(os.getpid()), VSHELF_EVALUATE=changes)
             streams = {"stdin": stdin, "stdout": stdout, "stderr": stderr}
             result = subprocess.run([run, *arguments], env=given, **streams).returncode
             with open(changes, encoding="utf-8") as opened:

@@ -119,6 +119,30 @@ impl CatalogCache {
             .join(format!("{runtime}-{}.catalog", source.id()))
     }
 
+    /// The files of catalogs whose source is none of these any more; `known` has the sources of each
+    /// runtime.
+    pub fn unclaimed(&self, known: &[(&str, &[SourceDefinition])]) -> io::Result<Vec<PathBuf>> {
+        let entries = match fs::read_dir(&self.folder) {
+            Ok(entries) => entries,
+            Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(Vec::new()),
+            Err(error) => return Err(error),
+        };
+        let claimed: Vec<PathBuf> = known
+            .iter()
+            .flat_map(|(runtime, sources)| sources.iter().map(|source| self.file(runtime, source)))
+            .collect();
+        let mut unclaimed = Vec::new();
+        for entry in entries {
+            let path = entry?.path();
+            let is_catalog = path.extension().is_some_and(|ending| ending == "catalog");
+            if is_catalog && !claimed.contains(&path) {
+                unclaimed.push(path);
+            }
+        }
+        unclaimed.sort();
+        Ok(unclaimed)
+    }
+
     /// The source whose catalog was confirmed last, of those that have one here.
     pub fn latest<'s>(
         &self,

@@ -20,6 +20,9 @@ const PREVIOUS: &str = "VSHELF_PREVIOUS";
 /// Says which shell's function called this program.
 pub const SHELL: &str = "VSHELF_SHELL";
 
+/// Says which process the shell is.
+const SHELL_ID: &str = "VSHELF_SHELL_ID";
+
 /// Says where the shell waits for its changes: a descriptor's number, or a file's absolute path.
 pub const EVALUATE: &str = "VSHELF_EVALUATE";
 
@@ -27,6 +30,7 @@ pub const EVALUATE: &str = "VSHELF_EVALUATE";
 #[derive(Debug)]
 pub struct CallingShell {
     dialect: Option<Dialect>,
+    id: Option<u32>,
     waits_at: Option<PathBuf>,
     switched: BTreeMap<String, String>,
     previous: BTreeMap<String, String>,
@@ -40,6 +44,7 @@ impl CallingShell {
         let text = |name: &str| std::env::var(name).unwrap_or_default();
         CallingShell {
             dialect: text(SHELL).parse().ok(),
+            id: text(SHELL_ID).parse().ok(),
             waits_at: waits_at(&text(EVALUATE)),
             switched: read_pairs(&text(SWITCHED)),
             previous: read_pairs(&text(PREVIOUS)),
@@ -51,6 +56,24 @@ impl CallingShell {
     /// The shell, where it is connected and its function called.
     pub fn dialect(&self) -> Option<Dialect> {
         self.dialect
+    }
+
+    /// The shell's process id, where its function says it.
+    pub fn id(&self) -> Option<u32> {
+        self.id
+    }
+
+    /// What the shell is switched to by this command, where that changes: keys by runtime.
+    pub fn new_switches(&self) -> Option<BTreeMap<String, String>> {
+        let changes = self.changes.borrow();
+        let value = changes.value(SWITCHED)?;
+        Some(read_pairs(value.unwrap_or_default()))
+    }
+
+    /// The key that this shell is switched to when this command ends, as far as is planned now.
+    pub fn will_be_switched(&self, runtime: &str) -> Option<String> {
+        let switches = self.new_switches().unwrap_or_else(|| self.switched.clone());
+        switches.get(runtime).cloned()
     }
 
     /// Whether this command can change the shell.

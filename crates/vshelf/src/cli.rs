@@ -5,6 +5,7 @@ use std::process::ExitCode;
 
 use clap::{Args, Command, FromArgMatches};
 use vshelf_core::near;
+use vshelf_shelf::usage;
 
 use crate::commands::{self, Entry, GROUPS};
 use crate::context::Context;
@@ -53,7 +54,17 @@ pub fn run(words: Vec<OsString>) -> ExitCode {
         },
         None => ui.result(overview(&entries).trim_end()),
     };
-    end(&ui, outcome.and_then(|()| context.shell.hand_over()))
+    end(&ui, outcome.and_then(|()| hand_over(&context)))
+}
+
+/// Gives the calling shell its changes, and notes what it is switched to.
+fn hand_over(context: &Context) -> Outcome {
+    context.shell.hand_over()?;
+    if let (Some(id), Some(switches)) = (context.shell.id(), context.shell.new_switches()) {
+        // Where that cannot be noted, a clean-up only knows less of who uses what.
+        usage::note_shell(context.folders()?, id, &switches).unwrap_or_default();
+    }
+    Ok(())
 }
 
 /// `vshelf help install` is `vshelf install --help`.

@@ -30,6 +30,7 @@ pub struct Context {
     pub platform: Platform,
     folders: OnceCell<Folders>,
     settings: OnceCell<Settings>,
+    command_id: OnceCell<String>,
 }
 
 impl Context {
@@ -41,6 +42,7 @@ impl Context {
             platform: this_platform(),
             folders: OnceCell::new(),
             settings: OnceCell::new(),
+            command_id: OnceCell::new(),
         }
     }
 
@@ -74,6 +76,28 @@ impl Context {
             }),
             Err(_) => Ok(Timestamp::now().to_zoned(TimeZone::UTC).date()),
         }
+    }
+
+    /// The time that uses and deeds are noted with: that of the day on which phases are computed.
+    pub fn now(&self) -> Result<Timestamp, Failure> {
+        match std::env::var_os(TODAY) {
+            Some(_) => {
+                let noon = self.today()?.at(12, 0, 0, 0);
+                let noon = noon.to_zoned(TimeZone::UTC);
+                Ok(noon.map_or_else(|_| Timestamp::now(), |noon| noon.timestamp()))
+            }
+            None => Ok(Timestamp::now()),
+        }
+    }
+
+    /// What all that this command does is known by in the history.
+    pub fn command_id(&self) -> Result<String, Failure> {
+        if let Some(id) = self.command_id.get() {
+            return Ok(id.clone());
+        }
+        let seconds = self.now()?.as_second();
+        let id = format!("{seconds}-{}", std::process::id());
+        Ok(self.command_id.get_or_init(|| id).clone())
     }
 
     /// The cache of catalogs.

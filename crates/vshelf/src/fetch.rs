@@ -24,7 +24,7 @@ use vshelf_sources::registry::UserSettings;
 use vshelf_sources::transport::Transport;
 use vshelf_sources::{Archive, Download, DownloadError, SourceError};
 
-use crate::failure::{Failure, file_failure};
+use crate::failure::{Failure, Kind, file_failure};
 use crate::first_start::first_start;
 use crate::progress::{Bar, Progress};
 use crate::runtime::Runtime;
@@ -49,6 +49,8 @@ pub struct Order {
     pub key: String,
     /// What is done otherwise than usual.
     pub exceptions: Exceptions,
+    /// The digest that the archive must have, where it is known from before.
+    pub expected: Option<String>,
     shelf: Shelf,
     transport: Transport,
     /// The folder of downloads under way.
@@ -98,6 +100,7 @@ impl Order {
             release: release.clone(),
             builds,
             exceptions,
+            expected: None,
             shelf: runtime.shelf.clone(),
             transport: context.transport.clone(),
             archives: context.folders()?.cache.join("archives"),
@@ -132,11 +135,35 @@ impl Order {
             return Ok(Brought::Already);
         }
         let archive = Archive::settle(&self.transport, &self.builds.iter().collect::<Vec<_>>())?;
+        self.check_expected(&archive)?;
         let bar = progress.begin(ui, &self.title(), archive.size);
         let brought = self.make(ui, progress, archive, &bar);
         let how = if brought.is_ok() { "done" } else { "failed" };
         bar.end(progress, how);
         brought
+    }
+
+    /// Whether what is offered now is what was offered before.
+    fn check_expected(&self, archive: &Archive) -> Result<(), Failure> {
+        let now = archive.digest.to_string();
+        match &self.expected {
+            Some(before) if *before != now => {
+                let message = format!(
+                    "{} is offered with another digest than before",
+                    self.title()
+                );
+                let mut failure = Failure::new(Kind::Verification, message);
+                failure
+                    .causes
+                    .push(format!("it was {before}, and is {now}"));
+                let selector = format!("{}@{}", self.definition.name, self.release.version);
+                Err(failure.run(
+                    "To install what is offered now all the same",
+                    format!("vshelf install {selector}"),
+                ))
+            }
+            _ => Ok(()),
+        }
     }
 
     /// Makes the install in a stage, and puts it on the shelf when it is whole.

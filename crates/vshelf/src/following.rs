@@ -87,6 +87,7 @@ pub fn look(ui: &Ui, context: &Context) -> Result<Followed, Failure> {
             let Some(wish) = wish else {
                 continue;
             };
+            project::note(context, &path);
             let key = runtime.key_meeting(&wish.request);
             // What a range or version stands for changes with the shelf alone; a word may mean
             // another version tomorrow.
@@ -110,8 +111,9 @@ pub fn look(ui: &Ui, context: &Context) -> Result<Followed, Failure> {
             stamp.words.push(format!("{name}={word}"));
             // The nearest file decides.
             if !followed.keys.contains_key(&name) {
-                if word == "?" {
-                    followed.notices.push(unmet(&runtime, &path, &wish)?);
+                match word.as_str() {
+                    "?" => followed.notices.push(unmet(&runtime, &path, &wish)?),
+                    key => runtime.note_use(key),
                 }
                 followed.keys.insert(name.clone(), word);
             }

@@ -12,6 +12,7 @@ mod fetch;
 mod first_start;
 mod following;
 mod hooks;
+mod keeping;
 mod marks;
 mod progress;
 mod project;

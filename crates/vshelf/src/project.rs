@@ -6,8 +6,10 @@ use std::path::{Path, PathBuf};
 
 use vshelf_core::definition::PinFile;
 use vshelf_core::pin::{self, Wish};
+use vshelf_shelf::journal;
 use vshelf_view::words::printable;
 
+use crate::context::Context;
 use crate::failure::file_failure;
 use crate::failure::{Failure, Kind, shown};
 use crate::runtime::Runtime;
@@ -68,6 +70,14 @@ pub fn find_wish(runtime: &Runtime<'_>) -> Result<Option<FoundWish>, Failure> {
         }
     }
     Ok(None)
+}
+
+/// Notes that a project's pin file was seen on this machine: it keeps what it asks for.
+pub fn note(context: &Context, file: &Path) {
+    // Where that cannot be noted, a clean-up only knows less of who wants what.
+    if let Ok(folders) = context.folders() {
+        journal::note_project(folders, file).unwrap_or_default();
+    }
 }
 
 /// The wish of the project here, or a failure that says how to make one.

@@ -4,6 +4,7 @@ use std::cell::{OnceCell, RefCell};
 
 use jiff::Timestamp;
 use jiff::civil::Date;
+use jiff::tz::TimeZone;
 use vshelf_core::definition::SourceDefinition;
 use vshelf_core::outlook::{self, Newer};
 use vshelf_core::resolve::{
@@ -211,7 +212,7 @@ impl<'c> Runtime<'c> {
 
     /// The catalog that is kept, with the releases of the lines on the shelf only: read in a
     /// fraction of the time.
-    fn around_shelf(&self) -> &Catalog {
+    pub fn around_shelf(&self) -> &Catalog {
         self.around_shelf.get_or_init(|| {
             let cache = self.context.catalogs().ok();
             let line_of = |install: &Shelved| self.outline().line_of(&install.version);
@@ -329,6 +330,27 @@ impl<'c> Runtime<'c> {
             true => install.version.to_string(),
             false => format!("{}/{}", install.publisher, install.version),
         }
+    }
+
+    /// Notes that the install with this key, or `system`, is used now.
+    pub fn note_use(&self, key: &str) {
+        if let (Ok(now), Some(_)) = (self.context.now(), self.install(key)) {
+            // Where that cannot be noted, a clean-up only knows less.
+            self.shelf.note_use(key, now).unwrap_or_default();
+        }
+    }
+
+    /// The day on which an install was used last, or else put on the shelf.
+    pub fn used_on(&self, install: &Install) -> Date {
+        let installed = install.receipt.contents.installed;
+        let used = self.shelf.last_use(&install.shelved.key);
+        let last = used.unwrap_or(installed);
+        last.to_zoned(TimeZone::UTC).date()
+    }
+
+    /// An install as people call it: `Marram 8.3.1`.
+    pub fn called(&self, install: &Shelved) -> String {
+        format!("{} {}", self.definition.title, self.spelled(install))
     }
 
     /// The key of the default, or `system`, as the link and the state said when it was first asked.

@@ -3,11 +3,13 @@
 use std::collections::BTreeMap;
 use std::fs;
 use std::io;
+use std::num::NonZeroUsize;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
 use serde::Deserialize;
 use vshelf_core::Definition;
+use vshelf_core::tidy::{Policy, ReasonKind};
 use vshelf_shelf::shelf::Durability;
 use vshelf_shell::hook::Following;
 
@@ -25,8 +27,25 @@ pub struct Settings {
     pub durable_installs: Option<bool>,
     /// How shells tell that they follow a project.
     pub following: Following,
+    /// Whether `status` says, once a day, that something on the shelf ended or lacks a security
+    /// release.
+    pub reminders: Option<bool>,
+    /// What a clean-up counts as outdated.
+    pub tidy: TidySettings,
     /// Where a source is read from instead, by runtime and source joined with a dot.
     pub addresses: BTreeMap<String, String>,
+}
+
+/// What a clean-up counts as outdated.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Deserialize)]
+#[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
+pub struct TidySettings {
+    /// The reasons that count.
+    pub reasons: Option<Vec<ReasonKind>>,
+    /// After how many days without use an install is idle.
+    pub idle_days: Option<u32>,
+    /// How many releases of a line stay.
+    pub per_line: Option<NonZeroUsize>,
 }
 
 /// How long a catalog counts as fresh where the settings say nothing, in minutes.
@@ -64,6 +83,21 @@ impl Settings {
         match self.durable_installs {
             Some(false) => Durability::Unsynced,
             _ => Durability::Synced,
+        }
+    }
+
+    /// Whether `status` reminds of what is outdated.
+    pub fn reminds(&self) -> bool {
+        self.reminders.unwrap_or(true)
+    }
+
+    /// What a clean-up counts as outdated.
+    pub fn policy(&self) -> Policy {
+        let usual = Policy::default();
+        Policy {
+            reasons: self.tidy.reasons.clone().unwrap_or(usual.reasons),
+            idle_days: self.tidy.idle_days.unwrap_or(usual.idle_days),
+            per_line: self.tidy.per_line.map_or(usual.per_line, NonZeroUsize::get),
         }
     }
 

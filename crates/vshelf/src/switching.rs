@@ -85,6 +85,7 @@ impl<'a> Target<'a> {
 /// Plans a switch of the calling shell to `key`; `before` is what it used until now.
 pub fn plan_switch(runtime: &Runtime<'_>, key: &str, before: Option<&str>) {
     Target::of_key(key).plan(runtime);
+    runtime.note_use(key);
     let before = before.filter(|before| *before != key);
     runtime
         .context()

@@ -67,6 +67,11 @@ impl Ui {
         AutoStream::new(io::stderr(), self.choice).current_choice() != ColorChoice::Never
     }
 
+    /// Whether progress, notes and hints are left out.
+    pub fn is_quiet(&self) -> bool {
+        self.quiet
+    }
+
     /// Whether progress can be drawn.
     pub fn shows_progress(&self) -> bool {
         io::stderr().is_terminal() && !self.quiet

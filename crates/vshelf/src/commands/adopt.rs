@@ -10,6 +10,7 @@ use vshelf_core::catalog::DigestAlgorithm;
 use vshelf_core::selector::Selector;
 use vshelf_core::{Definition, Request, Version};
 use vshelf_shelf::adoption::{copy_tree, find_root};
+use vshelf_shelf::journal::Deed;
 use vshelf_shelf::probe;
 use vshelf_shelf::receipt::{Adopted, ReceiptContents};
 use vshelf_shelf::shelf::program_in;
@@ -24,6 +25,7 @@ use crate::context::Context;
 use crate::definitions;
 use crate::failure::{Failure, Kind, Outcome, file_failure, shown};
 use crate::first_start;
+use crate::keeping::record::{Done, record};
 use crate::runtime::Runtime;
 use crate::ui::{Ui, styled};
 
@@ -248,6 +250,7 @@ impl Adoption {
         let install: Install =
             (runtime.shelf).shelve(&key, &self.tree, contents, &manifest, durability)?;
         drop(self.stage);
+        record(runtime.context(), Done::plain(Deed::Adopted), &install, &[])?;
         let title = styled(Palette::GOOD, format!("{} {version}", definition.title));
         let how = match adopted {
             Adopted::Copied => "copied from",

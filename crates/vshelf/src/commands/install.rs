@@ -7,6 +7,7 @@ use vshelf_core::resolve::{Choice, ResolveError, Scope};
 use vshelf_core::selector::Selector;
 use vshelf_core::{Phase, Request};
 use vshelf_shelf::Install as Shelved;
+use vshelf_shelf::journal::Deed;
 use vshelf_view::table::Table;
 use vshelf_view::words::megabytes;
 use vshelf_view::{Cell, Column, Palette};
@@ -18,6 +19,7 @@ use crate::definitions;
 use crate::failure::{Failure, Kind, Outcome, shown};
 use crate::fetch::{self, Brought, Exceptions, Order};
 use crate::hooks;
+use crate::keeping::record::{Done, record};
 use crate::marks;
 use crate::project;
 use crate::runtime::Runtime;
@@ -40,6 +42,9 @@ pub struct Install {
     /// Make it the default of new shells
     #[arg(long)]
     default: bool,
+    /// Bring the packages of this install along, as in 6
+    #[arg(long, value_name = "SELECTOR")]
+    carry_from: Option<String>,
     /// Keep it on the shelf even if it does not start here
     #[arg(long)]
     keep_broken: bool,
@@ -63,8 +68,13 @@ impl CommandArgs for Install {
         if self.switch {
             super::switch::require_connection(context)?;
         }
-        if self.selectors.len() > 1 && (self.switch || self.default) {
-            let option = if self.switch { "switch" } else { "default" };
+        let single = [
+            (self.switch, "switch"),
+            (self.default, "default"),
+            (self.carry_from.is_some(), "carry-from"),
+        ];
+        let given = single.iter().find(|(given, _)| *given);
+        if let Some((_, option)) = given.filter(|_| self.selectors.len() > 1) {
             let message = format!("--{option} takes one selector, and there are several");
             return Err(Failure::new(Kind::Usage, message).run(
                 "To install them first",
@@ -84,6 +94,11 @@ impl CommandArgs for Install {
 impl Install {
     fn install(&self, ui: &Ui, context: &Context, requests: Vec<Request>) -> Outcome {
         let several = requests.len() > 1;
+        // Looked for before anything is fetched.
+        let carried_from = match &self.carry_from {
+            Some(from) => Some(super::carry::find_install(context, from)?.1),
+            None => None,
+        };
         let mut orders: Vec<Order> = Vec::new();
         let mut asked = Vec::new();
         let mut failures = Vec::new();
@@ -125,6 +140,9 @@ impl Install {
                 switch: self.switch,
             };
             conclude(ui, &runtime, &asked.request, &order.key, takeover)?;
+            if let Some(from) = &carried_from {
+                super::carry::carry(ui, &runtime, from, &order.key)?;
+            }
         } else if !brought.is_empty() {
             sum_up(ui, context, &orders, &brought)?;
             conclude_several(ui, context, &orders, &asked)?;
@@ -273,7 +291,7 @@ fn default_in_words(runtime: &Runtime<'_>, selector: &str) -> String {
     }
 }
 
-fn no_catalog() -> Failure {
+pub fn no_catalog() -> Failure {
     Failure::new(Kind::Source, "the catalog changed while it was read")
         .say("Give the same command again.")
 }
@@ -291,6 +309,7 @@ fn wished(ui: &Ui, context: &Context) -> Result<Vec<Request>, Failure> {
                 runtime.definition.title,
                 found.wish.request
             ));
+            project::note(context, &found.file);
             requests.push(Request {
                 runtime: Some(name),
                 ..found.wish.request
@@ -305,7 +324,7 @@ fn wished(ui: &Ui, context: &Context) -> Result<Vec<Request>, Failure> {
 
 /// The source of the catalog that is loaded, and its builds of `release` for this platform, best
 /// first.
-fn offered<'r>(
+pub fn offered<'r>(
     runtime: &'r Runtime<'_>,
     release: &Release,
 ) -> Result<(&'r SourceDefinition, Vec<Build>), Failure> {
@@ -318,14 +337,31 @@ fn offered<'r>(
     Ok((source, builds.into_iter().cloned().collect()))
 }
 
+/// Carries out the orders as they are, and writes into the history what came of them.
+pub fn bring_exactly(
+    ui: &Ui,
+    context: &Context,
+    orders: &[Order],
+) -> Vec<Result<Brought, Failure>> {
+    let mut results = fetch::bring(ui, orders);
+    for result in &mut results {
+        if let Ok(Brought::New { install, .. }) = result
+            && let Err(failure) = record(context, Done::plain(Deed::Installed), install, &[])
+        {
+            *result = Err(failure);
+        }
+    }
+    results
+}
+
 /// Carries out the orders. What a source does not give after all, the next source of the runtime
 /// is asked for.
-fn bring_from_any(
+pub fn bring_from_any(
     ui: &Ui,
     context: &Context,
     orders: &mut [Order],
 ) -> Vec<Result<Brought, Failure>> {
-    let mut results = fetch::bring(ui, orders);
+    let mut results = bring_exactly(ui, context, orders);
     loop {
         let mut places = Vec::new();
         for (place, result) in results.iter().enumerate() {
@@ -351,7 +387,8 @@ fn bring_from_any(
             return results;
         }
         let again: Vec<Order> = places.iter().map(|place| orders[*place].clone()).collect();
-        for (place, result) in places.into_iter().zip(fetch::bring(ui, &again)) {
+        let again = bring_exactly(ui, context, &again);
+        for (place, result) in places.into_iter().zip(again) {
             results[place] = result;
         }
     }
@@ -518,6 +555,7 @@ pub fn bring(ui: &Ui, context: &Context, request: &Request) -> Outcome {
         selectors: Vec::new(),
         switch: false,
         default: false,
+        carry_from: None,
         keep_broken: false,
         anew: false,
     };

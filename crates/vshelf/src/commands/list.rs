@@ -1,10 +1,14 @@
 //! `vshelf list`: what is on the shelf.
 
+use std::cmp::Reverse;
+use std::path::Path;
+
 use clap::Args;
 use jiff::civil::Date;
 use serde::Serialize;
 use vshelf_core::Phase;
 use vshelf_core::outlook::Newer;
+use vshelf_shelf::staging::bytes_in;
 use vshelf_view::words::{Count, ago, megabytes};
 use vshelf_view::{Cell, Column, Palette, Table};
 
@@ -13,7 +17,7 @@ use crate::activity::Activity;
 use crate::commands::schemas::NewerSchema;
 use crate::commands::{CommandArgs, say_concerns};
 use crate::context::Context;
-use crate::failure::Outcome;
+use crate::failure::{Outcome, file_failure};
 use crate::marks::{end_of_support, marks, phase_cell, spine};
 use crate::runtime::Runtime;
 use crate::ui::{Ui, styled};
@@ -27,12 +31,32 @@ pub struct List {
     /// Only this runtime
     #[arg(value_name = "RUNTIME")]
     runtime: Option<String>,
+    /// Only what is outdated or lacks a security release, with why: what vshelf tidy would show
+    #[arg(long, conflicts_with_all = ["sort", "size"])]
+    outdated: bool,
+    /// The order of the rows
+    #[arg(long, value_name = "BY", value_enum, default_value = "version")]
+    sort: Order,
+    /// Measure the sizes on the disk, with the packages that came later
+    #[arg(long)]
+    size: bool,
     /// Compute phases for this day: what will have ended by then?
     #[arg(long, value_name = "DATE")]
     as_of: Option<Date>,
     /// Show it as JSON
     #[arg(long)]
     json: bool,
+}
+
+/// The order of rows.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, clap::ValueEnum)]
+enum Order {
+    /// Newest version first
+    Version,
+    /// Used last first
+    Used,
+    /// Largest first
+    Size,
 }
 
 /// One runtime's installs, as JSON.
@@ -69,6 +93,9 @@ pub struct InstallReport {
     size: u64,
     /// When it was installed, as an ISO 8601 time.
     installed: String,
+    /// The day of its last use, or of its installation, as an ISO 8601 date.
+    #[cfg_attr(test, schemars(with = "String"))]
+    used: Date,
     /// Whether it is active in the calling shell.
     active: bool,
     /// Whether it is the default.
@@ -89,14 +116,19 @@ impl CommandArgs for List {
         for runtime in &mut runtimes {
             runtime.today = self.as_of.unwrap_or(runtime.today);
         }
-        let looked: Vec<(Activity, Report)> = runtimes
-            .iter()
-            .map(|runtime| {
-                let activity = Activity::of(runtime);
-                let report = report(runtime, &activity);
-                (activity, report)
-            })
-            .collect();
+        if self.outdated {
+            return super::tidy::list_outdated(ui, context, &runtimes, self.json);
+        }
+        let mut looked: Vec<(Activity, Report)> = Vec::new();
+        for runtime in &runtimes {
+            let activity = Activity::of(runtime);
+            let mut report = report(runtime, &activity);
+            if self.size {
+                report.measure()?;
+            }
+            report.sort(self.sort);
+            looked.push((activity, report));
+        }
         if self.json {
             let reports: Vec<&Report> = looked.iter().map(|(_, report)| report).collect();
             return super::print_json(ui, &reports);
@@ -108,6 +140,27 @@ impl CommandArgs for List {
             show(ui, runtime, activity, report)?;
         }
         Ok(())
+    }
+}
+
+impl Report {
+    /// Takes the sizes from the disk.
+    fn measure(&mut self) -> Outcome {
+        for install in &mut self.installs {
+            let folder = Path::new(&install.path);
+            // Of a link to an adopted folder only the link is on the shelf.
+            install.size = bytes_in(folder).map_err(|e| file_failure(folder, "read", e))?;
+        }
+        Ok(())
+    }
+
+    fn sort(&mut self, by: Order) {
+        match by {
+            // They are so already.
+            Order::Version => {}
+            Order::Used => self.installs.sort_by_key(|install| Reverse(install.used)),
+            Order::Size => self.installs.sort_by_key(|install| Reverse(install.size)),
+        }
     }
 }
 
@@ -128,6 +181,7 @@ fn report(runtime: &Runtime<'_>, activity: &Activity) -> Report {
                 phase: line.map(|line| line.phase_on(runtime.today)),
                 end: line.and_then(|line| line.end),
                 size: install.receipt.contents.unpacked_size,
+                used: runtime.used_on(install),
                 installed: install.receipt.contents.installed.to_string(),
                 active: activity.active_key() == Some(&shelved.key),
                 default: default.as_deref() == Some(&shelved.key),
@@ -162,19 +216,16 @@ fn show(ui: &Ui, runtime: &Runtime<'_>, activity: &Activity, report: &Report) ->
         Column::left("phase"),
         Column::left("support ends"),
         Column::right("size"),
-        Column::left("installed"),
+        Column::left("used"),
         Column::left("newer"),
         Column::yielding("marks"),
     ];
     let mut table = Table::new(&columns, Palette::HEADING);
-    for (install, report) in runtime.installs.iter().zip(&report.installs) {
+    for report in &report.installs {
+        let Some(install) = runtime.install(&report.key) else {
+            continue;
+        };
         let line = runtime.outline().line_of(&install.shelved.version);
-        let installed = install
-            .receipt
-            .contents
-            .installed
-            .to_zoned(jiff::tz::TimeZone::UTC)
-            .date();
         table.row(
             spine(report.phase),
             [
@@ -182,7 +233,7 @@ fn show(ui: &Ui, runtime: &Runtime<'_>, activity: &Activity, report: &Report) ->
                 phase_cell(report.phase),
                 end_of_support(line, runtime.today).into(),
                 megabytes(report.size).into(),
-                ago(installed, runtime.today).into(),
+                ago(report.used, runtime.today).into(),
                 newer_cell(report.newer.as_ref()),
                 report.marks.join(", ").into(),
             ],

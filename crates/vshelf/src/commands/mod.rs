@@ -1,11 +1,14 @@
 //! The commands: one file each, with the arguments and what it does.
 
 mod adopt;
+mod carry;
 mod catalog;
 mod checkup;
+mod config;
 mod default;
 mod demo;
 mod explain;
+mod history;
 mod hook;
 mod install;
 mod label;
@@ -14,6 +17,8 @@ mod list;
 mod path;
 mod pin;
 mod remove;
+mod renew;
+mod restore;
 mod run;
 mod runtimes;
 #[cfg(test)]
@@ -22,6 +27,7 @@ mod setup;
 mod status;
 mod suggest;
 mod switch;
+mod tidy;
 
 use clap::{ArgMatches, Args, Command, FromArgMatches};
 use jiff::Timestamp;
@@ -85,6 +91,8 @@ pub fn all() -> Vec<Entry> {
         entry::<explain::Explain>(),
         entry::<path::Path>(),
         entry::<checkup::Checkup>(),
+        entry::<history::History>(),
+        entry::<config::Config>(),
         entry::<install::Install>(),
         entry::<switch::Switch>(),
         entry::<default::Default>(),
@@ -93,6 +101,10 @@ pub fn all() -> Vec<Entry> {
         entry::<run::Run>(),
         entry::<adopt::Adopt>(),
         entry::<remove::Remove>(),
+        entry::<tidy::Tidy>(),
+        entry::<restore::Restore>(),
+        entry::<renew::Renew>(),
+        entry::<carry::Carry>(),
         entry::<setup::Setup>(),
         entry::<hook::Hook>(),
         entry::<launchers::Launchers>(),

@@ -187,6 +187,7 @@ fn write(ui: &Ui, context: &Context, selector: &str, exact: bool) -> Outcome {
     atomic::write_file(&path, format!("{text}\n").as_bytes())
         .map_err(|e| file_failure(&path, "written", e))?;
     ui.result(format!("{} says {text} now.", shown(&path)))?;
+    project::note(context, &path);
     // A shell may tell times apart by whole seconds, and must not miss what was just written.
     following::forget(context)?;
     let follows = context.settings()?.following != Following::Off;

@@ -4,7 +4,9 @@ use clap::Args;
 use vshelf_core::Request;
 use vshelf_core::activation::Rule;
 use vshelf_core::resolve::Scope;
+use vshelf_shelf::journal::Deed;
 use vshelf_shelf::receipt::Adopted;
+use vshelf_shelf::shelf::Running;
 use vshelf_view::Palette;
 use vshelf_view::words::{listed, megabytes};
 
@@ -12,9 +14,9 @@ use crate::activity::Activity;
 use crate::commands::CommandArgs;
 use crate::context::Context;
 use crate::failure::{Failure, Kind, Outcome};
-use crate::following;
+use crate::keeping::record::Done;
+use crate::keeping::removal;
 use crate::runtime::Runtime;
-use crate::switching;
 use crate::ui::{Ui, styled};
 
 /// Take installs off the shelf
@@ -46,9 +48,15 @@ impl CommandArgs for Remove {
             let keys = self.plan(&runtime, &request)?;
             planned.push((runtime, keys));
         }
+        let running = match self.even_if_used {
+            true => Running::Ignored,
+            false => Running::Spared,
+        };
         for (runtime, keys) in planned {
             for key in keys {
-                remove(ui, &runtime, &key)?;
+                // Another of these may have been the default, or what this shell used.
+                let runtime = Runtime::open(context, runtime.definition.clone())?;
+                remove(ui, &runtime, &key, running)?;
             }
         }
         Ok(())
@@ -113,34 +121,27 @@ impl Remove {
     }
 }
 
-fn remove(ui: &Ui, runtime: &Runtime<'_>, key: &str) -> Outcome {
+fn remove(ui: &Ui, runtime: &Runtime<'_>, key: &str, running: Running) -> Outcome {
     let Some(install) = runtime.install(key) else {
         return Ok(());
     };
-    let title = &runtime.definition.title;
-    let was_default = runtime.default_key().as_deref() == Some(key);
-    let name = runtime.spelled(&install.shelved);
-    runtime.shelf.take_off(key)?;
-    following::forget(runtime.context())?;
-    let receipt = &install.receipt.contents;
-    let rest = match receipt.adopted {
+    let removed = styled(Palette::STRONG, runtime.called(&install.shelved));
+    let freed = removal::take_off(ui, runtime, key, Done::plain(Deed::Removed), running)?;
+    let rest = match install.receipt.contents.adopted {
         Some(Adopted::Linked) => "what it was a link to stays where it is".to_owned(),
-        _ => format!("{} are free again", megabytes(receipt.unpacked_size)),
+        _ => format!("{} are free again", megabytes(freed)),
     };
-    let removed = styled(Palette::STRONG, format!("{title} {name}"));
     ui.result(format!("{removed} is off the shelf; {rest}."))?;
-    if was_default {
-        runtime.shelf.clear_default()?;
-        ui.note(format!("It was the default; {title} has none now."));
-        ui.next("To set one", "vshelf default SELECTOR");
-    }
-    let shell = &runtime.context().shell;
-    if shell.switched(runtime.name()) == Some(key) && shell.can_change() {
-        switching::plan_following(
-            &Runtime::open(runtime.context(), runtime.definition.clone())?,
-            None,
-        );
-        ui.note("This shell was switched to it, and follows the default again.");
+    for (label, selector) in &runtime.state.labels {
+        if runtime.key_of_label(selector).as_deref() == Some(key) {
+            let now = Runtime::open(runtime.context(), runtime.definition.clone())?;
+            ui.note(match now.key_of_label(selector) {
+                Some(other) => format!("The label {label} stands for {other} now."),
+                None => {
+                    format!("The label {label} ({selector}) stands for nothing on the shelf now.")
+                }
+            });
+        }
     }
     Ok(())
 }

@@ -38,6 +38,7 @@ impl CommandArgs for Run {
 
     fn run(self, _: &Ui, context: &Context) -> Outcome {
         let (runtime, key) = self.choose(context)?;
+        runtime.note_use(&key);
         let mut command = Command::new(&self.command[0]);
         command
             .args(&self.command[1..])

@@ -6,7 +6,10 @@ use std::path::{Path, PathBuf};
 
 use schemars::{JsonSchema, Schema, schema_for};
 
-use super::{catalog, checkup, default, explain, label, list, path, pin, runtimes, status};
+use super::{
+    carry, catalog, checkup, config, default, explain, history, label, list, path, pin, renew,
+    runtimes, status, tidy,
+};
 
 /// What came out since a version, in its line.
 #[derive(JsonSchema)]
@@ -57,18 +60,24 @@ struct PlaceSchema {
 /// The schema of each command's `--json`, by file name.
 fn schemas() -> Vec<(&'static str, Schema)> {
     vec![
+        ("carry", schema_for!(carry::Report)),
         ("catalog-card", schema_for!(catalog::CardReport)),
         ("catalog-lines", schema_for!(Vec<catalog::LineReport>)),
         ("catalog-releases", schema_for!(Vec<catalog::ReleaseReport>)),
         ("checkup", schema_for!(checkup::Report)),
+        ("config", schema_for!(Vec<config::Report>)),
         ("default", schema_for!(Vec<default::Report>)),
         ("explain", schema_for!(explain::Report)),
+        ("history", schema_for!(Vec<history::Report>)),
         ("label", schema_for!(Vec<label::Report>)),
         ("list", schema_for!(Vec<list::Report>)),
+        ("list-outdated", schema_for!(Vec<tidy::InstallReport>)),
         ("path", schema_for!(path::Report)),
         ("pin", schema_for!(Vec<pin::Report>)),
+        ("renew", schema_for!(Vec<renew::Report>)),
         ("runtimes", schema_for!(Vec<runtimes::Report>)),
         ("status", schema_for!(Vec<status::Report>)),
+        ("tidy", schema_for!(tidy::Report)),
     ]
 }
 

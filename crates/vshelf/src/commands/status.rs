@@ -1,11 +1,15 @@
 //! `vshelf status`: what is active here, and why.
 
+use std::fs;
+
 use clap::Args;
 use serde::Serialize;
 use vshelf_core::Phase;
 use vshelf_core::activation::{Activation, Claim, Rule};
 use vshelf_core::outlook::Newer;
+use vshelf_shelf::atomic;
 use vshelf_view::Palette;
+use vshelf_view::words::{Count, listed};
 
 use crate::activity::Activity;
 #[cfg(test)]
@@ -89,8 +93,48 @@ impl CommandArgs for Status {
             }
             show(ui, runtime)?;
         }
-        Ok(())
+        remind(ui, context, &runtimes)
     }
+}
+
+/// Says, at most once a day, that something on the shelf ended or lacks a security release.
+fn remind(ui: &Ui, context: &Context, runtimes: &[Runtime<'_>]) -> Outcome {
+    if !context.settings()?.reminds() || ui.is_quiet() {
+        return Ok(());
+    }
+    let stamp = context.folders()?.cache.join("reminded");
+    let today = context.today()?.to_string();
+    // What cannot be read counts as never: then it is said more often.
+    if fs::read_to_string(&stamp).is_ok_and(|said| said == today) {
+        return Ok(());
+    }
+    let (mut ended, mut lacking) = (0, 0);
+    for runtime in runtimes {
+        for install in &runtime.installs {
+            let line = runtime.outline().line_of(&install.shelved.version);
+            if line.is_some_and(|line| line.phase_on(runtime.today) == Phase::Ended) {
+                ended += 1;
+            }
+            let newer = runtime.newer_than(&install.shelved);
+            lacking += usize::from(newer.is_some_and(|newer| newer.security));
+        }
+    }
+    let parts = [
+        (ended, "of an ended line"),
+        (lacking, "without a security release"),
+    ];
+    let parts = parts.into_iter().filter(|(count, _)| *count > 0);
+    let parts: Vec<String> = parts
+        .map(|(count, what)| format!("{} {what}", Count(count, "install")))
+        .collect();
+    if parts.is_empty() {
+        return Ok(());
+    }
+    let text = format!("On the shelf: {}; to see them", listed(&parts, "and"));
+    ui.next(&text, "vshelf list --outdated");
+    // Not written, it is said again.
+    atomic::write_quickly(&stamp, today.as_bytes()).unwrap_or_default();
+    Ok(())
 }
 
 fn report(runtime: &Runtime<'_>) -> Report {

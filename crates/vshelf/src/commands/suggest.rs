@@ -1,5 +1,7 @@
 //! `vshelf suggest`: what can stand where a person is typing, for completion in shells.
 
+use std::collections::HashSet;
+
 use clap::{Arg, Args, Command};
 use vshelf_core::resolve::{Choice, Scope};
 use vshelf_core::selector::KEYWORDS;
@@ -10,6 +12,7 @@ use crate::activity::Activity;
 use crate::context::Context;
 use crate::definitions;
 use crate::failure::Outcome;
+use crate::keeping::record;
 use crate::marks::marks;
 use crate::runtime::Runtime;
 use crate::ui::Ui;
@@ -74,16 +77,34 @@ fn candidates(context: &Context, typed: &str, before: &[String]) -> Vec<Candidat
             .collect();
     }
     match entry.name {
-        "switch" | "default" | "run" | "remove" | "path" | "checkup" => {
+        "switch" | "default" | "run" | "remove" | "path" | "checkup" | "renew" => {
             versions(context, typed, Among::Shelf)
         }
         "install" | "catalog" | "explain" | "pin" | "label" => {
             versions(context, typed, Among::Published)
         }
-        "list" | "status" => runtimes(context, "@"),
+        "list" | "status" | "tidy" | "history" => runtimes(context, "@"),
+        "restore" => gone(context),
         "hook" => values_of(context, "shell"),
         _ => Vec::new(),
     }
+}
+
+/// What was taken off the shelf, newest first.
+fn gone(context: &Context) -> Vec<Candidate> {
+    let mut events = record::history(context).unwrap_or_default();
+    events.retain(|event| event.deed.takes_off());
+    let candidates = events.into_iter().rev().map(|event| {
+        let prefix = context.prefix(&event.receipt.runtime).unwrap_or_default();
+        (
+            format!("{prefix}{}", event.receipt.version),
+            event.reasons.join(", "),
+        )
+    });
+    let mut candidates: Vec<Candidate> = candidates.collect();
+    let mut seen = HashSet::new();
+    candidates.retain(|(candidate, _)| seen.insert(candidate.clone()));
+    candidates
 }
 
 fn option_named<'c>(command: &'c Command, word: &str) -> Option<&'c Arg> {
@@ -107,6 +128,9 @@ fn values_of(context: &Context, option: &str) -> Vec<Candidate> {
             .map(|dialect| (dialect.name().to_owned(), String::new()))
             .to_vec(),
         "main" => runtimes(context, ""),
+        "from" | "to" | "carry_from" | "include" | "except" | "keep" | "let_go" => {
+            versions(context, "", Among::Shelf)
+        }
         _ => Vec::new(),
     }
 }

@@ -45,8 +45,8 @@ This shell is not connected; to connect it: vshelf setup
         scene.vshelf(&["list"]),
         str![[r#"
 Marram: 1 install, 0.1 MB
-version          size  installed  marks
-adopted/8.4.0  0.1 MB  today      default
+version          size  used   marks
+adopted/8.4.0  0.1 MB  today  default
 
 "#]]
     );
@@ -59,6 +59,7 @@ Marram adopted/8.4.0 is off the shelf; 0.1 MB are free again.
 --- stderr
 It was the default; Marram has none now.
 To set one: vshelf default SELECTOR
+The label ours (adopted/8.4.0) stands for nothing on the shelf now.
 
 "#]]
     );
@@ -302,8 +303,8 @@ fn what_does_not_start_is_kept_only_on_request() {
         scene.vshelf(&["list"]),
         str![[r#"
 Marram: 1 install, 0.4 MB
-version          phase    support ends               size  installed  marks
-dunefield/9.1.1  current  2027-06-30, in 7 months  0.4 MB  today      default, does not start
+version          phase    support ends               size  used   marks
+dunefield/9.1.1  current  2027-06-30, in 7 months  0.4 MB  today  default, does not start
 
 "#]]
     );

@@ -319,8 +319,8 @@ Error: [HOME]/.local/share/vivid-shelf/marram/state.json is damaged: expected va
         scene.vshelf(&["list"]),
         str![[r#"
 Marram: 1 install, 0.4 MB
-version    size  installed  marks
-8.3.1    0.4 MB  today      default
+version    size  used   marks
+8.3.1    0.4 MB  today  default
 
 "#]]
     );

@@ -140,8 +140,8 @@ This shell is not connected; to connect it: vshelf setup
         scene.vshelf(&["list"]),
         str![[r#"
 Marram: 4 installs, 1.4 MB
-version          phase        support ends               size  installed  marks
-9.2.0            current      2027-06-30, in 7 months  0.4 MB  today      default
+version          phase        support ends               size  used   marks
+9.2.0            current      2027-06-30, in 7 months  0.4 MB  today  default
 8.3.1            lts          2029-04-30, in 2 years   0.4 MB  today
 dunefield/8.3.1  lts          2029-04-30, in 2 years   0.4 MB  today
 6.20.2           maintenance  2026-12-28, in 5 weeks   0.3 MB  today

@@ -147,9 +147,9 @@ board stands for 6.20.2, which is on the shelf.
         scene.vshelf(&["list", "--quiet"]),
         str![[r#"
 Marram: 2 installs, 0.7 MB
-version  phase        support ends              size  installed  marks
-8.3.1    lts          2029-04-30, in 2 years  0.4 MB  today      lab
-6.20.2   maintenance  2026-12-28, in 5 weeks  0.3 MB  today      default, board
+version  phase        support ends              size  used   marks
+8.3.1    lts          2029-04-30, in 2 years  0.4 MB  today  lab
+6.20.2   maintenance  2026-12-28, in 5 weeks  0.3 MB  today  default, board
 
 "#]]
     );
@@ -327,9 +327,9 @@ The project here wants Marram samphire (~/tide-board/.marram-version, line 1); 6
         within(&scene, "tide-board/src", &["list", "--quiet"]),
         str![[r#"
 Marram: 2 installs, 0.7 MB
-version  phase        support ends              size  installed  marks
-8.3.1    lts          2029-04-30, in 2 years  0.4 MB  today      default
-6.20.2   maintenance  2026-12-28, in 5 weeks  0.3 MB  today      pinned by tide-board
+version  phase        support ends              size  used   marks
+8.3.1    lts          2029-04-30, in 2 years  0.4 MB  today  default
+6.20.2   maintenance  2026-12-28, in 5 weeks  0.3 MB  today  pinned by tide-board
 
 "#]]
     );
@@ -638,9 +638,9 @@ fn what_ends_and_what_lacks_a_security_release_is_said() {
         scene.vshelf(&["list"]),
         str![[r#"
 Marram: 3 installs, 0.8 MB
-version           phase        support ends               size  installed  newer             marks
-8.2.0             lts          2029-04-30, in 2 years   0.4 MB  today      8.3.1, security   default
-dunefield/6.20.1  maintenance  2026-12-28, in 5 weeks   0.3 MB  today      6.20.2, security
+version           phase        support ends               size  used   newer             marks
+8.2.0             lts          2029-04-30, in 2 years   0.4 MB  today  8.3.1, security   default
+dunefield/6.20.1  maintenance  2026-12-28, in 5 weeks   0.3 MB  today  6.20.2, security
 4.8.3             ended        2024-04-30, 3 years ago  0.2 MB  today
 --- stderr
 The default, 8.2.0, lacks a security release: 8.3.1 is out.
@@ -652,7 +652,7 @@ To get it: vshelf install 8.3.1 --default
         scene.vshelf(&["--offline", "list", "--as-of", "2029-06-01"]),
         str![[r#"
 Marram: 3 installs, 0.8 MB
-version           phase  support ends               size  installed    newer             marks
+version           phase  support ends               size  used         newer             marks
 8.2.0             ended  2029-04-30, 5 weeks ago  0.4 MB  3 years ago  8.3.1, security   default
 dunefield/6.20.1  ended  2026-12-28, 2 years ago  0.3 MB  3 years ago  6.20.2, security
 4.8.3             ended  2024-04-30, 5 years ago  0.2 MB  3 years ago
@@ -674,6 +674,7 @@ Marram 4.8.3 is active here: it is the default, kept as 4.
   shell      bash, connected
 --- stderr
 The default, 4.8.3, is of a line that is no longer supported: 4 ended on 2024-04-30, 3 years ago.
+On the shelf: 1 install of an ended line and 2 installs without a security release; to see them: vshelf list --outdated
 
 "#]]
     );

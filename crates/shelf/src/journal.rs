@@ -1,0 +1,200 @@
+//! Files that grow by a line at a time: what was done to the shelf, and which projects were seen.
+//!
+//! A line is written in one piece at the end of the file, which needs no lock (POSIX.1-2024, write,
+//! O_APPEND). A line that is not understood, such as one that a full disk cut, is left out.
+
+use std::fs::{self, File};
+use std::io::{self, Write};
+use std::path::{Path, PathBuf};
+
+use jiff::Timestamp;
+use serde::de::DeserializeOwned;
+use serde::{Deserialize, Serialize};
+
+use crate::atomic;
+use crate::folders::Folders;
+use crate::receipt::ReceiptContents;
+
+/// What was done to an install.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Deed {
+    /// It was fetched and put on the shelf.
+    Installed,
+    /// It was put on the shelf from elsewhere on this machine.
+    Adopted,
+    /// It was taken off.
+    Removed,
+    /// It was taken off by a clean-up.
+    Tidied,
+    /// It was taken off because a newer one took its place.
+    Renewed,
+}
+
+impl Deed {
+    /// Whether it took the install off the shelf.
+    pub fn takes_off(self) -> bool {
+        matches!(self, Deed::Removed | Deed::Tidied | Deed::Renewed)
+    }
+}
+
+/// One line of the history: a deed, and what is needed to get the install back.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Event {
+    /// When.
+    pub at: Timestamp,
+    /// The command that did it: all that one command did has the same number.
+    pub command: String,
+    /// What was done.
+    pub deed: Deed,
+    /// The install's key.
+    pub key: String,
+    /// Why, where a clean-up or renewal did it.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub reasons: Vec<String>,
+    /// The packages that went with it, as `name@version`.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub packages: Vec<String>,
+    /// Its receipt.
+    pub receipt: ReceiptContents,
+}
+
+fn history_path(folders: &Folders) -> PathBuf {
+    folders.data.join("history.jsonl")
+}
+
+/// Writes down what was done.
+pub fn record(folders: &Folders, event: &Event) -> io::Result<()> {
+    append(&history_path(folders), event)
+}
+
+/// Everything that was done, oldest first.
+pub fn history(folders: &Folders) -> io::Result<Vec<Event>> {
+    read(&history_path(folders))
+}
+
+/// A project that was seen on this machine.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+struct Seen {
+    file: PathBuf,
+}
+
+fn projects_path(folders: &Folders) -> PathBuf {
+    folders.data.join("projects.jsonl")
+}
+
+/// Writes down that a project's pin file was seen, unless that is known.
+pub fn note_project(folders: &Folders, file: &Path) -> io::Result<()> {
+    if projects(folders)?.iter().any(|known| known == file) {
+        return Ok(());
+    }
+    let seen = Seen {
+        file: file.to_owned(),
+    };
+    append(&projects_path(folders), &seen)
+}
+
+/// The pin files that were seen, whether or not they are still there.
+pub fn projects(folders: &Folders) -> io::Result<Vec<PathBuf>> {
+    let seen: Vec<Seen> = read(&projects_path(folders))?;
+    Ok(seen.into_iter().map(|seen| seen.file).collect())
+}
+
+/// Forgets the pin files that are gone; says how many.
+pub fn forget_gone_projects(folders: &Folders) -> io::Result<usize> {
+    let seen = projects(folders)?;
+    let (here, gone): (Vec<PathBuf>, Vec<PathBuf>) =
+        seen.into_iter().partition(|file| file.exists());
+    if gone.is_empty() {
+        return Ok(0);
+    }
+    let lines = here.into_iter().map(|file| line(&Seen { file }));
+    let text = lines.collect::<io::Result<String>>()?;
+    atomic::write_file(&projects_path(folders), text.as_bytes())?;
+    Ok(gone.len())
+}
+
+fn line(entry: &impl Serialize) -> io::Result<String> {
+    Ok(serde_json::to_string(entry)? + "\n")
+}
+
+fn append(path: &Path, entry: &impl Serialize) -> io::Result<()> {
+    if let Some(folder) = path.parent() {
+        fs::create_dir_all(folder)?;
+    }
+    let mut file = File::options().create(true).append(true).open(path)?;
+    // A line that was cut is ended, so that this one stands alone.
+    let mut text = String::new();
+    if !ends_with_a_line(path)? {
+        text.push('\n');
+    }
+    text.push_str(&line(entry)?);
+    file.write_all(text.as_bytes())
+}
+
+fn ends_with_a_line(path: &Path) -> io::Result<bool> {
+    use std::os::unix::fs::FileExt;
+    let file = File::open(path)?;
+    let length = file.metadata()?.len();
+    let mut last = [b'\n'];
+    if length > 0 {
+        file.read_exact_at(&mut last, length - 1)?;
+    }
+    Ok(last == *b"\n")
+}
+
+fn read<T: DeserializeOwned>(path: &Path) -> io::Result<Vec<T>> {
+    let text = match fs::read(path) {
+        Ok(text) => text,
+        Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(Vec::new()),
+        Err(error) => return Err(error),
+    };
+    let lines = text.split(|byte| *byte == b'\n');
+    Ok(lines
+        .filter_map(|line| serde_json::from_slice(line).ok())
+        .collect())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn folders(home: &Path) -> Folders {
+        Folders {
+            data: home.join("data"),
+            cache: home.join("cache"),
+            config: home.join("config"),
+        }
+    }
+
+    #[test]
+    fn projects_are_noted_once_and_forgotten_when_gone() {
+        let home = tempfile::tempdir().unwrap();
+        let folders = folders(home.path());
+        let file = home.path().join("buoy\napi/.marram-version");
+        fs::create_dir_all(file.parent().unwrap()).unwrap();
+        fs::write(&file, "8").unwrap();
+        let gone = home.path().join("old/.marram-version");
+        for seen in [&file, &gone, &file] {
+            note_project(&folders, seen).unwrap();
+        }
+        assert_eq!(projects(&folders).unwrap(), [file.clone(), gone]);
+        assert_eq!(forget_gone_projects(&folders).unwrap(), 1);
+        assert_eq!(forget_gone_projects(&folders).unwrap(), 0);
+        assert_eq!(projects(&folders).unwrap(), [file]);
+    }
+
+    #[test]
+    fn a_cut_line_costs_itself_alone() {
+        let home = tempfile::tempdir().unwrap();
+        let folders = folders(home.path());
+        note_project(&folders, Path::new("/one")).unwrap();
+        let path = projects_path(&folders);
+        let mut text = fs::read_to_string(&path).unwrap();
+        text.push_str("{\"file\":\"/tw");
+        fs::write(&path, text).unwrap();
+        note_project(&folders, Path::new("/three")).unwrap();
+        let seen = projects(&folders).unwrap();
+        assert_eq!(seen, [Path::new("/one"), Path::new("/three")]);
+    }
+}

@@ -1,0 +1,267 @@
+//! What is outdated on the shelf, with all that the disk and the system know of who uses it; and what
+//! else was left behind.
+
+use std::collections::BTreeMap;
+use std::fs;
+use std::io;
+use std::path::{Path, PathBuf};
+use std::time::{Duration, SystemTime};
+
+use vshelf_core::activation::Rule;
+use vshelf_core::pin;
+use vshelf_core::tidy::{self, Entry, Held, Protection, Reason};
+use vshelf_shelf::staging::{Leftover, bytes_in};
+use vshelf_shelf::usage::{Process, SwitchedShell, processes_below, switched_shells};
+use vshelf_shelf::{Install, Shelf, journal};
+use vshelf_view::words::{printable, span};
+
+use crate::activity::Activity;
+use crate::context::Context;
+use crate::definitions;
+use crate::failure::{Failure, file_failure};
+use crate::project;
+use crate::runtime::Runtime;
+
+/// How old a partial download is before nobody goes on with it.
+const STALE: Duration = Duration::from_secs(7 * 24 * 60 * 60);
+
+/// Who uses what is on the shelf, as far as this machine tells.
+#[derive(Debug)]
+pub struct Surroundings {
+    shells: Vec<SwitchedShell>,
+    processes: Vec<Process>,
+    projects: Vec<PathBuf>,
+}
+
+impl Surroundings {
+    /// Looks around.
+    pub fn look(context: &Context) -> Result<Surroundings, Failure> {
+        let folders = context.folders()?;
+        let failed = |error| file_failure(&folders.data, "read", error);
+        Ok(Surroundings {
+            shells: switched_shells(folders).map_err(failed)?,
+            processes: processes_below(&folders.data),
+            projects: journal::projects(folders).map_err(failed)?,
+        })
+    }
+
+    /// The pin files that want a version of this runtime, by the key of what meets them.
+    fn pins(&self, runtime: &Runtime<'_>) -> BTreeMap<String, Vec<PathBuf>> {
+        let files = pin::files(runtime.name(), &runtime.definition.pins);
+        let mut pins: BTreeMap<String, Vec<PathBuf>> = BTreeMap::new();
+        for path in &self.projects {
+            let name = path.file_name().unwrap_or_default();
+            let kinds = files.iter().filter(|file| name == file.file.as_str());
+            // A project that is gone or cannot be read wants nothing.
+            let wish = kinds
+                .filter_map(|file| project::read_wish(runtime, path, file).ok().flatten())
+                .next();
+            if let Some(key) = wish.and_then(|wish| runtime.key_meeting(&wish.request)) {
+                pins.entry(key).or_default().push(path.clone());
+            }
+        }
+        pins
+    }
+}
+
+/// What a person says of single installs.
+#[derive(Debug, Default)]
+pub struct Wishes {
+    /// The keys of installs to remove whether or not they are outdated.
+    pub include: Vec<String>,
+    /// The keys of installs to leave out this time.
+    pub except: Vec<String>,
+}
+
+/// The plan for one runtime's shelf.
+pub fn plan<'r>(
+    runtime: &'r Runtime<'_>,
+    surroundings: &Surroundings,
+    wishes: &Wishes,
+) -> Result<Vec<Entry<'r>>, Failure> {
+    let context = runtime.context();
+    let activity = Activity::of(runtime);
+    let pins = surroundings.pins(runtime);
+    let held = runtime.installs.iter().map(|install| {
+        let key = &install.shelved.key;
+        let mut protections = protections(runtime, surroundings, &activity, install);
+        for file in pins.get(key).into_iter().flatten() {
+            protections.push(Protection::Pin { file: file.clone() });
+        }
+        protections.extend(wishes.except.contains(key).then_some(Protection::LeftOut));
+        Held {
+            install: &install.shelved,
+            bytes: install.receipt.contents.unpacked_size,
+            used: runtime.used_on(install),
+            asked: wishes.include.contains(key),
+            protections,
+        }
+    });
+    Ok(tidy::plan(
+        runtime.around_shelf(),
+        held.collect(),
+        &context.settings()?.policy(),
+        &context.platform,
+        runtime.today,
+    ))
+}
+
+/// What keeps an install, but for the pins of projects.
+fn protections(
+    runtime: &Runtime<'_>,
+    surroundings: &Surroundings,
+    activity: &Activity,
+    install: &Install,
+) -> Vec<Protection> {
+    let key = install.shelved.key.as_str();
+    let own_id = runtime.context().shell.id();
+    let mut found = Vec::new();
+    if runtime.default_key().as_deref() == Some(key) {
+        found.push(Protection::Default);
+    }
+    if activity.active_key() == Some(key) && activity.rule() == Some(Rule::Switch) {
+        found.push(Protection::ThisShell);
+    }
+    for shell in &surroundings.shells {
+        let switched = shell.keys.get(runtime.name()).map(String::as_str) == Some(key);
+        if switched && Some(shell.id) != own_id {
+            found.push(Protection::Shell { id: shell.id });
+        }
+    }
+    let real = fs::canonicalize(&install.folder).unwrap_or_else(|_| install.folder.clone());
+    for process in &surroundings.processes {
+        if process.runs_from(&real) {
+            found.push(Protection::Process {
+                id: process.id,
+                program: process.program.clone(),
+            });
+        }
+    }
+    for (label, selector) in &runtime.state.labels {
+        if runtime.key_of_label(selector).as_deref() == Some(key) {
+            let label = label.clone();
+            found.push(Protection::Label { label });
+        }
+    }
+    found.extend((runtime.state.kept.contains(key)).then_some(Protection::Kept));
+    found
+}
+
+/// A reason as part of a sentence.
+pub fn reason_in_words(reason: &Reason, runtime: &Runtime<'_>) -> String {
+    match reason {
+        Reason::Superseded { by } => format!("superseded by {by}"),
+        Reason::Ended { end } => {
+            let ago = span(*end, runtime.today);
+            format!("support ended on {end}, {ago} ago")
+        }
+        Reason::Withdrawn { why } => format!("withdrawn: {}", printable(why)),
+        Reason::FinalOut { version } => format!("{version} is final"),
+        Reason::Idle { days } => format!("not used for {days} days"),
+        Reason::Asked => "named by you".to_owned(),
+    }
+}
+
+/// A protection as part of a sentence.
+pub fn protection_in_words(protection: &Protection) -> String {
+    match protection {
+        Protection::Default => "default".to_owned(),
+        Protection::ThisShell => "this shell".to_owned(),
+        Protection::Shell { id } => format!("shell {id}"),
+        Protection::Process { id, program } => format!("{} runs ({id})", printable(program)),
+        Protection::Pin { file } => format!("pinned by {}", project::name(file)),
+        Protection::Label { label } => format!("label {label}"),
+        Protection::Kept => "kept by you".to_owned(),
+        Protection::LeftOut => "left out".to_owned(),
+    }
+}
+
+/// Something that commands left behind and nobody needs.
+#[derive(Debug)]
+pub struct Leaving {
+    /// What it is, as in "2 …".
+    pub what: &'static str,
+    /// Its bytes.
+    pub bytes: u64,
+    place: Place,
+}
+
+#[derive(Debug)]
+enum Place {
+    Stage(Leftover),
+    File(PathBuf),
+}
+
+impl Leaving {
+    /// Deletes it, and says how many bytes that set free.
+    pub fn delete(self) -> Result<u64, Failure> {
+        let path = match &self.place {
+            Place::Stage(leftover) => leftover.folder().to_owned(),
+            Place::File(path) => path.clone(),
+        };
+        let deleted = match self.place {
+            Place::Stage(leftover) => leftover.delete(),
+            Place::File(path) => match fs::remove_file(path) {
+                Err(error) if error.kind() != io::ErrorKind::NotFound => Err(error),
+                _ => Ok(self.bytes),
+            },
+        };
+        deleted.map_err(|error| file_failure(&path, "deleted", error))
+    }
+}
+
+/// What was left behind: by commands that were cut off, by downloads that nobody goes on with, by
+/// sources that are no longer defined.
+pub fn leavings(context: &Context) -> Result<Vec<Leaving>, Failure> {
+    let folders = context.folders()?;
+    let mut found = Vec::new();
+    for leftover in Shelf::leftovers(folders)? {
+        let folder = leftover.folder();
+        found.push(Leaving {
+            what: "unfinished command",
+            bytes: bytes_in(folder).map_err(|error| file_failure(folder, "read", error))?,
+            place: Place::Stage(leftover),
+        });
+    }
+    let archives = folders.cache.join("archives");
+    for path in files_in(&archives).map_err(|error| file_failure(&archives, "read", error))? {
+        if is_stale(&path) {
+            found.push(file("partial download", path)?);
+        }
+    }
+    let definitions = (definitions::names(&folders.config)?.iter())
+        .map(|name| context.definition(name))
+        .collect::<Result<Vec<_>, _>>()?;
+    let known: Vec<_> = (definitions.iter())
+        .map(|definition| (definition.name.as_str(), &definition.sources[..]))
+        .collect();
+    let cache = folders.cache.join("catalogs");
+    let unclaimed = context.catalogs()?.unclaimed(&known);
+    for path in unclaimed.map_err(|error| file_failure(&cache, "read", error))? {
+        found.push(file("catalog of a source that is gone", path)?);
+    }
+    Ok(found)
+}
+
+fn file(what: &'static str, path: PathBuf) -> Result<Leaving, Failure> {
+    let bytes = bytes_in(&path).map_err(|error| file_failure(&path, "read", error))?;
+    Ok(Leaving {
+        what,
+        bytes,
+        place: Place::File(path),
+    })
+}
+
+fn files_in(folder: &Path) -> io::Result<Vec<PathBuf>> {
+    match fs::read_dir(folder) {
+        Ok(entries) => entries.map(|entry| Ok(entry?.path())).collect(),
+        Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(Vec::new()),
+        Err(error) => Err(error),
+    }
+}
+
+fn is_stale(path: &Path) -> bool {
+    let modified = fs::metadata(path).and_then(|found| found.modified());
+    let age = modified.map(|modified| SystemTime::now().duration_since(modified));
+    age.is_ok_and(|age| age.is_ok_and(|age| age > STALE))
+}

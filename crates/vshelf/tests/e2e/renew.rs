@@ -1,0 +1,321 @@
+//! Renewing lines and carrying packages, with what goes wrong on the way.
+
+use std::fs;
+use std::os::unix::fs::PermissionsExt;
+
+use snapbox::str;
+use vshelf_demo::server::Fault;
+
+use crate::scene::{PROGRAM, Scene};
+use crate::shows;
+
+/// Two lines behind their newest release: the default with a label, and one with packages.
+fn behind() -> Scene {
+    let scene = Scene::with_faults(&[]);
+    scene.does(&["--quiet", "install", "8.3.0"]);
+    scene.does(&["--quiet", "install", "6.20.1"]);
+    scene.does(&["label", "board", "6.20.1"]);
+    for package in ["kelp@2.0.0", "sand@1.1.0"] {
+        scene.does(&["run", "6.20.1", "--", "tussock", "add", package]);
+    }
+    scene
+}
+
+fn packages(scene: &Scene, version: &str) -> String {
+    scene
+        .does(&["run", version, "--", "tussock", "list"])
+        .stdout
+}
+
+#[test]
+fn lines_move_with_their_packages_labels_and_the_default() {
+    let scene = behind();
+    shows!(
+        scene.does(&["renew"]),
+        str![[r#"
+Marram: 2 lines to renew
+line  phase        from    to      why       packages  what follows
+8     lts          8.3.0   8.3.1   security            default
+6     maintenance  6.20.1  6.20.2  security  2         label board
+--- stderr
+To carry it out: vshelf renew --yes
+
+"#]]
+    );
+    assert_eq!(scene.on_shelf(), ["6.20.1", "8.3.0"]);
+    shows!(
+        scene.does(&["--quiet", "renew", "--yes"]),
+        str![[r#"
+Marram: 2 lines to renew
+line  phase        from    to      why       packages  what follows
+8     lts          8.3.0   8.3.1   security            default
+6     maintenance  6.20.1  6.20.2  security  2         label board
+Marram 8.3.1 is on the shelf.
+It is the default now, kept as 8.3.1.
+Marram 8.3.0 is off the shelf; 0.4 MB are free again.
+Marram 6.20.2 is on the shelf.
+Marram 6.20.1 to 6.20.2: 2 packages
+package     came of it
+kelp@2.0.0  came
+sand@1.1.0  came
+The label board stands for it now.
+Marram 6.20.1 is off the shelf; 0.3 MB are free again.
+
+"#]]
+    );
+    assert_eq!(scene.on_shelf(), ["6.20.2", "8.3.1"]);
+    assert_eq!(packages(&scene, "board"), "kelp 2.0.0\nsand 1.1.0\n");
+    let again = scene.does(&["renew", "--yes"]).stdout;
+    assert_eq!(again, "Every line on the shelf has its newest release.\n");
+    // And back, should the new one not be what was hoped for.
+    scene.does(&["restore", "8.3.0"]);
+    assert_eq!(scene.on_shelf(), ["6.20.2", "8.3.0", "8.3.1"]);
+}
+
+#[test]
+fn one_line_or_the_old_releases_can_be_kept() {
+    let scene = behind();
+    scene.does(&["default", "8"]);
+    scene.does(&["renew", "8", "--keep-old", "--yes"]);
+    assert_eq!(scene.on_shelf(), ["6.20.1", "8.3.0", "8.3.1"]);
+    // A selector that moves by itself stays what it was.
+    let default = scene.does(&["default", "--json"]).stdout;
+    assert!(default.contains("\"selector\": \"8\""), "{default}");
+    let nothing = scene.vshelf(&["renew", "9"]);
+    assert_eq!(nothing.code, 3, "{nothing}");
+}
+
+#[test]
+fn projects_keep_what_they_ask_for_unless_they_are_moved_too() {
+    let scene = behind();
+    scene.write("tide-board/.marram-version", "6.20.1\n");
+    let mut follow = scene.command(PROGRAM);
+    follow
+        .args(["hook", "--here", "bash"])
+        .current_dir(scene.path("tide-board"));
+    assert_eq!(scene.run(&mut follow).code, 0);
+    let ran = scene.does(&["renew", "6", "--yes"]);
+    let stays = "~/tide-board/.marram-version asks for 6.20.1, which stays; --pins moves it too.";
+    assert!(ran.stderr.contains(stays), "{ran}");
+    assert!(
+        ran.stdout
+            .contains("Marram 6.20.1 stays: pinned by tide-board."),
+        "{ran}"
+    );
+    scene.does(&["remove", "6.20.2"]);
+    let ran = scene.does(&["renew", "6", "--yes", "--pins"]);
+    assert!(
+        ran.stdout
+            .contains("~/tide-board/.marram-version says 6.20.2 now."),
+        "{ran}"
+    );
+    assert_eq!(scene.on_shelf(), ["6.20.2", "8.3.0"]);
+    let pin = fs::read_to_string(scene.path("tide-board/.marram-version")).unwrap();
+    assert_eq!(pin, "6.20.2\n");
+}
+
+#[test]
+fn the_shell_that_uses_the_old_release_goes_on_with_the_new() {
+    let scene = behind();
+    let script = "vshelf --quiet switch 6.20.1 >/dev/null
+        vshelf --quiet renew 6 --yes >/dev/null
+        marram --version
+        vshelf list | grep -c '^6.20.1' || true";
+    assert_eq!(scene.bash(script).stdout, "marram 6.20.2\n0\n");
+}
+
+#[test]
+fn a_failure_leaves_the_old_release_in_place() {
+    let scene = behind();
+    scene.does(&["catalog"]);
+    scene.server().misbehave(&[Fault::WrongBytes]);
+    let ran = scene.vshelf(&["renew", "8", "--yes"]);
+    assert_eq!(ran.code, 5, "{ran}");
+    assert!(
+        ran.stderr.contains("Marram 8.3.0 stays as it was."),
+        "{ran}"
+    );
+    assert_eq!(scene.on_shelf(), ["6.20.1", "8.3.0"]);
+    let default = scene.does(&["path", "default", "--json"]).stdout;
+    assert!(default.contains("8.3.0"), "{default}");
+    scene.server().misbehave(&[]);
+    // A package that does not come keeps the old release: it may be all there is of it.
+    let list = scene.data("marram/installs/6.20.1/lib/marram/packages/Not A Name");
+    fs::write(list, "1\n").unwrap();
+    let ran = scene.vshelf(&["renew", "6", "--yes"]);
+    assert_eq!(ran.code, 1, "{ran}");
+    assert!(
+        ran.stderr.contains("Error: 1 package did not come."),
+        "{ran}"
+    );
+    let stays = "Marram 6.20.1 stays, so that its packages are not lost.";
+    assert!(ran.stderr.contains(stays), "{ran}");
+    assert_eq!(scene.on_shelf(), ["6.20.1", "6.20.2", "8.3.0"]);
+    assert_eq!(packages(&scene, "6.20.2"), "kelp 2.0.0\nsand 1.1.0\n");
+}
+
+#[test]
+fn packages_are_carried_on_demand_and_told_one_by_one() {
+    let scene = behind();
+    scene.does(&["run", "8.3.0", "--", "tussock", "add", "sand@3.0.0"]);
+    shows!(
+        scene.does(&["carry", "--from", "board", "--to", "8", "--dry-run"]),
+        str![[r#"
+Marram 6.20.1 to 8.3.0: 2 packages
+package     came of it  why
+kelp@2.0.0  would come
+sand@1.1.0  was there   as 3.0.0
+
+"#]]
+    );
+    assert_eq!(packages(&scene, "8"), "sand 3.0.0\n");
+    let bad = scene.data("marram/installs/6.20.1/lib/marram/packages/UPPER");
+    fs::write(bad, "1.0.0\n").unwrap();
+    shows!(
+        scene.vshelf(&["--quiet", "carry", "--from", "6", "--to", "8"]),
+        str![[r#"
+Marram 6.20.1 to 8.3.0: 3 packages
+package      came of it  why
+UPPER@1.0.0  failed      usage: tussock --version | list | add NAME[@VERSION] | remove NAME
+kelp@2.0.0   came
+sand@1.1.0   was there   as 3.0.0
+--- stderr
+Error: 1 package did not come.
+  To try again: vshelf run 8.3.0 -- tussock add UPPER@1.0.0
+--- exit 1
+
+"#]]
+    );
+    let json = scene
+        .vshelf(&["carry", "--from", "6", "--to", "8", "--json"])
+        .stdout;
+    let report: serde_json::Value = serde_json::from_str(&json).unwrap();
+    assert_eq!(report["packages"][1]["outcome"], "there");
+    scene.does(&["install", "9", "--carry-from", "8"]);
+    assert_eq!(packages(&scene, "9"), "kelp 2.0.0\nsand 3.0.0\n");
+}
+
+#[test]
+fn what_cannot_be_carried_is_said_before_anything_is_done() {
+    let scene = behind();
+    for (arguments, code, words) in [
+        (
+            &["carry", "--from", "8", "--to", "8"][..],
+            2,
+            "are the same install",
+        ),
+        (
+            &["carry", "--from", "8", "--to", "9"],
+            3,
+            "is not on the shelf",
+        ),
+        (
+            &["install", "9", "--carry-from", "4"],
+            3,
+            "is not on the shelf",
+        ),
+        (
+            &["install", "9", "4", "--carry-from", "8"],
+            2,
+            "--carry-from takes one selector",
+        ),
+    ] {
+        let ran = scene.vshelf(arguments);
+        assert_eq!(ran.code, code, "{ran}");
+        assert!(ran.stderr.contains(words), "{ran}");
+    }
+    // A tool that does not start is told of.
+    let tool = scene.data("marram/installs/6.20.1/bin/tussock");
+    fs::set_permissions(&tool, fs::Permissions::from_mode(0o644)).unwrap();
+    let ran = scene.vshelf(&["carry", "--from", "6", "--to", "8"]);
+    assert_eq!(ran.code, 1, "{ran}");
+    assert!(
+        ran.stderr
+            .contains("tussock of 6.20.1 does not list its packages"),
+        "{ran}"
+    );
+    assert_eq!(scene.on_shelf(), ["6.20.1", "8.3.0"]);
+}
+
+#[test]
+fn only_the_very_same_build_comes_back() {
+    let scene = behind();
+    scene.does(&["remove", "6.20.1"]);
+    // What is offered now is another archive.
+    let history = scene.data("history.jsonl");
+    let text = fs::read_to_string(&history).unwrap();
+    let digest = text.rsplit_once("\"digest\":\"sha256:").unwrap().1[..64].to_owned();
+    fs::write(&history, text.replace(&digest, &"0".repeat(64))).unwrap();
+    let ran = scene.vshelf(&["restore"]);
+    assert_eq!(ran.code, 5, "{ran}");
+    assert!(
+        ran.stderr
+            .contains("Marram 6.20.1 is offered with another digest than before"),
+        "{ran}"
+    );
+    assert_eq!(scene.on_shelf(), ["8.3.0"]);
+    // Nor does anything come from a source that it did not come from.
+    fs::write(
+        &history,
+        text.replace("\"source\":\"stand-in\"", "\"source\":\"gone\""),
+    )
+    .unwrap();
+    let ran = scene.vshelf(&["restore"]);
+    assert_eq!(ran.code, 3, "{ran}");
+    assert!(
+        ran.stderr
+            .contains("Marram 6.20.1 is no longer offered by gone"),
+        "{ran}"
+    );
+    fs::write(&history, text).unwrap();
+    scene.does(&["restore"]);
+    assert_eq!(scene.on_shelf(), ["6.20.1", "8.3.0"]);
+}
+
+#[test]
+fn the_list_has_its_orders_and_status_reminds_once_a_day() {
+    let scene = behind();
+    scene.does(&["--quiet", "install", "4"]);
+    let first = |arguments: &[&str]| {
+        let list = scene
+            .does(&[&["--quiet", "list"], arguments].concat())
+            .stdout;
+        let row = list.lines().nth(2).unwrap().to_owned();
+        row.split_whitespace().next().unwrap().to_owned()
+    };
+    let mut tomorrow = scene.command(PROGRAM);
+    tomorrow
+        .args(["run", "6", "--", "true"])
+        .env("VSHELF_TODAY", "2026-11-24");
+    assert_eq!(scene.run(&mut tomorrow).code, 0);
+    fs::write(scene.data("marram/installs/4.8.3/big"), vec![0; 900_000]).unwrap();
+    assert_eq!(first(&[]), "8.3.0");
+    assert_eq!(first(&["--sort", "used"]), "6.20.1");
+    assert_eq!(first(&["--sort", "size"]), "8.3.0");
+    assert_eq!(first(&["--sort", "size", "--size"]), "4.8.3");
+    shows!(
+        scene.does(&["list", "--outdated"]),
+        str![[r#"
+Marram: 3 of 3 installs outdated
+version  phase          size  used   plan   why
+8.3.0    lts          0.4 MB  today  renew  8.3.1 mends a security problem; default
+6.20.1   maintenance  0.3 MB  today  renew  6.20.2 mends a security problem; label board
+4.8.3    ended        0.2 MB  today  goes   support ended on 2024-04-30, 3 years ago
+--- stderr
+To clear away what goes: vshelf tidy
+To get the security releases: vshelf renew
+
+"#]]
+    );
+    let reminder = "On the shelf: 1 install of an ended line and 2 installs without a security \
+                    release; to see them: vshelf list --outdated";
+    let reminds = |day: &str| {
+        let mut status = scene.command(PROGRAM);
+        let ran = scene.run(status.arg("status").env("VSHELF_TODAY", day));
+        ran.stderr.contains(reminder)
+    };
+    assert!(reminds("2026-11-23") && !reminds("2026-11-23") && reminds("2026-11-24"));
+    let settings = "main-runtime = \"marram\"\nreminders = false\n";
+    scene.write(".config/vivid-shelf/settings.toml", settings);
+    assert!(!reminds("2026-11-25"));
+}
