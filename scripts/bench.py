@@ -240,6 +240,37 @@ def durability():
     }, 9)
 
 
+def keep():
+    """A clean-up's plan for 40 installs of 2,400 files each, and removing a real one."""
+    shelf = WORK / ".local/share/vivid-shelf/bench"
+    receipt = (shelf / "receipts/20.20.0.json").read_text()
+    real, aside, copy = shelf / "installs/20.20.0", WORK / "aside", WORK / "by-rm"
+    subprocess.run(["cp", "-a", real, aside], check=True)
+
+    def again(folder):
+        subprocess.run(["cp", "-a", aside, folder], check=True)
+        (shelf / "receipts/20.20.0.json").write_text(receipt)
+
+    vshelf("default", "system")
+    compare("Removing an install of 2,400 files", (["rm", "-rf", str(copy)], lambda: again(copy)), {
+        "vshelf remove": ([PROGRAM, "remove", "20.20.0"], lambda: real.exists() or again(real)),
+    }, 15)
+    again(real)
+    for number in range(40):
+        version = f"{1 + number // 2}.{number % 2}.0"
+        for part in range(24):
+            folder = shelf / f"installs/{version}/lib/{part}"
+            folder.mkdir(parents=True)
+            for file in range(100):
+                (folder / str(file)).touch()
+        (shelf / f"receipts/{version}.json").write_text(receipt.replace("20.20.0", version))
+    compare("A plan for 41 installs", (["true"], None), {
+        "vshelf tidy --dry-run": ([PROGRAM, "tidy", "--dry-run"], None),
+        "vshelf list": ([PROGRAM, "list"], None),
+        "vshelf list --size": ([PROGRAM, "list", "--size"], None),
+    }, 50)
+
+
 def shell():
     vshelf("setup", "--shell", "bash")
     bash = ["bash", "--noprofile", "-i", "-c", "true"]
@@ -285,6 +316,8 @@ if WHAT in ("all", "shell"):
     shell()
 if WHAT in ("all", "install"):
     install(urls)
+if WHAT in ("all", "keep"):
+    keep()
 if WHAT == "limited":
     limited(urls["gzip"])
 if WHAT == "durability":

@@ -10,39 +10,49 @@ use crate::resolve::Shelved;
 pub struct Renewal<'a> {
     /// The line's name.
     pub line: &'a str,
-    /// The newest install of it on the shelf.
+    /// The install that the new release takes the place of.
     pub from: &'a Shelved,
-    /// What is published since.
+    /// All installs of the line, the newest first.
+    pub members: Vec<&'a Shelved>,
+    /// The newest release, which may be on the shelf already.
     pub to: Newer,
 }
 
-/// The lines on the shelf that have a newer release for `platform`, in the order of the shelf, which
-/// is newest first. Of each line and publisher only the newest install counts, and pre-releases move
-/// to final releases, never the other way.
+/// The lines on the shelf whose place is taken by a newer release for `platform`, in the order of the
+/// shelf, which is newest first. Of each line and publisher one install moves: the first in `followed`,
+/// the keys of what is the default, labelled and the like, or else the newest. So a renewal that was
+/// cut off is gone on with. Pre-releases move to final releases, never the other way.
 pub fn plan<'a>(
     catalog: &'a Catalog,
     shelf: &'a [Shelved],
+    followed: &[String],
     platform: &Platform,
 ) -> Vec<Renewal<'a>> {
-    let mut seen: Vec<(&str, &str)> = Vec::new();
-    let mut renewals = Vec::new();
+    let mut groups: Vec<(&str, Vec<&Shelved>)> = Vec::new();
     for install in shelf {
         let Some(line) = catalog.line_of(&install.version) else {
             continue;
         };
-        let group = (line.name.as_str(), install.publisher.as_str());
-        if seen.contains(&group) {
-            continue;
+        let same = |(name, members): &&mut (&str, Vec<&Shelved>)| {
+            *name == line.name && members[0].publisher == install.publisher
+        };
+        match groups.iter_mut().find(same) {
+            Some((_, members)) => members.push(install),
+            None => groups.push((&line.name, vec![install])),
         }
-        seen.push(group);
-        let newer = outlook::newer(catalog, &install.version, &install.publisher, platform);
-        renewals.extend(newer.map(|to| Renewal {
-            line: group.0,
-            from: install,
-            to,
-        }));
     }
-    renewals
+    let renewal = |(line, members): (&'a str, Vec<&'a Shelved>)| {
+        let of_key = |key: &String| members.iter().copied().find(|member| member.key == *key);
+        let from = followed.iter().find_map(of_key).unwrap_or(members[0]);
+        let to = outlook::newer(catalog, &from.version, &from.publisher, platform)?;
+        Some(Renewal {
+            line,
+            from,
+            members,
+            to,
+        })
+    };
+    groups.into_iter().filter_map(renewal).collect()
 }
 
 #[cfg(test)]
@@ -98,21 +108,27 @@ mod tests {
             shelved("dunefield", "6.2.0"),
         ];
         let platform = "linux-x64-gnu".parse().unwrap();
-        let plan = plan(&catalog, &shelf, &platform);
-        let moves: Vec<(&str, &str, bool)> = (plan.iter())
-            .map(|renewal| {
+        let moves = |followed: &[String]| -> Vec<(String, String, bool)> {
+            let plan = plan(&catalog, &shelf, followed, &platform);
+            let of = |renewal: &Renewal<'_>| {
+                let to = &renewal.to;
                 (
-                    renewal.from.key.as_str(),
-                    renewal.to.version.as_str(),
-                    renewal.to.security,
+                    renewal.from.key.clone(),
+                    to.version.to_string(),
+                    to.security,
                 )
-            })
-            .collect();
+            };
+            plan.iter().map(of).collect()
+        };
         let expected = [
             ("saltmarsh-10.0.0-rc.1", "10.0.0", false),
             ("saltmarsh-6.2.0", "6.20.2", true),
             ("dunefield-6.2.0", "6.2.1", false),
         ];
-        assert_eq!(moves, expected);
+        let expected = expected.map(|(from, to, security)| (from.into(), to.into(), security));
+        assert_eq!(moves(&[]), expected);
+        // What is followed moves, even where the newest is there already.
+        let older = moves(&["saltmarsh-6.1.0".to_owned()]);
+        assert_eq!(older[1], ("saltmarsh-6.1.0".into(), "6.20.2".into(), true));
     }
 }

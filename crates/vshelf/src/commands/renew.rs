@@ -272,7 +272,7 @@ fn plan(runtime: &Runtime<'_>, keys: &[String]) -> Result<Vec<Planned>, Failure>
         .collect();
     let projects = journal::projects(context.folders()?);
     let projects = projects.map_err(|e| file_failure(runtime.shelf.folder(), "read", e))?;
-    let renewals = renewal::plan(catalog, &all, &context.platform);
+    let renewals = renewal::plan(catalog, &all, &followed(runtime), &context.platform);
     let meant = renewals
         .into_iter()
         .filter(|renewal| lines.contains(&renewal.line));
@@ -282,28 +282,41 @@ fn plan(runtime: &Runtime<'_>, keys: &[String]) -> Result<Vec<Planned>, Failure>
             from: renewal.from.clone(),
             // An install whose package tool does not answer has none to carry.
             packages: packages::list(runtime, &renewal.from.key).unwrap_or_default(),
-            follows: followers(runtime, renewal.from),
+            follows: followers(runtime, &renewal.members),
             pins: exact_pins(runtime, &projects, renewal.from),
             to: renewal.to,
         })
         .collect())
 }
 
-fn followers(runtime: &Runtime<'_>, from: &Shelved) -> Vec<Follower> {
-    let mut follows = Vec::new();
-    if runtime.default_key().as_deref() == Some(&from.key) {
-        follows.push(Follower::Default);
-    }
+/// What can follow, each with the key that it stands for now.
+fn standing(runtime: &Runtime<'_>) -> Vec<(Follower, String)> {
+    let mut standing = Vec::new();
+    standing.extend(runtime.default_key().map(|key| (Follower::Default, key)));
     let shell = &runtime.context().shell;
-    if shell.switched(runtime.name()) == Some(&from.key) && shell.can_change() {
-        follows.push(Follower::ThisShell);
+    if let Some(key) = shell
+        .switched(runtime.name())
+        .filter(|_| shell.can_change())
+    {
+        standing.push((Follower::ThisShell, key.to_owned()));
     }
     for (label, selector) in &runtime.state.labels {
-        if runtime.key_of_label(selector).as_deref() == Some(&from.key) {
-            follows.push(Follower::Label(label.clone()));
-        }
+        let key = runtime.key_of_label(selector);
+        standing.extend(key.map(|key| (Follower::Label(label.clone()), key)));
     }
-    follows
+    standing
+}
+
+/// The keys that something stands for.
+fn followed(runtime: &Runtime<'_>) -> Vec<String> {
+    standing(runtime).into_iter().map(|(_, key)| key).collect()
+}
+
+/// What stands for one of these installs of a line.
+fn followers(runtime: &Runtime<'_>, members: &[&Shelved]) -> Vec<Follower> {
+    let mut standing = standing(runtime);
+    standing.retain(|(_, key)| members.iter().any(|member| member.key == *key));
+    standing.into_iter().map(|(follower, _)| follower).collect()
 }
 
 /// The pin files that ask for exactly this version.

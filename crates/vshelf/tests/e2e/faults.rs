@@ -2,6 +2,7 @@
 
 use std::io::Write;
 use std::os::unix::process::ExitStatusExt;
+use std::path::PathBuf;
 use std::process::{Child, Command};
 use std::time::{Duration, Instant};
 
@@ -152,34 +153,50 @@ Error: Marram dunefield/9.1.1 does not start.
     nothing_left(&scene);
 }
 
+/// A small disk of its own, for as long as the test runs.
+pub struct SmallDisk {
+    pub path: PathBuf,
+}
+
+impl SmallDisk {
+    /// Mounts a disk of this size; nothing where that is not allowed.
+    pub fn mount(scene: &Scene, size: &str) -> Option<SmallDisk> {
+        let path = scene.path("small");
+        std::fs::create_dir(&path).unwrap();
+        let mounted = Command::new("mount")
+            .args(["-t", "tmpfs", "-o", &format!("size={size}"), "tmpfs"])
+            .arg(&path)
+            .status();
+        if !mounted.is_ok_and(|status| status.success()) {
+            skipped("a small disk can only be mounted by root");
+            return None;
+        }
+        Some(SmallDisk { path })
+    }
+}
+
+impl Drop for SmallDisk {
+    fn drop(&mut self) {
+        let status = Command::new("umount").arg(&self.path).status();
+        assert!(status.is_ok_and(|status| status.success()));
+    }
+}
+
 #[test]
 fn a_full_disk_leaves_nothing_behind() {
     let scene = Scene::new();
-    let small = scene.path("small");
-    std::fs::create_dir(&small).unwrap();
-    let mounted = Command::new("mount")
-        .args(["-t", "tmpfs", "-o", "size=300k", "tmpfs"])
-        .arg(&small)
-        .status();
-    if !mounted.is_ok_and(|status| status.success()) {
-        skipped("a small disk can only be mounted by root");
+    let Some(small) = SmallDisk::mount(&scene, "300k") else {
         return;
-    }
+    };
+    let data = small.path.join("data");
     let mut command = scene.command(PROGRAM);
     let ran = scene.run(
         command
             .args(["install", "8", "--quiet"])
-            .env("VSHELF_DATA", small.join("data")),
+            .env("VSHELF_DATA", &data),
     );
-    let installs = names_in(&small.join("data/marram/installs"));
-    let staging = names_in(&small.join("data/staging"));
-    assert!(
-        Command::new("umount")
-            .arg(&small)
-            .status()
-            .unwrap()
-            .success()
-    );
+    let installs = names_in(&data.join("marram/installs"));
+    let staging = names_in(&data.join("staging"));
     assert_eq!(ran.code, 6, "{ran}");
     assert!(
         ran.stderr

@@ -126,3 +126,54 @@ fn a_removal_or_replacement_killed_anywhere_is_done_or_not() {
     }
     assert!(points > 40, "{points} points are too few");
 }
+
+#[test]
+fn a_clean_up_or_renewal_killed_anywhere_can_be_given_again() {
+    let scene = Scene::new();
+    if !strace_works(&scene) {
+        skipped("strace cannot trace here");
+        return;
+    }
+    scene.does(&["--quiet", "install", "8.3.0"]);
+    scene.does(&["run", "8.3.0", "--", "tussock", "add", "kelp@2.0.0"]);
+    let mut points = 0;
+    for (arguments, finish) in [
+        (&["tidy", "--yes"][..], &["tidy", "--yes"][..]),
+        (&["renew", "--yes"], &["renew", "--yes"]),
+    ] {
+        for call in CALLS {
+            for time in TIMES.into_iter().step_by(2) {
+                let is_tidy_run = arguments[0] == "tidy";
+                if is_tidy_run {
+                    scene.does(&["--quiet", "install", "6.20.1", "6.20.2"]);
+                }
+                let killed = killed_at(&scene, arguments, call, time);
+                let after = format!("{arguments:?} killed at {call} {time}");
+                is_sound(&scene, &after);
+                scene.does(finish);
+                is_sound(&scene, &after);
+                // The packages are in some install of the line, whatever happened.
+                let new = if is_tidy_run { "8.3.0" } else { "8.3.1" };
+                let packages = scene.does(&["run", new, "--", "tussock", "list"]).stdout;
+                assert_eq!(packages, "kelp 2.0.0\n", "{after}");
+                if is_tidy_run {
+                    assert_eq!(scene.on_shelf(), ["6.20.2", "8.3.0"], "{after}");
+                } else {
+                    // Killed before the old one went, it stays beside the new one.
+                    scene.does(&["tidy", "--yes"]);
+                    assert_eq!(scene.on_shelf(), ["6.20.2", "8.3.1"], "{after}");
+                    scene.does(&["restore", "8.3.0"]);
+                    scene.does(&["run", "8.3.0", "--", "tussock", "add", "kelp@2.0.0"]);
+                    scene.does(&["default", "8.3.0"]);
+                    scene.does(&["remove", "8.3.1"]);
+                }
+                is_tidy(&scene, &after);
+                if !killed {
+                    break;
+                }
+                points += 1;
+            }
+        }
+    }
+    assert!(points > 40, "{points} points are too few");
+}

@@ -5,7 +5,7 @@ use std::process::Command;
 use crate::scene::{PROGRAM, Scene, skipped};
 
 /// What leads to the registry: the client and its settings, proxies and certificates.
-const PASSED_ON: [&str; 14] = [
+const PASSED_ON: [&str; 16] = [
     "PATH",
     "npm_config_registry",
     "NPM_CONFIG_REGISTRY",
@@ -18,6 +18,8 @@ const PASSED_ON: [&str; 14] = [
     "NO_PROXY",
     "SSL_CERT_FILE",
     "SSL_CERT_DIR",
+    "NODE_EXTRA_CA_CERTS",
+    "npm_config_cafile",
     "PIP_INDEX_URL",
     "PIP_CONFIG_FILE",
 ];
@@ -115,4 +117,43 @@ fn runtimes_of_other_publishers_come_side_by_side() {
     let lines: Vec<&str> = ran.stdout.lines().collect();
     assert_eq!(lines[0], "1,4,9", "{ran}");
     assert_eq!(lines[1], lines[2], "{ran}");
+}
+
+#[test]
+fn packages_of_node_come_along_when_its_line_is_renewed() {
+    let scene = Scene::new();
+    let vshelf = |arguments: &[&str]| scene.run(connected(&scene, PROGRAM).args(arguments));
+    if vshelf(&["catalog", "node@"]).code == 4 {
+        skipped("no registry that speaks the npm protocol answers here");
+        return;
+    }
+    // A line that has ended, so that its newest release stays what it is.
+    let ran = vshelf(&["install", "node@14.21.2"]);
+    assert_eq!(ran.code, 0, "{ran}");
+    let npm = ["run", "node@14.21.2", "--", "npm"];
+    let install = ["install", "--global", "--prefix"];
+    let folder = vshelf(&["path", "node@14.21.2"])
+        .stdout
+        .replace("[HOME]", &scene.home().to_string_lossy());
+    let packages = ["semver@7.3.8", "is-number@7.0.0"];
+    let ran = vshelf(&[&npm[..], &install, &[folder.trim()], &packages].concat());
+    assert_eq!(ran.code, 0, "{ran}");
+    let ran = vshelf(&["--quiet", "renew", "node@14", "--yes"]);
+    assert_eq!(ran.code, 0, "{ran}");
+    let carried = "Node.js 14.21.2 to 14.21.3: 2 packages
+package          came of it
+is-number@7.0.0  came
+semver@7.3.8     came
+It is the default now, kept as 14.21.3.
+Node.js 14.21.2 is off the shelf; ";
+    assert!(ran.stdout.contains(carried), "{ran}");
+    let semver = vshelf(&["run", "node@14", "--", "semver", "--range", "^1.2", "1.2.9"]);
+    assert_eq!(semver.stdout, "1.2.9\n", "{semver}");
+    let history = vshelf(&["history", "node", "--json"]).stdout;
+    let history: serde_json::Value = serde_json::from_str(&history).unwrap();
+    assert_eq!(history[0]["deed"], "renewed");
+    assert_eq!(
+        history[0]["packages"],
+        serde_json::json!(["is-number@7.0.0", "semver@7.3.8"])
+    );
 }

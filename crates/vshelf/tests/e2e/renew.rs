@@ -6,7 +6,8 @@ use std::os::unix::fs::PermissionsExt;
 use snapbox::str;
 use vshelf_demo::server::Fault;
 
-use crate::scene::{PROGRAM, Scene};
+use crate::faults::SmallDisk;
+use crate::scene::{PROGRAM, Scene, names_in};
 use crate::shows;
 
 /// Two lines behind their newest release: the default with a label, and one with packages.
@@ -318,4 +319,31 @@ To get the security releases: vshelf renew
     let settings = "main-runtime = \"marram\"\nreminders = false\n";
     scene.write(".config/vivid-shelf/settings.toml", settings);
     assert!(!reminds("2026-11-25"));
+}
+
+#[test]
+fn a_full_disk_leaves_the_old_release_active() {
+    let scene = behind();
+    let Some(small) = SmallDisk::mount(&scene, "700k") else {
+        return;
+    };
+    let data = small.path.join("data");
+    let run = |arguments: &[&str]| {
+        let mut command = scene.command(PROGRAM);
+        scene.run(command.args(arguments).env("VSHELF_DATA", &data))
+    };
+    assert_eq!(run(&["--quiet", "install", "8.3.0"]).code, 0);
+    let ran = run(&["renew", "--yes"]);
+    assert_eq!(ran.code, 6, "{ran}");
+    assert!(
+        ran.stderr
+            .contains("The disk is full; nothing was changed."),
+        "{ran}"
+    );
+    assert_eq!(
+        run(&["run", "default", "--", "marram", "--version"]).stdout,
+        "marram 8.3.0\n"
+    );
+    assert_eq!(names_in(&data.join("marram/installs")), ["8.3.0"]);
+    assert_eq!(names_in(&data.join("staging")), Vec::<String>::new());
 }
