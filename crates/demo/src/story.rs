@@ -13,7 +13,7 @@ const fn step(why: &'static str, command: &'static str) -> Step {
 }
 
 /// The steps in order.
-pub const STEPS: [Step; 20] = [
+pub const STEPS: [Step; 25] = [
     step(
         "You keep the instruments of the Gull Point tide station running. What is published of Marram?",
         "vshelf catalog",
@@ -79,7 +79,21 @@ pub const STEPS: [Step; 20] = [
         "vshelf checkup",
     ),
     step(
-        "The older one is no longer needed.",
+        "An older patch of another line, with a package in it.",
+        "vshelf install 9.1.0 && vshelf run 9.1.0 -- tussock add tide-tables@2.1.0",
+    ),
+    step(
+        "The line moves to its newest patch, and the package comes along.",
+        "vshelf renew 9 --yes",
+    ),
+    step("What was done to the shelf?", "vshelf history"),
+    step("What went comes back on one word.", "vshelf restore"),
+    step(
+        "What is outdated goes; what a project, a label or the default needs stays.",
+        "vshelf tidy --yes",
+    ),
+    step(
+        "The line of the tide board is no longer needed.",
         "cd .. && vshelf remove 6",
     ),
 ];

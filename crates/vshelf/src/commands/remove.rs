@@ -16,6 +16,8 @@ use crate::context::Context;
 use crate::failure::{Failure, Kind, Outcome};
 use crate::keeping::record::Done;
 use crate::keeping::removal;
+use crate::keeping::tidying::{project_wishes, projects_seen};
+use crate::project;
 use crate::runtime::Runtime;
 use crate::ui::{Ui, styled};
 
@@ -132,14 +134,32 @@ fn remove(ui: &Ui, runtime: &Runtime<'_>, key: &str, running: Running) -> Outcom
         _ => format!("{} are free again", megabytes(freed)),
     };
     ui.result(format!("{removed} is off the shelf; {rest}."))?;
-    for (label, selector) in &runtime.state.labels {
-        if runtime.key_of_label(selector).as_deref() == Some(key) {
-            let now = Runtime::open(runtime.context(), runtime.definition.clone())?;
-            ui.note(match now.key_of_label(selector) {
-                Some(other) => format!("The label {label} stands for {other} now."),
-                None => {
-                    format!("The label {label} ({selector}) stands for nothing on the shelf now.")
-                }
+    say_left_alone(ui, runtime, key)
+}
+
+/// Says what labels and projects that asked for what was removed stand for now.
+fn say_left_alone(ui: &Ui, before: &Runtime<'_>, key: &str) -> Outcome {
+    let context = before.context();
+    let now = Runtime::open(context, before.definition.clone())?;
+    let mut asked: Vec<(String, Request)> = Vec::new();
+    for (label, selector) in &before.state.labels {
+        asked.push((
+            format!("The label {label} ({selector}) stands for"),
+            selector.parse()?,
+        ));
+    }
+    for wish in project_wishes(before, &projects_seen(context)?) {
+        let name = project::name(&wish.file);
+        asked.push((
+            format!("{name} asks for {}, and finds", wish.request),
+            wish.request,
+        ));
+    }
+    for (who, request) in asked {
+        if before.key_meeting(&request).as_deref() == Some(key) {
+            ui.note(match now.key_meeting(&request) {
+                Some(other) => format!("{who} {other} now."),
+                None => format!("{who} nothing on the shelf now."),
             });
         }
     }

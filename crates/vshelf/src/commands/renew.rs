@@ -11,7 +11,7 @@ use vshelf_core::tidy::Protection;
 use vshelf_core::{Request, Selector, pin, renewal};
 use vshelf_shelf::journal::Deed;
 use vshelf_shelf::shelf::Running;
-use vshelf_shelf::{Install, atomic, journal};
+use vshelf_shelf::{Install, atomic};
 use vshelf_view::words::{Count, megabytes};
 use vshelf_view::{Cell, Column, Palette, Table};
 
@@ -23,9 +23,10 @@ use crate::hooks;
 use crate::keeping::packages;
 use crate::keeping::record::Done;
 use crate::keeping::removal;
-use crate::keeping::tidying::{self, Surroundings, Wishes, protection_in_words};
+use crate::keeping::tidying::{
+    self, ProjectWish, Surroundings, Wishes, project_wishes, projects_seen, protection_in_words,
+};
 use crate::marks::{phase_cell, spine};
-use crate::project;
 use crate::runtime::Runtime;
 use crate::switching;
 use crate::ui::{Ui, styled};
@@ -270,8 +271,7 @@ fn plan(runtime: &Runtime<'_>, keys: &[String]) -> Result<Vec<Planned>, Failure>
         .filter(|install| keys.contains(&install.key))
         .filter_map(|install| Some(catalog.line_of(&install.version)?.name.as_str()))
         .collect();
-    let projects = journal::projects(context.folders()?);
-    let projects = projects.map_err(|e| file_failure(runtime.shelf.folder(), "read", e))?;
+    let wishes = project_wishes(runtime, &projects_seen(context)?);
     let renewals = renewal::plan(catalog, &all, &followed(runtime), &context.platform);
     let meant = renewals
         .into_iter()
@@ -283,7 +283,7 @@ fn plan(runtime: &Runtime<'_>, keys: &[String]) -> Result<Vec<Planned>, Failure>
             // An install whose package tool does not answer has none to carry.
             packages: packages::list(runtime, &renewal.from.key).unwrap_or_default(),
             follows: followers(runtime, &renewal.members),
-            pins: exact_pins(runtime, &projects, renewal.from),
+            pins: exact_pins(&wishes, renewal.from),
             to: renewal.to,
         })
         .collect())
@@ -320,22 +320,10 @@ fn followers(runtime: &Runtime<'_>, members: &[&Shelved]) -> Vec<Follower> {
 }
 
 /// The pin files that ask for exactly this version.
-fn exact_pins(runtime: &Runtime<'_>, projects: &[PathBuf], from: &Shelved) -> Vec<PathBuf> {
-    let files = pin::files(runtime.name(), &runtime.definition.pins);
-    let asks = |path: &PathBuf| {
-        let name = path.file_name().unwrap_or_default();
-        let mut kinds = files.iter().filter(|file| name == file.file.as_str());
-        kinds.any(|file| {
-            // A project that is gone or cannot be read asks for nothing.
-            let wish = project::read_wish(runtime, path, file).ok().flatten();
-            wish.is_some_and(|wish| is_exactly(&wish.request, from))
-        })
-    };
-    projects.iter().filter(|path| asks(path)).cloned().collect()
-}
-
-fn is_exactly(request: &Request, install: &Shelved) -> bool {
-    matches!(&request.selector, Selector::Version(version) if *version == install.version)
+fn exact_pins(wishes: &[ProjectWish], from: &Shelved) -> Vec<PathBuf> {
+    let is_exact = |wish: &&ProjectWish| matches!(&wish.request.selector, Selector::Version(version) if *version == from.version);
+    let exact = wishes.iter().filter(is_exact);
+    exact.map(|wish| wish.file.clone()).collect()
 }
 
 /// Has the default, the labels and this shell go on to the new release.

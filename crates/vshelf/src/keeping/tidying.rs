@@ -1,12 +1,12 @@
 //! What is outdated on the shelf, with all that the disk and the system know of who uses it; and what
 //! else was left behind.
 
-use std::collections::BTreeMap;
 use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
 use std::time::{Duration, SystemTime};
 
+use vshelf_core::Request;
 use vshelf_core::activation::Rule;
 use vshelf_core::pin;
 use vshelf_core::tidy::{self, Entry, Held, Protection, Reason};
@@ -41,27 +41,41 @@ impl Surroundings {
         Ok(Surroundings {
             shells: switched_shells(folders).map_err(failed)?,
             processes: processes_below(&folders.data),
-            projects: journal::projects(folders).map_err(failed)?,
+            projects: projects_seen(context)?,
         })
     }
+}
 
-    /// The pin files that want a version of this runtime, by the key of what meets them.
-    fn pins(&self, runtime: &Runtime<'_>) -> BTreeMap<String, Vec<PathBuf>> {
-        let files = pin::files(runtime.name(), &runtime.definition.pins);
-        let mut pins: BTreeMap<String, Vec<PathBuf>> = BTreeMap::new();
-        for path in &self.projects {
-            let name = path.file_name().unwrap_or_default();
-            let kinds = files.iter().filter(|file| name == file.file.as_str());
-            // A project that is gone or cannot be read wants nothing.
-            let wish = kinds
-                .filter_map(|file| project::read_wish(runtime, path, file).ok().flatten())
-                .next();
-            if let Some(key) = wish.and_then(|wish| runtime.key_meeting(&wish.request)) {
-                pins.entry(key).or_default().push(path.clone());
-            }
-        }
-        pins
-    }
+/// A project seen on this machine, and what it asks of a runtime.
+#[derive(Clone, Debug)]
+pub struct ProjectWish {
+    /// The file that says it.
+    pub file: PathBuf,
+    /// The wish.
+    pub request: Request,
+}
+
+/// What the projects with these pin files ask of a runtime. One that is gone or cannot be read asks
+/// for nothing.
+pub fn project_wishes(runtime: &Runtime<'_>, projects: &[PathBuf]) -> Vec<ProjectWish> {
+    let kinds = pin::files(runtime.name(), &runtime.definition.pins);
+    let wish = |path: &PathBuf| {
+        let name = path.file_name().unwrap_or_default();
+        let mut same = kinds.iter().filter(|kind| name == kind.file.as_str());
+        let wish = same.find_map(|kind| project::read_wish(runtime, path, kind).ok().flatten());
+        wish.map(|wish| ProjectWish {
+            file: path.clone(),
+            request: wish.request,
+        })
+    };
+    projects.iter().filter_map(wish).collect()
+}
+
+/// The pin files of the projects that were seen on this machine.
+pub fn projects_seen(context: &Context) -> Result<Vec<PathBuf>, Failure> {
+    let folders = context.folders()?;
+    journal::projects(folders)
+        .map_err(|error| file_failure(&folders.data.join("projects.jsonl"), "read", error))
 }
 
 /// What a person says of single installs.
@@ -81,13 +95,15 @@ pub fn plan<'r>(
 ) -> Result<Vec<Entry<'r>>, Failure> {
     let context = runtime.context();
     let activity = Activity::of(runtime);
-    let pins = surroundings.pins(runtime);
+    let pins = project_wishes(runtime, &surroundings.projects);
+    let pins: Vec<(String, PathBuf)> = (pins.into_iter())
+        .filter_map(|wish| Some((runtime.key_meeting(&wish.request)?, wish.file)))
+        .collect();
     let held = runtime.installs.iter().map(|install| {
         let key = &install.shelved.key;
         let mut protections = protections(runtime, surroundings, &activity, install);
-        for file in pins.get(key).into_iter().flatten() {
-            protections.push(Protection::Pin { file: file.clone() });
-        }
+        let here = pins.iter().filter(|(met_by, _)| met_by == key);
+        protections.extend(here.map(|(_, file)| Protection::Pin { file: file.clone() }));
         protections.extend(wishes.except.contains(key).then_some(Protection::LeftOut));
         Held {
             install: &install.shelved,

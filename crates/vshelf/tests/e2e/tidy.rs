@@ -248,6 +248,30 @@ fn everything_that_needs_an_install_keeps_it() {
 }
 
 #[test]
+fn a_removal_says_what_becomes_of_labels_and_projects() {
+    let scene = cluttered();
+    scene.does(&["label", "board", "6"]);
+    scene.write("tide-board/.marram-version", "6.20.2\n");
+    let mut follow = scene.command(PROGRAM);
+    follow
+        .args(["hook", "--here", "bash"])
+        .current_dir(scene.path("tide-board"));
+    assert_eq!(scene.run(&mut follow).code, 0);
+    shows!(
+        scene.does(&["remove", "6.20.2"]),
+        str![[r#"
+Marram 6.20.2 is off the shelf; 0.3 MB are free again.
+--- stderr
+The label board (6) stands for 6.20.1 now.
+tide-board asks for 6.20.2, and finds nothing on the shelf now.
+
+"#]]
+    );
+    let pin = fs::read_to_string(scene.path("tide-board/.marram-version")).unwrap();
+    assert_eq!(pin, "6.20.2\n", "what a project says is its own");
+}
+
+#[test]
 fn a_shell_that_is_really_switched_is_known_in_the_next() {
     let scene = cluttered();
     let script = "vshelf --quiet switch 8.3.0 >/dev/null
