@@ -128,7 +128,10 @@ fn show(ui: &Ui, events: &[Event], runtimes: &[Runtime<'_>]) -> Outcome {
         let runtime = runtime_of(runtimes, event);
         let line = runtime.and_then(|runtime| runtime.outline().line_of(&receipt.version));
         let phase = runtime.and_then(|runtime| Some(line?.phase_on(runtime.today)));
-        let title = runtime.map_or(&receipt.runtime, |runtime| &runtime.definition.title);
+        let called = match runtime {
+            Some(runtime) => runtime.called(&receipt.shelved(&event.key)),
+            None => format!("{} {}", receipt.runtime, event.key),
+        };
         let mut about = event.reasons.clone();
         if !event.packages.is_empty() {
             about.push(format!("with {}", event.packages.join(", ")));
@@ -139,7 +142,7 @@ fn show(ui: &Ui, events: &[Event], runtimes: &[Runtime<'_>]) -> Outcome {
             spine(phase),
             [
                 when.to_string().into(),
-                Cell::new(format!("{title} {}", event.key), Palette::STRONG),
+                Cell::new(called, Palette::STRONG),
                 match gone {
                     true => Cell::new(in_words(event.deed), Palette::WARNING),
                     false => in_words(event.deed).into(),
