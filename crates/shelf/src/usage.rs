@@ -192,6 +192,7 @@ fn read_process(id: u32, shown: &Path, folder: &Path, real: &Path) -> Option<Pro
 #[cfg(all(test, target_os = "linux"))]
 mod tests {
     use super::*;
+    use crate::shelf::{Running, ShelfError, TakenOff};
     use std::os::unix::fs::symlink;
     use std::process::Command;
 
@@ -236,6 +237,38 @@ mod tests {
         shell.kill().unwrap();
         shell.wait().unwrap();
         assert_eq!(switched_shells(&folders).unwrap(), []);
+    }
+
+    #[test]
+    fn what_a_process_starts_from_at_the_last_moment_is_put_back() {
+        let home = tempfile::tempdir().unwrap();
+        let shelf = Shelf::new(&folders(home.path()), "marram");
+        let bin = shelf.install_folder("8.3.1").join("bin");
+        fs::create_dir_all(&bin).unwrap();
+        let copied = Command::new("cp").arg("/bin/sleep").arg(&bin).status();
+        assert!(copied.unwrap().success());
+        let mut started = None;
+        let taken = shelf.take_off("8.3.1", Running::Spared, || {
+            let child = Command::new(bin.join("sleep")).arg("60").spawn().unwrap();
+            let exe = format!("/proc/{}/exe", child.id());
+            while !fs::read_link(&exe).unwrap().ends_with("8.3.1/bin/sleep") {
+                std::thread::yield_now();
+            }
+            started = Some(child);
+            Ok::<(), ShelfError>(())
+        });
+        let mut child = started.unwrap();
+        let process = match taken.unwrap() {
+            TakenOff::Spared(process) => process.id,
+            TakenOff::Freed(freed) => panic!("{freed} bytes are gone"),
+        };
+        assert_eq!(process, child.id());
+        assert!(bin.join("sleep").exists());
+        child.kill().unwrap();
+        child.wait().unwrap();
+        let taken = shelf.take_off("8.3.1", Running::Spared, || Ok::<(), ShelfError>(()));
+        assert!(matches!(taken, Ok(TakenOff::Freed(1..))));
+        assert!(!shelf.install_folder("8.3.1").exists());
     }
 
     #[test]

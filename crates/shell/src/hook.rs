@@ -180,7 +180,7 @@ pub fn render_runtimes(
         Dialect::Bash | Dialect::Zsh | Dialect::Sh | Dialect::Ksh | Dialect::Mksh => {
             entries.render_posix()
         }
-        Dialect::Fish => entries.render_fish(),
+        Dialect::Fish => entries.render_fish(data),
         Dialect::Tcsh => entries.render_tcsh(data),
         Dialect::Elvish | Dialect::Xonsh | Dialect::Nu | Dialect::PowerShell => {
             serde_json::json!(entries).to_string() + "\n"
@@ -213,12 +213,50 @@ impl Entries<'_> {
         )
     }
 
-    fn render_fish(&self) -> String {
+    /// What most new shells do stands there without a loop or substitution: nothing is switched or
+    /// followed, and PATH has nothing of ours.
+    fn render_fish(&self, data: &Path) -> String {
+        let data = data.to_string_lossy();
+        let folder = |runtime: &Entered<'_>| format!("{data}/{}", runtime.name);
+        let ours: Vec<String> = (self.enter.iter())
+            .map(|runtime| quote::pattern(&folder(runtime)))
+            .collect();
+        let ours = quote::fish(&format!("^({})/", ours.join("|")));
+        let entries = self.enter.iter().rev().flat_map(|runtime| {
+            let base = format!("{}/default", folder(runtime));
+            runtime
+                .folders
+                .iter()
+                .map(move |folder| quote::fish(&format!("{base}/{folder}")))
+        });
+        let entries: Vec<String> = entries.collect();
+        let mut quick = format!("  set -gx PATH {} $PATH\n", entries.join(" "));
+        for runtime in self
+            .enter
+            .iter()
+            .filter(|runtime| !runtime.variable.is_empty())
+        {
+            let (variable, base) = (runtime.variable, format!("{}/default", folder(runtime)));
+            let base = quote::fish(&base);
+            quick.push_str(&format!(
+                "  test -d {base}; and set -gx {variable} {base}\n"
+            ));
+        }
+        let variables: String = (self.enter.iter())
+            .filter(|runtime| !runtime.variable.is_empty())
+            .map(|runtime| format!(" \"${}/\"", runtime.variable))
+            .collect();
+        let enter = match self.enter.is_empty() {
+            true => String::new(),
+            false => format!(
+                "  if set -q VSHELF_SWITCHED[1]; or set -q __vshelf_followed[1]; or string match -rq -- {ours} $PATH/{variables}\n    __vshelf_need; or return\n{}    return\n  end\n{quick}",
+                self.calls(Dialect::Fish),
+            ),
+        };
         format!(
-            "set -g __vshelf_pins {}\nset -g __vshelf_says {}\nfunction __vshelf_enter_all\n{}end\n",
+            "set -g __vshelf_pins {}\nset -g __vshelf_says {}\nfunction __vshelf_enter_all\n{enter}end\n",
             quoted(Dialect::Fish, self.pins.iter().map(String::as_str)),
             quote::fish(self.says),
-            self.calls(Dialect::Fish),
         )
     }
 

@@ -52,6 +52,19 @@ pub fn tcsh_pattern(text: &str) -> String {
     pattern
 }
 
+/// A regular expression (PCRE2) that only `text` matches.
+pub fn pattern(text: &str) -> String {
+    let mut pattern = String::new();
+    for c in text.chars() {
+        // A backslash in front of any other character than a letter or digit means that character.
+        if c.is_ascii_punctuation() {
+            pattern.push('\\');
+        }
+        pattern.push(c);
+    }
+    pattern
+}
+
 /// `text` within double quotes, with escapes that Python and Nushell share.
 pub fn escaped(text: &str) -> String {
     let mut quoted = String::from("\"");

@@ -12,56 +12,6 @@ set -g __vshelf_named
 set -g __vshelf_followed
 set -g __vshelf_told
 
-# __vshelf_word RUNTIME PAIR...: prints what RUNTIME= has among the pairs.
-function __vshelf_word
-    for pair in $argv[2..]
-        set -l parts (string split -m 1 = -- $pair)
-        if test "$parts[1]" = $argv[1]
-            echo -- $parts[2]
-            return
-        end
-    end
-end
-
-# __vshelf_enter RUNTIME HOME_VARIABLE FOLDER...
-# Puts the folders of what is active in front of PATH: the version this shell (or the one that
-# started it) was switched to, or else what the project here wants, or else the default.
-function __vshelf_enter
-    set -l runtime $argv[1]
-    set -l variable $argv[2]
-    set -l switched
-    set -q VSHELF_SWITCHED; and set switched (string split ' ' -- $VSHELF_SWITCHED)
-    set -l key (__vshelf_word $runtime $switched $__vshelf_followed)
-    set -l base
-    switch "$key"
-        case '' '\?'
-            set base $__vshelf_data/$runtime/default
-        case system
-        case '*'
-            set base $__vshelf_data/$runtime/installs/$key
-    end
-    set -l entries
-    if set -q base[1]
-        for folder in $argv[3..]
-            set -a entries $base/$folder
-        end
-    end
-    # Of the builtins the one that needs no substitution.
-    set -l ours "^$(string escape --style=regex -- $__vshelf_data/$runtime/)"
-    for entry in $PATH
-        string match -rq -- $ours $entry/
-        or set -a entries $entry
-    end
-    set -gx PATH $entries
-    if test -n "$variable"
-        if set -q base[1]; and test -d $base
-            set -gx $variable $base
-        else if string match -rq -- $ours "$$variable/"
-            set -e $variable
-        end
-    end
-end
-
 # Reads the functions that not every shell needs.
 function __vshelf_need
     if not set -q __vshelf_loaded[1]
@@ -88,13 +38,14 @@ function __vshelf_look
     else if not set -q __vshelf_followed[1]
         set -l at $PWD
         while not __vshelf_has_pin $at
-            if test $at = /
+            if test -z "$at"
                 set __vshelf_here $PWD
                 set __vshelf_watched
                 set __vshelf_named
                 return 0
             end
-            set at "$(path dirname -- $at)"
+            # Sets the variable of the group, and needs no substitution.
+            string match -rq -- '(?s)^(?<at>.*)/' $at
         end
     end
     __vshelf_need; and __vshelf_look_closely
@@ -131,10 +82,5 @@ __vshelf_load
 __vshelf_enter_all
 __vshelf_look
 
-# Asks the program what can stand where the cursor is.
-function __vshelf_complete
-    set -l words (commandline -opc) (commandline -ct)
-    $__vshelf_program suggest -- $words[2..] 2>/dev/null
-end
-complete -c vshelf -f -k -a '(__vshelf_complete)'
+complete -c vshelf -f -k -a '(__vshelf_need; and __vshelf_complete)'
 complete -c vshelf -n '__fish_seen_subcommand_from adopt' -F
