@@ -21,6 +21,7 @@ pub mod renewal;
 pub mod resolve;
 pub mod selector;
 pub mod tidy;
+pub mod timeline;
 pub mod version;
 
 pub use catalog::{Catalog, Line, Publisher, Release};

@@ -2,6 +2,7 @@
 
 pub mod palette;
 pub mod table;
+pub mod timeline;
 pub mod words;
 
 pub use palette::Palette;

@@ -195,7 +195,7 @@ impl Table {
     }
 }
 
-fn push(line: &mut String, style: Style, text: &str) {
+pub(crate) fn push(line: &mut String, style: Style, text: &str) {
     if style == Style::new() || text.is_empty() {
         line.push_str(text);
     } else {

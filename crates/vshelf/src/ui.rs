@@ -176,6 +176,17 @@ impl Ui {
         }
     }
 
+    /// The frame for a timeline on standard output: 100 columns where that is no terminal.
+    pub fn timeline_frame(&self) -> vshelf_view::timeline::Frame {
+        let frame = self.frame();
+        vshelf_view::timeline::Frame {
+            // A terminal that breaks lines at its last column would show an empty one.
+            width: frame.width.unwrap_or(101).max(81) - 1,
+            unicode: self.unicode,
+            spine: frame.spine.is_some(),
+        }
+    }
+
     /// Writes something to know, unless it should be quiet.
     pub fn note(&self, text: impl Display) {
         if !self.quiet {

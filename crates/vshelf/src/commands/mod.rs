@@ -28,6 +28,7 @@ mod status;
 mod suggest;
 mod switch;
 mod tidy;
+mod timeline;
 
 use clap::{ArgMatches, Args, Command, FromArgMatches};
 use jiff::Timestamp;
@@ -86,6 +87,7 @@ fn entry<C: CommandArgs>() -> Entry {
 pub fn all() -> Vec<Entry> {
     vec![
         entry::<catalog::Catalog>(),
+        entry::<timeline::Timeline>(),
         entry::<list::List>(),
         entry::<status::Status>(),
         entry::<explain::Explain>(),

@@ -8,7 +8,7 @@ use schemars::{JsonSchema, Schema, schema_for};
 
 use super::{
     carry, catalog, checkup, config, default, explain, history, label, list, path, pin, renew,
-    runtimes, status, tidy,
+    runtimes, status, tidy, timeline,
 };
 
 /// What came out since a version, in its line.
@@ -78,6 +78,7 @@ fn schemas() -> Vec<(&'static str, Schema)> {
         ("runtimes", schema_for!(Vec<runtimes::Report>)),
         ("status", schema_for!(Vec<status::Report>)),
         ("tidy", schema_for!(tidy::Report)),
+        ("timeline", schema_for!(Vec<timeline::Report>)),
     ]
 }
 

@@ -25,3 +25,4 @@ mod shells;
 mod sources;
 mod terminal;
 mod tidy;
+mod timeline;

@@ -1,0 +1,113 @@
+//! The support of the lines over time, in text, as JSON and as a drawing.
+
+use std::fs;
+
+use snapbox::str;
+
+use crate::scene::{PROGRAM, Scene};
+use crate::shows;
+
+fn scene() -> Scene {
+    let scene = Scene::new();
+    scene.does(&["--quiet", "install", "8.3.1", "6.20.2", "4"]);
+    scene.write("tide-board/.marram-version", "6\n");
+    let mut follow = scene.command(PROGRAM);
+    follow
+        .args(["hook", "--here", "bash"])
+        .current_dir(scene.path("tide-board"));
+    assert_eq!(scene.run(&mut follow).code, 0);
+    scene
+}
+
+#[test]
+fn bars_today_and_what_changes_next() {
+    let scene = scene();
+    shows!(
+        scene.does(&["timeline"]),
+        str![[r#"
+line         phase        2024  2025  2026  2027  2028  2029  2030     on the shelf
+10           preview                    ...|..---####################
+9            current                    ---|----
+8 Eelgrass   lts                 ----######|#####==========            8.3.1 (default)
+6 Samphire   maintenance  ###########======|=                          6.20.2 (pinned by tide-board)
+4 Glasswort  ended        ===              |                           4.8.3
+.. preview   -- current   ## lts   == maintenance   | 2026-11-23
+Line 10 is current from 2027-04-13, in 5 months
+Line 9 ends on 2027-06-30, in 7 months
+Line 8 is in maintenance from 2027-10-19, in 11 months: 1 install, default
+Line 6 ends on 2026-12-28, in 5 weeks: 1 install, pinned by tide-board
+Line 4 ended on 2024-04-30, 3 years ago: 1 install
+
+"#]]
+    );
+    shows!(
+        scene.does(&[
+            "timeline",
+            "--lines",
+            "6,8",
+            "--years",
+            "2026-2027",
+            "--as-of",
+            "2027-01-05"
+        ]),
+        str![[r#"
+line        phase  2026                     2027                       on the shelf
+8 Eelgrass  lts    #########################|##################======  8.3.1 (default)
+6 Samphire  ended  =========================|                          6.20.2 (pinned by tide-board)
+.. preview   -- current   ## lts   == maintenance   | 2027-01-05
+Line 8 is in maintenance from 2027-10-19, in 9 months: 1 install, default
+Line 6 ended on 2026-12-28, 8 days ago: 1 install, pinned by tide-board
+
+"#]]
+    );
+    let supported = scene.does(&["timeline", "--supported"]).stdout;
+    assert!(!supported.contains("ended"), "{supported}");
+    for line in supported.lines() {
+        assert!(line.chars().count() <= 100, "{line}");
+    }
+}
+
+#[test]
+fn programs_get_the_data_and_documents_a_drawing() {
+    let scene = scene();
+    let json = scene.does(&["timeline", "--json", "--lines", "6"]).stdout;
+    let lines: serde_json::Value = serde_json::from_str(&json).unwrap();
+    assert_eq!(lines[0]["spans"].as_array().unwrap().len(), 3);
+    assert_eq!(lines[0]["spans"][2]["until"], "2026-12-29");
+    assert_eq!(lines[0]["on_shelf"], serde_json::json!(["6.20.2"]));
+    let said = scene.does(&["timeline", "--svg", "support.svg"]).stdout;
+    assert_eq!(said, "support.svg shows it.\n");
+    let svg = fs::read_to_string(scene.path("support.svg")).unwrap();
+    for text in [
+        "8.3.1 (default)",
+        "6.20.2 (pinned by tide-board)",
+        "4 Glasswort",
+        "prefers-color-scheme: dark",
+    ] {
+        assert!(svg.contains(text), "{svg}");
+    }
+}
+
+#[test]
+fn bad_input_names_the_value() {
+    let scene = scene();
+    for (arguments, code, words) in [
+        (["--lines", "6,77"], 3, "Error: Marram has no line \"77\"."),
+        (
+            ["--years", "2029-2024"],
+            2,
+            "Error: \"2029-2024\" is no value for --years.",
+        ),
+    ] {
+        let ran = scene.vshelf(&[&["timeline"], &arguments[..]].concat());
+        assert_eq!(ran.code, code, "{ran}");
+        assert!(ran.stderr.contains(words), "{ran}");
+    }
+    scene.write("a-file", "");
+    let ran = scene.vshelf(&["timeline", "--svg", "a-file/drawing.svg"]);
+    assert_eq!(ran.code, 6, "{ran}");
+    assert!(
+        ran.stderr.contains("a-file/drawing.svg cannot be written"),
+        "{ran}"
+    );
+}
