@@ -70,5 +70,9 @@ pub fn sync_folder(folder: &Path) -> io::Result<()> {
 }
 
 fn folder_of(path: &Path) -> &Path {
-    path.parent().unwrap_or(Path::new("."))
+    // A name alone is in this folder.
+    let parent = path
+        .parent()
+        .filter(|folder| !folder.as_os_str().is_empty());
+    parent.unwrap_or(Path::new("."))
 }
