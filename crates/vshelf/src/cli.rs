@@ -234,3 +234,61 @@ fn unknown_command(entries: &[Entry], words: &[OsString], error: &clap::Error) -
         None => failure.run("To see the commands", "vshelf --help"),
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use std::collections::BTreeMap;
+    use std::fs;
+    use std::path::Path;
+
+    use clap_mangen::Man;
+
+    use super::*;
+
+    /// Every manual page by its file name.
+    fn manuals() -> BTreeMap<String, Vec<u8>> {
+        let entries = commands::all();
+        let mut pages = BTreeMap::new();
+        let mut render = |command: Command| {
+            let name = format!("{}.1", command.get_name());
+            let mut page = Vec::new();
+            Man::new(command)
+                .render(&mut page)
+                .expect("memory takes all");
+            pages.insert(name, page);
+        };
+        render(parser(&entries, &[]));
+        for entry in &entries {
+            // Names of commands live as long as the program.
+            let name: &'static str = format!("vshelf-{}", entry.name).leak();
+            let own = (entry.build)();
+            let about = own.get_about().cloned().unwrap_or_default();
+            let whole = own
+                .get_long_about()
+                .cloned()
+                .unwrap_or_else(|| about.clone());
+            let command = GlobalArgs::augment_args(own).about(about).long_about(whole);
+            render(command.name(name).bin_name(name.replacen('-', " ", 1)));
+        }
+        pages
+    }
+
+    /// `UPDATE_MAN=1 cargo test -p vshelf manual` writes them anew.
+    #[test]
+    fn the_manual_pages_are_those_of_the_commands() {
+        let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/man");
+        let pages = manuals();
+        if std::env::var_os("UPDATE_MAN").is_some() {
+            fs::create_dir_all(&folder).unwrap();
+            for (name, page) in &pages {
+                fs::write(folder.join(name), page).unwrap();
+            }
+        }
+        for (name, page) in &pages {
+            let kept = fs::read(folder.join(name)).unwrap_or_default();
+            assert!(kept == *page, "{name} is not what the command's help says");
+        }
+        let kept = fs::read_dir(&folder).unwrap().count();
+        assert_eq!(kept, pages.len(), "a page is there whose command is gone");
+    }
+}

@@ -40,19 +40,18 @@ impl<'a> Target<'a> {
         }
     }
 
+    /// The folders that go in front of PATH.
+    pub fn folders(self, runtime: &Runtime<'_>) -> Vec<PathBuf> {
+        let base = self.base(runtime);
+        let folders = runtime.definition.folders.iter();
+        base.map_or_else(Vec::new, |base| folders.map(|f| base.join(f)).collect())
+    }
+
     /// The variables of a process that uses the target: their names, and their values where they
     /// are set.
     pub fn variables(self, runtime: &Runtime<'_>) -> Vec<(String, Option<String>)> {
         let base = self.base(runtime);
-        let folders: Vec<PathBuf> = match &base {
-            Some(base) => runtime
-                .definition
-                .folders
-                .iter()
-                .map(|f| base.join(f))
-                .collect(),
-            None => Vec::new(),
-        };
+        let folders = self.folders(runtime);
         // A launcher that found itself again would never end.
         let launchers = runtime.shelf.folder().with_file_name(LAUNCHERS);
         let path = path_with(

@@ -14,6 +14,7 @@ mod docs;
 mod faults;
 mod hook;
 mod job;
+mod jobs;
 mod kills;
 mod launchers;
 mod live;
