@@ -92,12 +92,11 @@ impl PackageTool {
         Ok(packages)
     }
 
-    /// The arguments that install these packages.
-    pub fn install_arguments(&self, packages: &[&Package]) -> Vec<String> {
-        let spelled = || packages.iter().map(|package| package.spelled());
+    /// The arguments that install these packages, each as [`Package::spelled`] has it.
+    pub fn install_arguments(&self, spelled: &[String]) -> Vec<String> {
         (self.install.iter())
             .flat_map(|argument| match argument.as_str() {
-                "{package}" => spelled().collect(),
+                "{package}" => spelled.to_vec(),
                 plain => vec![plain.to_owned()],
             })
             .collect()
@@ -212,11 +211,12 @@ mod tests {
 
     #[test]
     fn arguments_have_the_packages_in_their_place() {
-        let (one, two) = (
+        let packages = [
             package("kelp", Some("1.0.0"), None),
             package("buoy", None, None),
-        );
-        let arguments = tool(ListForm::Lines).install_arguments(&[&one, &two]);
+        ];
+        let spelled = packages.map(|package| package.spelled());
+        let arguments = tool(ListForm::Lines).install_arguments(&spelled);
         assert_eq!(arguments, ["add", "kelp@1.0.0", "buoy", "--quietly"]);
     }
 

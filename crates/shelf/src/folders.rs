@@ -25,6 +25,16 @@ pub struct NoFolder {
 const NAME: &str = "vivid-shelf";
 
 impl Folders {
+    /// Folders below one, for tests.
+    #[cfg(test)]
+    pub(crate) fn below(home: &std::path::Path) -> Folders {
+        Folders {
+            data: home.join("data"),
+            cache: home.join("cache"),
+            config: home.join("config"),
+        }
+    }
+
     /// The folders that `variable` (the environment) says: `VSHELF_DATA`, `VSHELF_CACHE` and
     /// `VSHELF_CONFIG` first, then the platform's own places (XDG Base Directory Specification on
     /// Linux, `~/Library` on macOS).

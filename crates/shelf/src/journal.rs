@@ -159,18 +159,10 @@ fn read<T: DeserializeOwned>(path: &Path) -> io::Result<Vec<T>> {
 mod tests {
     use super::*;
 
-    fn folders(home: &Path) -> Folders {
-        Folders {
-            data: home.join("data"),
-            cache: home.join("cache"),
-            config: home.join("config"),
-        }
-    }
-
     #[test]
     fn projects_are_noted_once_and_forgotten_when_gone() {
         let home = tempfile::tempdir().unwrap();
-        let folders = folders(home.path());
+        let folders = Folders::below(home.path());
         let file = home.path().join("buoy\napi/.marram-version");
         fs::create_dir_all(file.parent().unwrap()).unwrap();
         fs::write(&file, "8").unwrap();
@@ -187,7 +179,7 @@ mod tests {
     #[test]
     fn a_cut_line_costs_itself_alone() {
         let home = tempfile::tempdir().unwrap();
-        let folders = folders(home.path());
+        let folders = Folders::below(home.path());
         note_project(&folders, Path::new("/one")).unwrap();
         let path = projects_path(&folders);
         let mut text = fs::read_to_string(&path).unwrap();

@@ -196,18 +196,10 @@ mod tests {
     use std::os::unix::fs::symlink;
     use std::process::Command;
 
-    fn folders(home: &Path) -> Folders {
-        Folders {
-            data: home.join("data"),
-            cache: home.join("cache"),
-            config: home.join("config"),
-        }
-    }
-
     #[test]
     fn the_last_use_is_kept() {
         let home = tempfile::tempdir().unwrap();
-        let shelf = Shelf::new(&folders(home.path()), "marram");
+        let shelf = Shelf::new(&Folders::below(home.path()), "marram");
         assert_eq!(shelf.last_use("8.3.1"), None);
         for time in ["2026-11-23T10:00:00Z", "2026-11-24T10:00:00Z"] {
             let time: Timestamp = time.parse().unwrap();
@@ -219,7 +211,7 @@ mod tests {
     #[test]
     fn only_shells_that_still_run_are_told() {
         let home = tempfile::tempdir().unwrap();
-        let folders = folders(home.path());
+        let folders = Folders::below(home.path());
         let keys = BTreeMap::from([("marram".to_owned(), "6.20.2".to_owned())]);
         let mut shell = Command::new("sleep").arg("60").spawn().unwrap();
         note_shell(&folders, shell.id(), &keys).unwrap();
@@ -242,7 +234,7 @@ mod tests {
     #[test]
     fn what_a_process_starts_from_at_the_last_moment_is_put_back() {
         let home = tempfile::tempdir().unwrap();
-        let shelf = Shelf::new(&folders(home.path()), "marram");
+        let shelf = Shelf::new(&Folders::below(home.path()), "marram");
         let bin = shelf.install_folder("8.3.1").join("bin");
         fs::create_dir_all(&bin).unwrap();
         let copied = Command::new("cp").arg("/bin/sleep").arg(&bin).status();
@@ -280,11 +272,13 @@ mod tests {
         // A copy that this process wrote could not be started while another test forks.
         let copied = Command::new("cp").arg("/bin/sleep").arg(&bin).status();
         assert!(copied.unwrap().success());
-        fs::write(bin.join("marram"), "sleep 60; :\n").unwrap();
+        // It waits without starting anything.
+        fs::write(bin.join("marram"), "read line\n").unwrap();
         symlink("installs/8.3.1", shelf.join("default")).unwrap();
         let mut copied = Command::new(bin.join("sleep")).arg("60").spawn().unwrap();
         let mut script = Command::new("sh")
             .arg(shelf.join("default/bin/marram"))
+            .stdin(std::process::Stdio::piped())
             .spawn()
             .unwrap();
         let elsewhere = Command::new("sleep").arg("60").spawn();

@@ -183,22 +183,16 @@ fn show(
 
 /// Fails where a package did not come, with the command to try again.
 fn check(runtime: &Runtime<'_>, to: &str, carried: &[(Package, Carried)]) -> Outcome {
-    let failed = |(package, carried): &'_ (Package, Carried)| {
-        matches!(carried, Carried::Failed { .. }).then(|| package.clone())
+    let failed = |(package, carried): &(Package, Carried)| {
+        matches!(carried, Carried::Failed { .. }).then(|| package.spelled())
     };
-    let failed: Vec<Package> = carried.iter().filter_map(failed).collect();
+    let failed: Vec<String> = carried.iter().filter_map(failed).collect();
     if failed.is_empty() {
         return Ok(());
     }
     let message = format!("{} did not come", Count(failed.len(), "package"));
     let mut failure = Failure::new(Kind::Other, message);
-    let prefix = runtime.context().prefix(runtime.name())?;
-    let spelled = runtime
-        .install(to)
-        .map(|install| runtime.spelled(&install.shelved));
-    let selector = format!("{prefix}{}", spelled.unwrap_or_default());
-    let failed: Vec<&Package> = failed.iter().collect();
-    if let Some(command) = packages::command(runtime, &selector, &failed) {
+    for command in packages::commands(runtime, to, &failed)? {
         failure = failure.run("To try again", command);
     }
     Err(failure)

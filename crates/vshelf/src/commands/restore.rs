@@ -1,16 +1,19 @@
 //! `vshelf restore`: get back what was taken off the shelf.
 
+use std::path::Path;
+
 use clap::Args;
 use vshelf_core::{Request, Selector};
 use vshelf_shelf::journal::Event;
 use vshelf_view::Palette;
+use vshelf_view::words::printable;
 
 use crate::commands::{CommandArgs, install};
 use crate::context::Context;
-use crate::failure::{Failure, Kind, Outcome};
+use crate::failure::{Failure, Kind, Outcome, quoted};
 use crate::fetch::{Brought, Exceptions, Order};
 use crate::hooks;
-use crate::keeping::record;
+use crate::keeping::{packages, record};
 use crate::runtime::Runtime;
 use crate::ui::{Ui, styled};
 
@@ -113,7 +116,7 @@ fn order(mut runtime: Runtime<'_>, event: &Event) -> Result<Order, Failure> {
         let message = format!("{title} was adopted, and is offered by no source");
         return Err(Failure::new(Kind::NoMatch, message).run(
             "To adopt it again, where it still is",
-            format!("vshelf adopt {}", receipt.address),
+            format!("vshelf adopt {}", quoted(Path::new(&receipt.address))),
         ));
     }
     let no_longer = |failure: Option<Failure>| {
@@ -177,27 +180,10 @@ fn conclude(ui: &Ui, context: &Context, order: &Order, event: &Event) -> Outcome
         ui.result("It is the default now, because there was none.")?;
     }
     if !event.packages.is_empty() {
-        let prefix = context.prefix(runtime.name())?;
-        let spelled = runtime
-            .install(&order.key)
-            .map(|install| runtime.spelled(&install.shelved));
-        let selector = format!("{prefix}{}", spelled.unwrap_or_default());
-        ui.result(format!(
-            "It had these packages: {}",
-            event.packages.join(", ")
-        ))?;
-        if let Some(tool) = &runtime.definition.packages {
-            let commands = match tool.several {
-                true => vec![event.packages.join(" ")],
-                false => event.packages.clone(),
-            };
-            for packages in commands {
-                let arguments = tool.install.join(" ").replace("{package}", &packages);
-                ui.next(
-                    "To bring them back",
-                    &format!("vshelf run {selector} -- {} {arguments}", tool.program),
-                );
-            }
+        let had = event.packages.join(", ");
+        ui.result(format!("It had these packages: {}", printable(&had)))?;
+        for command in packages::commands(&runtime, &order.key, &event.packages)? {
+            ui.next("To bring them back", &command);
         }
     }
     Ok(())

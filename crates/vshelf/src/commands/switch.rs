@@ -5,12 +5,13 @@ use vshelf_core::activation::Rule;
 use vshelf_core::resolve::{Candidate, Choice, ResolveError, Scope};
 use vshelf_core::selector::Selector;
 use vshelf_core::{Request, Version};
-use vshelf_shell::{Dialect, start_up};
+use vshelf_shell::Dialect;
 
 use crate::activity::Activity;
+use crate::commands::setup::own_shell;
 use crate::commands::{CommandArgs, install};
 use crate::context::Context;
-use crate::failure::{Failure, Kind, Outcome, quoted, shown};
+use crate::failure::{Failure, Kind, Outcome, shown};
 use crate::hooks;
 use crate::project;
 use crate::runtime::Runtime;
@@ -185,12 +186,12 @@ pub fn require_connection(context: &Context) -> Outcome {
         Kind::Refused,
         "this shell is not connected to the shelf, so nothing here can change its version",
     );
-    let dialect = Dialect::Bash;
+    let dialect = own_shell().unwrap_or(Dialect::Bash);
     let hook = hooks::hook_path(context, dialect)?;
     Err(match hook.exists() {
         true => failure
             .say("The hook is set up; this shell was opened before that, or does not read its start-up file.")
-            .run("To connect this shell", start_up::source_line(dialect, &quoted(&hook))),
+            .run("To connect this shell", hooks::source_line(context, dialect)?),
         false => failure.run("To connect your shells", "vshelf setup"),
     }
     .run("To run one command without a connection", "vshelf run SELECTOR -- COMMAND"))

@@ -7,6 +7,7 @@ use vshelf_core::packages::{self, Package, PackageTool, Step};
 
 use vshelf_shelf::probe;
 use vshelf_shelf::shelf::program_named;
+use vshelf_shell::quote;
 
 use crate::failure::{Failure, Kind};
 use crate::runtime::Runtime;
@@ -142,7 +143,7 @@ pub fn bring(
     let mut left: Vec<&mut (Package, Carried)> = planned.iter_mut().filter(waiting).collect();
     if tool.tool.several && left.len() > 1 {
         on_each(&format!("{} packages", left.len()));
-        let all: Vec<&Package> = left.iter().map(|(package, _)| package).collect();
+        let all: Vec<String> = left.iter().map(|(package, _)| package.spelled()).collect();
         if tool
             .run(&tool.tool.install_arguments(&all))?
             .status
@@ -156,7 +157,7 @@ pub fn bring(
     }
     for (package, carried) in left {
         on_each(&package.name);
-        let output = tool.run(&tool.tool.install_arguments(&[package]))?;
+        let output = tool.run(&tool.tool.install_arguments(&[package.spelled()]))?;
         *carried = match output.status.success() {
             true => Carried::Came,
             false => Carried::Failed {
@@ -167,17 +168,30 @@ pub fn bring(
     Ok(())
 }
 
-/// The command that installs these packages into an install by hand.
-pub fn command(runtime: &Runtime<'_>, selector: &str, packages: &[&Package]) -> Option<String> {
-    let tool = runtime.definition.packages.as_ref()?;
-    let words = |packages: &[&Package]| {
-        let arguments = tool.install_arguments(packages).join(" ");
-        format!("vshelf run {selector} -- {} {arguments}", tool.program)
+/// The commands that install these packages, as `name@version`, into an install by hand.
+pub fn commands(
+    runtime: &Runtime<'_>,
+    key: &str,
+    spelled: &[String],
+) -> Result<Vec<String>, Failure> {
+    let Some(tool) = &runtime.definition.packages else {
+        return Ok(Vec::new());
     };
-    match tool.several {
-        true => Some(words(packages)),
-        false => packages.first().map(|first| words(&[first])),
-    }
+    let prefix = runtime.context().prefix(runtime.name())?;
+    let install = runtime.install(key);
+    let version = install.map_or_else(|| key.to_owned(), |i| runtime.spelled(&i.shelved));
+    let command = |packages: &[String]| {
+        let arguments = tool.install_arguments(packages);
+        let words = arguments
+            .iter()
+            .map(|word| quote::posix_where_needed(word, "@./_+=-"));
+        let words = words.collect::<Vec<_>>().join(" ");
+        format!("vshelf run {prefix}{version} -- {} {words}", tool.program)
+    };
+    Ok(match tool.several {
+        true => vec![command(spelled)],
+        false => spelled.chunks(1).map(command).collect(),
+    })
 }
 
 /// The line of what a tool said that tells most.
