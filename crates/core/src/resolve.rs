@@ -41,6 +41,9 @@ pub struct World<'a> {
     pub labels: &'a BTreeMap<String, String>,
     /// The default as it was typed.
     pub default: Option<&'a str>,
+    /// The key that the default is now, or `system`, where the shelf is what is chosen among: what
+    /// was typed may stand for something newer since.
+    pub default_key: Option<&'a str>,
     /// The key that this shell used before, or `system`.
     pub previous: Option<&'a str>,
     /// The platform that builds have to run on.
@@ -387,9 +390,17 @@ fn expand(
             Selector::Preview => Wanted::Matching(Criterion::Any),
             Selector::Default => {
                 let selector = world.default.ok_or(ResolveError::NoDefault)?.to_owned();
-                request = replace(&request, "the default", &selector)?;
+                let key = world.default_key.filter(|_| request.publisher.is_none());
+                let expanded = replace(&request, "the default", &selector)?;
                 steps.push(Step::Default { selector });
-                continue;
+                match key {
+                    Some("system") => Wanted::System,
+                    Some(key) => Wanted::Key(key.to_owned()),
+                    None => {
+                        request = expanded;
+                        continue;
+                    }
+                }
             }
             Selector::Stable => match world.catalog.channel("stable") {
                 Some((channel, selector)) => {

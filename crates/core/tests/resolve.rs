@@ -132,6 +132,7 @@ impl Setting {
             shelf: &self.shelf,
             labels: &self.labels,
             default: self.default.as_deref(),
+            default_key: None,
             previous: self.previous.as_deref(),
             platform: &self.platform,
             today: self.today.parse().unwrap(),
@@ -194,6 +195,22 @@ fn among_what_is_published(#[case] selector: &str, #[case] expected: &str) {
 fn among_what_is_on_the_shelf(#[case] selector: &str, #[case] expected: &str) {
     let setting = Setting::new(&["9.1.1", "dunefield/8.3.1", "8.3.0", "6.2.0"]);
     assert_eq!(setting.choice(selector, Scope::Shelf), expected);
+}
+
+#[test]
+fn the_default_is_the_install_that_it_is_and_not_what_was_typed() {
+    let setting = Setting::new(&["8.3.1", "8.3.0"]);
+    let world = World {
+        default_key: Some("8.3.0"),
+        ..setting.world()
+    };
+    let chosen = |selector: &str| {
+        let request = selector.parse().unwrap();
+        let outcome = resolve(&world, &request, Scope::Shelf).outcome;
+        outcome.unwrap().key().unwrap_or_default().to_owned()
+    };
+    assert_eq!(chosen("default"), "8.3.0");
+    assert_eq!(chosen("lts"), "8.3.1");
 }
 
 #[rstest]

@@ -254,6 +254,10 @@ impl<'c> Runtime<'c> {
             shelf: &self.shelved,
             labels: &self.state.labels,
             default: self.state.default.as_deref(),
+            default_key: match scope {
+                Scope::Published => None,
+                Scope::Shelf => self.known_default_key(),
+            },
             previous: self.context.shell.previous(self.name()),
             platform: &self.context.platform,
             today: self.today,
@@ -293,8 +297,11 @@ impl<'c> Runtime<'c> {
 
     /// All that `request` covers among what `scope` says.
     pub fn covered(&self, request: &Request, scope: Scope) -> Result<Vec<Candidate<'_>>, Failure> {
-        resolve::covered(&self.world(Scope::Published), request, scope)
-            .map_err(|error| self.failure(&error))
+        let world = World {
+            default_key: self.world(scope).default_key,
+            ..self.world(Scope::Published)
+        };
+        resolve::covered(&world, request, scope).map_err(|error| self.failure(&error))
     }
 
     /// Everything that is published.
@@ -355,13 +362,17 @@ impl<'c> Runtime<'c> {
 
     /// The key of the default, or `system`, as the link and the state said when it was first asked.
     pub fn default_key(&self) -> Option<String> {
+        self.known_default_key().map(str::to_owned)
+    }
+
+    fn known_default_key(&self) -> Option<&str> {
         let found = self
             .default_key
             .get_or_init(|| match self.state.default.as_deref() {
                 Some("system") => Some("system".to_owned()),
                 _ => (self.shelf.default_key()).filter(|key| self.install(key).is_some()),
             });
-        found.clone()
+        found.as_deref()
     }
 
     /// The context.

@@ -722,3 +722,25 @@ Error: 8.4 is not on the shelf.
 "#]]
     );
 }
+
+#[test]
+fn the_default_stays_the_install_it_is_until_it_is_set_anew() {
+    let scene = Scene::new();
+    scene.does(&["install", "8.3.0"]);
+    scene.does(&["default", "8"]);
+    scene.does(&["install", "8.3.1"]);
+    let version = |selector: &str| {
+        let ran = scene.does(&["run", selector, "--", "marram", "--version"]);
+        ran.stdout
+    };
+    // What a new shell gets, and what the word means, are the same.
+    assert_eq!(version("default"), "marram 8.3.0\n");
+    assert_eq!(version("8"), "marram 8.3.1\n");
+    let refused = scene.vshelf(&["remove", "default"]);
+    assert!(
+        refused.stderr.contains("Marram 8.3.0 is the default"),
+        "{refused}"
+    );
+    scene.does(&["default", "8"]);
+    assert_eq!(version("default"), "marram 8.3.1\n");
+}
