@@ -116,7 +116,7 @@ else if ( $1 == look && $#__vshelf_pins ) then
           set __vshelf_told = ($__vshelf_told:q $cwd:q)
           foreach __vshelf_line ($__vshelf_lines[2-]:q)
             # This shell has no redirection of what it says itself to the standard error.
-            printf '%s\n' $__vshelf_line:q > /dev/stderr
+            printf '%s\n' $__vshelf_line:q >>! /dev/stderr
           end
         endif
         # The stamps have other times now.
@@ -148,7 +148,7 @@ else if ( $1 == look && $#__vshelf_pins ) then
             end
           endif
           if ( ! $__vshelf_known ) then
-            echo "vshelf: $__vshelf_parts[1] $__vshelf_parts[2] here, as the project wants" > /dev/stderr
+            echo "vshelf: $__vshelf_parts[1] $__vshelf_parts[2] here, as the project wants" >>! /dev/stderr
           endif
         end
       endif
@@ -165,7 +165,7 @@ else if ( $1 == call ) then
     end
   endif
   if ( $__vshelf_run:q == '' ) then
-    printf 'vshelf: the program is gone from %s; install it again and run: vshelf setup\n' $__vshelf_program:q > /dev/stderr
+    printf 'vshelf: the program is gone from %s; install it again and run: vshelf setup\n' $__vshelf_program:q >>! /dev/stderr
     set __vshelf_result = 127
   else
     set __vshelf_changes = "`mktemp`"
