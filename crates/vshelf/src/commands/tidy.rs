@@ -17,7 +17,7 @@ use crate::failure::{Failure, Kind, Outcome, file_failure};
 use crate::keeping::record::Done;
 use crate::keeping::removal;
 use crate::keeping::tidying::{
-    self, Leaving, Surroundings, Wishes, protection_in_words, reason_in_words,
+    self, Leaving, LeavingKind, Surroundings, Wishes, protection_in_words, reason_in_words,
 };
 use crate::marks::{phase_cell, spine};
 use crate::runtime::Runtime;
@@ -110,8 +110,9 @@ pub struct InstallReport {
 #[derive(Debug, Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 struct LeavingReport {
-    /// What it is.
-    what: String,
+    /// `unfinished-command`, `partial-download` or `unknown-catalog`.
+    #[cfg_attr(test, schemars(with = "String"))]
+    kind: LeavingKind,
     /// Its bytes.
     size: u64,
 }
@@ -168,29 +169,26 @@ impl CommandArgs for Tidy {
 
 impl Tidy {
     fn is_of_lines(&self, runtime: &Runtime<'_>, entry: &Entry<'_>) -> bool {
-        let line = runtime.outline().line_of(&entry.install.version);
-        let is_named = |name: &String| line.is_some_and(|line| line.name == *name);
-        self.line.is_empty() || self.line.iter().any(is_named)
+        self.line.is_empty()
+            || self
+                .line
+                .iter()
+                .any(|name| is_of_line(runtime, entry, name))
     }
 
     /// A line that is misspelled must not look as if all were tidy.
     fn check_lines(&self, plans: &[(&Runtime<'_>, Vec<Entry<'_>>)]) -> Outcome {
-        for name in &self.line {
-            let is_this = |(runtime, entry): (&Runtime<'_>, &Entry<'_>)| {
-                let line = runtime.outline().line_of(&entry.install.version);
-                line.is_some_and(|line| line.name == *name)
-            };
-            let mut entries = plans
-                .iter()
-                .flat_map(|(runtime, plan)| plan.iter().map(move |entry| (*runtime, entry)));
-            if !entries.any(is_this) {
+        let is_there = |name: &&String| {
+            let mut plans = plans.iter();
+            plans.any(|(runtime, plan)| plan.iter().any(|entry| is_of_line(runtime, entry, name)))
+        };
+        match self.line.iter().find(|name| !is_there(name)) {
+            None => Ok(()),
+            Some(name) => {
                 let message = format!("nothing on the shelf is of a line {name:?}");
-                return Err(
-                    Failure::new(Kind::NoMatch, message).run("To see what is", "vshelf list")
-                );
+                Err(Failure::new(Kind::NoMatch, message).run("To see what is", "vshelf list"))
             }
         }
-        Ok(())
     }
 
     /// Whether the plan is to be carried out.
@@ -273,6 +271,11 @@ impl Tidy {
         }
         Ok(())
     }
+}
+
+fn is_of_line(runtime: &Runtime<'_>, entry: &Entry<'_>, name: &str) -> bool {
+    let line = runtime.outline().line_of(&entry.install.version);
+    line.is_some_and(|line| line.name == name)
 }
 
 /// Removes what the plan removes, unless something came to keep it since the plan was made.
@@ -386,7 +389,7 @@ fn report(plans: &[(&Runtime<'_>, Vec<Entry<'_>>)], leavings: &[Leaving]) -> Rep
     for leaving in leavings {
         report.frees += leaving.bytes;
         report.left_behind.push(LeavingReport {
-            what: leaving.what.to_owned(),
+            kind: leaving.kind,
             size: leaving.bytes,
         });
     }
@@ -423,22 +426,12 @@ fn show(
         })?;
         ui.table(&table(runtime, plan))?;
     }
-    for what in [
-        "unfinished command",
-        "partial download",
-        "catalog of a source that is gone",
-    ] {
-        let same = leavings.iter().filter(|leaving| leaving.what == what);
-        let (count, bytes) = same.fold((0, 0), |(count, bytes), leaving| {
-            (count + 1, bytes + leaving.bytes)
-        });
-        if count > 0 {
-            // The plural is that of the first word but one.
-            let words = match what.split_once(" of ") {
-                Some((head, rest)) => format!("{} of {rest}", Count(count, head)),
-                None => Count(count, what).to_string(),
-            };
-            ui.result(format!("Left behind: {words}, {}", megabytes(bytes)))?;
+    for kind in LeavingKind::ALL {
+        let same = leavings.iter().filter(|leaving| leaving.kind == kind);
+        let bytes: Vec<u64> = same.map(|leaving| leaving.bytes).collect();
+        if !bytes.is_empty() {
+            let (what, size) = (kind.counted(bytes.len()), bytes.iter().sum());
+            ui.result(format!("Left behind: {what}, {}", megabytes(size)))?;
         }
     }
     if goes + leavings.len() > 0 {

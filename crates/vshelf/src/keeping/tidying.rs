@@ -6,6 +6,7 @@ use std::io;
 use std::path::{Path, PathBuf};
 use std::time::{Duration, SystemTime};
 
+use serde::Serialize;
 use vshelf_core::Request;
 use vshelf_core::activation::Rule;
 use vshelf_core::pin;
@@ -13,7 +14,7 @@ use vshelf_core::tidy::{self, Entry, Held, Protection, Reason};
 use vshelf_shelf::staging::{Leftover, bytes_in};
 use vshelf_shelf::usage::{Process, SwitchedShell, processes_below, switched_shells};
 use vshelf_shelf::{Install, Shelf, journal};
-use vshelf_view::words::{printable, span};
+use vshelf_view::words::{Count, printable, span};
 
 use crate::activity::Activity;
 use crate::context::Context;
@@ -192,11 +193,43 @@ pub fn protection_in_words(protection: &Protection) -> String {
     }
 }
 
+/// What commands can leave behind.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum LeavingKind {
+    /// The stage of a command that was cut off.
+    UnfinishedCommand,
+    /// A download that nobody goes on with.
+    PartialDownload,
+    /// A catalog of a source that is no longer defined.
+    UnknownCatalog,
+}
+
+impl LeavingKind {
+    /// Every kind, in the order in which they are told.
+    pub const ALL: [LeavingKind; 3] = [
+        LeavingKind::UnfinishedCommand,
+        LeavingKind::PartialDownload,
+        LeavingKind::UnknownCatalog,
+    ];
+
+    /// So many of it, in words.
+    pub fn counted(self, count: usize) -> String {
+        match self {
+            LeavingKind::UnfinishedCommand => Count(count, "unfinished command").to_string(),
+            LeavingKind::PartialDownload => Count(count, "partial download").to_string(),
+            LeavingKind::UnknownCatalog => {
+                format!("{} of sources that are gone", Count(count, "catalog"))
+            }
+        }
+    }
+}
+
 /// Something that commands left behind and nobody needs.
 #[derive(Debug)]
 pub struct Leaving {
-    /// What it is, as in "2 …".
-    pub what: &'static str,
+    /// What it is.
+    pub kind: LeavingKind,
     /// Its bytes.
     pub bytes: u64,
     place: Place,
@@ -234,7 +267,7 @@ pub fn leavings(context: &Context) -> Result<Vec<Leaving>, Failure> {
     for leftover in Shelf::leftovers(folders)? {
         let folder = leftover.folder();
         found.push(Leaving {
-            what: "unfinished command",
+            kind: LeavingKind::UnfinishedCommand,
             bytes: bytes_in(folder).map_err(|error| file_failure(folder, "read", error))?,
             place: Place::Stage(leftover),
         });
@@ -242,7 +275,7 @@ pub fn leavings(context: &Context) -> Result<Vec<Leaving>, Failure> {
     let archives = folders.cache.join("archives");
     for path in files_in(&archives).map_err(|error| file_failure(&archives, "read", error))? {
         if is_stale(&path) {
-            found.push(file("partial download", path)?);
+            found.push(file(LeavingKind::PartialDownload, path)?);
         }
     }
     let definitions = (definitions::names(&folders.config)?.iter())
@@ -254,15 +287,15 @@ pub fn leavings(context: &Context) -> Result<Vec<Leaving>, Failure> {
     let cache = folders.cache.join("catalogs");
     let unclaimed = context.catalogs()?.unclaimed(&known);
     for path in unclaimed.map_err(|error| file_failure(&cache, "read", error))? {
-        found.push(file("catalog of a source that is gone", path)?);
+        found.push(file(LeavingKind::UnknownCatalog, path)?);
     }
     Ok(found)
 }
 
-fn file(what: &'static str, path: PathBuf) -> Result<Leaving, Failure> {
+fn file(kind: LeavingKind, path: PathBuf) -> Result<Leaving, Failure> {
     let bytes = bytes_in(&path).map_err(|error| file_failure(&path, "read", error))?;
     Ok(Leaving {
-        what,
+        kind,
         bytes,
         place: Place::File(path),
     })

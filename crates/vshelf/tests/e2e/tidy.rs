@@ -366,7 +366,7 @@ fn cached_things_that_nobody_needs_go_too() {
     let shown = scene.does(&["tidy"]).stdout;
     for line in [
         "Left behind: 1 partial download, 0.1 MB\n",
-        "Left behind: 1 catalog of a source that is gone, 0.1 MB\n",
+        "Left behind: 1 catalog of sources that are gone, 0.1 MB\n",
     ] {
         assert!(shown.contains(line), "{shown}");
     }
