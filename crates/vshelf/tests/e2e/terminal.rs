@@ -410,3 +410,28 @@ fn a_person_can_be_asked_before_a_project_is_followed() {
     let again = terminal.types("cd ../tide-board") + &terminal.types("cd ../buoy-api");
     assert!(!again.contains("Use it here?"), "{again}");
 }
+
+#[test]
+fn a_person_is_asked_before_anything_goes_or_moves() {
+    let scene = Scene::new();
+    scene.does(&["--quiet", "install", "8.3.0", "6.20.1", "6.20.2"]);
+    scene.write(".bashrc", "PS1='> '\n");
+    scene.does(&["setup"]);
+    let mut terminal = Terminal::open(&scene);
+    let refused = terminal.asks("vshelf tidy", "Remove 1 install? [y/N] ", "");
+    assert!(refused.contains("Nothing was removed."), "{refused}");
+    assert_eq!(scene.on_shelf(), ["6.20.1", "6.20.2", "8.3.0"]);
+    let agreed = terminal.asks("vshelf tidy", "[y/N] ", "y");
+    assert!(agreed.contains("0.3 MB are free again."), "{agreed}");
+    assert_eq!(scene.on_shelf(), ["6.20.2", "8.3.0"]);
+    terminal.types("vshelf switch 8.3.0");
+    let refused = terminal.asks("vshelf renew", "Renew 1 line? [y/N] ", "n");
+    assert!(refused.contains("Nothing was changed."), "{refused}");
+    let agreed = terminal.asks("vshelf renew", "[y/N] ", "yes");
+    assert!(agreed.contains("This shell uses it now."), "{agreed}");
+    assert!(terminal.types("marram --version").contains("marram 8.3.1"));
+    assert_eq!(scene.on_shelf(), ["6.20.2", "8.3.1"]);
+    // What was undone is asked for by nobody.
+    terminal.types("vshelf restore 6.20.1");
+    assert_eq!(scene.on_shelf(), ["6.20.1", "6.20.2", "8.3.1"]);
+}
