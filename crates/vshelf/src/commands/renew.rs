@@ -71,8 +71,8 @@ pub struct Report {
     /// What is published since.
     #[cfg_attr(test, schemars(with = "crate::commands::schemas::NewerSchema"))]
     to: Newer,
-    /// The packages that come along, as `name@version`.
-    packages: Vec<String>,
+    /// The packages that come along, as `name@version`; null where they cannot be listed.
+    packages: Option<Vec<String>>,
     /// What follows: `default`, `this shell`, labels.
     follows: Vec<String>,
     /// The pin files that ask for the old release by its exact version.
@@ -84,7 +84,8 @@ struct Planned {
     line: String,
     from: Shelved,
     to: Newer,
-    packages: Vec<Package>,
+    /// What comes along, or why that is not known.
+    packages: Result<Vec<Package>, Failure>,
     follows: Vec<Follower>,
     pins: Vec<PathBuf>,
 }
@@ -253,9 +254,10 @@ impl Renew {
     }
 
     fn carry(&self, ui: &Ui, runtime: &Runtime<'_>, planned: &Planned, key: &str) -> Outcome {
-        match planned.packages.is_empty() {
-            true => Ok(()),
-            false => carry::carry(ui, runtime, &planned.from.key, key),
+        match &planned.packages {
+            Ok(packages) if packages.is_empty() => Ok(()),
+            // Asked anew: what kept the tool from answering may have passed.
+            _ => carry::carry(ui, runtime, &planned.from.key, key),
         }
     }
 }
@@ -280,8 +282,10 @@ fn plan(runtime: &Runtime<'_>, keys: &[String]) -> Result<Vec<Planned>, Failure>
         .map(|renewal| Planned {
             line: renewal.line.to_owned(),
             from: renewal.from.clone(),
-            // An install whose package tool does not answer has none to carry.
-            packages: packages::list(runtime, &renewal.from.key).unwrap_or_default(),
+            packages: match runtime.definition.packages {
+                Some(_) => packages::list(runtime, &renewal.from.key),
+                None => Ok(Vec::new()),
+            },
             follows: followers(runtime, &renewal.members),
             pins: exact_pins(&wishes, renewal.from),
             to: renewal.to,
@@ -321,7 +325,10 @@ fn followers(runtime: &Runtime<'_>, members: &[&Shelved]) -> Vec<Follower> {
 
 /// The pin files that ask for exactly this version.
 fn exact_pins(wishes: &[ProjectWish], from: &Shelved) -> Vec<PathBuf> {
-    let is_exact = |wish: &&ProjectWish| matches!(&wish.request.selector, Selector::Version(version) if *version == from.version);
+    let is_exact = |wish: &&ProjectWish| match &wish.request.selector {
+        Selector::Version(version) => *version == from.version,
+        _ => false,
+    };
     let exact = wishes.iter().filter(is_exact);
     exact.map(|wish| wish.file.clone()).collect()
 }
@@ -421,7 +428,8 @@ fn report(runtime: &Runtime<'_>, planned: &Planned) -> Report {
         line: planned.line.clone(),
         from: planned.from.key.clone(),
         to: planned.to.clone(),
-        packages: planned.packages.iter().map(Package::spelled).collect(),
+        packages: (planned.packages.as_ref().ok())
+            .map(|packages| packages.iter().map(Package::spelled).collect()),
         follows: planned.follows.iter().map(Follower::in_words).collect(),
         pins: planned.pins.clone(),
     }
@@ -444,9 +452,10 @@ fn show(ui: &Ui, runtime: &Runtime<'_>, plan: &[Planned]) -> Outcome {
         let line = runtime.outline().line_of(&planned.from.version);
         let phase = line.map(|line| line.phase_on(runtime.today));
         let follows: Vec<String> = planned.follows.iter().map(Follower::in_words).collect();
-        let packages = match planned.packages.len() {
-            0 => String::new(),
-            count => count.to_string(),
+        let packages = match planned.packages.as_ref().map(Vec::len) {
+            Ok(0) => String::new(),
+            Ok(count) => count.to_string(),
+            Err(_) => "unknown".to_owned(),
         };
         table.row(
             spine(phase),

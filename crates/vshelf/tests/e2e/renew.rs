@@ -156,6 +156,29 @@ fn a_failure_leaves_the_old_release_in_place() {
 }
 
 #[test]
+fn packages_that_cannot_be_listed_are_not_given_up() {
+    let scene = behind();
+    let tool = scene.data("marram/installs/6.20.1/bin/tussock");
+    fs::set_permissions(&tool, fs::Permissions::from_mode(0o644)).unwrap();
+    let ran = scene.vshelf(&["renew", "6", "--yes"]);
+    assert_eq!(ran.code, 1, "{ran}");
+    assert!(ran.stdout.contains("6.20.2  security  unknown"), "{ran}");
+    assert!(
+        ran.stderr
+            .contains("tussock of 6.20.1 does not list its packages"),
+        "{ran}"
+    );
+    let stays = "Marram 6.20.1 stays, so that its packages are not lost.";
+    assert!(ran.stderr.contains(stays), "{ran}");
+    // What stood for it stands for it still, until the renewal is given again.
+    assert_eq!(scene.on_shelf(), ["6.20.1", "6.20.2", "8.3.0"]);
+    fs::set_permissions(&tool, fs::Permissions::from_mode(0o755)).unwrap();
+    scene.does(&["renew", "6", "--yes"]);
+    assert_eq!(scene.on_shelf(), ["6.20.2", "8.3.0"]);
+    assert_eq!(packages(&scene, "board"), "kelp 2.0.0\nsand 1.1.0\n");
+}
+
+#[test]
 fn packages_are_carried_on_demand_and_told_one_by_one() {
     let scene = behind();
     scene.does(&["run", "8.3.0", "--", "tussock", "add", "sand@3.0.0"]);
