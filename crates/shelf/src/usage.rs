@@ -56,15 +56,18 @@ fn shells_folder(folders: &Folders) -> PathBuf {
     folders.data.join("shells")
 }
 
-/// Notes what the shell with this process id is switched to.
+/// What a text such as `marram=8.3.1 node=20.1.0` says, by runtime: how a switch stands in the
+/// environment. Words of another form are left out.
+pub fn read_switches(text: &str) -> BTreeMap<String, String> {
+    text.split_whitespace()
+        .filter_map(|word| word.split_once('='))
+        .map(|(runtime, key)| (runtime.to_owned(), key.to_owned()))
+        .collect()
+}
+
+/// Notes what the shell with this process id is switched to, which may be nothing any more.
 pub fn note_shell(folders: &Folders, id: u32, keys: &BTreeMap<String, String>) -> io::Result<()> {
     let path = shells_folder(folders).join(id.to_string());
-    if keys.is_empty() {
-        return match fs::remove_file(&path) {
-            Err(error) if error.kind() != io::ErrorKind::NotFound => Err(error),
-            _ => Ok(()),
-        };
-    }
     let mut text = begun(id).unwrap_or_default();
     for (runtime, key) in keys {
         text.push_str(&format!("\n{runtime}={key}"));
@@ -107,10 +110,23 @@ pub fn switched_shells(folders: &Folders) -> io::Result<Vec<SwitchedShell>> {
 /// When a process began, in the system's own count; nothing where it is gone.
 #[cfg(target_os = "linux")]
 fn begun(id: u32) -> Option<String> {
+    stat_field(id, BEGUN)
+}
+
+/// The places of fields in the process table's line of a process (proc_pid_stat(5)): its group, and
+/// when it began.
+#[cfg(target_os = "linux")]
+const GROUP: usize = 5;
+#[cfg(target_os = "linux")]
+const BEGUN: usize = 22;
+
+/// A field of a process's line in the process table, counted from 1; not of the first two.
+#[cfg(target_os = "linux")]
+fn stat_field(id: u32, place: usize) -> Option<String> {
     let text = fs::read_to_string(format!("/proc/{id}/stat")).ok()?;
-    // The second field is the program's name, which may hold anything; the time is field 22.
+    // The second field is the program's name, which may hold anything.
     let (_, behind) = text.rsplit_once(')')?;
-    behind.split_whitespace().nth(19).map(str::to_owned)
+    behind.split_whitespace().nth(place - 3).map(str::to_owned)
 }
 
 /// Without a process table only whether the process is there is known.
@@ -157,6 +173,39 @@ pub fn processes_below(folder: &Path) -> Vec<Process> {
     let mut processes: Vec<Process> = processes.collect();
     processes.sort_by_key(|process| process.id);
     processes
+}
+
+/// The processes of this user that were started in a switched shell, as the environment that each
+/// began with tells by this variable. This process is left out, with what it is in a pipeline with.
+#[cfg(target_os = "linux")]
+pub fn started_switched(variable: &str) -> Vec<(Process, BTreeMap<String, String>)> {
+    let Ok(entries) = fs::read_dir("/proc") else {
+        return Vec::new();
+    };
+    let mark = format!("{variable}=");
+    let own_group = stat_field(std::process::id(), GROUP);
+    let started = entries.filter_map(|entry| {
+        let shown = entry.ok()?.path();
+        let id = shown.file_name()?.to_str()?.parse().ok()?;
+        let environment = fs::read(shown.join("environ")).ok()?;
+        let mut values = environment.split(|byte| *byte == 0);
+        let value = values.find_map(|value| value.strip_prefix(mark.as_bytes()))?;
+        let program = fs::read_to_string(shown.join("comm")).ok()?;
+        let process = Process {
+            id,
+            program: program.trim_end().to_owned(),
+            paths: Vec::new(),
+        };
+        let switches = read_switches(&String::from_utf8_lossy(value));
+        (stat_field(id, GROUP) != own_group).then_some((process, switches))
+    });
+    started.collect()
+}
+
+/// No process is seen where the system does not show them as files.
+#[cfg(not(target_os = "linux"))]
+pub fn started_switched(_: &str) -> Vec<(Process, BTreeMap<String, String>)> {
+    Vec::new()
 }
 
 /// No process is seen where the system does not show them as files.

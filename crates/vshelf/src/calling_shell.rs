@@ -7,12 +7,13 @@ use std::fs::OpenOptions;
 use std::io::Write;
 use std::path::PathBuf;
 
+use vshelf_shelf::usage::read_switches;
 use vshelf_shell::{Changes, Dialect};
 
 use crate::failure::{Failure, Kind};
 
 /// Names, by runtime, the version that a shell was switched to: `marram=8.3.1 node=20.1.0`.
-const SWITCHED: &str = "VSHELF_SWITCHED";
+pub const SWITCHED: &str = "VSHELF_SWITCHED";
 
 /// Names, by runtime, the version that a shell used before.
 const PREVIOUS: &str = "VSHELF_PREVIOUS";
@@ -46,8 +47,8 @@ impl CallingShell {
             dialect: text(SHELL).parse().ok(),
             id: text(SHELL_ID).parse().ok(),
             waits_at: waits_at(&text(EVALUATE)),
-            switched: read_pairs(&text(SWITCHED)),
-            previous: read_pairs(&text(PREVIOUS)),
+            switched: read_switches(&text(SWITCHED)),
+            previous: read_switches(&text(PREVIOUS)),
             path: std::env::var_os("PATH").unwrap_or_default(),
             changes: RefCell::default(),
         }
@@ -67,7 +68,7 @@ impl CallingShell {
     pub fn new_switches(&self) -> Option<BTreeMap<String, String>> {
         let changes = self.changes.borrow();
         let value = changes.value(SWITCHED)?;
-        Some(read_pairs(value.unwrap_or_default()))
+        Some(read_switches(value.unwrap_or_default()))
     }
 
     /// The key that this shell is switched to when this command ends, as far as is planned now.
@@ -161,12 +162,4 @@ fn waits_at(text: &str) -> Option<PathBuf> {
         Ok(descriptor) => Some(format!("/dev/fd/{descriptor}").into()),
         Err(_) => Some(PathBuf::from(text)).filter(|path| path.is_absolute()),
     }
-}
-
-/// Reads `marram=8.3.1 node=20.1.0`; words of another form are left out.
-fn read_pairs(text: &str) -> BTreeMap<String, String> {
-    text.split_whitespace()
-        .filter_map(|word| word.split_once('='))
-        .map(|(runtime, key)| (runtime.to_owned(), key.to_owned()))
-        .collect()
 }

@@ -1,6 +1,7 @@
 //! What is outdated on the shelf, with all that the disk and the system know of who uses it; and what
 //! else was left behind.
 
+use std::collections::{BTreeMap, HashSet};
 use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
@@ -12,11 +13,14 @@ use vshelf_core::activation::Rule;
 use vshelf_core::pin;
 use vshelf_core::tidy::{self, Entry, Held, Protection, Reason};
 use vshelf_shelf::staging::{Leftover, bytes_in};
-use vshelf_shelf::usage::{Process, SwitchedShell, processes_below, switched_shells};
+use vshelf_shelf::usage::{
+    Process, SwitchedShell, processes_below, started_switched, switched_shells,
+};
 use vshelf_shelf::{Install, Shelf, journal};
 use vshelf_view::words::{Count, printable, span};
 
 use crate::activity::Activity;
+use crate::calling_shell::SWITCHED;
 use crate::context::Context;
 use crate::definitions;
 use crate::failure::{Failure, file_failure};
@@ -31,6 +35,8 @@ const STALE: Duration = Duration::from_secs(7 * 24 * 60 * 60);
 pub struct Surroundings {
     shells: Vec<SwitchedShell>,
     processes: Vec<Process>,
+    /// Processes with the switches that they were started with.
+    started: Vec<(Process, BTreeMap<String, String>)>,
     projects: Vec<PathBuf>,
 }
 
@@ -39,8 +45,16 @@ impl Surroundings {
     pub fn look(context: &Context) -> Result<Surroundings, Failure> {
         let folders = context.folders()?;
         let failed = |error| file_failure(&folders.data, "read", error);
+        let shells = switched_shells(folders).map_err(failed)?;
+        let mut started = started_switched(SWITCHED);
+        // Of a shell that was switched since, the note counts, and of the calling one its variables.
+        started.retain(|(process, _)| {
+            let is_noted = shells.iter().any(|shell| shell.id == process.id);
+            !is_noted && context.shell.id() != Some(process.id)
+        });
         Ok(Surroundings {
-            shells: switched_shells(folders).map_err(failed)?,
+            shells,
+            started,
             processes: processes_below(&folders.data),
             projects: projects_seen(context)?,
         })
@@ -146,8 +160,14 @@ fn protections(
         }
     }
     let real = fs::canonicalize(&install.folder).unwrap_or_else(|_| install.folder.clone());
-    for process in &surroundings.processes {
-        if process.runs_from(&real) {
+    let started = surroundings
+        .started
+        .iter()
+        .filter(|(_, switches)| switches.get(runtime.name()).map(String::as_str) == Some(key));
+    let running = (surroundings.processes.iter()).filter(|process| process.runs_from(&real));
+    let mut seen = HashSet::new();
+    for process in running.chain(started.map(|(process, _)| process)) {
+        if seen.insert(process.id) {
             found.push(Protection::Process {
                 id: process.id,
                 program: process.program.clone(),

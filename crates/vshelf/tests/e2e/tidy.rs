@@ -1,6 +1,7 @@
 //! Clearing away what is outdated, with everything that keeps an install on the shelf.
 
 use std::fs;
+use std::os::unix::process::CommandExt;
 use std::process::{Child, Command};
 
 use snapbox::str;
@@ -223,6 +224,17 @@ fn everything_that_needs_an_install_keeps_it() {
     ] {
         assert!(why.contains(&words), "{words}\n{why}");
     }
+    // One that was started in a switched shell, such as a terminal program, knows it by its variables.
+    let mut nested = scene.command("sleep");
+    nested
+        .arg("300")
+        .env("VSHELF_SWITCHED", "marram=4.8.3")
+        .process_group(0);
+    let nested = Running(nested.spawn().unwrap());
+    let words = format!("sleep runs ({}); though support ended", nested.0.id());
+    let why = scene.does(&["tidy"]).stdout;
+    assert!(why.contains(&words), "{words}\n{why}");
+    drop(nested);
     // Each of them lets go.
     scene.does(&["label", "--drop", "board"]);
     scene.does(&["tidy", "--let-go", "6.2.0"]);
