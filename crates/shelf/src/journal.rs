@@ -59,7 +59,8 @@ pub struct Event {
     pub receipt: ReceiptContents,
 }
 
-fn history_path(folders: &Folders) -> PathBuf {
+/// The file of the history.
+pub fn history_path(folders: &Folders) -> PathBuf {
     folders.data.join("history.jsonl")
 }
 
@@ -79,7 +80,8 @@ struct Seen {
     file: PathBuf,
 }
 
-fn projects_path(folders: &Folders) -> PathBuf {
+/// The file of the projects that were seen.
+pub fn projects_path(folders: &Folders) -> PathBuf {
     folders.data.join("projects.jsonl")
 }
 

@@ -23,9 +23,6 @@ const LOCK_PATIENCE: Duration = Duration::from_secs(600);
 /// How long one command waits for another that changes the state file.
 const STATE_PATIENCE: Duration = Duration::from_secs(10);
 
-/// The folder for what is under way.
-const STAGING: &str = "staging";
-
 /// The shelf of one runtime.
 #[derive(Clone, Debug)]
 pub struct Shelf {
@@ -110,7 +107,7 @@ impl Shelf {
         Shelf {
             runtime: runtime.to_owned(),
             folder: folders.data.join(runtime),
-            staging: folders.data.join(STAGING),
+            staging: Shelf::staging(folders),
         }
     }
 
@@ -253,9 +250,14 @@ impl Shelf {
         staging::sweep(&self.staging).map_err(failed("swept", &self.staging))
     }
 
+    /// The folder for what is under way, of every runtime.
+    pub fn staging(folders: &Folders) -> PathBuf {
+        folders.data.join("staging")
+    }
+
     /// What processes that died left behind under way, of any runtime.
     pub fn leftovers(folders: &Folders) -> Result<Vec<Leftover>, ShelfError> {
-        let staging = folders.data.join(STAGING);
+        let staging = Shelf::staging(folders);
         staging::leftovers(&staging).map_err(failed("read", &staging))
     }
 

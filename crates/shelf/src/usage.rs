@@ -155,22 +155,25 @@ impl Process {
     }
 }
 
+/// Every process, with the folder that shows it; none where there is no such table.
+#[cfg(target_os = "linux")]
+fn process_table() -> impl Iterator<Item = (u32, PathBuf)> {
+    let entries = fs::read_dir("/proc").into_iter().flatten();
+    entries.filter_map(|entry| {
+        let shown = entry.ok()?.path();
+        let id = shown.file_name()?.to_str()?.parse().ok()?;
+        Some((id, shown))
+    })
+}
+
 /// The processes of this user whose programs are below `folder`, this one left out.
 #[cfg(target_os = "linux")]
 pub fn processes_below(folder: &Path) -> Vec<Process> {
-    let Ok(entries) = fs::read_dir("/proc") else {
-        return Vec::new();
-    };
     let real = fs::canonicalize(folder).unwrap_or_else(|_| folder.to_owned());
-    let processes = entries.filter_map(|entry| {
-        let path = entry.ok()?.path();
-        let id = path.file_name()?.to_str()?.parse().ok()?;
-        if id == std::process::id() {
-            return None;
-        }
-        read_process(id, &path, folder, &real)
-    });
-    let mut processes: Vec<Process> = processes.collect();
+    let others = process_table().filter(|(id, _)| *id != std::process::id());
+    let mut processes: Vec<Process> = others
+        .filter_map(|(id, shown)| read_process(id, &shown, folder, &real))
+        .collect();
     processes.sort_by_key(|process| process.id);
     processes
 }
@@ -179,14 +182,9 @@ pub fn processes_below(folder: &Path) -> Vec<Process> {
 /// began with tells by this variable. This process is left out, with what it is in a pipeline with.
 #[cfg(target_os = "linux")]
 pub fn started_switched(variable: &str) -> Vec<(Process, BTreeMap<String, String>)> {
-    let Ok(entries) = fs::read_dir("/proc") else {
-        return Vec::new();
-    };
     let mark = format!("{variable}=");
     let own_group = stat_field(std::process::id(), GROUP);
-    let started = entries.filter_map(|entry| {
-        let shown = entry.ok()?.path();
-        let id = shown.file_name()?.to_str()?.parse().ok()?;
+    let started = process_table().filter_map(|(id, shown)| {
         let environment = fs::read(shown.join("environ")).ok()?;
         let mut values = environment.split(|byte| *byte == 0);
         let value = values.find_map(|value| value.strip_prefix(mark.as_bytes()))?;

@@ -267,11 +267,14 @@ impl Entries<'_> {
             format!("set __vshelf_{name} = ({})\n", quoted(Dialect::Tcsh, words))
         };
         let of_each = |what: fn(&Entered<'_>) -> String| self.enter.iter().map(what).collect();
-        let folders = |what: fn(&Entered<'_>, &String) -> String| {
-            let all = self.enter.iter();
-            let all = all.flat_map(|entered| entered.folders.iter().map(move |f| what(entered, f)));
-            all.collect()
-        };
+        let folders = self.enter.iter().flat_map(|runtime| {
+            let name = || runtime.name.to_owned();
+            runtime
+                .folders
+                .iter()
+                .map(move |folder| (folder.clone(), name()))
+        });
+        let (folders, folders_of) = folders.unzip();
         let data = data.to_string_lossy();
         let ours = self.enter.iter().map(|runtime| {
             let folder = quote::tcsh_pattern(&format!("{data}/{}/", runtime.name));
@@ -283,8 +286,8 @@ impl Entries<'_> {
             list("runtimes", of_each(|runtime| runtime.name.to_owned())),
             list("variables", of_each(|runtime| runtime.variable.to_owned())),
             list("ours", ours.collect()),
-            list("folders", folders(|_, folder| folder.clone())),
-            list("folders_of", folders(|runtime, _| runtime.name.to_owned())),
+            list("folders", folders),
+            list("folders_of", folders_of),
         ]
         .concat()
     }

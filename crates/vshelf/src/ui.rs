@@ -223,6 +223,13 @@ impl Ui {
         self.complain(&text);
     }
 
+    /// Ends with the last of several failures, after the others were told.
+    pub fn end_with(&self, mut failures: Vec<Failure>) -> Result<(), Failure> {
+        let last = failures.pop();
+        failures.iter().for_each(|failure| self.failure(failure));
+        last.map_or(Ok(()), Err)
+    }
+
     fn complain(&self, text: &str) {
         let mut err = AutoStream::new(io::stderr().lock(), self.choice);
         // Where standard error is closed there is nobody left to tell.

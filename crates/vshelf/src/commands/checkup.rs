@@ -365,7 +365,7 @@ impl Report {
         if !leftovers.is_empty() {
             let commands = Count(leftovers.len(), "unfinished command");
             let problem = format!("holds {} of {commands}", megabytes(bytes));
-            let staging = folders.data.join("staging");
+            let staging = Shelf::staging(folders);
             self.add(shown(&staging), problem, Some("vshelf tidy".to_owned()));
         }
         Ok(())

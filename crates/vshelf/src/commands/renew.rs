@@ -156,9 +156,7 @@ impl CommandArgs for Renew {
             }
         }
         hooks::refresh_runtimes(context)?;
-        let last = failures.pop();
-        failures.iter().for_each(|failure| ui.failure(failure));
-        last.map_or(Ok(()), Err)
+        ui.end_with(failures)
     }
 }
 

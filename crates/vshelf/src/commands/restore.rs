@@ -65,9 +65,7 @@ impl CommandArgs for Restore {
             }
         }
         hooks::refresh_runtimes(context)?;
-        let last = failures.pop();
-        failures.iter().for_each(|failure| ui.failure(failure));
-        last.map_or(Ok(()), Err)
+        ui.end_with(failures)
     }
 }
 
@@ -125,7 +123,7 @@ fn order(mut runtime: Runtime<'_>, event: &Event) -> Result<Order, Failure> {
         told.causes.extend(failure.map(|failure| failure.message));
         told.run(
             "To see what is",
-            format!("vshelf catalog {}@", runtime_name(event)),
+            format!("vshelf catalog {}@", receipt.runtime),
         )
     };
     // Only the source that it came from has the same archive.
@@ -162,10 +160,6 @@ fn order(mut runtime: Runtime<'_>, event: &Event) -> Result<Order, Failure> {
     let mut order = Order::new(&runtime, source, release, builds, exceptions)?;
     order.expected.clone_from(&receipt.digest);
     Ok(order)
-}
-
-fn runtime_name(event: &Event) -> &str {
-    &event.receipt.runtime
 }
 
 /// Says what came back, and what belonged to it.

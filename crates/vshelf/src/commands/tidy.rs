@@ -260,12 +260,8 @@ impl Tidy {
         report.freed = Some(freed);
         if !self.json {
             ui.result(format!("{} are free again.", megabytes(freed)))?;
-            let removed = plans.iter().flat_map(|(_, plan)| plan);
-            if removed
-                .filter(|entry| entry.verdict == Verdict::Remove)
-                .count()
-                > 0
-            {
+            let mut entries = plans.iter().flat_map(|(_, plan)| plan);
+            if entries.any(|entry| entry.verdict == Verdict::Remove) {
                 ui.next("To get the installs back", "vshelf restore");
             }
         }

@@ -38,13 +38,13 @@ pub fn record(context: &Context, done: Done, install: &Install, packages: &[Pack
         packages: packages.iter().map(Package::spelled).collect(),
         receipt: install.receipt.contents.clone(),
     };
-    let failed = |error| file_failure(&folders.data.join("history.jsonl"), "written", error);
+    let failed = |error| file_failure(&journal::history_path(folders), "written", error);
     journal::record(folders, &event).map_err(failed)
 }
 
 /// Everything that was done, oldest first.
 pub fn history(context: &Context) -> Result<Vec<Event>, Failure> {
     let folders = context.folders()?;
-    let failed = |error| file_failure(&folders.data.join("history.jsonl"), "read", error);
+    let failed = |error| file_failure(&journal::history_path(folders), "read", error);
     journal::history(folders).map_err(failed)
 }

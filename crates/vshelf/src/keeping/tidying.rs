@@ -90,7 +90,7 @@ pub fn project_wishes(runtime: &Runtime<'_>, projects: &[PathBuf]) -> Vec<Projec
 pub fn projects_seen(context: &Context) -> Result<Vec<PathBuf>, Failure> {
     let folders = context.folders()?;
     journal::projects(folders)
-        .map_err(|error| file_failure(&folders.data.join("projects.jsonl"), "read", error))
+        .map_err(|error| file_failure(&journal::projects_path(folders), "read", error))
 }
 
 /// What a person says of single installs.

@@ -140,6 +140,15 @@ impl Scene {
         ran
     }
 
+    /// Has a shell enter a project, as its hook does.
+    pub fn enter(&self, project: &str) {
+        let mut hook = self.command(PROGRAM);
+        hook.args(["--quiet", "hook", "--here", "bash"])
+            .current_dir(self.path(project));
+        let ran = self.run(&mut hook);
+        assert_eq!(ran.code, 0, "{ran}");
+    }
+
     /// Runs a script in bash, with the hook sourced first.
     pub fn bash(&self, script: &str) -> Ran {
         self.does(&["--quiet", "setup"]);

@@ -44,10 +44,7 @@ fn the_plan_is_shown_carried_out_on_demand_and_undone() {
     leave_behind(&scene);
     scene.does(&["run", "3", "--", "tussock", "add", "kelp@2.0.0"]);
     scene.write("tide-board/.marram-version", "4\n");
-    let mut pin = scene.command(PROGRAM);
-    pin.args(["--quiet", "hook", "--here", "bash"])
-        .current_dir(scene.path("tide-board"));
-    assert_eq!(scene.run(&mut pin).code, 0);
+    scene.enter("tide-board");
     let before = scene.on_shelf();
     shows!(
         scene.does(&["tidy"]),
@@ -248,10 +245,7 @@ fn everything_that_needs_an_install_keeps_it() {
     );
     // A project that is gone, or asks for something else now, keeps nothing.
     scene.write("tide-board/.marram-version", "4\n");
-    let mut pin = scene.command(PROGRAM);
-    pin.args(["hook", "--here", "bash"])
-        .current_dir(scene.path("tide-board"));
-    assert_eq!(scene.run(&mut pin).code, 0);
+    scene.enter("tide-board");
     assert!(!with_verdict(&plan(&scene, &[]), "remove").contains(&"4.8.3".to_owned()));
     scene.write("tide-board/.marram-version", "8\n");
     assert!(with_verdict(&plan(&scene, &[]), "remove").contains(&"4.8.3".to_owned()));
@@ -264,11 +258,7 @@ fn a_removal_says_what_becomes_of_labels_and_projects() {
     let scene = cluttered();
     scene.does(&["label", "board", "6"]);
     scene.write("tide-board/.marram-version", "6.20.2\n");
-    let mut follow = scene.command(PROGRAM);
-    follow
-        .args(["hook", "--here", "bash"])
-        .current_dir(scene.path("tide-board"));
-    assert_eq!(scene.run(&mut follow).code, 0);
+    scene.enter("tide-board");
     shows!(
         scene.does(&["remove", "6.20.2"]),
         str![[r#"

@@ -4,18 +4,14 @@ use std::fs;
 
 use snapbox::str;
 
-use crate::scene::{PROGRAM, Scene};
+use crate::scene::Scene;
 use crate::shows;
 
 fn scene() -> Scene {
     let scene = Scene::new();
     scene.does(&["--quiet", "install", "8.3.1", "6.20.2", "4"]);
     scene.write("tide-board/.marram-version", "6\n");
-    let mut follow = scene.command(PROGRAM);
-    follow
-        .args(["hook", "--here", "bash"])
-        .current_dir(scene.path("tide-board"));
-    assert_eq!(scene.run(&mut follow).code, 0);
+    scene.enter("tide-board");
     scene
 }
 
