@@ -178,23 +178,35 @@ pub fn processes_below(folder: &Path) -> Vec<Process> {
     processes
 }
 
-/// The processes of this user that were started in a switched shell, as the environment that each
-/// began with tells by this variable. This process is left out, with what it is in a pipeline with.
+/// The processes of this user that were started in a shell switched to something on this shelf, as
+/// the environment that each began with tells by this variable and by PATH: other shelves have the
+/// same keys. This process is left out, with what it is in a pipeline with.
 #[cfg(target_os = "linux")]
-pub fn started_switched(variable: &str) -> Vec<(Process, BTreeMap<String, String>)> {
+pub fn started_switched(
+    folders: &Folders,
+    variable: &str,
+) -> Vec<(Process, BTreeMap<String, String>)> {
+    use std::ffi::OsStr;
+    use std::os::unix::ffi::OsStrExt;
     let mark = format!("{variable}=");
     let own_group = stat_field(std::process::id(), GROUP);
     let started = process_table().filter_map(|(id, shown)| {
         let environment = fs::read(shown.join("environ")).ok()?;
-        let mut values = environment.split(|byte| *byte == 0);
-        let value = values.find_map(|value| value.strip_prefix(mark.as_bytes()))?;
+        let value = |mark: &str| {
+            let mut values = environment.split(|byte| *byte == 0);
+            values.find_map(|value| value.strip_prefix(mark.as_bytes()))
+        };
+        let switches = read_switches(&String::from_utf8_lossy(value(&mark)?));
+        let path = OsStr::from_bytes(value("PATH=")?);
+        if !std::env::split_paths(path).any(|entry| entry.starts_with(&folders.data)) {
+            return None;
+        }
         let program = fs::read_to_string(shown.join("comm")).ok()?;
         let process = Process {
             id,
             program: program.trim_end().to_owned(),
             paths: Vec::new(),
         };
-        let switches = read_switches(&String::from_utf8_lossy(value));
         (stat_field(id, GROUP) != own_group).then_some((process, switches))
     });
     started.collect()
@@ -202,7 +214,7 @@ pub fn started_switched(variable: &str) -> Vec<(Process, BTreeMap<String, String
 
 /// No process is seen where the system does not show them as files.
 #[cfg(not(target_os = "linux"))]
-pub fn started_switched(_: &str) -> Vec<(Process, BTreeMap<String, String>)> {
+pub fn started_switched(_: &Folders, _: &str) -> Vec<(Process, BTreeMap<String, String>)> {
     Vec::new()
 }
 

@@ -46,7 +46,7 @@ impl Surroundings {
         let folders = context.folders()?;
         let failed = |error| file_failure(&folders.data, "read", error);
         let shells = switched_shells(folders).map_err(failed)?;
-        let mut started = started_switched(SWITCHED);
+        let mut started = started_switched(folders, SWITCHED);
         // Of a shell that was switched since, the note counts, and of the calling one its variables.
         started.retain(|(process, _)| {
             let is_noted = shells.iter().any(|shell| shell.id == process.id);

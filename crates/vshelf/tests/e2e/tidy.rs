@@ -222,16 +222,20 @@ fn everything_that_needs_an_install_keeps_it() {
         assert!(why.contains(&words), "{words}\n{why}");
     }
     // One that was started in a switched shell, such as a terminal program, knows it by its variables.
-    let mut nested = scene.command("sleep");
-    nested
-        .arg("300")
-        .env("VSHELF_SWITCHED", "marram=4.8.3")
-        .process_group(0);
-    let nested = Running(nested.spawn().unwrap());
-    let words = format!("sleep runs ({}); though support ended", nested.0.id());
-    let why = scene.does(&["tidy"]).stdout;
-    assert!(why.contains(&words), "{words}\n{why}");
-    drop(nested);
+    // Another shelf may have the same versions.
+    let of_this_shelf = scene.path(".local/share/vivid-shelf/marram/installs/4.8.3/bin");
+    for (entry, needs_it) in [(of_this_shelf, true), (scene.path("other/shelf"), false)] {
+        let mut nested = scene.command("sleep");
+        nested
+            .arg("300")
+            .env("PATH", format!("{}:/usr/bin:/bin", entry.display()))
+            .env("VSHELF_SWITCHED", "marram=4.8.3")
+            .process_group(0);
+        let nested = Running(nested.spawn().unwrap());
+        let words = format!("sleep runs ({}); though support ended", nested.0.id());
+        let why = scene.does(&["tidy"]).stdout;
+        assert_eq!(why.contains(&words), needs_it, "{words}\n{why}");
+    }
     // Each of them lets go.
     scene.does(&["label", "--drop", "board"]);
     scene.does(&["tidy", "--let-go", "6.2.0"]);
