@@ -289,6 +289,12 @@ def shell():
         print(f"  {title:<40} {(with_hook - without) / 2000 * 1e6:8.1f} microseconds")
     compare("Opening an interactive bash", (["bash", "--noprofile", "--norc", "-i", "-c", "true"], None),
             {"with the hook": (bash, None)}, 300)
+    # What nobody who changes PATH gets around: some shells do much more then.
+    path_lines = {
+        "elvish": "set paths = [/opt/bench/bin $@paths]",
+        "tcsh": "set path = (/opt/bench/bin $path:q)",
+        "nu": "$env.PATH = ([/opt/bench/bin] ++ $env.PATH)",
+    }
     for name, extension, start, source in (
         ("zsh", "zsh", ["zsh", "-f"], "source {}"),
         ("fish", "fish", ["fish", "--no-config"], "source {}"),
@@ -304,8 +310,13 @@ def shell():
             vshelf("setup", "--shell", name)
             hook = WORK / f".local/share/vivid-shelf/hooks/hook.{extension}"
             bare = (start + ["-c", "cd ."], None)
-            with_hook = (start + ["-c", f"{source.format(hook)}\ncd ."], None)
-            compare(f"Opening {start[0]}", bare, {"with the hook": with_hook}, 100)
+            others = {}
+            if name in path_lines:
+                file = WORK / f"path.{extension}"
+                file.write_text(path_lines[name] + "\n")
+                others["with a file that sets PATH"] = (start + ["-c", f"{source.format(file)}\ncd ."], None)
+            others["with the hook"] = (start + ["-c", f"{source.format(hook)}\ncd ."], None)
+            compare(f"Opening {start[0]}", bare, others, 100)
 
 
 urls = prepare(WORK)

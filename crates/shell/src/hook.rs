@@ -18,7 +18,8 @@ pub fn hook_file(dialect: Dialect) -> String {
 
 /// The name of the file of functions below the hooks folder, where the hook has one beside it.
 pub fn functions_file(dialect: Dialect) -> Option<String> {
-    (!dialect.reads_json()).then(|| format!("functions.{}", dialect.name()))
+    let functions = dialect == Dialect::Elvish || !dialect.reads_json();
+    functions.then(|| format!("functions.{}", dialect.extension()))
 }
 
 /// The name of the list of runtimes below the hooks folder.
@@ -83,7 +84,8 @@ pub fn render_functions(dialect: Dialect) -> String {
         Dialect::Bash => &[FUNCTIONS, include_str!("../templates/complete.bash")],
         Dialect::Zsh => &[FUNCTIONS, include_str!("../templates/complete.zsh")],
         Dialect::Sh | Dialect::Ksh | Dialect::Mksh => &[FUNCTIONS],
-        Dialect::Elvish | Dialect::Xonsh | Dialect::Nu | Dialect::PowerShell => &[],
+        Dialect::Elvish => &[include_str!("../templates/functions.elv")],
+        Dialect::Xonsh | Dialect::Nu | Dialect::PowerShell => &[],
     };
     template(dialect, parts)
 }
@@ -260,7 +262,8 @@ impl Entries<'_> {
         )
     }
 
-    /// Lists that run in step, because the shell has no functions.
+    /// Lists that run in step, because the shell has no functions; then, unrolled, what most new
+    /// shells do, and the test before each prompt of whether there is anything to follow.
     fn render_tcsh(&self, data: &Path) -> String {
         let list = |name: &str, words: Vec<String>| {
             let words = words.iter().map(String::as_str);
@@ -280,6 +283,7 @@ impl Entries<'_> {
             let folder = quote::tcsh_pattern(&format!("{data}/{}/", runtime.name));
             folder + "*"
         });
+        let any = format!("*{}*", quote::tcsh_pattern(&format!("{data}/")));
         [
             list("pins", self.pins.clone()),
             list("says", vec![self.says.to_owned()]),
@@ -288,8 +292,59 @@ impl Entries<'_> {
             list("ours", ours.collect()),
             list("folders", folders),
             list("folders_of", folders_of),
+            list("any", vec![any]),
+            self.tcsh_start(&data),
+            self.tcsh_look(),
         ]
         .concat()
+    }
+
+    /// Enters the defaults where nothing is switched or followed, and nothing of ours is there yet.
+    fn tcsh_start(&self, data: &str) -> String {
+        let base = |runtime: &Entered<'_>| format!("{data}/{}/default", runtime.name);
+        // The one that is entered last comes first.
+        let entries = self.enter.iter().rev().flat_map(|runtime| {
+            let entry = move |folder| quote::tcsh(&format!("{}/{folder}", base(runtime)));
+            runtime.folders.iter().map(entry)
+        });
+        let entries: Vec<String> = entries.collect();
+        let with_variable = || {
+            self.enter
+                .iter()
+                .filter(|runtime| !runtime.variable.is_empty())
+        };
+        let unset = with_variable().map(|runtime| format!(" && ! $?{}", runtime.variable));
+        let set = with_variable().map(|runtime| {
+            let base = quote::tcsh(&base(runtime));
+            format!("  if ( -d {base} ) setenv {} {base}\n", runtime.variable)
+        });
+        format!(
+            "if ( $__vshelf_enters && ! $?VSHELF_SWITCHED && ! $#__vshelf_followed && $PATH:q !~ $__vshelf_any:q{} ) then\n  set __vshelf_enters = 0\n  set path = ({} $path:q)\n{}endif\n",
+            unset.collect::<String>(),
+            entries.join(" "),
+            set.collect::<String>(),
+        )
+    }
+
+    /// Whether there is something to follow, in one statement; deeper folders are for the loop.
+    fn tcsh_look(&self) -> String {
+        /// Folders from the working one upward that this statement looks into.
+        const LEVELS: usize = 12;
+        let mut tests = vec!["$#__vshelf_followed".to_owned()];
+        if !self.pins.is_empty() {
+            let mut folder = "$cwd".to_owned();
+            for _ in 0..LEVELS {
+                let pins = 1..=self.pins.len();
+                tests.extend(pins.map(|at| format!("-f {folder}:q/$__vshelf_pins[{at}]:q")));
+                folder.push_str(":h");
+            }
+            tests.push(format!("{folder}:q != ''"));
+        }
+        let look = format!(
+            "if ( {} ) source $__vshelf_data:q/hooks/functions.tcsh look",
+            tests.join(" || "),
+        );
+        format!("alias __vshelf_look {}\n", quote::tcsh(&look))
     }
 }
 

@@ -6,6 +6,7 @@ if ( $1 == enter ) then
   set __vshelf_pins = ()
   set __vshelf_says = ''
   set __vshelf_runtimes = ()
+  set __vshelf_enters = 0
   if ( -r $__vshelf_data:q/hooks/runtimes.tcsh ) source $__vshelf_data:q/hooks/runtimes.tcsh
   set __vshelf_words = ()
   if ( $?VSHELF_SWITCHED ) then

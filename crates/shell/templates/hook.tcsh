@@ -3,15 +3,10 @@
 set __vshelf_data = @DATA@
 set __vshelf_program = @PROGRAM@
 set __vshelf_stamps = @STAMPS@
-# What was looked at last, and what it came to.
-set __vshelf_signature = ''
-set __vshelf_followed = ()
-set __vshelf_told = ()
-# What was looked at before, and what each came to.
-set __vshelf_seen = ()
-set __vshelf_answers = ()
-# How the program ended last.
-set __vshelf_result = 0
+# What was looked at last, what it came to, and what was told; what was looked at before, and what
+# each came to; how the program ended last. A statement costs this shell more than what it does.
+set __vshelf_signature = '' __vshelf_followed = () __vshelf_told = () __vshelf_result = 0
+set __vshelf_seen = () __vshelf_answers = () __vshelf_runtimes = () __vshelf_pins = ()
 
 # This shell has no functions; what would be one is a part of the file beside this one.
 alias __vshelf_part 'source $__vshelf_data:q/hooks/functions.tcsh \!*'
@@ -19,18 +14,22 @@ alias __vshelf_look '__vshelf_part look'
 alias __vshelf_prompt 'set __vshelf_status = $status; __vshelf_look; set status = $__vshelf_status'
 alias vshelf '__vshelf_part call \!*'
 
-# What else runs before a prompt stays.
+# What else runs before a prompt stays. To ask what it is takes a process, and whether it is none.
 if ( $?prompt && ! $?__vshelf_prompts ) then
   set __vshelf_prompts
-  set __vshelf_others = "`alias precmd`"
-  if ( "$__vshelf_others" == '' ) then
+  which precmd >& /dev/null
+  if ( $status ) then
     alias precmd __vshelf_prompt
   else
+    set __vshelf_others = "`alias precmd`"
     alias precmd "__vshelf_prompt; $__vshelf_others"
   endif
 endif
 
 if ( -r $__vshelf_data:q/hooks/functions.tcsh ) then
-  __vshelf_part enter
+  # The list of runtimes enters by itself what most new shells have; the rest is for the parts.
+  set __vshelf_enters = 1
+  if ( -r $__vshelf_data:q/hooks/runtimes.tcsh ) source $__vshelf_data:q/hooks/runtimes.tcsh
+  if ( $__vshelf_enters ) source $__vshelf_data:q/hooks/functions.tcsh enter
   __vshelf_look
 endif

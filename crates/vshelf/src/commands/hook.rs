@@ -36,8 +36,8 @@ impl CommandArgs for Hook {
         }
         // In one piece, the functions first: the hook then has no need to look for them.
         let functions = match dialect {
-            // It has no functions, and runs them from the file that setup writes.
-            Dialect::Tcsh => String::new(),
+            // It runs the parts of the file that setup writes, or reads them in a place of their own.
+            Dialect::Tcsh | Dialect::Elvish => String::new(),
             _ => hook::render_functions(dialect),
         };
         ui.result(functions + hooks::hook_text(context, dialect)?.trim_end())

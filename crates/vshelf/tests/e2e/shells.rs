@@ -576,6 +576,45 @@ fn nothing_is_started_without_need(#[case] shell: Shell) {
     assert!(count(&pinned) > Some(bare), "the shelf is another");
 }
 
+// These enter and look by short ways, which leave what is out of the ordinary to the long ones.
+#[rstest]
+#[case::elvish(
+    ELVISH,
+    "eval (slurp < $E:HOOK); marram --version; echo $E:MARRAM_HOME"
+)]
+#[case::tcsh(TCSH, "source $HOOK:q; marram --version; echo $MARRAM_HOME:q")]
+#[case::fish(FISH, "source $HOOK; marram --version; echo $MARRAM_HOME")]
+fn a_new_shell_takes_the_long_way_where_it_has_to(#[case] shell: Shell, #[case] script: &str) {
+    let scene = Scene::new();
+    scene.does(&["install", "8", "6"]);
+    shell.connect(&scene, scene.home());
+    let deep = "project/1/2/3/4/5/6/7/8/9/10/11/12/13/14";
+    scene.write(&format!("{deep}/x"), "");
+    if shell.command(&scene, scene.home()).is_none() {
+        return;
+    }
+    let opened = |folder: &str, variables: &[(&str, &str)]| {
+        let mut command = shell.command(&scene, scene.home()).unwrap();
+        command
+            .env("HOOK", scene.data(&shell.hook()))
+            .envs(variables.iter().copied())
+            .current_dir(scene.path(folder));
+        let ran = scene.run(command.args(["-c", script]));
+        assert_eq!(ran.stderr, "");
+        ran.stdout
+    };
+    let shelf = "[HOME]/.local/share/vivid-shelf/marram";
+    let default = format!("marram 8.3.1\n{shelf}/default\n");
+    let six = format!("marram 6.20.2\n{shelf}/installs/6.20.2\n");
+    assert_eq!(opened(deep, &[]), default);
+    let left_over = scene.data("marram/installs/4.8.3").display().to_string();
+    assert_eq!(opened(deep, &[("MARRAM_HOME", &left_over)]), default);
+    assert_eq!(opened(deep, &[("VSHELF_SWITCHED", "marram=6.20.2")]), six);
+    scene.write("project/.marram-version", "6\n");
+    assert_eq!(opened(deep, &[]), six);
+    assert_eq!(opened("project", &[]), six);
+}
+
 #[test]
 fn following_can_be_quiet_or_off_and_says_what_it_does_otherwise() {
     let scene = Scene::new();

@@ -1,0 +1,182 @@
+# Vivid Shelf for Elvish: what the hook beside this file reads when it is first needed. The hook
+# gives the places ($data, $program, $stamps) and what asks for kinds of files.
+
+use str
+
+# Whether there is a line to type on: then following is told.
+var is-interactive = $false
+try { eval 'nop $edit:before-readline'; set is-interactive = $true } catch { }
+
+# The runtimes to enter and the files that pin them, which change with the shelf.
+var known = [&pins=[] &says='' &enter=[]]
+# What was looked at last, what each file said when its stamp was made, and what it all came to.
+var signature = $nil
+var answered = [&]
+var followed = [&]
+var told = [&]
+
+# What a text such as marram=8.3.1 node=20.1.0 says by runtime; the first word of a runtime decides.
+# What is captured goes through a pipe of the system, so that functions called often set variables.
+fn read-words {|@texts|
+  var words = [&]
+  for text $texts {
+    for word [(str:split ' ' (str:trim-space $text))] {
+      var at = (str:index $word '=')
+      if (and (> $at 0) (not (has-key $words $word[..$at]))) {
+        set words[$word[..$at]] = $word[(+ $at 1)..]
+      }
+    }
+  }
+  put $words
+}
+
+fn switched {
+  if (has-env VSHELF_SWITCHED) { read-words $E:VSHELF_SWITCHED } else { put [&] }
+}
+
+# Puts the folders of what is active in front of PATH: the version this shell (or the one that
+# started it) was switched to, or else what the project here wants, or else the default.
+fn enter {|runtime|
+  var name = $runtime[name]
+  var ours = $data/$name/
+  var base = $data/$name/default
+  for words [$followed (switched)] {
+    if (has-key $words $name) {
+      if (eq $words[$name] system) {
+        set base = ''
+      } elif (not-eq $words[$name] '?') {
+        set base = $data/$name/installs/$words[$name]
+      }
+    }
+  }
+  var entries = []
+  if (not-eq $base '') {
+    for folder $runtime[folders] { set entries = [$@entries $base/$folder] }
+  }
+  for entry $paths {
+    if (not (str:has-prefix $entry/ $ours)) { set entries = [$@entries $entry] }
+  }
+  set paths = $entries
+  var variable = $runtime[variable]
+  if (not-eq $variable '') {
+    if (and (not-eq $base '') (is-dir &follow-symlink=$true $base)) {
+      set-env $variable $base
+    } elif (and (has-env $variable) (str:has-prefix (get-env $variable)/ $ours)) {
+      unset-env $variable
+    }
+  }
+}
+
+fn enter-all { for runtime $known[enter] { enter $runtime } }
+
+# The pin files from this folder upward, nearest first.
+fn pin-files {
+  var folder = $pwd
+  while $true {
+    if (eq $folder /) { set folder = '' }
+    for name $known[pins] {
+      if (is-regular &follow-symlink=$true $folder/$name) { put $folder/$name }
+    }
+    if (eq $folder '') { break }
+    set folder = $folder[..(str:last-index $folder /)]
+  }
+}
+
+fn read-file {|file| try { slurp < $file } catch { put '' } }
+
+fn stamp-of {|file| put $stamps/(str:replace / %s (str:replace % %p $file)) }
+
+# What there is to follow, for comparing: the files, what they say, and whether they have stamps.
+fn look-around {|files|
+  put [(for file $files { put [$file (read-file $file) (is-regular (stamp-of $file))] })]
+}
+
+# Follows what the project here wants. The program runs only where that is not known.
+fn look {
+  if (eq $known[pins] []) { return }
+  var files = [(pin-files)]
+  var seen = [$pwd (look-around $files)]
+  if (eq $seen $signature) { return }
+  var asks = $false
+  var lines = [(for file $files {
+    var line = (read-file (stamp-of $file))
+    if (or (not (is-regular (stamp-of $file))) (not (has-key $answered $file)) (str:has-prefix $line 'again ')) {
+      set asks = $true
+    } elif (not-eq $answered[$file] (read-file $file)) {
+      set asks = $true
+    }
+    put $line
+  })]
+  var words = (read-words $@lines)
+  if (and $asks (is-regular &follow-symlink=$true $program)) {
+    var answer = [(try { (external $program) hook --here elvish | from-lines } catch { })]
+    for file $files { set answered[$file] = (read-file $file) }
+    set words = (read-words (take 1 $answer))
+    if (and (> (count $answer) 1) (not (has-key $told $pwd))) {
+      set told[$pwd] = $true
+      for line $answer[1..] { echo $line >&2 }
+    }
+  }
+  set signature = [$pwd (look-around $files)]
+  if (not-eq $words $followed) {
+    var before = $followed
+    set followed = $words
+    enter-all
+    if (and $is-interactive (eq $known[says] announce)) {
+      var switches = (switched)
+      for name [(keys $words)] {
+        # A switch goes before what the project wants.
+        var same = (and (has-key $before $name) (eq $before[$name] $words[$name]))
+        if (not (or $same (has-key $switches $name) (eq $words[$name] '?'))) {
+          echo 'vshelf: '$name' '$words[$name]' here, as the project wants' >&2
+        }
+      }
+    }
+  }
+}
+
+# What changes with the shelf and the settings.
+fn load { set known = (try { from-json < $data/hooks/runtimes.json } catch { put $known }) }
+
+# Runs the program, and lets it change this shell: it writes the changes to a file, as data.
+fn vshelf {|@arguments|
+  var run = $program
+  if (not (is-regular &follow-symlink=$true $program)) {
+    set run = (try { search-external vshelf } catch { put '' })
+  }
+  if (eq $run '') {
+    echo 'vshelf: the program is gone from '$program'; install it again and run: vshelf setup' >&2
+    fail 'vshelf is not installed'
+  }
+  var changes = (e:mktemp)
+  set-env VSHELF_SHELL elvish
+  set-env VSHELF_SHELL_ID $pid
+  set-env VSHELF_EVALUATE $changes
+  try {
+    (external $run) $@arguments
+  } finally {
+    unset-env VSHELF_SHELL
+    unset-env VSHELF_SHELL_ID
+    unset-env VSHELF_EVALUATE
+    for wanted [(try { from-json < $changes } catch { })] {
+      for name [(keys $wanted)] {
+        if (eq $wanted[$name] $nil) { unset-env $name } else { set-env $name $wanted[$name] }
+      }
+    }
+    e:rm -f -- $changes
+    # What is known of runtimes, and what the project wants, may be other than before.
+    load
+    set signature = $nil
+    look
+  }
+}
+
+# Asks the program what can stand where the cursor is.
+fn suggest {|@words|
+  (external $program) suggest -- (all $words[1..]) 2>/dev/null | from-lines | each {|line|
+    var @parts = (str:split "\t" $line)
+    eval &ns=(ns [&parts=$parts]) 'edit:complex-candidate $parts[0] &display=$parts[0]"  "$parts[1]'
+  }
+}
+
+load
