@@ -115,7 +115,7 @@ function __vshelf_call
     end
     set -l result 0
     switch "$argv[1]"
-        case switch default install remove adopt tidy renew restore '-*'
+        case switch default install remove adopt tidy renew restore browse '-*'
             set -l changes (command mktemp)
             VSHELF_SHELL=fish VSHELF_SHELL_ID=$fish_pid VSHELF_EVALUATE=3 $program $argv 3>$changes
             set result $status

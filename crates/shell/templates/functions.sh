@@ -167,7 +167,7 @@ __vshelf_call() {
     }
   fi
   case ${1-} in
-    switch | default | install | remove | adopt | tidy | renew | restore | -*)
+    switch | default | install | remove | adopt | tidy | renew | restore | browse | -*)
       {
         __vshelf_text=$(VSHELF_SHELL='@SHELL@' VSHELF_SHELL_ID=$$ VSHELF_EVALUATE=3 "$__vshelf_run" "$@" 3>&1 1>&4 4>&-) ||
           __vshelf_status=$?

@@ -1,5 +1,6 @@
 //! How things look: one palette, one table, one way to write sizes, dates and spans of time.
 
+pub mod browse;
 pub mod palette;
 pub mod table;
 pub mod timeline;

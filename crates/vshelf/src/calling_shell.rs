@@ -28,7 +28,7 @@ const SHELL_ID: &str = "VSHELF_SHELL_ID";
 pub const EVALUATE: &str = "VSHELF_EVALUATE";
 
 /// The calling shell, as its environment tells.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub struct CallingShell {
     dialect: Option<Dialect>,
     id: Option<u32>,
@@ -95,6 +95,33 @@ impl CallingShell {
     /// PATH.
     pub fn path(&self) -> &OsString {
         &self.path
+    }
+
+    /// A variable of the shell, as it is when what is planned is done.
+    pub fn variable(&self, name: &str) -> Option<OsString> {
+        match self.changes.borrow().value(name) {
+            Some(planned) => planned.map(OsString::from),
+            None => std::env::var_os(name),
+        }
+    }
+
+    /// The shell as it is when what is planned is done, for the next of several commands.
+    pub fn moved_on(self) -> CallingShell {
+        let text = |name: &str| {
+            let value = self.variable(name).unwrap_or_default();
+            value.to_string_lossy().into_owned()
+        };
+        CallingShell {
+            switched: read_switches(&text(SWITCHED)),
+            previous: read_switches(&text(PREVIOUS)),
+            path: self.variable("PATH").unwrap_or_default(),
+            ..self
+        }
+    }
+
+    /// Takes over what another command planned for the same shell.
+    pub fn take_over(&self, other: CallingShell) {
+        self.changes.replace(other.changes.into_inner());
     }
 
     /// Plans a change of a variable.

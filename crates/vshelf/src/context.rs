@@ -36,8 +36,13 @@ pub struct Context {
 impl Context {
     /// Nothing is read yet, so that help never fails.
     pub fn new(offline: bool) -> Context {
+        Context::in_shell(CallingShell::read(), offline)
+    }
+
+    /// The surroundings of a command that another one gives in the same shell.
+    pub fn in_shell(shell: CallingShell, offline: bool) -> Context {
         Context {
-            shell: CallingShell::read(),
+            shell,
             transport: Transport::new(offline, Patience::default()),
             platform: this_platform(),
             folders: OnceCell::new(),

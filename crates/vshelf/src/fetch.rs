@@ -172,7 +172,7 @@ impl Order {
         ui: &Ui,
         progress: &Progress,
         archive: Archive,
-        bar: &Bar,
+        bar: &Bar<'_>,
     ) -> Result<Brought, Failure> {
         let begun = Instant::now();
         let stage = self.shelf.stage(&self.key)?;
@@ -235,7 +235,7 @@ impl Order {
         archive: Archive,
         strip_folders: usize,
         tree: &Path,
-        bar: &Bar,
+        bar: &Bar<'_>,
     ) -> Result<Taken, Failure> {
         let partial = self.partial_file(&archive)?;
         let download = Download { archive, partial };

@@ -5,9 +5,10 @@ use std::io::{self, IsTerminal};
 use std::sync::Mutex;
 
 use indicatif::{MultiProgress, ProgressBar, ProgressDrawTarget, ProgressState, ProgressStyle};
+use vshelf_view::browse::Headway;
 use vshelf_view::words::megabytes;
 
-use crate::ui::Ui;
+use crate::ui::{Said, Ui};
 
 /// The bars of one command.
 pub struct Progress {
@@ -21,9 +22,10 @@ pub struct Progress {
 }
 
 /// How far one download is.
-pub struct Bar {
+pub struct Bar<'u> {
     bar: ProgressBar,
-    coloured: bool,
+    title: String,
+    ui: &'u Ui,
 }
 
 impl Progress {
@@ -42,11 +44,11 @@ impl Progress {
     }
 
     /// Begins the bar of a download of `size` bytes.
-    pub fn begin(&self, ui: &Ui, title: &str, size: Option<u64>) -> Bar {
+    pub fn begin<'u>(&self, ui: &'u Ui, title: &str, size: Option<u64>) -> Bar<'u> {
         let bar = self.bars.add(ProgressBar::new(size.unwrap_or(0)));
         bar.set_style(style(ui));
         bar.set_message(format!("{title:<width$}", width = self.titles));
-        if !io::stderr().is_terminal() {
+        if !io::stderr().is_terminal() && !ui.is_within_view() {
             let size = size
                 .map(|size| format!(" ({})", megabytes(size)))
                 .unwrap_or_default();
@@ -54,7 +56,8 @@ impl Progress {
         }
         Bar {
             bar,
-            coloured: ui.colours_notes(),
+            title: title.to_owned(),
+            ui,
         }
     }
 
@@ -71,7 +74,7 @@ impl Progress {
     }
 }
 
-impl Bar {
+impl Bar<'_> {
     /// Moves the bar.
     pub fn at(&self, bytes: u64, all: Option<u64>) {
         if self.bar.length() != all
@@ -80,12 +83,25 @@ impl Bar {
             self.bar.set_length(all);
         }
         self.bar.set_position(bytes);
+        self.show(bytes, all, None);
+    }
+
+    fn show(&self, bytes: u64, all: Option<u64>, doing: Option<&str>) {
+        if self.ui.is_within_view() {
+            self.ui.show(Said::Headway(Headway {
+                title: self.title.clone(),
+                bytes,
+                all,
+                doing: doing.map(str::to_owned),
+            }));
+        }
     }
 
     /// Shows what is done now that all bytes are here.
     pub fn now(&self, doing: &str) {
-        self.bar.set_style(words(self.coloured));
+        self.bar.set_style(words(self.ui.colours_notes()));
         self.bar.set_prefix(doing.to_owned());
+        self.show(0, None, Some(doing));
     }
 
     /// Shows how it ended; among several bars that stays to be seen until all are done.

@@ -63,7 +63,7 @@ impl<'a> Target<'a> {
         let mut variables = vec![("PATH".to_owned(), Some(text(Path::new(&path))))];
         if let Some(name) = &runtime.definition.home_variable {
             let exists = base.as_deref().filter(|base| base.is_dir());
-            let ours = std::env::var_os(name)
+            let ours = (runtime.context().shell.variable(name))
                 .is_some_and(|value| Path::new(&value).starts_with(runtime.shelf.folder()));
             if exists.is_some() || ours {
                 variables.push((name.clone(), exists.map(text)));

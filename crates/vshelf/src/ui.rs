@@ -3,10 +3,12 @@
 use std::fmt::Display;
 use std::io::{self, IsTerminal, Write};
 use std::process::{Command, Stdio};
+use std::sync::mpsc::Sender;
 
 use anstream::{AutoStream, ColorChoice};
 use anstyle::Style;
 use vshelf_view::Palette;
+use vshelf_view::browse::Headway;
 use vshelf_view::table::{Frame, Table};
 use vshelf_view::words::printable;
 
@@ -30,6 +32,19 @@ pub struct Ui {
     choice: ColorChoice,
     quiet: bool,
     unicode: bool,
+    /// The view that shows it all in a place of its own, where one is open.
+    view: Option<Sender<Said>>,
+}
+
+/// What a command says to a view.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Said {
+    /// A result, or something to know.
+    Line(String),
+    /// Why it failed.
+    Failure(String),
+    /// How far a download is.
+    Headway(Headway),
 }
 
 impl Ui {
@@ -44,7 +59,31 @@ impl Ui {
             choice,
             quiet,
             unicode: locale_is_utf8(),
+            view: None,
         }
+    }
+
+    /// The door of a command that a view gives: no terminal, nobody to ask.
+    pub fn within(&self, view: Sender<Said>) -> Ui {
+        Ui {
+            choice: ColorChoice::Never,
+            quiet: self.quiet,
+            unicode: self.unicode,
+            view: Some(view),
+        }
+    }
+
+    /// Says something to the view, where there is one.
+    pub fn show(&self, said: Said) {
+        if let Some(view) = &self.view {
+            // Where the view is gone there is nobody left to tell.
+            view.send(said).unwrap_or_default();
+        }
+    }
+
+    /// Whether a view shows what is said.
+    pub fn is_within_view(&self) -> bool {
+        self.view.is_some()
     }
 
     /// Whether the terminal can show more than ASCII.
@@ -54,7 +93,7 @@ impl Ui {
 
     /// Whether results go to a terminal.
     pub fn is_terminal(&self) -> bool {
-        io::stdout().is_terminal()
+        self.view.is_none() && io::stdout().is_terminal()
     }
 
     /// Whether results are coloured.
@@ -74,12 +113,12 @@ impl Ui {
 
     /// Whether progress can be drawn.
     pub fn shows_progress(&self) -> bool {
-        io::stderr().is_terminal() && !self.quiet
+        self.view.is_none() && io::stderr().is_terminal() && !self.quiet
     }
 
     /// Whether the person can be asked something.
     pub fn can_ask(&self) -> bool {
-        io::stdin().is_terminal() && io::stderr().is_terminal()
+        self.view.is_none() && io::stdin().is_terminal() && io::stderr().is_terminal()
     }
 
     /// Asks a question that is answered with yes or no; a mere Enter is no.
@@ -134,6 +173,10 @@ impl Ui {
 
     /// Writes a result, with a line break behind it.
     pub fn result(&self, text: impl Display) -> Result<(), Failure> {
+        if self.is_within_view() {
+            self.show(Said::Line(plain(&text.to_string())));
+            return Ok(());
+        }
         let mut out = AutoStream::new(io::stdout().lock(), self.choice);
         writeln!(out, "{text}")
             .and_then(|()| out.flush())
@@ -220,7 +263,10 @@ impl Ui {
                 }
             }
         }
-        self.complain(&text);
+        match self.is_within_view() {
+            true => self.show(Said::Failure(plain(&text))),
+            false => self.complain(&text),
+        }
     }
 
     /// Ends with the last of several failures, after the others were told.
@@ -231,10 +277,18 @@ impl Ui {
     }
 
     fn complain(&self, text: &str) {
+        if self.is_within_view() {
+            return self.show(Said::Line(plain(text)));
+        }
         let mut err = AutoStream::new(io::stderr().lock(), self.choice);
         // Where standard error is closed there is nobody left to tell.
         writeln!(err, "{text}").unwrap_or_default();
     }
+}
+
+/// Text without styles.
+pub fn plain(text: &str) -> String {
+    anstream::adapter::strip_str(text).to_string()
 }
 
 /// `text` in a style.

@@ -1,6 +1,7 @@
 //! The commands: one file each, with the arguments and what it does.
 
 mod adopt;
+mod browse;
 mod carry;
 mod catalog;
 mod checkup;
@@ -88,6 +89,7 @@ pub fn all() -> Vec<Entry> {
     vec![
         entry::<catalog::Catalog>(),
         entry::<timeline::Timeline>(),
+        entry::<browse::Browse>(),
         entry::<list::List>(),
         entry::<status::Status>(),
         entry::<explain::Explain>(),

@@ -7,6 +7,7 @@
 
 mod adopt;
 mod bad_input;
+mod browse;
 mod checkup;
 mod completion;
 mod demo;

@@ -1,7 +1,9 @@
 //! Interactive shells on a pseudo-terminal, as a person has them.
 
 use std::io::{Read, Write};
-use std::sync::mpsc::{Receiver, channel};
+use std::num::NonZero;
+use std::process::Command;
+use std::sync::mpsc::{Receiver, RecvTimeoutError, channel};
 use std::thread;
 use std::time::{Duration, Instant};
 
@@ -14,7 +16,9 @@ use crate::scene::{PROGRAM, Scene, names_in, program};
 pub struct Terminal {
     child: Box<dyn Child + Send + Sync>,
     // Dropping it would hang up on the shell.
-    _master: Box<dyn MasterPty + Send>,
+    master: Box<dyn MasterPty + Send>,
+    /// What stands on it now.
+    screen: vt100::Parser,
     writer: Box<dyn Write + Send>,
     output: Receiver<Vec<u8>>,
     seen: String,
@@ -27,7 +31,7 @@ const MARK: &str = r#"; echo "rea""dy:$?""#;
 
 impl Terminal {
     /// An interactive bash.
-    fn open(scene: &Scene) -> Terminal {
+    pub fn open(scene: &Scene) -> Terminal {
         Terminal::open_shell(scene, &["/bin/bash", "--noprofile", "-i"])
     }
 
@@ -67,7 +71,8 @@ impl Terminal {
         let writer = pair.master.take_writer().unwrap();
         Terminal {
             child,
-            _master: pair.master,
+            master: pair.master,
+            screen: vt100::Parser::new(cells(size.rows), cells(size.cols), 0),
             writer,
             output,
             seen: String::new(),
@@ -77,7 +82,6 @@ impl Terminal {
 
     /// Types a line, answers the question it asks, and gives back all that was written.
     fn asks(&mut self, line: &str, question: &str, answer: &str) -> String {
-        self.seen.clear();
         self.writes(line);
         self.wait_for(line, |seen| seen.contains(question));
         writeln!(self.writer, "{answer}").unwrap();
@@ -93,39 +97,93 @@ impl Terminal {
         self.seen.clone()
     }
 
+    /// Types keys, or a line that does not end at once, and gives back the screen when `text` stands
+    /// on it.
+    pub fn views(&mut self, keys: &str, text: &str) -> String {
+        write!(self.writer, "{keys}").unwrap();
+        self.see(keys, |screen| screen.contains(text))
+    }
+
+    /// Waits until the screen is as it should be, and gives it back.
+    pub fn see(&mut self, what: &str, is_right: impl Fn(&str) -> bool) -> String {
+        let deadline = Instant::now() + Duration::from_secs(30);
+        loop {
+            let screen = self.screen.screen().contents();
+            if is_right(&screen) {
+                return screen;
+            }
+            if let Err(error) = self.hear(deadline) {
+                panic!("{what}: {error}\n{screen}");
+            }
+        }
+    }
+
+    /// The screen as it is.
+    pub fn screen(&self) -> &vt100::Screen {
+        self.screen.screen()
+    }
+
+    /// Sends a signal to what runs in the foreground.
+    pub fn signal(&self, name: &str) {
+        let group = self.master.process_group_leader().unwrap();
+        let killed = Command::new("kill")
+            .args([&format!("-{name}"), "--", &format!("-{group}")])
+            .status()
+            .unwrap();
+        assert!(killed.success());
+    }
+
+    /// Makes the window larger or smaller.
+    pub fn resize(&mut self, rows: u16, cols: u16) {
+        let size = PtySize {
+            rows,
+            cols,
+            ..PtySize::default()
+        };
+        self.screen.screen_mut().set_size(cells(rows), cells(cols));
+        self.master.resize(size).unwrap();
+    }
+
     /// Types a line and gives back what the shell writes until it is ready for the next.
     pub fn types(&mut self, line: &str) -> String {
-        self.seen.clear();
         self.writes(line);
         self.wait_for(line, is_ready);
         self.seen.clone()
     }
 
-    fn writes(&mut self, line: &str) {
+    pub fn writes(&mut self, line: &str) {
+        self.seen.clear();
         write!(self.writer, "{line}{}\r", self.mark).unwrap();
     }
 
     fn wait_for(&mut self, line: &str, done: impl Fn(&str) -> bool) {
         let deadline = Instant::now() + Duration::from_secs(60);
         while !done(&self.seen) {
-            let left = deadline.saturating_duration_since(Instant::now());
-            match self.output.recv_timeout(left) {
-                Ok(piece) => {
-                    let piece = String::from_utf8_lossy(&piece);
-                    // Some shells wait until the terminal tells where its cursor is, and what it is.
-                    for (question, answer) in
-                        [("\u{1b}[6n", "\u{1b}[1;1R"), ("\u{1b}[c", "\u{1b}[?1;2c")]
-                    {
-                        if piece.contains(question) {
-                            write!(self.writer, "{answer}").unwrap();
-                        }
-                    }
-                    self.seen.push_str(&piece);
-                }
-                Err(error) => panic!("{line}: {error}\n{}", self.seen),
+            if let Err(error) = self.hear(deadline) {
+                panic!("{line}: {error}\n{}", self.seen);
             }
         }
     }
+
+    /// Takes in the next piece that is written.
+    fn hear(&mut self, deadline: Instant) -> Result<(), RecvTimeoutError> {
+        let left = deadline.saturating_duration_since(Instant::now());
+        let piece = self.output.recv_timeout(left)?;
+        self.screen.process(&piece);
+        let piece = String::from_utf8_lossy(&piece);
+        // Some shells wait until the terminal tells where its cursor is, and what it is.
+        for (question, answer) in [("\u{1b}[6n", "\u{1b}[1;1R"), ("\u{1b}[c", "\u{1b}[?1;2c")] {
+            if piece.contains(question) {
+                write!(self.writer, "{answer}").unwrap();
+            }
+        }
+        self.seen.push_str(&piece);
+        Ok(())
+    }
+}
+
+fn cells(count: u16) -> NonZero<u16> {
+    NonZero::new(count).expect("a window has cells")
 }
 
 /// Whether the answer to the last line is there, and behind it the next prompt.
@@ -372,6 +430,13 @@ fn an_interactive_shell_follows_the_project(
         version(&terminal.types("marram --version")).as_deref(),
         Some("8.3.1")
     );
+    // The full-screen view gives the shell what was chosen there.
+    terminal.writes("vshelf browse --filter 6.20.2");
+    terminal.see("the view", |screen| screen.contains("s switch"));
+    terminal.views("s", "this shell: 6.20.2");
+    terminal.presses("q", "ready:");
+    let switched = terminal.types("marram --version");
+    assert_eq!(version(&switched).as_deref(), Some("6.20.2"), "{switched}");
     if mark != BARE_MARK {
         let failed = terminal.types("false");
         assert!(failed.contains("ready:1"), "{failed}");

@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use serde::Serialize;
-use vshelf_core::catalog::{Build, Details};
+use vshelf_core::catalog::{Build, Details, Release};
 use vshelf_core::resolve::Candidate;
 use vshelf_view::Palette;
 use vshelf_view::words::{ago, megabytes, printable};
@@ -88,6 +88,46 @@ pub fn show(ui: &Ui, runtime: &Runtime<'_>, candidate: &Candidate<'_>, json: boo
     let phase = line.map(|line| line.phase_on(runtime.today));
     let name = styled(Palette::STRONG, format!("{title} {}", release.version));
     ui.result(format!("{}{name}", ui.spine(spine(phase))))?;
+    ui.facts(&facts(runtime, candidate, release, &details))?;
+    let others: Vec<&str> = catalog
+        .releases
+        .iter()
+        .filter(|r| r.version == release.version && r.publisher != release.publisher)
+        .map(|r| &*r.publisher)
+        .collect();
+    let prefix = runtime.context().prefix(runtime.name())?;
+    let main = catalog
+        .main_publisher()
+        .is_some_and(|main| main.id == *release.publisher);
+    let publisher = if main {
+        String::new()
+    } else {
+        format!("{}/", release.publisher)
+    };
+    if candidate.install.is_none() && release.withdrawn.is_none() {
+        ui.next(
+            "To install it",
+            &format!("vshelf install {prefix}{publisher}{}", release.version),
+        );
+    }
+    for other in others {
+        ui.next(
+            &format!("{other} publishes it too"),
+            &format!("vshelf catalog {prefix}{other}/{}", release.version),
+        );
+    }
+    Ok(())
+}
+
+/// What the card says: names and facts.
+pub fn facts(
+    runtime: &Runtime<'_>,
+    candidate: &Candidate<'_>,
+    release: &Release,
+    details: &Details,
+) -> Vec<(&'static str, String)> {
+    let catalog = runtime.catalog();
+    let line = catalog.line_of(&release.version);
     let mut facts: Vec<(&str, String)> = Vec::new();
     if let Some(date) = release.date {
         facts.push(("published", format!("{date}, {}", ago(date, runtime.today))));
@@ -147,33 +187,5 @@ pub fn show(ui: &Ui, runtime: &Runtime<'_>, candidate: &Candidate<'_>, json: boo
             None => "not on it".to_owned(),
         },
     ));
-    ui.facts(&facts)?;
-    let others: Vec<&str> = catalog
-        .releases
-        .iter()
-        .filter(|r| r.version == release.version && r.publisher != release.publisher)
-        .map(|r| &*r.publisher)
-        .collect();
-    let prefix = runtime.context().prefix(runtime.name())?;
-    let main = catalog
-        .main_publisher()
-        .is_some_and(|main| main.id == *release.publisher);
-    let publisher = if main {
-        String::new()
-    } else {
-        format!("{}/", release.publisher)
-    };
-    if candidate.install.is_none() && release.withdrawn.is_none() {
-        ui.next(
-            "To install it",
-            &format!("vshelf install {prefix}{publisher}{}", release.version),
-        );
-    }
-    for other in others {
-        ui.next(
-            &format!("{other} publishes it too"),
-            &format!("vshelf catalog {prefix}{other}/{}", release.version),
-        );
-    }
-    Ok(())
+    facts
 }

@@ -1,6 +1,6 @@
 //! `vshelf catalog`: what is published.
 
-mod card;
+pub mod card;
 mod filters;
 
 use clap::Args;
