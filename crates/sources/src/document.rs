@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use jiff::Timestamp;
 use jiff::civil::Date;
-use serde::Deserialize;
+use serde::{Deserialize, Serialize};
 use vshelf_core::catalog::{Build, Catalog, Checksum, Details, Digest, Line, Publisher, Release};
 use vshelf_core::selector::is_name;
 use vshelf_core::{Platform, Version};
@@ -92,9 +92,12 @@ impl Source for OwnCatalog {
     }
 }
 
-#[derive(Deserialize)]
+#[derive(Serialize, Deserialize)]
 struct CatalogDocument {
+    #[serde(default)]
+    format: String,
     runtime: String,
+    #[serde(skip_serializing_if = "Option::is_none")]
     updated: Option<Timestamp>,
     publishers: Vec<Publisher>,
     #[serde(default)]
@@ -104,41 +107,54 @@ struct CatalogDocument {
     releases: Vec<ReleaseEntry>,
 }
 
-#[derive(Deserialize)]
+#[derive(Serialize, Deserialize)]
 struct LineEntry {
     line: String,
+    #[serde(skip_serializing_if = "Option::is_none")]
     codename: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
     start: Option<Date>,
+    #[serde(skip_serializing_if = "Option::is_none")]
     lts: Option<Date>,
+    #[serde(skip_serializing_if = "Option::is_none")]
     maintenance: Option<Date>,
+    #[serde(skip_serializing_if = "Option::is_none")]
     end: Option<Date>,
 }
 
-#[derive(Deserialize)]
+#[derive(Serialize, Deserialize)]
 struct ReleaseEntry {
     version: Version,
     publisher: String,
+    #[serde(skip_serializing_if = "Option::is_none")]
     date: Option<Date>,
-    #[serde(default)]
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     security: bool,
+    #[serde(skip_serializing_if = "Option::is_none")]
     withdrawn: Option<String>,
-    #[serde(default)]
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     bundles: BTreeMap<String, String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
     notes: Option<String>,
     #[serde(default)]
     builds: Vec<BuildEntry>,
 }
 
-#[derive(Deserialize)]
+#[derive(Serialize, Deserialize)]
 struct BuildEntry {
     platform: Platform,
     file: String,
+    #[serde(skip_serializing_if = "Option::is_none")]
     size: Option<u64>,
     digest: String,
 }
 
 /// Reads a document of ours; the error says what is wrong with it.
-fn read(bytes: &[u8], runtime: &str, address: &Address) -> Result<PublishedCatalog, String> {
+pub(crate) fn read(
+    bytes: &[u8],
+    runtime: &str,
+    address: &Address,
+) -> Result<PublishedCatalog, String> {
     #[derive(Deserialize)]
     struct Head {
         format: String,
@@ -219,6 +235,58 @@ fn read(bytes: &[u8], runtime: &str, address: &Address) -> Result<PublishedCatal
     Ok(PublishedCatalog::new(catalog, details, address))
 }
 
+/// The document of a catalog whose builds name their files and digests; one whose digest stands in
+/// a list is left out.
+pub(crate) fn write(published: &PublishedCatalog) -> String {
+    let PublishedCatalog {
+        catalog, details, ..
+    } = published;
+    let lines = catalog.lines.iter().map(|line| LineEntry {
+        line: line.name.clone(),
+        codename: line.codename.clone(),
+        start: line.start,
+        lts: line.lts,
+        maintenance: line.maintenance,
+        end: line.end,
+    });
+    let releases = catalog.releases.iter().map(|release| {
+        let key = (release.version.clone(), release.publisher.clone());
+        let card = details.get(&key).cloned().unwrap_or_default();
+        let builds = card.builds.into_iter().filter_map(|build| {
+            let Checksum::Digest(digest) = &build.checksum else {
+                return None;
+            };
+            Some(BuildEntry {
+                platform: build.platform,
+                file: build.address,
+                size: build.size,
+                digest: digest.to_string(),
+            })
+        });
+        ReleaseEntry {
+            version: release.version.clone(),
+            publisher: release.publisher.to_string(),
+            date: release.date,
+            security: release.security,
+            withdrawn: release.withdrawn.as_deref().map(str::to_owned),
+            bundles: card.bundles,
+            notes: card.notes,
+            builds: builds.collect(),
+        }
+    });
+    let document = CatalogDocument {
+        format: FORMAT.to_owned(),
+        runtime: catalog.runtime.clone(),
+        updated: catalog.updated,
+        publishers: catalog.publishers.clone(),
+        channels: catalog.channels.clone(),
+        lines: lines.collect(),
+        releases: releases.collect(),
+    };
+    let text = serde_json::to_string_pretty(&document);
+    text.expect("texts, numbers and lists of them can be written") + "\n"
+}
+
 fn read_line(entry: LineEntry) -> Line {
     Line {
         codename: entry.codename,
@@ -259,6 +327,19 @@ mod tests {
         let details = &read.details[&(release.version.clone(), release.publisher.clone())];
         assert_eq!(details.builds[0].address, "http://gull.example/m/m.tar.gz");
         assert_eq!(details.bundles["tussock"], "3.2.0");
+    }
+
+    #[test]
+    fn what_is_written_reads_as_it_was() {
+        let address = Address::read("/m/catalog.json");
+        let before = read(document().as_bytes(), "marram", &address).unwrap();
+        let text = write(&before);
+        let again = read(text.as_bytes(), "marram", &address).unwrap();
+        assert_eq!(write(&again), text);
+        assert_eq!(again.details, before.details);
+        assert_eq!(again.catalog.lines, before.catalog.lines);
+        assert_eq!(again.catalog.channels, before.catalog.channels);
+        assert!(again.catalog.releases[0].security);
     }
 
     #[rstest]

@@ -1,6 +1,7 @@
 //! What every command shares, loaded when it is needed.
 
 use std::cell::OnceCell;
+use std::path::PathBuf;
 
 use jiff::civil::Date;
 use jiff::{Timestamp, tz::TimeZone};
@@ -28,6 +29,8 @@ pub struct Context {
     pub transport: Transport,
     /// The platform that builds have to run on.
     pub platform: Platform,
+    /// Where catalogs are kept, where that is not the usual place.
+    catalogs: Option<PathBuf>,
     folders: OnceCell<Folders>,
     settings: OnceCell<Settings>,
     command_id: OnceCell<String>,
@@ -45,9 +48,21 @@ impl Context {
             shell,
             transport: Transport::new(offline, Patience::default()),
             platform: this_platform(),
+            catalogs: None,
             folders: OnceCell::new(),
             settings: OnceCell::new(),
             command_id: OnceCell::new(),
+        }
+    }
+
+    /// The same surroundings as a machine of this platform would have them; what sources say to it
+    /// is kept in `catalogs`, because some say to each platform only what is for it.
+    pub fn on_platform(&self, platform: Platform, catalogs: PathBuf) -> Context {
+        Context {
+            transport: self.transport.clone(),
+            platform,
+            catalogs: Some(catalogs),
+            ..Context::in_shell(self.shell.clone(), self.transport.is_offline())
         }
     }
 
@@ -107,7 +122,10 @@ impl Context {
 
     /// The cache of catalogs.
     pub fn catalogs(&self) -> Result<CatalogCache, Failure> {
-        let folder = self.folders()?.cache.join("catalogs");
+        let folder = match &self.catalogs {
+            Some(folder) => folder.clone(),
+            None => self.folders()?.cache.join("catalogs"),
+        };
         Ok(CatalogCache::new(
             folder,
             self.settings()?.catalog_fresh_for(),

@@ -67,10 +67,10 @@ pub fn own_names(config: &Path) -> Result<Vec<String>, Failure> {
     Ok(names)
 }
 
-/// The definition of the runtime with this name.
-pub fn find(config: &Path, name: &str) -> Result<Definition, Failure> {
+/// The text of the definition of the runtime with this name, and where it stands.
+pub fn text(config: &Path, name: &str) -> Result<(String, String), Failure> {
     let file = file(config, name);
-    let (text, place) = match fs::read_to_string(&file) {
+    Ok(match fs::read_to_string(&file) {
         Ok(text) => (text, file.display().to_string()),
         Err(error) if error.kind() == io::ErrorKind::NotFound => {
             let built_in = BUILT_IN.iter().find(|(known, _)| *known == name);
@@ -85,7 +85,13 @@ pub fn find(config: &Path, name: &str) -> Result<Definition, Failure> {
                 format!("{} cannot be read: {error}", file.display()),
             ));
         }
-    };
+    })
+}
+
+/// The definition of the runtime with this name.
+pub fn find(config: &Path, name: &str) -> Result<Definition, Failure> {
+    let file = file(config, name);
+    let (text, place) = text(config, name)?;
     let wrong = |problem: String| {
         Failure::new(
             Kind::Disk,

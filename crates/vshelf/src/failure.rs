@@ -168,6 +168,10 @@ impl From<TransportError> for Failure {
             TransportError::Offline(_) => failure.say("Leave --offline out to ask for it."),
             TransportError::Status { status: 404, .. } => failure
                 .say("It may have moved; the source's address stands in the runtime's definition."),
+            TransportError::Status {
+                status: 401 | 403, ..
+            } => failure
+                .say("The server has it, and does not give it to everybody; ask whoever runs it."),
             TransportError::Unreachable { .. } | TransportError::BrokenOff { .. } => failure.say(
                 "Check the connection and the proxy settings, then give the same command again.",
             ),

@@ -330,6 +330,14 @@ impl<'c> Runtime<'c> {
         }
     }
 
+    /// The selector that means exactly what this publisher published as this version.
+    pub fn selector_for(&self, version: &Version, publisher: &str) -> String {
+        match self.outline().main_publisher() {
+            Some(main) if main.id != publisher => format!("{publisher}/{version}"),
+            _ => version.to_string(),
+        }
+    }
+
     /// An install as a selector that means exactly it: the version, with its publisher where that
     /// is not the main one.
     pub fn spelled(&self, install: &Shelved) -> String {

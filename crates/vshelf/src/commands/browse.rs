@@ -409,7 +409,7 @@ fn stand(runtime: &Runtime<'_>) -> Stand {
             let mut entry = entry(
                 runtime,
                 &activity,
-                &name_of(runtime, candidate),
+                &runtime.selector_for(candidate.version, candidate.publisher),
                 candidate.install,
             );
             entry.spine = spine_of(candidate.version);
@@ -439,15 +439,6 @@ fn stand(runtime: &Runtime<'_>) -> Stand {
         active: active_in_words(&activity),
         spines: spines.collect(),
         entries: entries.into_iter().map(|(_, entry)| entry).collect(),
-    }
-}
-
-/// The selector that means exactly a candidate.
-fn name_of(runtime: &Runtime<'_>, candidate: &Candidate<'_>) -> String {
-    let main = runtime.catalog().main_publisher();
-    match main.is_none_or(|main| main.id == *candidate.publisher) {
-        true => candidate.version.to_string(),
-        false => format!("{}/{}", candidate.publisher, candidate.version),
     }
 }
 
@@ -535,7 +526,12 @@ impl<'r, 'c> Cards<'r, 'c> {
         Cards {
             runtime,
             published: published
-                .map(|candidate| (name_of(runtime, &candidate), candidate))
+                .map(|candidate| {
+                    (
+                        runtime.selector_for(candidate.version, candidate.publisher),
+                        candidate,
+                    )
+                })
                 .collect(),
         }
     }

@@ -15,6 +15,7 @@ mod install;
 mod label;
 pub mod launchers;
 mod list;
+mod mirror;
 mod path;
 mod pin;
 mod remove;
@@ -109,6 +110,7 @@ pub fn all() -> Vec<Entry> {
         entry::<restore::Restore>(),
         entry::<renew::Renew>(),
         entry::<carry::Carry>(),
+        entry::<mirror::MirrorArgs>(),
         entry::<setup::Setup>(),
         entry::<hook::Hook>(),
         entry::<launchers::Launchers>(),

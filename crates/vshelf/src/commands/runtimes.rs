@@ -4,6 +4,7 @@ use std::fs;
 
 use clap::Args;
 use serde::Serialize;
+use toml_edit::{ArrayOfTables, DocumentMut, TomlError};
 use vshelf_core::Definition;
 use vshelf_core::definition::SourceKind;
 use vshelf_shelf::{Shelf, atomic};
@@ -126,13 +127,12 @@ fn add(ui: &Ui, context: &Context, place: &str) -> Outcome {
             format!("{address} gives nothing"),
         ));
     };
-    let text = String::from_utf8_lossy(&bytes);
-    let definition = Definition::read(&text).map_err(|error| {
-        Failure::new(
-            Kind::Source,
-            format!("{address} is no definition of a runtime: {error}"),
-        )
-    })?;
+    let no_definition = |error: String| {
+        let message = format!("{address} is no definition of a runtime: {error}");
+        Failure::new(Kind::Source, message)
+    };
+    let text = beside(&String::from_utf8_lossy(&bytes), &address).map_err(no_definition)?;
+    let definition = Definition::read(&text).map_err(|error| no_definition(error.to_string()))?;
     let file = definitions::file(&context.folders()?.config, &definition.name);
     atomic::write_file(&file, text.as_bytes()).map_err(|e| file_failure(&file, "written", e))?;
     ui.result(format!(
@@ -150,6 +150,29 @@ fn add(ui: &Ui, context: &Context, place: &str) -> Outcome {
         &format!("vshelf catalog {}@", definition.name),
     );
     Ok(())
+}
+
+/// The definition's text as it holds in another place: a catalog named by a path alone lies beside
+/// the definition, as in a mirror on a stick or server.
+fn beside(text: &str, place: &Address) -> Result<String, String> {
+    let mut document: DocumentMut = text.parse().map_err(|e: TomlError| e.to_string())?;
+    let place = match place {
+        Address::File(path) => {
+            Address::File(std::path::absolute(path).map_err(|error| error.to_string())?)
+        }
+        web => web.clone(),
+    };
+    let sources = document.get_mut("sources");
+    let sources = sources.and_then(|sources| sources.as_array_of_tables_mut());
+    for source in sources.into_iter().flat_map(ArrayOfTables::iter_mut) {
+        let is_catalog = source.get("kind").and_then(|kind| kind.as_str()) == Some("catalog");
+        if let Some(address) = source.get_mut("address").filter(|_| is_catalog)
+            && let Some(written) = address.as_str()
+        {
+            *address = toml_edit::value(place.join(written).to_string());
+        }
+    }
+    Ok(document.to_string())
 }
 
 fn forget(ui: &Ui, context: &Context, name: &str) -> Outcome {

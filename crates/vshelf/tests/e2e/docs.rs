@@ -3,6 +3,7 @@
 use std::fs;
 use std::path::{Path, PathBuf};
 
+use rstest::rstest;
 use vshelf_core::Definition;
 
 use crate::scene::Scene;
@@ -56,6 +57,56 @@ fn every_shown_command_and_option_exists() {
         }
     }
     assert!(shown > 10, "the README shows commands");
+}
+
+/// The lines of the shell in a page, in order.
+fn script(page: &str) -> Vec<String> {
+    let text = fs::read_to_string(root().join(page)).unwrap();
+    let blocks = blocks(&text, "sh");
+    let lines = blocks.iter().flat_map(|block| block.lines());
+    let lines = lines.map(|line| line.split(" #").next().unwrap_or_default().trim());
+    lines
+        .filter(|line| !line.is_empty())
+        .map(str::to_owned)
+        .collect()
+}
+
+/// Whether a line builds or tests the program, as this very test does.
+fn is_of_cargo(line: &str) -> bool {
+    line.starts_with("cargo ") || line.starts_with("scripts/")
+}
+
+/// Pages whose commands can be given one after another, and what is on the shelf before.
+#[rstest]
+#[case::readme("README.md", &[])]
+#[case::guide("docs/guide.md", &[])]
+#[case::jobs("docs/jobs.md", &[])]
+#[case::keeping("docs/keeping.md", &["8.3.1", "8.3.0", "6.20.2", "6.20.1", "6.2.11", "9.1.0"])]
+#[case::projects("docs/projects.md", &["8", "6"])]
+#[case::shells("docs/shells.md", &["8", "6"])]
+fn every_command_of_a_page_runs(#[case] page: &str, #[case] shelf: &[&str]) {
+    let scene = Scene::new();
+    if !shelf.is_empty() {
+        scene.does(&[&["--quiet", "install"], shelf].concat());
+    }
+    scene.write(".marram-version", "8\n");
+    let lines = script(page);
+    assert!(lines.len() > 2, "{page} shows commands");
+    let mut script = String::new();
+    for line in lines.iter().filter(|line| !is_of_cargo(line)) {
+        // The README shows a real runtime, whose lines are others; browse needs a terminal.
+        let mut line = line.replace("vshelf browse", "vshelf browse --help");
+        for (theirs, ours) in [("node", "marram"), ("20", "6"), ("22", "9"), ("23", "10")] {
+            if page == "README.md" {
+                line = line.replace(theirs, ours);
+            }
+        }
+        script.push_str(&format!(
+            "{line} || {{ echo \"FAILED ($?): {line}\"; exit 1; }}\n"
+        ));
+    }
+    let ran = scene.bash(&script);
+    assert_eq!(ran.code, 0, "{page}: {ran}");
 }
 
 /// What a source in the docs is read with.

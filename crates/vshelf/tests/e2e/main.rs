@@ -19,6 +19,7 @@ mod jobs;
 mod kills;
 mod launchers;
 mod live;
+mod mirror;
 mod names;
 mod network;
 mod renew;

@@ -209,7 +209,7 @@ pub fn names_in(folder: &Path) -> Vec<String> {
 
 /// Where a program is that not every machine has; it is said where it is not.
 pub fn program(name: &str) -> Option<PathBuf> {
-    let places = ["/usr/bin", "/bin", "/usr/local/bin"];
+    let places = ["/usr/bin", "/bin", "/usr/local/bin", "/usr/sbin"];
     let mut programs = places.iter().map(|place| Path::new(place).join(name));
     let found = programs.find(|program| program.exists());
     if found.is_none() {

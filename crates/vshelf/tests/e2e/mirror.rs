@@ -1,0 +1,256 @@
+//! `vshelf mirror`: what one machine wrote, another installs from.
+
+use std::fs;
+use std::net::TcpListener;
+use std::process::{Child, Command};
+use std::time::{Duration, Instant};
+
+use vshelf_demo::server::Fault;
+
+use crate::scene::{Ran, Scene, names_in, program};
+use crate::shows;
+
+/// Another machine, which knows Marram from the mirror in `place` alone.
+fn other_machine(place: &str) -> Scene {
+    let mut scene = Scene::new();
+    // Nothing else than the mirror can serve it.
+    scene.stop_server();
+    scene.does(&["runtimes", "--add", place]);
+    scene.does(&["setup", "--shell", "bash", "--main", "marram"]);
+    scene
+}
+
+fn mirrored(scene: &Scene) -> String {
+    scene.path("site/marram/marram.toml").display().to_string()
+}
+
+#[test]
+fn what_is_mirrored_installs_elsewhere_and_is_verified_again() {
+    let scene = Scene::new();
+    let ran = scene.does(&["mirror", "lts", "dunefield/8", "6.2", "--to", "site"]);
+    shows!(
+        ran,
+        r#"version                 platform     size  came of it
+Marram 8.3.1            linux-x64  0.2 MB  fetched and verified
+Marram dunefield/8.3.1  linux-x64  0.2 MB  fetched and verified
+Marram 6.2.11           linux-x64  0.2 MB  fetched and verified
+site/marram holds 3 releases in 3 archives, 0.6 MB.
+--- stderr
+Fetching Marram 8.3.1 for linux-x64-gnu (0.2 MB).
+Fetching Marram dunefield/8.3.1 for linux-x64-gnu (0.2 MB).
+Fetching Marram 6.2.11 for linux-x64-gnu (0.2 MB).
+To install from it, from a stick or with its URL: vshelf runtimes --add site/marram/marram.toml
+"#
+    );
+    let other = other_machine(&mirrored(&scene));
+    let listed = other.does(&["catalog"]).stdout;
+    assert!(
+        listed.contains("8  Eelgrass   lts") && !listed.contains("   9 "),
+        "{listed}"
+    );
+    other.does(&["install", "lts", "dunefield/8"]);
+    assert_eq!(other.on_shelf(), ["8.3.1", "dunefield-8.3.1"]);
+    assert_eq!(
+        other
+            .does(&["run", "8", "--", "marram", "--version"])
+            .stdout,
+        "marram 8.3.1\n"
+    );
+    // What was changed on the way is not installed.
+    let archive = scene.path("site/marram/files/saltmarsh/marram-6.2.11-linux-x64.tar.gz");
+    let mut bytes = fs::read(&archive).unwrap();
+    let middle = bytes.len() / 2;
+    bytes[middle] ^= 1;
+    fs::write(&archive, bytes).unwrap();
+    let ran = other.vshelf(&["install", "6"]);
+    assert_eq!(ran.code, 5, "{ran}");
+    assert!(
+        ran.stderr.contains("is not what its catalog promises"),
+        "{ran}"
+    );
+    assert_eq!(other.on_shelf(), ["8.3.1", "dunefield-8.3.1"]);
+    // The next run mends it.
+    let ran = scene.does(&["mirror", "6.2", "8.3.1", "--to", "site"]);
+    assert!(
+        ran.stdout
+            .contains("Marram 6.2.11  linux-x64  0.2 MB  fetched and verified"),
+        "{ran}"
+    );
+    assert!(
+        ran.stdout
+            .contains("Marram 8.3.1   linux-x64  0.2 MB  was there already"),
+        "{ran}"
+    );
+    assert!(
+        ran.stdout.contains("holds 3 releases in 3 archives"),
+        "{ran}"
+    );
+    other.does(&["install", "6"]);
+}
+
+#[test]
+fn several_platforms_and_every_release_that_is_covered() {
+    let scene = Scene::new();
+    let platforms = ["--platform", "darwin-arm64", "--platform", "linux-x64-gnu"];
+    let arguments = [
+        &["mirror", "8.2", ">=8.2 <8.3", "--every", "--to", "site"],
+        &platforms[..],
+    ];
+    let ran = scene.does(&arguments.concat());
+    // 8.2.1 was withdrawn, and two selectors that cover the same are one wish.
+    assert!(
+        ran.stdout
+            .ends_with("site/marram holds 3 releases in 6 archives, 1.1 MB.\n"),
+        "{ran}"
+    );
+    assert_eq!(
+        names_in(&scene.path("site/marram/files/saltmarsh")),
+        [
+            "marram-8.2.0-darwin-arm64.tar.xz",
+            "marram-8.2.0-linux-x64.tar.xz",
+            "marram-8.2.2-darwin-arm64.tar.xz",
+            "marram-8.2.2-linux-x64.tar.xz",
+        ]
+    );
+    let card = other_machine(&mirrored(&scene))
+        .does(&["catalog", "8.2.2"])
+        .stdout;
+    for fact in [
+        "build          darwin-arm64",
+        "build          linux-x64",
+        "mends a security problem",
+    ] {
+        assert!(card.contains(fact), "{card}");
+    }
+}
+
+#[test]
+fn what_does_not_come_stops_nothing_else() {
+    let scene = Scene::with_faults(&[]);
+    scene.does(&["mirror", "8.3.1", "--to", "site"]);
+    let before = fs::read_to_string(scene.path("site/marram/catalog.json")).unwrap();
+    scene.server().misbehave(&[Fault::WrongBytes]);
+    let ran = scene.vshelf(&["mirror", "8.3.1", "6.2.11", "--to", "site"]);
+    assert_eq!(ran.code, 5, "{ran}");
+    assert!(
+        ran.stdout
+            .contains("Marram 8.3.1  linux-x64  0.2 MB  was there already"),
+        "{ran}"
+    );
+    let after = fs::read_to_string(scene.path("site/marram/catalog.json")).unwrap();
+    let releases = |text: &str| text.split("\"releases\"").nth(1).map(str::to_owned);
+    assert_eq!(releases(&before), releases(&after));
+    let files = names_in(&scene.path("site/marram/files/saltmarsh"));
+    assert_eq!(files, ["marram-8.3.1-linux-x64.tar.xz"]);
+    // A line that breaks is gone on with.
+    scene.server().misbehave(&[Fault::Cut(100_000)]);
+    scene.does(&["mirror", "6.2.11", "--to", "site"]);
+}
+
+fn fails(ran: Ran, code: i32, words: &[&str]) {
+    assert_eq!(ran.code, code, "{ran}");
+    for words in words {
+        assert!(ran.stderr.contains(words), "{words}\n{ran}");
+    }
+}
+
+#[test]
+fn bad_input_names_the_value_and_the_way_out() {
+    let scene = Scene::new();
+    let mirror = |arguments: &[&str]| scene.vshelf(&[&["mirror"], arguments].concat());
+    fails(mirror(&["lts"]), 2, &["--to"]);
+    fails(mirror(&["--to", "site"]), 2, &["<SELECTOR>..."]);
+    let unknown = mirror(&["lts", "--to", "site", "--platform", "sun sparc"]);
+    fails(
+        unknown,
+        2,
+        &["\"sun sparc\" is no platform", "linux-x64-gnu"],
+    );
+    let unbuilt = mirror(&["lts", "--to", "site", "--platform", "plan9-x64"]);
+    fails(
+        unbuilt,
+        3,
+        &[
+            "8.3.1 is not built for plan9-x64",
+            "It was asked for plan9-x64.",
+        ],
+    );
+    fails(
+        mirror(&["8.99", "--to", "site"]),
+        3,
+        &["8.99 is not published", "Did you mean"],
+    );
+    fails(
+        mirror(&["system", "--to", "site"]),
+        7,
+        &["system is the copy on this machine"],
+    );
+    assert!(!scene.path("site/marram/catalog.json").exists());
+    scene.write("site/marram/catalog.json", "{}");
+    let other = mirror(&["lts", "--to", "site"]);
+    fails(
+        other,
+        7,
+        &[
+            "is no catalog that can be gone on with",
+            "Choose another folder",
+        ],
+    );
+    assert_eq!(
+        fs::read_to_string(scene.path("site/marram/catalog.json")).unwrap(),
+        "{}"
+    );
+}
+
+/// A web server that ends with this.
+struct Serving(Child);
+
+impl Drop for Serving {
+    fn drop(&mut self) {
+        self.0.kill().unwrap_or_default();
+        self.0.wait().ok();
+    }
+}
+
+#[test]
+fn any_web_server_can_serve_it() {
+    let Some(nginx) = program("nginx") else {
+        return;
+    };
+    let scene = Scene::new();
+    scene.does(&["mirror", "lts", "--to", "site"]);
+    let port = TcpListener::bind("127.0.0.1:0")
+        .unwrap()
+        .local_addr()
+        .unwrap()
+        .port();
+    let home = scene.home().display();
+    let place = format!("http://127.0.0.1:{port}/marram/marram.toml");
+    // One process, so that it can be ended and reads with the rights of whoever wrote.
+    scene.write(
+        "nginx.conf",
+        &format!(
+            "daemon off; master_process off; pid {home}/nginx.pid; error_log {home}/nginx.log;
+             events {{}}
+             http {{ access_log off; client_body_temp_path {home}/a; proxy_temp_path {home}/b;
+               fastcgi_temp_path {home}/c; uwsgi_temp_path {home}/d; scgi_temp_path {home}/e;
+               server {{ listen 127.0.0.1:{port}; root {home}/site; }} }}"
+        ),
+    );
+    let mut command = Command::new(nginx);
+    command.args(["-c", &scene.path("nginx.conf").display().to_string()]);
+    let log = scene.path("nginx.log").display().to_string();
+    let _serving = Serving(command.args(["-e", &log]).spawn().unwrap());
+    let begun = Instant::now();
+    while std::net::TcpStream::connect(("127.0.0.1", port)).is_err() {
+        assert!(begun.elapsed() < Duration::from_secs(20));
+        std::thread::sleep(Duration::from_millis(20));
+    }
+    let other = other_machine(&place);
+    let ran = other.does(&["install", "lts"]);
+    assert!(
+        ran.stdout.contains("from mirror, verified by sha256"),
+        "{ran}"
+    );
+    assert_eq!(other.on_shelf(), ["8.3.1"]);
+}
