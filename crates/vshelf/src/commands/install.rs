@@ -36,6 +36,9 @@ pub struct Install {
     /// What to install, as in lts, 8.3.1 or dunefield/8; nothing is what the project here wants
     #[arg(value_name = "SELECTOR")]
     selectors: Vec<String>,
+    /// Install what the project here wants, as without a selector; for scripts that say it aloud
+    #[arg(long, conflicts_with = "selectors")]
+    from_pin: bool,
     /// Use it in this shell at once
     #[arg(long)]
     switch: bool,
@@ -68,25 +71,26 @@ impl CommandArgs for Install {
         if self.switch {
             super::switch::require_connection(context)?;
         }
-        let single = [
-            (self.switch, "switch"),
-            (self.default, "default"),
-            (self.carry_from.is_some(), "carry-from"),
-        ];
-        let given = single.iter().find(|(given, _)| *given);
-        if let Some((_, option)) = given.filter(|_| self.selectors.len() > 1) {
-            let message = format!("--{option} takes one selector, and there are several");
-            return Err(Failure::new(Kind::Usage, message).run(
-                "To install them first",
-                format!("vshelf install {}", self.selectors.join(" ")),
-            ));
-        }
         let requests = match self.selectors.is_empty() {
             true => wished(ui, context)?,
             false => (self.selectors.iter())
                 .map(|selector| selector.parse())
                 .collect::<Result<_, _>>()?,
         };
+        let single = [
+            (self.switch, "switch"),
+            (self.default, "default"),
+            (self.carry_from.is_some(), "carry-from"),
+        ];
+        let given = single.iter().find(|(given, _)| *given);
+        if let Some((_, option)) = given.filter(|_| requests.len() > 1) {
+            let message = format!("--{option} takes one selector, and there are several");
+            let names: Vec<String> = requests.iter().map(Request::to_string).collect();
+            return Err(Failure::new(Kind::Usage, message).run(
+                "To install them first",
+                format!("vshelf install {}", names.join(" ")),
+            ));
+        }
         self.install(ui, context, requests)
     }
 }
@@ -553,6 +557,7 @@ fn conclude_several(ui: &Ui, context: &Context, orders: &[Order], asked: &[Asked
 pub fn bring(ui: &Ui, context: &Context, request: &Request) -> Outcome {
     let plain = Install {
         selectors: Vec::new(),
+        from_pin: false,
         switch: false,
         default: false,
         carry_from: None,
