@@ -3,12 +3,16 @@
 use std::fmt::Write;
 
 use anstyle::Style;
-use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
+use unicode_width::UnicodeWidthStr;
+
+use crate::words::broken;
 
 /// A piece of text with a style.
 #[derive(Clone, Debug, Default)]
 pub struct Cell {
     text: String,
+    /// What stands there where the table is too wide otherwise.
+    short: Option<String>,
     style: Style,
 }
 
@@ -19,7 +23,8 @@ pub struct Column {
     pub heading: &'static str,
     /// Whether its cells end in line rather than begin.
     pub right: bool,
-    /// Whether it may be cut when the table is wider than the terminal.
+    /// Whether its text goes on below where the table is wider than the terminal: the last column
+    /// may.
     pub gives_way: bool,
 }
 
@@ -30,8 +35,19 @@ pub struct Frame {
     pub width: Option<usize>,
     /// The spine's character; none where rows have no spine.
     pub spine: Option<char>,
-    /// The sign for cut text.
-    pub ellipsis: &'static str,
+}
+
+/// What a last column that gives way has at least; with less room a longer text stands below its row.
+const BESIDE: usize = 18;
+
+/// How a table is laid out in a frame.
+struct Layout {
+    /// The columns' widths; zero for one that is left out.
+    widths: Vec<usize>,
+    /// Whether short texts are taken.
+    short: bool,
+    /// Where the last column's text begins, and how wide it is, where it does not fit into its row.
+    below: Option<(usize, usize)>,
 }
 
 /// Rows of cells under headings.
@@ -47,7 +63,21 @@ impl Cell {
     pub fn new(text: impl Into<String>, style: Style) -> Cell {
         Cell {
             text: text.into(),
+            short: None,
             style,
+        }
+    }
+
+    /// With other text where the table is too wide otherwise.
+    pub fn or(mut self, short: impl Into<String>) -> Cell {
+        self.short = Some(short.into());
+        self
+    }
+
+    fn text(&self, short: bool) -> &str {
+        match &self.short {
+            Some(text) if short => text,
+            _ => &self.text,
         }
     }
 }
@@ -77,7 +107,7 @@ impl Column {
         }
     }
 
-    /// A column that is cut where the terminal is too narrow.
+    /// A last column whose text goes on below where the terminal is too narrow.
     pub const fn yielding(heading: &'static str) -> Column {
         Column {
             heading,
@@ -107,54 +137,77 @@ impl Table {
         self.rows.is_empty()
     }
 
-    /// The table as text with ANSI styles; columns without any text are left out.
+    /// The table as text with ANSI styles; columns without any text are left out. What does not fit
+    /// goes on below: nothing is cut.
     pub fn render(&self, frame: Frame) -> String {
-        let mut widths: Vec<usize> = (0..self.columns.len())
-            .map(|index| {
-                self.rows
-                    .iter()
-                    .filter_map(|(_, cells)| cells.get(index))
-                    .map(|cell| cell.text.width())
-                    .max()
-                    .unwrap_or(0)
-            })
-            .collect();
-        for (width, column) in widths.iter_mut().zip(&self.columns) {
-            if *width > 0 {
-                *width = (*width).max(column.heading.width());
-            }
-        }
-        self.fit(&mut widths, frame);
-        let headings: Vec<Cell> = self
-            .columns
-            .iter()
+        let layout = self.lay_out(frame);
+        let headings = self.columns.iter();
+        let headings: Vec<Cell> = headings
             .map(|column| Cell::new(column.heading, self.heading_style))
             .collect();
         let mut text = String::new();
-        self.render_row(&mut text, frame, None, &headings, &widths);
+        self.render_row(&mut text, frame, None, &headings, &layout);
         for (spine, cells) in &self.rows {
-            self.render_row(&mut text, frame, Some(*spine), cells, &widths);
+            self.render_row(&mut text, frame, Some(*spine), cells, &layout);
         }
         text
     }
 
-    /// Takes from the columns that give way what the terminal does not have.
-    fn fit(&self, widths: &mut [usize], frame: Frame) {
-        let Some(available) = frame.width else {
-            return;
-        };
+    fn lay_out(&self, frame: Frame) -> Layout {
         let spine = if frame.spine.is_some() { 2 } else { 0 };
-        let shown = widths.iter().filter(|width| **width > 0).count();
-        let needed = spine + widths.iter().sum::<usize>() + 2 * shown.saturating_sub(1);
-        let mut missing = needed.saturating_sub(available);
-        for (width, column) in widths.iter_mut().zip(&self.columns).rev() {
-            if column.gives_way && missing > 0 {
-                let least = column.heading.width().max(8).min(*width);
-                let given = missing.min(*width - least);
-                *width -= given;
-                missing -= given;
+        let width_of = |widths: &[usize]| {
+            let shown = widths.iter().filter(|width| **width > 0).count();
+            spine + widths.iter().sum::<usize>() + 2 * shown.saturating_sub(1)
+        };
+        let mut layout = Layout {
+            widths: self.widths(false),
+            short: false,
+            below: None,
+        };
+        let Some(available) = frame.width else {
+            return layout;
+        };
+        if width_of(&layout.widths) > available {
+            layout.widths = self.widths(true);
+            layout.short = true;
+        }
+        let missing = width_of(&layout.widths).saturating_sub(available);
+        let gives_way = self.columns.last().is_some_and(|column| column.gives_way);
+        if let Some(last) = layout
+            .widths
+            .last_mut()
+            .filter(|_| gives_way && missing > 0)
+        {
+            match last.checked_sub(missing) {
+                Some(rest) if rest >= BESIDE => *last = rest,
+                beside => {
+                    // What is short enough still stands in its row.
+                    let heading = self.columns.last().map_or(0, |last| last.heading.width());
+                    *last = beside.filter(|beside| *beside >= heading).unwrap_or(0);
+                    let indent = spine + layout.widths.first().map_or(0, |first| first + 2);
+                    let rest = available.saturating_sub(indent).max(BESIDE);
+                    layout.below = Some((indent - spine, rest));
+                }
             }
         }
+        layout
+    }
+
+    /// What each column needs; nothing where it has no text.
+    fn widths(&self, short: bool) -> Vec<usize> {
+        let columns = self.columns.iter().enumerate();
+        let widths = columns.map(|(index, column)| {
+            let cells = self.rows.iter().filter_map(|(_, cells)| cells.get(index));
+            match cells
+                .map(|cell| cell.text(short).width())
+                .max()
+                .unwrap_or(0)
+            {
+                0 => 0,
+                width => width.max(column.heading.width()),
+            }
+        });
+        widths.collect()
     }
 
     fn render_row(
@@ -163,24 +216,35 @@ impl Table {
         frame: Frame,
         spine: Option<Style>,
         cells: &[Cell],
-        widths: &[usize],
+        layout: &Layout,
     ) {
         let mut line = String::new();
-        match (frame.spine, spine) {
-            (Some(sign), Some(style)) => push(&mut line, style, &format!("{sign} ")),
+        let begin = |line: &mut String| match (frame.spine, spine) {
+            (Some(sign), Some(style)) => push(line, style, &format!("{sign} ")),
             (Some(_), None) => line.push_str("  "),
             (None, _) => {}
-        }
+        };
+        begin(&mut line);
         let mut first = true;
-        for ((cell, width), column) in cells.iter().zip(widths).zip(&self.columns) {
+        let mut column_at = 0;
+        let mut rest: (usize, Style, Vec<String>) = Default::default();
+        for ((cell, width), column) in cells.iter().zip(&layout.widths).zip(&self.columns) {
             if *width == 0 {
                 continue;
             }
             if !first {
                 line.push_str("  ");
+                column_at += 2;
             }
             first = false;
-            let shown = cut(&cell.text, *width, frame.ellipsis);
+            let mut shown = cell.text(layout.short).to_owned();
+            if column.gives_way && shown.width() > *width && layout.below.is_some() {
+                shown.clear();
+            } else if column.gives_way && shown.width() > *width {
+                let mut pieces = broken(&shown, *width).into_iter();
+                shown = pieces.next().unwrap_or_default();
+                rest = (column_at, cell.style, pieces.collect());
+            }
             let padding = " ".repeat(width.saturating_sub(shown.width()));
             if column.right {
                 line.push_str(&padding);
@@ -189,9 +253,24 @@ impl Table {
             if !column.right {
                 line.push_str(&padding);
             }
+            column_at += width;
+        }
+        if let (Some((indent, width)), Some(cell), Some(_)) = (layout.below, cells.last(), spine)
+            && cell.text(true).width() > layout.widths.last().copied().unwrap_or(0)
+        {
+            rest = (indent, cell.style, broken(cell.text(true), width));
         }
         text.push_str(line.trim_end());
         text.push('\n');
+        let (indent, style, pieces) = rest;
+        for piece in pieces {
+            let mut line = String::new();
+            begin(&mut line);
+            line.push_str(&" ".repeat(indent));
+            push(&mut line, style, &piece);
+            text.push_str(&line);
+            text.push('\n');
+        }
     }
 }
 
@@ -203,24 +282,6 @@ pub(crate) fn push(line: &mut String, style: Style, text: &str) {
     }
 }
 
-/// The text in at most `width` columns.
-fn cut(text: &str, width: usize, ellipsis: &str) -> String {
-    if text.width() <= width {
-        return text.to_owned();
-    }
-    let room = width.saturating_sub(ellipsis.width());
-    let mut used = 0;
-    let mut short: String = text
-        .chars()
-        .take_while(|c| {
-            used += c.width().unwrap_or(0);
-            used <= room
-        })
-        .collect();
-    short.truncate(short.trim_end().len());
-    short + ellipsis
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -228,7 +289,6 @@ mod tests {
     const PLAIN: Frame = Frame {
         width: None,
         spine: None,
-        ellipsis: "...",
     };
 
     fn table() -> Table {
@@ -258,18 +318,47 @@ mod tests {
         );
     }
 
-    #[test]
-    fn a_narrow_terminal_cuts_only_what_gives_way() {
-        let frame = Frame {
-            width: Some(36),
+    fn narrow(width: usize) -> Frame {
+        Frame {
+            width: Some(width),
             spine: Some('|'),
-            ..PLAIN
-        };
+        }
+    }
+
+    #[test]
+    fn what_is_too_long_goes_on_below() {
         assert_eq!(
-            table().render(frame),
+            table().render(narrow(42)),
             "  version     size  notes\n\
-             | 8.3.1     2.1 MB  default, pinn...\n\
+             | 8.3.1     2.1 MB  default, pinned by\n\
+             |                   tide-board\n\
              | 6.20.0   12.0 MB\n"
+        );
+        // With too little room beside, all of a longer text does.
+        assert_eq!(
+            table().render(narrow(30)),
+            "  version     size  notes\n\
+             | 8.3.1     2.1 MB\n\
+             |          default, pinned by\n\
+             |          tide-board\n\
+             | 6.20.0   12.0 MB\n"
+        );
+    }
+
+    #[test]
+    fn shorter_texts_stand_in_before_anything_goes_on_below() {
+        let columns = [
+            Column::left("line"),
+            Column::left("ends"),
+            Column::yielding("marks"),
+        ];
+        let mut table = Table::new(&columns, Style::new());
+        let ends = Cell::from("2026-12-28, in 5 weeks").or("2026-12-28");
+        table.row(Style::new(), ["6".into(), ends, "default, board".into()]);
+        assert!(table.render(narrow(46)).contains("in 5 weeks"));
+        assert_eq!(
+            table.render(narrow(45)),
+            "  line  ends        marks\n| 6     2026-12-28  default, board\n"
         );
     }
 }

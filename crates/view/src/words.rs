@@ -3,6 +3,7 @@
 use std::fmt;
 
 use jiff::civil::Date;
+use unicode_width::UnicodeWidthStr;
 
 /// A number of things, spelled with the right form of the word.
 #[derive(Clone, Copy, Debug)]
@@ -76,6 +77,42 @@ pub fn printable(text: &str) -> String {
     safe
 }
 
+/// `text` in pieces of so many columns at most, broken at spaces where there are some.
+pub fn broken(text: &str, columns: usize) -> Vec<String> {
+    let mut pieces = vec![String::new()];
+    for word in text.split(' ') {
+        let mut word = word.to_owned();
+        loop {
+            let last = pieces.last_mut().expect("it begins with one");
+            let gap = usize::from(!last.is_empty());
+            if last.width() + gap + word.width() <= columns {
+                if gap == 1 {
+                    last.push(' ');
+                }
+                last.push_str(&word);
+                break;
+            }
+            if gap == 1 {
+                pieces.push(String::new());
+                continue;
+            }
+            // A word that is longer than a piece, such as a digest.
+            let fits = (word.char_indices().map(|(at, _)| at).skip(1))
+                .take_while(|at| word[..*at].width() <= columns)
+                .last();
+            let Some(fits) = fits else {
+                last.push_str(&word);
+                break;
+            };
+            let rest = word.split_off(fits);
+            last.push_str(&word);
+            word = rest;
+            pieces.push(String::new());
+        }
+    }
+    pieces
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -104,6 +141,21 @@ mod tests {
     #[test]
     fn foreign_text_cannot_drive_the_terminal() {
         assert_eq!(printable("8\u{1b}[2J\u{202e}x"), "8\\u{1b}[2J\\u{202e}x");
+    }
+
+    #[rstest]
+    #[case("", 5, &[""])]
+    #[case("one two", 7, &["one two"])]
+    #[case("one two", 6, &["one", "two"])]
+    #[case("a longword b", 4, &["a", "long", "word", "b"])]
+    #[case("é\u{4e2d}\u{4e2d}", 3, &["é\u{4e2d}", "\u{4e2d}"])]
+    #[case("\u{4e2d}", 1, &["\u{4e2d}"])]
+    fn text_breaks_at_spaces_where_there_are_some(
+        #[case] text: &str,
+        #[case] columns: usize,
+        #[case] expected: &[&str],
+    ) {
+        assert_eq!(broken(text, columns), expected);
     }
 
     #[test]

@@ -100,6 +100,13 @@ fn until(day: Date, today: Date) -> String {
     format!("in {}", span(today, day))
 }
 
+/// When a line's support ends or ended, for a table: with little room the date alone.
+pub fn end_cell(line: Option<&Line>, today: Date) -> Cell {
+    let date = line.and_then(|line| line.end);
+    let date = date.map(|date| date.to_string()).unwrap_or_default();
+    Cell::from(end_of_support(line, today)).or(date)
+}
+
 /// When a line's support ends or ended, in a date and in words: `2026-12-28, in 5 weeks`.
 pub fn end_of_support(line: Option<&Line>, today: Date) -> String {
     let Some(end) = line.and_then(|line| line.end) else {

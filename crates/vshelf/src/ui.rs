@@ -215,7 +215,6 @@ impl Ui {
                 .flatten()
                 .map(|(columns, _)| columns),
             spine: terminal.then_some(if self.unicode { '▌' } else { '|' }),
-            ellipsis: if self.unicode { "…" } else { "..." },
         }
     }
 

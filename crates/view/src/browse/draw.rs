@@ -13,7 +13,7 @@ use vshelf_core::Phase;
 
 use super::{Browser, Entry, Headway, Mode, Told};
 use crate::Palette;
-use crate::words::{Count, megabytes, printable};
+use crate::words::{Count, broken, megabytes, printable};
 
 /// The columns and rows that the view needs.
 pub const SMALLEST: (u16, u16) = (80, 24);
@@ -601,39 +601,3 @@ const ASCII: ratatui::symbols::border::Set<'static> = ratatui::symbols::border::
     horizontal_top: "-",
     horizontal_bottom: "-",
 };
-
-/// `text` in pieces of so many columns at most, broken at spaces where there are some.
-fn broken(text: &str, columns: usize) -> Vec<String> {
-    let mut pieces = vec![String::new()];
-    for word in text.split(' ') {
-        let mut word = word.to_owned();
-        loop {
-            let last = pieces.last_mut().expect("it begins with one");
-            let gap = usize::from(!last.is_empty());
-            if last.width() + gap + word.width() <= columns {
-                if gap == 1 {
-                    last.push(' ');
-                }
-                last.push_str(&word);
-                break;
-            }
-            if gap == 1 {
-                pieces.push(String::new());
-                continue;
-            }
-            // A word that is longer than a piece, such as a digest.
-            let fits = (word.char_indices().map(|(at, _)| at).skip(1))
-                .take_while(|at| word[..*at].width() <= columns)
-                .last();
-            let Some(fits) = fits else {
-                last.push_str(&word);
-                break;
-            };
-            let rest = word.split_off(fits);
-            last.push_str(&word);
-            word = rest;
-            pieces.push(String::new());
-        }
-    }
-    pieces
-}

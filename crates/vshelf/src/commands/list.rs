@@ -18,7 +18,7 @@ use crate::commands::schemas::NewerSchema;
 use crate::commands::{CommandArgs, say_concerns};
 use crate::context::Context;
 use crate::failure::{Outcome, file_failure};
-use crate::marks::{end_of_support, marks, phase_cell, spine};
+use crate::marks::{end_cell, marks, phase_cell, spine};
 use crate::runtime::Runtime;
 use crate::ui::{Ui, styled};
 
@@ -231,7 +231,7 @@ fn show(ui: &Ui, runtime: &Runtime<'_>, activity: &Activity, report: &Report) ->
             [
                 Cell::new(runtime.spelled(&install.shelved), Palette::STRONG),
                 phase_cell(report.phase),
-                end_of_support(line, runtime.today).into(),
+                end_cell(line, runtime.today),
                 megabytes(report.size).into(),
                 ago(report.used, runtime.today).into(),
                 newer_cell(report.newer.as_ref()),

@@ -23,7 +23,7 @@ use crate::progress::Progress;
 use crate::runtime::Runtime;
 use crate::ui::Ui;
 
-/// Write releases and their catalog as files, for a web server or a stick
+/// Write releases as files, for a web server or a stick
 ///
 /// What stands in the folder then is a source of its own: a definition, a catalog, and archives that
 /// were verified when they came and are verified again where they are installed. What is there

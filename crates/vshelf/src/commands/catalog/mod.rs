@@ -20,7 +20,7 @@ use crate::activity::Activity;
 use crate::commands::{CommandArgs, say_age};
 use crate::context::Context;
 use crate::failure::{Failure, Outcome};
-use crate::marks::{end_of_support, marks, phase_cell, spine};
+use crate::marks::{end_cell, marks, phase_cell, spine};
 use crate::runtime::Runtime;
 use crate::ui::Ui;
 
@@ -226,7 +226,7 @@ fn lines(ui: &Ui, runtime: &Runtime<'_>, json: bool) -> Outcome {
                     .unwrap_or_default()
                     .into(),
                 phase_cell(Some(report.phase)),
-                end_of_support(line, runtime.today).into(),
+                end_cell(line, runtime.today),
                 report.newest.clone().unwrap_or_default().into(),
                 report.on_shelf.join(", ").into(),
             ],
