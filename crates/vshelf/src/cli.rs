@@ -3,7 +3,7 @@
 use std::ffi::OsString;
 use std::process::ExitCode;
 
-use clap::{Args, Command, FromArgMatches};
+use clap::{ArgAction, Args, Command, FromArgMatches};
 use vshelf_core::near;
 use vshelf_shelf::usage;
 
@@ -14,23 +14,35 @@ use crate::ui::{Colour, Ui};
 
 /// What goes with every command.
 #[derive(Clone, Copy, Debug, Args)]
+#[command(next_help_heading = "With every command")]
 struct GlobalArgs {
-    /// When to colour the output
-    #[arg(
-        long,
-        global = true,
-        value_enum,
-        value_name = "WHEN",
-        default_value = "auto"
-    )]
-    color: Colour,
+    /// What the command does, and its options; `vshelf help COMMAND` says more
+    #[arg(long, short, global = true, action = ArgAction::HelpShort)]
+    help: Option<bool>,
+    /// The long help
+    #[arg(long = WHOLE_HELP, global = true, hide = true, action = ArgAction::HelpLong)]
+    whole_help: Option<bool>,
     /// Leave out progress, notes and hints
     #[arg(long, short, global = true)]
     quiet: bool,
     /// Ask no server; use what is on this machine
     #[arg(long, global = true)]
     offline: bool,
+    /// When to colour the output: auto, always or never
+    #[arg(
+        long,
+        global = true,
+        value_enum,
+        value_name = "WHEN",
+        default_value = "auto",
+        hide_default_value = true,
+        hide_possible_values = true
+    )]
+    color: Colour,
 }
+
+/// What `vshelf help COMMAND` becomes an option of.
+const WHOLE_HELP: &str = "whole-help";
 
 /// Runs the command line and says how it ended.
 pub fn run(words: Vec<OsString>) -> ExitCode {
@@ -41,6 +53,8 @@ pub fn run(words: Vec<OsString>) -> ExitCode {
         Err(error) => return usage(&entries, &words, &error),
     };
     let global = GlobalArgs::from_arg_matches(&matches).unwrap_or(GlobalArgs {
+        help: None,
+        whole_help: None,
         color: Colour::Auto,
         quiet: false,
         offline: false,
@@ -67,12 +81,15 @@ fn hand_over(context: &Context) -> Outcome {
     Ok(())
 }
 
-/// `vshelf help install` is `vshelf install --help`.
+/// `vshelf help install` is an option of `vshelf install`, and `vshelf help` the overview.
 fn as_option(mut words: Vec<OsString>) -> Vec<OsString> {
     if words.get(1).is_some_and(|word| word == "help") {
         words.remove(1);
         words.truncate(2);
-        words.push("--help".into());
+        words.push(match words.len() {
+            1 => "--help".into(),
+            _ => format!("--{WHOLE_HELP}").into(),
+        });
     }
     words
 }
@@ -95,6 +112,7 @@ fn parser(entries: &[Entry], words: &[OsString]) -> Command {
         .about("Keeps several versions of a language runtime side by side")
         .version(env!("CARGO_PKG_VERSION"))
         .disable_help_subcommand(true)
+        .disable_help_flag(true)
         .max_term_width(100);
     match entries.iter().find(|entry| Some(entry.name) == first) {
         Some(entry) => root.subcommand((entry.build)()),
@@ -121,7 +139,7 @@ fn overview(entries: &[Entry]) -> String {
     }
     text.push_str(
         "\nWith every command\n  \
-         -h, --help     What the command does, and its options\n  \
+         -h, --help     What the command does, and its options; help COMMAND says more\n  \
          -q, --quiet    Leave out progress, notes and hints\n      \
          --offline  Ask no server; use what is on this machine\n      \
          --color    When to colour the output: auto, always, never\n\n\

@@ -8,6 +8,7 @@ mod checkup;
 mod config;
 mod default;
 mod demo;
+mod examples;
 mod explain;
 mod history;
 mod hook;
@@ -76,7 +77,10 @@ fn entry<C: CommandArgs>() -> Entry {
     Entry {
         name: C::NAME,
         group: C::GROUP,
-        build: || C::augment_args(Command::new(C::NAME)),
+        build: || {
+            let command = Command::new(C::NAME).disable_help_flag(true);
+            C::augment_args(command).after_long_help(examples::text(C::NAME))
+        },
         run: |matches, ui, context| {
             C::from_arg_matches(matches)
                 .map_err(|error| Failure::new(Kind::Usage, error.to_string()))?

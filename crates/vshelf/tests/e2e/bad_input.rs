@@ -394,7 +394,15 @@ fn every_command_has_help_that_says_what_it_does() {
     assert_eq!(scene.does(&["help"]).stdout, overview);
     assert_eq!(scene.does(&[]).stdout, overview);
     let install = scene.does(&["install", "--help"]).stdout;
-    assert_eq!(scene.does(&["help", "install"]).stdout, install);
+    assert_eq!(scene.does(&["install", "-h"]).stdout, install);
+    // The long one begins with the same sentence, says more, and has examples.
+    let long = scene.does(&["help", "install"]).stdout;
+    assert!(long.lines().count() > install.lines().count(), "{long}");
+    assert!(
+        long.contains("\nExamples:\n  vshelf install lts\n"),
+        "{long}"
+    );
+    assert!(!install.contains("Examples:"), "{install}");
     for command in [
         "catalog", "list", "status", "explain", "path", "install", "switch", "default", "pin",
         "label", "run", "remove", "setup", "hook", "runtimes", "demo",
