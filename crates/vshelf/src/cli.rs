@@ -7,7 +7,7 @@ use clap::{ArgAction, Args, Command, FromArgMatches};
 use vshelf_core::near;
 use vshelf_shelf::usage;
 
-use crate::commands::{self, Entry, GROUPS};
+use crate::commands::{self, Entry, GROUPS, examples};
 use crate::context::Context;
 use crate::failure::{Failure, Kind, Outcome};
 use crate::ui::{Colour, Ui};
@@ -115,11 +115,23 @@ fn parser(entries: &[Entry], words: &[OsString]) -> Command {
         .disable_help_flag(true)
         .max_term_width(100);
     match entries.iter().find(|entry| Some(entry.name) == first) {
+        Some(entry)
+            if words
+                .last()
+                .is_some_and(|word| *word == *format!("--{WHOLE_HELP}")) =>
+        {
+            root.subcommand(with_examples(entry))
+        }
         Some(entry) => root.subcommand((entry.build)()),
         None => root
             .override_help(overview(entries))
             .subcommands(entries.iter().map(|entry| (entry.build)())),
     }
+}
+
+/// The parser of a command, with what only the long help and the manual page need.
+fn with_examples(entry: &Entry) -> Command {
+    (entry.build)().after_long_help(examples::text(entry.name))
 }
 
 /// All commands in groups, a line each.
@@ -279,7 +291,7 @@ mod tests {
         for entry in &entries {
             // Names of commands live as long as the program.
             let name: &'static str = format!("vshelf-{}", entry.name).leak();
-            let own = (entry.build)();
+            let own = with_examples(entry);
             let about = own.get_about().cloned().unwrap_or_default();
             let whole = own
                 .get_long_about()

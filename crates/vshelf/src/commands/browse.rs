@@ -118,6 +118,14 @@ enum Left {
     By(i32),
 }
 
+/// How a moment of the view ended.
+enum End {
+    /// The view was left.
+    Left(Left),
+    /// A command ended, and this is the shell that it leaves.
+    Moved(CallingShell),
+}
+
 /// The terminal while the view has it; it is as before when this is gone, after a panic too.
 struct Screen(DefaultTerminal);
 
@@ -193,23 +201,21 @@ impl Session<'_> {
         browser: &mut Browser,
         runtime: Runtime<'_>,
     ) -> Result<Left, Failure> {
-        if let Some(left) = self.look_at(screen, browser, &runtime)? {
-            return Ok(left);
-        }
+        let mut end = self.look_at(screen, browser, &runtime)?;
         drop(runtime);
         loop {
+            let shell = match end {
+                End::Left(left) => return Ok(left),
+                End::Moved(shell) => shell,
+            };
             // What the command before changed shows, in the shell that it leaves.
-            let shell = self.shell.take().unwrap_or_else(CallingShell::read);
             let context = Context::in_shell(shell, self.offline);
             let mut runtime = context.runtime(Some(&self.name))?;
             runtime.load_catalog(false)?;
             browser.show(stand(&runtime));
-            let left = self.look_at(screen, browser, &runtime)?;
+            end = self.look_at(screen, browser, &runtime)?;
             drop(runtime);
-            if let Some(left) = left {
-                self.shell = Some(context.shell);
-                return Ok(left);
-            }
+            self.shell = Some(context.shell);
         }
     }
 
@@ -219,7 +225,7 @@ impl Session<'_> {
         screen: &mut Screen,
         browser: &mut Browser,
         runtime: &Runtime<'_>,
-    ) -> Result<Option<Left>, Failure> {
+    ) -> Result<End, Failure> {
         let look = Look {
             colours: self.ui.colours(),
             unicode: self.ui.is_unicode(),
@@ -247,23 +253,22 @@ impl Session<'_> {
             }
             if let Some(work) = at_work {
                 browser.end();
-                let shell = work.worker.join();
-                self.shell = Some(shell.expect("a panic ends the program").moved_on());
-                return Ok(None);
+                let shell = work.worker.join().expect("a panic ends the program");
+                return Ok(End::Moved(shell.moved_on()));
             }
             let press = next_press(typed_ahead)?;
             typed_ahead = matches!(press, Press::Key(_));
             let key = match press {
                 Press::None => continue,
-                Press::Gone => return Ok(Some(Left::By(SIGHUP))),
+                Press::Gone => return Ok(End::Left(Left::By(SIGHUP))),
                 Press::Key(key) => key,
             };
             if key.modifiers.contains(KeyModifiers::CONTROL) && key.code == KeyCode::Char('c') {
-                return Ok(Some(Left::By(SIGINT)));
+                return Ok(End::Left(Left::By(SIGINT)));
             }
             match browser.press(key) {
                 None => {}
-                Some(Wish::Leave) => return Ok(Some(Left::Quietly)),
+                Some(Wish::Leave) => return Ok(End::Left(Left::Quietly)),
                 Some(wish) => {
                     let shell = runtime.context().shell.clone();
                     work = Some(self.begin(browser, &wish, shell));
@@ -357,7 +362,13 @@ fn words(wish: &Wish, prefix: &str) -> Vec<String> {
         Wish::Install(name) => vec!["install".to_owned(), selector(name)],
         Wish::Switch(name) => vec!["switch".to_owned(), selector(name)],
         Wish::Default(name) => vec!["default".to_owned(), selector(name)],
-        Wish::Label(label, name) => vec!["label".to_owned(), label.clone(), selector(name)],
+        Wish::Label(label, name) => {
+            let mut words = vec!["label".to_owned()];
+            // No label begins so, and what is typed is no option.
+            words.extend(label.starts_with('-').then(|| "--".to_owned()));
+            words.extend([label.clone(), selector(name)]);
+            words
+        }
         Wish::Remove { name, in_use } => {
             let mut words = vec!["remove".to_owned(), selector(name)];
             words.extend(in_use.then(|| "--even-if-used".to_owned()));
@@ -577,6 +588,7 @@ mod tests {
     #[rstest]
     #[case(Wish::Install("8.3.1".to_owned()), "install marram@8.3.1")]
     #[case(Wish::Label("old".to_owned(), "6.20.2".to_owned()), "label old marram@6.20.2")]
+    #[case(Wish::Label("--drop".to_owned(), "6.20.2".to_owned()), "label -- --drop marram@6.20.2")]
     #[case(Wish::Remove { name: "6.20.2".to_owned(), in_use: false }, "remove marram@6.20.2")]
     #[case(Wish::Remove { name: "6.20.2".to_owned(), in_use: true }, "remove marram@6.20.2 --even-if-used")]
     fn a_wish_is_a_command(#[case] wish: Wish, #[case] command: &str) {

@@ -9,7 +9,7 @@ use toml_edit::{ArrayOfTables, DocumentMut, Item, Table as TomlTable};
 use vshelf_core::resolve::{Choice, Scope};
 use vshelf_core::{Platform, Release, Request};
 use vshelf_sources::Archive;
-use vshelf_sources::mirror::{Mirror, MirrorError};
+use vshelf_sources::mirror::{DOCUMENT, Mirror as Tree, MirrorError};
 use vshelf_view::words::{Count, megabytes};
 use vshelf_view::{Cell, Column, Palette, Table};
 
@@ -29,7 +29,7 @@ use crate::ui::Ui;
 /// were verified when they came and are verified again where they are installed. What is there
 /// already is not fetched again, and stays.
 #[derive(Debug, Args)]
-pub struct MirrorArgs {
+pub struct Mirror {
     /// What to take, as in lts, 8.3.1 or ">=6 <8"
     #[arg(value_name = "SELECTOR", required = true)]
     selectors: Vec<String>,
@@ -54,7 +54,7 @@ struct Row {
     came: u64,
 }
 
-impl CommandArgs for MirrorArgs {
+impl CommandArgs for Mirror {
     const NAME: &'static str = "mirror";
     const GROUP: &'static str = "Keep";
 
@@ -74,7 +74,7 @@ impl CommandArgs for MirrorArgs {
     }
 }
 
-impl MirrorArgs {
+impl Mirror {
     fn platforms(&self, context: &Context) -> Result<Vec<Platform>, Failure> {
         let read = |text: &String| {
             text.parse().map_err(|_| {
@@ -100,7 +100,7 @@ impl MirrorArgs {
         failures: &mut Vec<Failure>,
     ) -> Outcome {
         let folder = self.to.join(name);
-        let mut mirror = Mirror::open(&folder, name)?;
+        let mut tree = Tree::open(&folder, name)?;
         let asked = tempfile::tempdir().map_err(|e| file_failure(&folder, "written", e))?;
         let mut rows = Vec::new();
         let (mut strip_folders, mut title) = (None, String::new());
@@ -118,7 +118,7 @@ impl MirrorArgs {
             let mut runtime = on_platform.runtime(Some(name))?;
             runtime.load_catalog(true)?;
             super::say_age(ui, &runtime);
-            mirror.take_over(runtime.catalog());
+            tree.take_over(runtime.catalog());
             strip_folders = Some(self.layout(&runtime, &folder, strip_folders)?);
             let mut wanted: Vec<&Release> = Vec::new();
             for request in requests {
@@ -132,7 +132,7 @@ impl MirrorArgs {
             let mut seen = HashSet::new();
             wanted.retain(|release| seen.insert((&release.version, &release.publisher)));
             for release in wanted {
-                match bring(ui, &runtime, release, &mut mirror) {
+                match bring(ui, &runtime, release, &mut tree) {
                     Ok(row) => rows.push(row),
                     Err(failure) => failures.push(failure),
                 }
@@ -140,14 +140,14 @@ impl MirrorArgs {
             lacking.extend(companions(&runtime));
             title.clone_from(&runtime.definition.title);
         }
-        let (releases, archives, bytes) = mirror.holds();
+        let (releases, archives, bytes) = tree.holds();
         if releases == 0 {
             return Ok(());
         }
-        mirror.write(Timestamp::now())?;
+        tree.write(Timestamp::now())?;
         let definition = format!("{name}.toml");
         let text = definition_beside(context, name, strip_folders.unwrap_or(1))?;
-        mirror.write_file(&definition, &text)?;
+        tree.write_file(&definition, &text)?;
         show(ui, &rows)?;
         ui.result(format!(
             "{} holds {} in {}, {}.",
@@ -238,7 +238,7 @@ fn bring(
     ui: &Ui,
     runtime: &Runtime<'_>,
     release: &Release,
-    mirror: &mut Mirror,
+    tree: &mut Tree,
 ) -> Result<Row, Failure> {
     let context = runtime.context();
     let (transport, platform) = (&context.transport, &context.platform);
@@ -264,7 +264,7 @@ fn bring(
             bar.get_or_insert_with(|| progress.begin(ui, &format!("{title} for {platform}"), size));
         bar.at(bytes, all);
     };
-    let came = mirror.bring(transport, release, &details, build, archive, &mut at);
+    let came = tree.bring(transport, release, &details, build, archive, &mut at);
     if let Some(bar) = bar {
         bar.leave();
     }
@@ -315,7 +315,7 @@ fn definition_beside(
     for (key, value) in [
         ("name", "mirror"),
         ("kind", "catalog"),
-        ("address", vshelf_sources::mirror::DOCUMENT),
+        ("address", DOCUMENT),
     ] {
         source.insert(key, toml_edit::value(value));
     }

@@ -8,7 +8,7 @@ mod checkup;
 mod config;
 mod default;
 mod demo;
-mod examples;
+pub mod examples;
 mod explain;
 mod history;
 mod hook;
@@ -79,7 +79,7 @@ fn entry<C: CommandArgs>() -> Entry {
         group: C::GROUP,
         build: || {
             let command = Command::new(C::NAME).disable_help_flag(true);
-            C::augment_args(command).after_long_help(examples::text(C::NAME))
+            C::augment_args(command)
         },
         run: |matches, ui, context| {
             C::from_arg_matches(matches)
@@ -114,7 +114,7 @@ pub fn all() -> Vec<Entry> {
         entry::<restore::Restore>(),
         entry::<renew::Renew>(),
         entry::<carry::Carry>(),
-        entry::<mirror::MirrorArgs>(),
+        entry::<mirror::Mirror>(),
         entry::<setup::Setup>(),
         entry::<hook::Hook>(),
         entry::<launchers::Launchers>(),
