@@ -149,10 +149,11 @@ impl Context {
         self.runtime(request.runtime.as_deref())
     }
 
-    /// The runtime with this name, or the one that is meant when none is named.
+    /// The runtime with this name, as in `marram` or `marram@`, or the one that is meant when none is
+    /// named.
     pub fn runtime(&self, name: Option<&str>) -> Result<Runtime<'_>, Failure> {
         let name = match name {
-            Some(name) => name.to_owned(),
+            Some(name) => name.trim_end_matches('@').to_owned(),
             None => self.meant_runtime()?,
         };
         Runtime::open(self, self.definition(&name)?)
@@ -192,7 +193,7 @@ impl Context {
     /// else the one that is meant.
     pub fn shown_runtimes(&self, name: Option<&str>) -> Result<Vec<Runtime<'_>>, Failure> {
         if let Some(name) = name {
-            return Ok(vec![self.runtime(Some(name.trim_end_matches('@')))?]);
+            return Ok(vec![self.runtime(Some(name))?]);
         }
         let shelved = Shelf::runtimes(self.folders()?)?;
         if shelved.is_empty() {

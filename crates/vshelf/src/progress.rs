@@ -131,7 +131,7 @@ fn words(coloured: bool) -> ProgressStyle {
 
 fn style(ui: &Ui) -> ProgressStyle {
     let template = match ui.colours_notes() {
-        true => "{msg}  {bar:18.38/238}  {done} of {all}  {rate}/s  {eta} left",
+        true => "{msg}  {bar:18.32/238}  {done} of {all}  {rate}/s  {eta} left",
         false => "{msg}  {bar:18}  {done} of {all}  {rate}/s  {eta} left",
     };
     let written = |bytes: f64, to: &mut dyn Write| {

@@ -163,7 +163,10 @@ impl Browser {
         };
         self.list();
         let same = |entry: &usize| Some(&self.stand.entries[*entry].name) == chosen.as_ref();
-        self.place = self.listed.iter().position(same).unwrap_or(0);
+        let in_use = |entry: &usize| is_first && self.stand.entries[*entry].in_use;
+        let place = self.listed.iter().position(same);
+        let place = place.or_else(|| self.listed.iter().position(in_use));
+        self.place = place.unwrap_or(0);
     }
 
     /// The line to begin with: that of what is marked first, or else the newest that is supported.
@@ -612,6 +615,17 @@ mod tests {
         assert_eq!(press(&mut browser, "q y"), Some(Wish::Leave));
         browser.end();
         assert_eq!(press(&mut browser, "q"), Some(Wish::Leave));
+    }
+
+    #[test]
+    fn it_begins_at_what_is_in_use() {
+        let mut stand = stand();
+        stand.entries.insert(1, entry(1, "adopted/8.4.0", &["own"]));
+        let mut browser = Browser::new();
+        browser.show(stand);
+        assert_eq!(chosen(&browser), "8.3.1");
+        assert_eq!(press(&mut browser, "up"), None);
+        assert_eq!(chosen(&browser), "adopted/8.4.0");
     }
 
     #[test]

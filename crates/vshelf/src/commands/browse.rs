@@ -67,11 +67,7 @@ impl CommandArgs for Browse {
     const GROUP: &'static str = "See";
 
     fn run(self, ui: &Ui, context: &Context) -> Outcome {
-        let name = self
-            .runtime
-            .as_deref()
-            .map(|name| name.trim_end_matches('@'));
-        let mut runtime = context.runtime(name)?;
+        let mut runtime = context.runtime(self.runtime.as_deref())?;
         if !ui.is_terminal() || !ui.can_ask() {
             let message = "browse draws on a terminal, and here is none";
             return Err(Failure::new(Kind::Usage, message)
@@ -80,7 +76,9 @@ impl CommandArgs for Browse {
         runtime.load_catalog(false)?;
         let mut browser = Browser::new();
         browser.show(stand(&runtime));
-        browser.filter(&self.filter);
+        if !self.filter.is_empty() {
+            browser.filter(&self.filter);
+        }
         watch_signals()?;
         let mut screen = Screen::open()?;
         let mut session = Session {

@@ -66,11 +66,7 @@ impl Run {
     /// The runtime and the key that the command is run on.
     fn choose<'c>(&self, context: &'c Context) -> Result<(Runtime<'c>, String), Failure> {
         if self.here {
-            let name = self
-                .selector
-                .as_deref()
-                .map(|name| name.trim_end_matches('@'));
-            let runtime = context.runtime(name)?;
+            let runtime = context.runtime(self.selector.as_deref())?;
             let key = Activity::of(&runtime).active_key().map(str::to_owned);
             let title = &runtime.definition.title;
             let key = key.ok_or_else(|| {

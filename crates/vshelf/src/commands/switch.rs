@@ -40,11 +40,7 @@ impl CommandArgs for Switch {
     fn run(self, ui: &Ui, context: &Context) -> Outcome {
         require_connection(context)?;
         if self.off {
-            let name = self
-                .selector
-                .as_deref()
-                .map(|name| name.trim_end_matches('@'));
-            return off(ui, &context.runtime(name)?);
+            return off(ui, &context.runtime(self.selector.as_deref())?);
         }
         let request: Request = match &self.selector {
             Some(selector) => selector.parse()?,

@@ -82,11 +82,7 @@ impl CommandArgs for Timeline {
     const GROUP: &'static str = "See";
 
     fn run(self, ui: &Ui, context: &Context) -> Outcome {
-        let name = self
-            .runtime
-            .as_deref()
-            .map(|name| name.trim_end_matches('@'));
-        let mut runtime = context.runtime(name)?;
+        let mut runtime = context.runtime(self.runtime.as_deref())?;
         runtime.load_catalog(false)?;
         say_age(ui, &runtime);
         runtime.today = self.as_of.unwrap_or(runtime.today);

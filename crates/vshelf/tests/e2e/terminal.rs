@@ -220,7 +220,7 @@ fn the_whole_job_in_an_interactive_bash() {
     assert!(first.types("marram --version").contains("marram 6.20.2"));
     let list = first.types("vshelf list");
     assert!(
-        list.contains("\u{1b}[38;5;36m▌"),
+        list.contains("\u{1b}[38;5;29m▌"),
         "the spine has its colour: {list:?}"
     );
     assert!(list.contains("this shell"), "{list}");
