@@ -88,7 +88,7 @@ impl Line {
 }
 
 #[cfg(test)]
-mod tests {
+pub(crate) mod tests {
     use super::*;
     use rstest::rstest;
 
@@ -96,7 +96,8 @@ mod tests {
         text.parse().unwrap()
     }
 
-    fn eelgrass() -> Line {
+    /// A line that goes through all phases.
+    pub(crate) fn eelgrass() -> Line {
         Line {
             start: Some(date("2025-04-15")),
             lts: Some(date("2025-10-21")),

@@ -55,6 +55,7 @@ pub fn spans(catalog: &Catalog, line: &Line) -> Vec<Span> {
 mod tests {
     use super::*;
     use crate::catalog::{Publisher, Release};
+    use crate::lifecycle::tests::eelgrass;
     use rstest::rstest;
     use std::collections::BTreeMap;
 
@@ -94,16 +95,6 @@ mod tests {
         };
         let spans = spans(&catalog, &catalog.lines[0]);
         spans.into_iter().map(word).collect::<Vec<_>>().join(", ")
-    }
-
-    fn eelgrass() -> Line {
-        Line {
-            start: Some(date("2025-04-15")),
-            lts: Some(date("2025-10-21")),
-            maintenance: Some(date("2027-10-19")),
-            end: Some(date("2029-04-30")),
-            ..Line::undated("8")
-        }
     }
 
     #[rstest]

@@ -190,7 +190,30 @@ pub fn render_runtimes(
     }
 }
 
+impl Entered<'_> {
+    /// Where its default is.
+    fn base(&self, data: &str) -> String {
+        format!("{data}/{}/default", self.name)
+    }
+}
+
 impl Entries<'_> {
+    /// What the defaults have on PATH, in order: the one that is entered last comes first.
+    fn defaults(&self, dialect: Dialect, data: &str) -> String {
+        let entries = self.enter.iter().rev().flat_map(|runtime| {
+            let base = runtime.base(data);
+            let folders = runtime.folders.iter();
+            folders.map(move |folder| dialect.quote(&format!("{base}/{folder}")))
+        });
+        entries.collect::<Vec<_>>().join(" ")
+    }
+
+    /// The runtimes that have a home variable.
+    fn with_variable(&self) -> impl Iterator<Item = &Entered<'_>> {
+        let entered = self.enter.iter();
+        entered.filter(|runtime| !runtime.variable.is_empty())
+    }
+
     /// A call for each runtime to enter.
     fn calls(&self, dialect: Dialect) -> String {
         let calls = self.enter.iter().map(|runtime| {
@@ -219,33 +242,19 @@ impl Entries<'_> {
     /// followed, and PATH has nothing of ours.
     fn render_fish(&self, data: &Path) -> String {
         let data = data.to_string_lossy();
-        let folder = |runtime: &Entered<'_>| format!("{data}/{}", runtime.name);
         let ours: Vec<String> = (self.enter.iter())
-            .map(|runtime| quote::pattern(&folder(runtime)))
+            .map(|runtime| quote::pattern(&format!("{data}/{}", runtime.name)))
             .collect();
         let ours = quote::fish(&format!("^({})/", ours.join("|")));
-        let entries = self.enter.iter().rev().flat_map(|runtime| {
-            let base = format!("{}/default", folder(runtime));
-            runtime
-                .folders
-                .iter()
-                .map(move |folder| quote::fish(&format!("{base}/{folder}")))
-        });
-        let entries: Vec<String> = entries.collect();
-        let mut quick = format!("  set -gx PATH {} $PATH\n", entries.join(" "));
-        for runtime in self
-            .enter
-            .iter()
-            .filter(|runtime| !runtime.variable.is_empty())
-        {
-            let (variable, base) = (runtime.variable, format!("{}/default", folder(runtime)));
-            let base = quote::fish(&base);
+        let entries = self.defaults(Dialect::Fish, &data);
+        let mut quick = format!("  set -gx PATH {entries} $PATH\n");
+        for runtime in self.with_variable() {
+            let (variable, base) = (runtime.variable, quote::fish(&runtime.base(&data)));
             quick.push_str(&format!(
                 "  test -d {base}; and set -gx {variable} {base}\n"
             ));
         }
-        let variables: String = (self.enter.iter())
-            .filter(|runtime| !runtime.variable.is_empty())
+        let variables: String = (self.with_variable())
             .map(|runtime| format!(" \"${}/\"", runtime.variable))
             .collect();
         let enter = match self.enter.is_empty() {
@@ -301,27 +310,15 @@ impl Entries<'_> {
 
     /// Enters the defaults where nothing is switched or followed, and nothing of ours is there yet.
     fn tcsh_start(&self, data: &str) -> String {
-        let base = |runtime: &Entered<'_>| format!("{data}/{}/default", runtime.name);
-        // The one that is entered last comes first.
-        let entries = self.enter.iter().rev().flat_map(|runtime| {
-            let entry = move |folder| quote::tcsh(&format!("{}/{folder}", base(runtime)));
-            runtime.folders.iter().map(entry)
-        });
-        let entries: Vec<String> = entries.collect();
-        let with_variable = || {
-            self.enter
-                .iter()
-                .filter(|runtime| !runtime.variable.is_empty())
-        };
-        let unset = with_variable().map(|runtime| format!(" && ! $?{}", runtime.variable));
-        let set = with_variable().map(|runtime| {
-            let base = quote::tcsh(&base(runtime));
+        let unset = (self.with_variable()).map(|runtime| format!(" && ! $?{}", runtime.variable));
+        let set = self.with_variable().map(|runtime| {
+            let base = quote::tcsh(&runtime.base(data));
             format!("  if ( -d {base} ) setenv {} {base}\n", runtime.variable)
         });
         format!(
             "if ( $__vshelf_enters && ! $?VSHELF_SWITCHED && ! $#__vshelf_followed && $PATH:q !~ $__vshelf_any:q{} ) then\n  set __vshelf_enters = 0\n  set path = ({} $path:q)\n{}endif\n",
             unset.collect::<String>(),
-            entries.join(" "),
+            self.defaults(Dialect::Tcsh, data),
             set.collect::<String>(),
         )
     }

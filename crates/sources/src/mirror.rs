@@ -131,7 +131,7 @@ impl Mirror {
         let size = fs::metadata(&path).map_err(failed(&path))?.len();
         let build = Build {
             platform: build.platform.clone(),
-            address: format!("files/{name}"),
+            address: path.to_string_lossy().into_owned(),
             mirrors: Vec::new(),
             size: Some(size),
             checksum: Checksum::Digest(archive.digest),

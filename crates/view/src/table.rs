@@ -184,9 +184,9 @@ impl Table {
                     // What is short enough still stands in its row.
                     let heading = self.columns.last().map_or(0, |last| last.heading.width());
                     *last = beside.filter(|beside| *beside >= heading).unwrap_or(0);
-                    let indent = spine + layout.widths.first().map_or(0, |first| first + 2);
-                    let rest = available.saturating_sub(indent).max(BESIDE);
-                    layout.below = Some((indent - spine, rest));
+                    let indent = layout.widths.first().map_or(0, |first| first + 2);
+                    let rest = available.saturating_sub(spine + indent).max(BESIDE);
+                    layout.below = Some((indent, rest));
                 }
             }
         }

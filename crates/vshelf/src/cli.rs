@@ -115,18 +115,18 @@ fn parser(entries: &[Entry], words: &[OsString]) -> Command {
         .disable_help_flag(true)
         .max_term_width(100);
     match entries.iter().find(|entry| Some(entry.name) == first) {
-        Some(entry)
-            if words
-                .last()
-                .is_some_and(|word| *word == *format!("--{WHOLE_HELP}")) =>
-        {
-            root.subcommand(with_examples(entry))
-        }
+        Some(entry) if asks_for_all(words) => root.subcommand(with_examples(entry)),
         Some(entry) => root.subcommand((entry.build)()),
         None => root
             .override_help(overview(entries))
             .subcommands(entries.iter().map(|entry| (entry.build)())),
     }
+}
+
+/// Whether these words ask for the long help.
+fn asks_for_all(words: &[OsString]) -> bool {
+    let last = words.last().and_then(|word| word.to_str());
+    last.and_then(|word| word.strip_prefix("--")) == Some(WHOLE_HELP)
 }
 
 /// The parser of a command, with what only the long help and the manual page need.

@@ -82,6 +82,13 @@ impl<'c> Runtime<'c> {
             .as_ref()
     }
 
+    /// The source whose catalog is loaded.
+    pub fn loaded_source(&self) -> Option<&SourceDefinition> {
+        let origin = &self.kept_catalog()?.origin;
+        let mut sources = self.definition.sources.iter();
+        sources.find(|source| source.name == origin.source)
+    }
+
     /// The source whose catalog is kept here and was confirmed last.
     fn serving(&self) -> Option<&SourceDefinition> {
         let sources = &self.definition.sources;
@@ -324,17 +331,23 @@ impl<'c> Runtime<'c> {
 
     /// The key for a version of a publisher: the version alone where it is the main publisher.
     pub fn key_for(&self, version: &str, publisher: &str) -> String {
-        match self.outline().main_publisher() {
-            Some(main) if main.id != publisher => format!("{publisher}-{version}"),
-            _ => version.to_owned(),
+        match self.is_main(publisher) {
+            true => version.to_owned(),
+            false => format!("{publisher}-{version}"),
         }
+    }
+
+    /// Whether selectors without a publisher mean this one.
+    fn is_main(&self, publisher: &str) -> bool {
+        let main = self.outline().main_publisher();
+        main.is_none_or(|main| main.id == publisher)
     }
 
     /// The selector that means exactly what this publisher published as this version.
     pub fn selector_for(&self, version: &Version, publisher: &str) -> String {
-        match self.outline().main_publisher() {
-            Some(main) if main.id != publisher => format!("{publisher}/{version}"),
-            _ => version.to_string(),
+        match self.is_main(publisher) {
+            true => version.to_string(),
+            false => format!("{publisher}/{version}"),
         }
     }
 

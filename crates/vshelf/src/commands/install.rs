@@ -335,9 +335,7 @@ pub fn offered<'r>(
     let loaded = runtime.kept_catalog().ok_or_else(no_catalog)?;
     let details = loaded.details(release)?;
     let builds = details.builds_for(&runtime.context().platform);
-    let source = (runtime.definition.sources.iter())
-        .find(|source| source.name == loaded.origin.source)
-        .ok_or_else(no_catalog)?;
+    let source = runtime.loaded_source().ok_or_else(no_catalog)?;
     Ok((source, builds.into_iter().cloned().collect()))
 }
 

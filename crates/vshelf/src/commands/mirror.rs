@@ -178,10 +178,7 @@ impl Mirror {
         folder: &Path,
         before: Option<usize>,
     ) -> Result<usize, Failure> {
-        let loaded = runtime.kept_catalog().ok_or_else(no_catalog)?;
-        let serving = (runtime.definition.sources.iter())
-            .find(|source| source.name == loaded.origin.source)
-            .ok_or_else(no_catalog)?;
+        let serving = runtime.loaded_source().ok_or_else(no_catalog)?;
         let file = folder.join(format!("{}.toml", runtime.name()));
         let there = match std::fs::read_to_string(&file) {
             Ok(text) => vshelf_core::Definition::read(&text)
@@ -242,12 +239,12 @@ fn bring(
 ) -> Result<Row, Failure> {
     let context = runtime.context();
     let (transport, platform) = (&context.transport, &context.platform);
-    let (_, builds) = super::install::offered(runtime, release)?;
     let loaded = runtime.kept_catalog().ok_or_else(no_catalog)?;
     let details = loaded.details(release)?;
     let spelled = runtime.selector_for(&release.version, &release.publisher);
     let title = format!("{} {spelled}", runtime.definition.title);
-    let archive = Archive::settle(transport, &builds.iter().collect::<Vec<_>>())?;
+    let builds = details.builds_for(platform);
+    let archive = Archive::settle(transport, &builds)?;
     let build = (builds.iter())
         .find(|build| {
             archive
@@ -281,10 +278,7 @@ fn bring(
 /// What belongs to the builds of the source that serves and is no part of them: that is not in the
 /// tree.
 fn companions(runtime: &Runtime<'_>) -> Vec<String> {
-    let loaded = runtime.kept_catalog();
-    let serving = loaded.map(|loaded| &loaded.origin.source);
-    let source = (runtime.definition.sources.iter()).find(|source| Some(&source.name) == serving);
-    let companions = source
+    let companions = (runtime.loaded_source())
         .into_iter()
         .flat_map(|source| source.kind.companions());
     companions

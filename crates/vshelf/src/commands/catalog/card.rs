@@ -96,18 +96,13 @@ pub fn show(ui: &Ui, runtime: &Runtime<'_>, candidate: &Candidate<'_>, json: boo
         .map(|r| &*r.publisher)
         .collect();
     let prefix = runtime.context().prefix(runtime.name())?;
-    let main = catalog
-        .main_publisher()
-        .is_some_and(|main| main.id == *release.publisher);
-    let publisher = if main {
-        String::new()
-    } else {
-        format!("{}/", release.publisher)
-    };
     if candidate.install.is_none() && release.withdrawn.is_none() {
         ui.next(
             "To install it",
-            &format!("vshelf install {prefix}{publisher}{}", release.version),
+            &format!(
+                "vshelf install {prefix}{}",
+                runtime.selector_for(&release.version, &release.publisher)
+            ),
         );
     }
     for other in others {
