@@ -56,6 +56,8 @@ pub struct Order {
     /// The folder of downloads under way.
     archives: PathBuf,
     durability: Durability,
+    /// When it was asked for.
+    now: Timestamp,
 }
 
 /// What is done otherwise than usual.
@@ -105,6 +107,7 @@ impl Order {
             transport: context.transport.clone(),
             archives: context.folders()?.cache.join("archives"),
             durability: context.settings()?.durability(),
+            now: context.now()?,
         })
     }
 
@@ -205,7 +208,7 @@ impl Order {
             archive_size: taken.archive.size,
             unpacked_size: manifest.bytes(),
             files: manifest.files(),
-            installed: Timestamp::now(),
+            installed: self.now,
             companions,
             adopted: None,
             broken,

@@ -104,7 +104,7 @@ impl<'c> Runtime<'c> {
     /// answers. Sources are asked in order; the first that answers serves.
     pub fn load_catalog(&mut self, ask_anyway: bool) -> Result<&Loaded, Failure> {
         let cache = self.context.catalogs()?;
-        let now = Timestamp::now();
+        let now = self.context.now()?;
         let asks_nobody = self.context.transport.is_offline();
         let kept = match (self.serving(), ask_anyway) {
             (Some(source), _) if asks_nobody => cache.kept(self.name(), source),
@@ -132,7 +132,8 @@ impl<'c> Runtime<'c> {
         if behind == sources.len() {
             return Ok(false);
         }
-        let loaded = self.ask_sources(&self.context.catalogs()?, behind, Timestamp::now())?;
+        let now = self.context.now()?;
+        let loaded = self.ask_sources(&self.context.catalogs()?, behind, now)?;
         self.catalog = OnceCell::from(Some(loaded));
         self.serving = OnceCell::new();
         Ok(true)

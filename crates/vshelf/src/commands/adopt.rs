@@ -5,7 +5,6 @@ use std::os::unix::fs::symlink;
 use std::path::{Path, PathBuf};
 
 use clap::Args;
-use jiff::Timestamp;
 use vshelf_core::catalog::DigestAlgorithm;
 use vshelf_core::selector::Selector;
 use vshelf_core::{Definition, Request, Version};
@@ -241,7 +240,7 @@ impl Adoption {
             archive_size,
             unpacked_size: manifest.bytes(),
             files: manifest.files(),
-            installed: Timestamp::now(),
+            installed: runtime.context().now()?,
             companions: Vec::new(),
             adopted: Some(adopted),
             broken: None,

@@ -4,7 +4,6 @@ use std::collections::{BTreeMap, BTreeSet, HashSet};
 use std::path::{Path, PathBuf};
 
 use clap::Args;
-use jiff::Timestamp;
 use toml_edit::{ArrayOfTables, DocumentMut, Item, Table as TomlTable};
 use vshelf_core::resolve::{Choice, Scope};
 use vshelf_core::{Platform, Release, Request};
@@ -144,7 +143,7 @@ impl Mirror {
         if releases == 0 {
             return Ok(());
         }
-        tree.write(Timestamp::now())?;
+        tree.write(context.now()?)?;
         let definition = format!("{name}.toml");
         let text = definition_beside(context, name, strip_folders.unwrap_or(1))?;
         tree.write_file(&definition, &text)?;

@@ -34,7 +34,6 @@ mod tidy;
 mod timeline;
 
 use clap::{ArgMatches, Args, Command, FromArgMatches};
-use jiff::Timestamp;
 use jiff::tz::TimeZone;
 use serde::Serialize;
 use vshelf_core::Phase;
@@ -137,7 +136,7 @@ fn say_age(ui: &Ui, runtime: &Runtime<'_>) {
         return;
     };
     let confirmed = loaded.origin.confirmed.to_zoned(TimeZone::UTC).date();
-    let now = Timestamp::now().to_zoned(TimeZone::UTC).date();
+    let now = runtime.context().today().unwrap_or(runtime.today);
     let age = format!(
         "The catalog of {} was last confirmed {}",
         runtime.definition.title,

@@ -237,9 +237,11 @@ fn ten_at_once_download_once() {
 
 /// Starts an install that takes a while, and waits until it is at work.
 fn slow_install(scene: &Scene) -> Child {
-    let mut command = scene.command(PROGRAM);
+    // Whoever started the tests may ignore the signal, as `nohup` does, and that is inherited.
+    let mut command = scene.command("env");
     let child = command
-        .args(["install", "8.3.1", "--quiet"])
+        .args(["--default-signal=INT", PROGRAM, "install", "8.3.1"])
+        .arg("--quiet")
         .spawn()
         .unwrap();
     for _ in 0..200 {
