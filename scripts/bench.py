@@ -192,7 +192,7 @@ def install(urls):
     vshelf("remove", "gzip/20.20.0")
     for name, url in urls.items():
         def take_off():
-            if (WORK / ".local/share/vivid-shelf/bench/installs").is_dir():
+            if (WORK / ".local/share/vivid-shelf/shelf/bench").is_dir():
                 subprocess.run([PROGRAM, "--quiet", "remove", f"{name}/20.20.0"], stdout=subprocess.DEVNULL,
                                stderr=subprocess.DEVNULL)
         take_off()
@@ -242,14 +242,15 @@ def durability():
 
 def keep():
     """A clean-up's plan for 40 installs of 2,400 files each, and removing a real one."""
-    shelf = WORK / ".local/share/vivid-shelf/bench"
-    receipt = (shelf / "receipts/20.20.0.json").read_text()
-    real, aside, copy = shelf / "installs/20.20.0", WORK / "aside", WORK / "by-rm"
+    data = WORK / ".local/share/vivid-shelf"
+    shelf, records = data / "shelf/bench", data / "records/bench"
+    record = (records / "20.20.0.json").read_text()
+    real, aside, copy = shelf / "20.20.0", WORK / "aside", WORK / "by-rm"
     subprocess.run(["cp", "-a", real, aside], check=True)
 
     def again(folder):
         subprocess.run(["cp", "-a", aside, folder], check=True)
-        (shelf / "receipts/20.20.0.json").write_text(receipt)
+        (records / "20.20.0.json").write_text(record)
 
     vshelf("default", "system")
     compare("Removing an install of 2,400 files", (["rm", "-rf", str(copy)], lambda: again(copy)), {
@@ -259,11 +260,11 @@ def keep():
     for number in range(40):
         version = f"{1 + number // 2}.{number % 2}.0"
         for part in range(24):
-            folder = shelf / f"installs/{version}/lib/{part}"
+            folder = shelf / f"{version}/lib/{part}"
             folder.mkdir(parents=True)
             for file in range(100):
                 (folder / str(file)).touch()
-        (shelf / f"receipts/{version}.json").write_text(receipt.replace("20.20.0", version))
+        (records / f"{version}.json").write_text(record.replace("20.20.0", version))
     compare("A plan for 41 installs", (["true"], None), {
         "vshelf tidy --dry-run": ([PROGRAM, "tidy", "--dry-run"], None),
         "vshelf list": ([PROGRAM, "list"], None),
@@ -274,7 +275,7 @@ def keep():
 def shell():
     vshelf("setup", "--shell", "bash")
     bash = ["bash", "--noprofile", "-i", "-c", "true"]
-    hook = WORK / ".local/share/vivid-shelf/hooks/hook.bash"
+    hook = WORK / ".local/share/vivid-shelf/connect/shelf.bash"
     for title, script in (
         ("a prompt where nothing changed", "__vshelf_look"),
         ("entering a project that is known", "__vshelf_here=; __vshelf_look"),
@@ -308,7 +309,7 @@ def shell():
     ):
         if shutil.which(start[0]):
             vshelf("setup", "--shell", name)
-            hook = WORK / f".local/share/vivid-shelf/hooks/hook.{extension}"
+            hook = WORK / f".local/share/vivid-shelf/connect/shelf.{extension}"
             bare = (start + ["-c", "cd ."], None)
             others = {}
             if name in path_lines:

@@ -2,14 +2,17 @@
 
 use std::path::PathBuf;
 
+use crate::install::Pick;
+
 /// The rules, strongest first.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, serde::Serialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Rule {
     /// A switch in this shell, or in the shell that started it.
     Switch,
-    /// A wish of the project.
-    Pin,
+    /// What the project requires.
+    #[serde(rename = "pin")]
+    Requirement,
     /// What new shells get.
     Default,
     /// The system's own copy.
@@ -23,8 +26,8 @@ pub struct Claim {
     pub rule: Rule,
     /// The selector or key it asks for.
     pub wanted: String,
-    /// The key on the shelf that meets it, or `system`; nothing where none does.
-    pub met_by: Option<String>,
+    /// What meets it; nothing where the shelf has none.
+    pub met_by: Option<Pick>,
     /// The file and line that ask for it, where a file does.
     pub place: Option<Place>,
 }
@@ -58,8 +61,8 @@ pub fn decide(mut claims: Vec<Claim>) -> Activation {
             (None, Some(_)) => activation.active = Some(claim),
             (None, None) => activation.unmet.push(claim),
             // Asking for what holds anyway is not being overridden.
-            (Some(active), Some(_)) if active.met_by == claim.met_by && claim.rule != Rule::Pin => {
-            }
+            (Some(active), Some(_))
+                if active.met_by == claim.met_by && claim.rule != Rule::Requirement => {}
             (Some(_), _) => activation.overrode.push(claim),
         }
     }
@@ -75,15 +78,15 @@ mod tests {
         Claim {
             rule,
             wanted: "8".into(),
-            met_by: met_by.map(|version| format!("{version}-{rule:?}")),
+            met_by: met_by.map(|version| format!("{version}-{rule:?}").parse().unwrap()),
             place: None,
         }
     }
 
     #[rstest]
-    #[case(&[Rule::System, Rule::Default, Rule::Pin, Rule::Switch], &[], Some(Rule::Switch))]
-    #[case(&[Rule::System, Rule::Default, Rule::Pin], &[], Some(Rule::Pin))]
-    #[case(&[Rule::Default, Rule::Pin], &[Rule::Pin], Some(Rule::Default))]
+    #[case(&[Rule::System, Rule::Default, Rule::Requirement, Rule::Switch], &[], Some(Rule::Switch))]
+    #[case(&[Rule::System, Rule::Default, Rule::Requirement], &[], Some(Rule::Requirement))]
+    #[case(&[Rule::Default, Rule::Requirement], &[Rule::Requirement], Some(Rule::Default))]
     #[case(&[Rule::System], &[], Some(Rule::System))]
     #[case(&[Rule::Default], &[Rule::Default], None)]
     #[case(&[], &[], None)]

@@ -72,7 +72,7 @@ pub struct Release {
     pub publisher: Arc<str>,
     /// The day of publication.
     pub date: Option<Date>,
-    /// Whether it mends a security problem.
+    /// Whether it fixes a security problem.
     pub security: bool,
     /// Why its publisher took it back, if it did.
     pub withdrawn: Option<Box<str>>,
@@ -145,7 +145,7 @@ pub enum DigestError {
 }
 
 impl DigestAlgorithm {
-    /// Its name in catalogs and receipts.
+    /// Its name in catalogs and records.
     pub fn as_str(self) -> &'static str {
         match self {
             DigestAlgorithm::Sha256 => "sha256",
@@ -167,23 +167,15 @@ impl FromStr for Digest {
 
     /// Reads `sha256:…` or `sha512:…` with hexadecimal digits.
     fn from_str(text: &str) -> Result<Self, DigestError> {
-        let (name, hex) = text.split_once(':').unwrap_or((text, ""));
+        let (name, digits) = text.split_once(':').unwrap_or((text, ""));
         let algorithm = match name {
             "sha256" => DigestAlgorithm::Sha256,
             "sha512" => DigestAlgorithm::Sha512,
             _ => return Err(DigestError::Algorithm(name.to_owned())),
         };
-        let bytes: Option<Vec<u8>> = hex
-            .as_bytes()
-            .chunks(2)
-            .map(|pair| {
-                let pair = std::str::from_utf8(pair).ok()?;
-                let digits = pair.len() == 2 && pair.chars().all(|c| c.is_ascii_hexdigit());
-                digits.then(|| u8::from_str_radix(pair, 16).ok()).flatten()
-            })
-            .collect();
+        let bytes = hex::decode(digits);
         match bytes {
-            Some(bytes) if bytes.len() == algorithm.length() => Ok(Digest { algorithm, bytes }),
+            Ok(bytes) if bytes.len() == algorithm.length() => Ok(Digest { algorithm, bytes }),
             _ => Err(DigestError::Digits(text.to_owned(), algorithm.as_str())),
         }
     }
@@ -191,10 +183,12 @@ impl FromStr for Digest {
 
 impl fmt::Display for Digest {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(f, "{}:", self.algorithm.as_str())?;
-        self.bytes
-            .iter()
-            .try_for_each(|byte| write!(f, "{byte:02x}"))
+        write!(
+            f,
+            "{}:{}",
+            self.algorithm.as_str(),
+            hex::encode(&self.bytes)
+        )
     }
 }
 

@@ -27,9 +27,9 @@ pub struct Definition {
     pub home_variable: Option<String>,
     /// How the program is asked for its version.
     pub probe: Probe,
-    /// Files in which a project can say what it wants.
-    #[serde(default)]
-    pub pins: Vec<PinFile>,
+    /// Files in which a project can say what it requires.
+    #[serde(default, rename = "pins")]
+    pub requirement_files: Vec<RequirementFile>,
     /// How packages are listed and installed, where the runtime has a tool for that.
     pub packages: Option<PackageTool>,
     /// Where releases come from; the first that answers serves.
@@ -46,10 +46,10 @@ pub struct Probe {
     pub answer: String,
 }
 
-/// A file in which a project says what it wants.
+/// A file in which a project says what it requires.
 #[derive(Clone, Debug, PartialEq, Eq, Deserialize)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
-pub struct PinFile {
+pub struct RequirementFile {
     /// The file's name.
     pub file: String,
     /// Where the selector stands in a JSON or TOML file, as keys joined by dots; a plain file with
@@ -61,7 +61,7 @@ pub struct PinFile {
 #[derive(Clone, Debug, PartialEq, Eq, Hash, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub struct SourceDefinition {
-    /// The name in output and receipts.
+    /// The name in output and records.
     pub name: String,
     /// How many leading folders an archive's entries have that an install does not.
     #[serde(default = "one_folder")]
@@ -99,7 +99,7 @@ pub enum SourceKind {
         archives: BTreeMap<Platform, IndexedArchive>,
         /// The support life of the lines.
         schedule: Option<PackagedFile>,
-        /// The publisher in selectors and receipts.
+        /// The publisher in selectors and records.
         publisher: String,
     },
     /// A package registry that speaks the npm protocol, at the address that the user configured
@@ -112,7 +112,7 @@ pub enum SourceKind {
         /// Packages that belong into every install and are not part of the builds.
         #[serde(default)]
         companions: Vec<Companion>,
-        /// The publisher in selectors and receipts.
+        /// The publisher in selectors and records.
         publisher: String,
     },
     /// Wheels in a package index that speaks the Python simple API, at the address that the user
@@ -120,7 +120,7 @@ pub enum SourceKind {
     Wheels {
         /// The package.
         package: String,
-        /// The publisher in selectors and receipts.
+        /// The publisher in selectors and records.
         publisher: String,
     },
     /// A plain folder of archives, named by a pattern, with a checksum list.
@@ -136,7 +136,7 @@ pub enum SourceKind {
         platforms: BTreeMap<Platform, String>,
         /// The checksum list in the folder.
         checksums: String,
-        /// The publisher in selectors and receipts.
+        /// The publisher in selectors and records.
         publisher: String,
     },
 }
@@ -275,9 +275,6 @@ impl SourceKind {
 type Check<'c> =
     dyn FnMut(bool, &'static str, &str, &'static str) -> Result<(), DefinitionError> + 'c;
 
-/// The folders beside those of the runtimes.
-const RESERVED: [&str; 4] = ["hooks", "launchers", "shells", "staging"];
-
 fn bin_folder() -> Vec<String> {
     vec!["bin".to_owned()]
 }
@@ -327,12 +324,6 @@ impl Definition {
             "a name has small letters, digits, '_' and '-'",
         )?;
         check(
-            !RESERVED.contains(&definition.name.as_str()),
-            "name",
-            &definition.name,
-            "the shelf has a folder of this name for itself",
-        )?;
-        check(
             is_plain_file_name(&definition.program),
             "program",
             &definition.program,
@@ -346,11 +337,11 @@ impl Definition {
                 "a folder inside the install is expected",
             )?;
         }
-        for pin in &definition.pins {
+        for requirement in &definition.requirement_files {
             check(
-                is_plain_file_name(&pin.file),
+                is_plain_file_name(&requirement.file),
                 "pins.file",
-                &pin.file,
+                &requirement.file,
                 "a file's name without a folder is expected",
             )?;
         }
@@ -485,7 +476,6 @@ mod tests {
 
     #[rstest]
     #[case("name = \"marram\"", "name = \"../marram\"", "name is")]
-    #[case("name = \"marram\"", "name = \"staging\"", "name is")]
     #[case("program = \"marram\"", "program = \"/bin/sh\"", "program is")]
     #[case("\"MARRAM_HOME\"", "\"PATH\"", "home-variable is")]
     #[case("\"MARRAM_HOME\"", "\"A;B\"", "home-variable is")]

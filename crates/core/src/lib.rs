@@ -3,21 +3,21 @@
 //!
 //! This crate is pure. It reads no disk, no network, no clock, no terminal and no environment;
 //! dates, file contents and settings come in as arguments, and everything a command explains comes
-//! out as data. The `sources`, `shelf` and `shell` crates supply the world, the `vshelf` binary
-//! words the results.
+//! out as data. The crates above it supply the world and word the results.
 
 pub mod activation;
 pub mod catalog;
 pub mod definition;
+pub mod install;
 pub mod lifecycle;
-pub mod loading;
+pub mod loader;
 pub mod near;
 pub mod outlook;
 pub mod packages;
-pub mod pin;
 pub mod platform;
 pub mod range;
 pub mod renewal;
+pub mod requirement;
 pub mod resolve;
 pub mod selector;
 pub mod tidy;
@@ -26,6 +26,7 @@ pub mod version;
 
 pub use catalog::{Catalog, Line, Publisher, Release};
 pub use definition::Definition;
+pub use install::{InstallId, Key, Pick};
 pub use lifecycle::Phase;
 pub use platform::Platform;
 pub use range::Range;

@@ -1,4 +1,4 @@
-//! What has come out since a version: newer releases of its line, and whether they mend a security
+//! What has come out since a version: newer releases of its line, and whether they fix a security
 //! problem.
 
 use crate::catalog::Catalog;
@@ -10,7 +10,7 @@ use crate::version::Version;
 pub struct Newer {
     /// Its version.
     pub version: Version,
-    /// Whether it, or one between, mends a security problem.
+    /// Whether it, or one between, fixes a security problem.
     pub security: bool,
 }
 

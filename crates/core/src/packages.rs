@@ -130,29 +130,29 @@ fn read_dependencies(listed: &str) -> Result<Vec<Package>, BadList> {
 
 /// What has to be done with a package of one install, to have it in another.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub enum Step {
+pub enum PackageAction {
     /// It has to be installed there.
-    Bring,
+    Install,
     /// It is there, in this version.
-    There(Option<String>),
+    AlreadyThere(Option<String>),
     /// It came from elsewhere than a registry, and stays behind.
-    Stays(String),
+    FromElsewhere(String),
 }
 
 /// What has to be done with each package of `from`, so that an install that has those of `to` has
 /// them too.
-pub fn plan<'p>(from: &'p [Package], to: &[Package]) -> Vec<(&'p Package, Step)> {
-    let step = |package: &Package| {
+pub fn plan<'p>(from: &'p [Package], to: &[Package]) -> Vec<(&'p Package, PackageAction)> {
+    let action = |package: &Package| {
         if let Some(there) = to.iter().find(|other| other.name == package.name) {
-            return Step::There(there.version.clone());
+            return PackageAction::AlreadyThere(there.version.clone());
         }
         match &package.elsewhere {
-            Some(from) => Step::Stays(from.clone()),
-            None => Step::Bring,
+            Some(from) => PackageAction::FromElsewhere(from.clone()),
+            None => PackageAction::Install,
         }
     };
     from.iter()
-        .map(|package| (package, step(package)))
+        .map(|package| (package, action(package)))
         .collect()
 }
 
@@ -221,19 +221,22 @@ mod tests {
     }
 
     #[test]
-    fn only_what_is_missing_is_brought() {
+    fn only_what_is_missing_is_installed() {
         let from = [
             package("buoy", Some("0.1.0"), Some("file:../buoy")),
             package("kelp", Some("1.0.0"), None),
             package("sand", Some("1.0.0"), None),
         ];
         let to = [package("sand", Some("2.0.0"), None)];
-        let steps: Vec<Step> = plan(&from, &to).into_iter().map(|(_, step)| step).collect();
+        let actions: Vec<PackageAction> = plan(&from, &to)
+            .into_iter()
+            .map(|(_, action)| action)
+            .collect();
         let expected = [
-            Step::Stays("file:../buoy".into()),
-            Step::Bring,
-            Step::There(Some("2.0.0".into())),
+            PackageAction::FromElsewhere("file:../buoy".into()),
+            PackageAction::Install,
+            PackageAction::AlreadyThere(Some("2.0.0".into())),
         ];
-        assert_eq!(steps, expected);
+        assert_eq!(actions, expected);
     }
 }

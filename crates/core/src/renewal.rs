@@ -1,9 +1,9 @@
 //! Which lines on a shelf have a newer patch: the plan of a renewal, as data.
 
 use crate::catalog::Catalog;
+use crate::install::{InstallId, Key};
 use crate::outlook::{self, Newer};
 use crate::platform::Platform;
-use crate::resolve::Shelved;
 
 /// A line of one publisher, to be moved to its newest release.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -11,9 +11,9 @@ pub struct Renewal<'a> {
     /// The line's name.
     pub line: &'a str,
     /// The install that the new release takes the place of.
-    pub from: &'a Shelved,
+    pub from: &'a InstallId,
     /// All installs of the line, the newest first.
-    pub members: Vec<&'a Shelved>,
+    pub members: Vec<&'a InstallId>,
     /// The newest release, which may be on the shelf already.
     pub to: Newer,
 }
@@ -24,16 +24,16 @@ pub struct Renewal<'a> {
 /// cut off is gone on with. Pre-releases move to final releases, never the other way.
 pub fn plan<'a>(
     catalog: &'a Catalog,
-    shelf: &'a [Shelved],
-    followed: &[String],
+    shelf: &'a [InstallId],
+    followed: &[Key],
     platform: &Platform,
 ) -> Vec<Renewal<'a>> {
-    let mut groups: Vec<(&str, Vec<&Shelved>)> = Vec::new();
+    let mut groups: Vec<(&str, Vec<&InstallId>)> = Vec::new();
     for install in shelf {
         let Some(line) = catalog.line_of(&install.version) else {
             continue;
         };
-        let same = |(name, members): &&mut (&str, Vec<&Shelved>)| {
+        let same = |(name, members): &&mut (&str, Vec<&InstallId>)| {
             *name == line.name && members[0].publisher == install.publisher
         };
         match groups.iter_mut().find(same) {
@@ -41,8 +41,8 @@ pub fn plan<'a>(
             None => groups.push((&line.name, vec![install])),
         }
     }
-    let renewal = |(line, members): (&'a str, Vec<&'a Shelved>)| {
-        let of_key = |key: &String| members.iter().copied().find(|member| member.key == *key);
+    let renewal = |(line, members): (&'a str, Vec<&'a InstallId>)| {
+        let of_key = |key: &Key| members.iter().copied().find(|member| member.key == *key);
         let from = followed.iter().find_map(of_key).unwrap_or(members[0]);
         let to = outlook::newer(catalog, &from.version, &from.publisher, platform)?;
         Some(Renewal {
@@ -61,9 +61,9 @@ mod tests {
     use crate::catalog::{Line, Publisher, Release};
     use std::collections::BTreeMap;
 
-    fn shelved(publisher: &str, version: &str) -> Shelved {
-        Shelved {
-            key: format!("{publisher}-{version}"),
+    fn install(publisher: &str, version: &str) -> InstallId {
+        InstallId {
+            key: format!("{publisher}-{version}").parse().unwrap(),
             version: version.parse().unwrap(),
             publisher: publisher.into(),
         }
@@ -100,20 +100,20 @@ mod tests {
             ],
         );
         let shelf = [
-            shelved("saltmarsh", "77.0.0"),
-            shelved("saltmarsh", "10.0.0-rc.1"),
-            shelved("saltmarsh", "8.3.1"),
-            shelved("saltmarsh", "6.2.0"),
-            shelved("saltmarsh", "6.1.0"),
-            shelved("dunefield", "6.2.0"),
+            install("saltmarsh", "77.0.0"),
+            install("saltmarsh", "10.0.0-rc.1"),
+            install("saltmarsh", "8.3.1"),
+            install("saltmarsh", "6.2.0"),
+            install("saltmarsh", "6.1.0"),
+            install("dunefield", "6.2.0"),
         ];
         let platform = "linux-x64-gnu".parse().unwrap();
-        let moves = |followed: &[String]| -> Vec<(String, String, bool)> {
+        let moves = |followed: &[Key]| -> Vec<(String, String, bool)> {
             let plan = plan(&catalog, &shelf, followed, &platform);
             let of = |renewal: &Renewal<'_>| {
                 let to = &renewal.to;
                 (
-                    renewal.from.key.clone(),
+                    renewal.from.key.to_string(),
                     to.version.to_string(),
                     to.security,
                 )
@@ -128,7 +128,7 @@ mod tests {
         let expected = expected.map(|(from, to, security)| (from.into(), to.into(), security));
         assert_eq!(moves(&[]), expected);
         // What is followed moves, even where the newest is there already.
-        let older = moves(&["saltmarsh-6.1.0".to_owned()]);
+        let older = moves(&["saltmarsh-6.1.0".parse().unwrap()]);
         assert_eq!(older[1], ("saltmarsh-6.1.0".into(), "6.20.2".into(), true));
     }
 }

@@ -9,6 +9,7 @@ use std::collections::BTreeMap;
 use jiff::civil::Date;
 
 use crate::catalog::{Catalog, Line, Release};
+use crate::install::{InstallId, Key, Pick};
 use crate::lifecycle::Phase;
 use crate::near;
 use crate::platform::Platform;
@@ -19,33 +20,22 @@ use crate::version::Version;
 /// Labels may name labels; a longer chain than this is a circle.
 const DEEPEST_LABEL: usize = 8;
 
-/// An install as choosing sees it.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Shelved {
-    /// Its key on the shelf: the version, or publisher-version.
-    pub key: String,
-    /// Its version.
-    pub version: Version,
-    /// The id of its publisher.
-    pub publisher: String,
-}
-
 /// All that choosing depends on.
 #[derive(Clone, Copy, Debug)]
 pub struct World<'a> {
     /// What is published; an empty catalog where none is known.
     pub catalog: &'a Catalog,
     /// What is on the shelf, newest first.
-    pub shelf: &'a [Shelved],
+    pub shelf: &'a [InstallId],
     /// Labels and the selectors they are bound to.
     pub labels: &'a BTreeMap<String, String>,
     /// The default as it was typed.
     pub default: Option<&'a str>,
-    /// The key that the default is now, or `system`, where the shelf is what is chosen among: what
-    /// was typed may stand for something newer since.
-    pub default_key: Option<&'a str>,
-    /// The key that this shell used before, or `system`.
-    pub previous: Option<&'a str>,
+    /// What the default is now, where the shelf is what is chosen among: what was typed may stand
+    /// for something newer since.
+    pub default_pick: Option<&'a Pick>,
+    /// What this shell used before.
+    pub previous: Option<&'a Pick>,
     /// The platform that builds have to run on.
     pub platform: &'a Platform,
     /// The day on which phases are computed.
@@ -72,7 +62,7 @@ pub struct Candidate<'a> {
     /// Its release, where the catalog has it.
     pub release: Option<&'a Release>,
     /// Its install, where it is on the shelf.
-    pub install: Option<&'a Shelved>,
+    pub install: Option<&'a InstallId>,
 }
 
 /// What a selector stands for.
@@ -84,12 +74,12 @@ pub enum Choice<'a> {
     Version(Candidate<'a>),
 }
 
-impl<'a> Choice<'a> {
-    /// The key on the shelf, or `system`; nothing for a version that is not on the shelf.
-    pub fn key(&self) -> Option<&'a str> {
+impl Choice<'_> {
+    /// What can be made active of it; nothing for a version that is not on the shelf.
+    pub fn pick(&self) -> Option<Pick> {
         match self {
-            Choice::System => Some("system"),
-            Choice::Version(candidate) => candidate.install.map(|install| install.key.as_str()),
+            Choice::System => Some(Pick::System),
+            Choice::Version(candidate) => Some(candidate.install?.key.clone().into()),
         }
     }
 }
@@ -171,8 +161,8 @@ pub enum Step {
     System,
     /// What this shell used before was asked for.
     Previous {
-        /// Its key.
-        key: String,
+        /// What that was.
+        key: Pick,
     },
 }
 
@@ -347,8 +337,17 @@ pub fn covered<'a>(
 /// What a request wants once its names are expanded.
 enum Wanted {
     System,
-    Key(String),
+    Install(Key),
     Matching(Criterion),
+}
+
+impl From<Pick> for Wanted {
+    fn from(pick: Pick) -> Wanted {
+        match pick {
+            Pick::System => Wanted::System,
+            Pick::Install(key) => Wanted::Install(key),
+        }
+    }
 }
 
 /// How candidates are narrowed.
@@ -376,12 +375,9 @@ fn expand(
                 Wanted::System
             }
             Selector::Previous => {
-                let key = world.previous.ok_or(ResolveError::NoPrevious)?.to_owned();
+                let key = world.previous.ok_or(ResolveError::NoPrevious)?.clone();
                 steps.push(Step::Previous { key: key.clone() });
-                match key.as_str() {
-                    "system" => Wanted::System,
-                    _ => Wanted::Key(key),
-                }
+                key.into()
             }
             Selector::Version(version) => Wanted::Matching(Criterion::Beginning(version.clone())),
             Selector::Range(range) => Wanted::Matching(Criterion::Range(range.clone())),
@@ -390,12 +386,11 @@ fn expand(
             Selector::Preview => Wanted::Matching(Criterion::Any),
             Selector::Default => {
                 let selector = world.default.ok_or(ResolveError::NoDefault)?.to_owned();
-                let key = world.default_key.filter(|_| request.publisher.is_none());
+                let pick = world.default_pick.filter(|_| request.publisher.is_none());
                 let expanded = replace(&request, "the default", &selector)?;
                 steps.push(Step::Default { selector });
-                match key {
-                    Some("system") => Wanted::System,
-                    Some(key) => Wanted::Key(key.to_owned()),
+                match pick {
+                    Some(pick) => pick.clone().into(),
                     None => {
                         request = expanded;
                         continue;
@@ -663,13 +658,13 @@ fn choose<'a>(
     let (meant, wanted) = expand(world, request, steps)?;
     let criterion = match wanted {
         Wanted::System => return Ok(Choice::System),
-        Wanted::Key(key) => {
+        Wanted::Install(key) => {
             return candidates(world, Scope::Shelf)
                 .into_iter()
                 .find(|c| c.install.is_some_and(|install| install.key == key))
                 .map(Choice::Version)
                 .ok_or_else(|| ResolveError::NotOnShelf {
-                    selector: key,
+                    selector: key.to_string(),
                     published: None,
                     near: Vec::new(),
                 });

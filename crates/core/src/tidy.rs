@@ -11,14 +11,14 @@ use jiff::civil::Date;
 use serde::{Deserialize, Serialize};
 
 use crate::catalog::{Catalog, Line};
+use crate::install::InstallId;
 use crate::lifecycle::Phase;
 use crate::outlook::{self, Newer};
 use crate::platform::Platform;
-use crate::resolve::Shelved;
 use crate::version::Version;
 
 /// Why an install is outdated.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(tag = "reason", rename_all = "kebab-case")]
 pub enum Reason {
     /// Newer releases of its line, from the same publisher, are on the shelf.
@@ -120,8 +120,9 @@ pub enum Protection {
         /// The program's name.
         program: String,
     },
-    /// A project asks for it.
-    Pin {
+    /// A project requires it.
+    #[serde(rename = "pin")]
+    Requirement {
         /// The file that says so.
         file: PathBuf,
     },
@@ -166,7 +167,7 @@ impl Default for Policy {
 #[derive(Clone, Debug)]
 pub struct Held<'a> {
     /// The install.
-    pub install: &'a Shelved,
+    pub install: &'a InstallId,
     /// The bytes of its files, as they were unpacked.
     pub bytes: u64,
     /// The day of its last use, or else of its installation.
@@ -183,7 +184,7 @@ pub struct Held<'a> {
 pub enum Verdict {
     /// It goes.
     Remove,
-    /// It stays, and a release that mends a security problem of it is out.
+    /// It stays, and a release that fixes a security problem of it is out.
     Renew,
     /// It stays.
     Keep,
@@ -191,9 +192,9 @@ pub enum Verdict {
 
 /// What the plan says of one install.
 #[derive(Clone, Debug)]
-pub struct Entry<'a> {
+pub struct Assessment<'a> {
     /// The install.
-    pub install: &'a Shelved,
+    pub install: &'a InstallId,
     /// The bytes of its files, as they were unpacked.
     pub bytes: u64,
     /// What is to become of it.
@@ -214,8 +215,8 @@ pub fn plan<'a>(
     policy: &Policy,
     platform: &Platform,
     today: Date,
-) -> Vec<Entry<'a>> {
-    let shelf: Vec<&Shelved> = held.iter().map(|held| held.install).collect();
+) -> Vec<Assessment<'a>> {
+    let shelf: Vec<&InstallId> = held.iter().map(|held| held.install).collect();
     let judge = Judge {
         catalog,
         shelf,
@@ -223,7 +224,7 @@ pub fn plan<'a>(
         today,
     };
     let entry = |held: Held<'a>| {
-        let Shelved {
+        let InstallId {
             version, publisher, ..
         } = held.install;
         let mut reasons: Vec<Reason> = (ReasonKind::ALL.iter())
@@ -239,7 +240,7 @@ pub fn plan<'a>(
             Some(newer) if newer.security => Verdict::Renew,
             _ => Verdict::Keep,
         };
-        Entry {
+        Assessment {
             install: held.install,
             bytes: held.bytes,
             verdict,
@@ -253,7 +254,7 @@ pub fn plan<'a>(
 
 struct Judge<'a> {
     catalog: &'a Catalog,
-    shelf: Vec<&'a Shelved>,
+    shelf: Vec<&'a InstallId>,
     policy: &'a Policy,
     today: Date,
 }
@@ -282,7 +283,7 @@ impl Judge<'_> {
 
     /// Enough newer releases of the line are there. Pre-releases do not stand in for final ones, nor
     /// does what was withdrawn for anything.
-    fn superseded(&self, install: &Shelved, line: &Line) -> Option<Reason> {
+    fn superseded(&self, install: &InstallId, line: &Line) -> Option<Reason> {
         let mut newer = self.of_line(install, line);
         newer.retain(|other| {
             other.version > install.version
@@ -293,7 +294,7 @@ impl Judge<'_> {
         enough.then(|| Reason::Superseded { by: newest.clone() })
     }
 
-    fn final_out(&self, install: &Shelved, line: &Line) -> Option<Reason> {
+    fn final_out(&self, install: &InstallId, line: &Line) -> Option<Reason> {
         if !install.version.is_pre_release() {
             return None;
         }
@@ -307,7 +308,7 @@ impl Judge<'_> {
     }
 
     /// What is on the shelf of the same line and publisher, and not withdrawn.
-    fn of_line(&self, install: &Shelved, line: &Line) -> Vec<&Shelved> {
+    fn of_line(&self, install: &InstallId, line: &Line) -> Vec<&InstallId> {
         let mut same = self.shelf.clone();
         same.retain(|other| {
             other.publisher == install.publisher
@@ -317,7 +318,7 @@ impl Judge<'_> {
         same
     }
 
-    fn withdrawn(&self, install: &Shelved) -> Option<&str> {
+    fn withdrawn(&self, install: &InstallId) -> Option<&str> {
         let release = (self.catalog).release(&install.version, &install.publisher)?;
         release.withdrawn.as_deref()
     }

@@ -10,10 +10,8 @@ use std::collections::BTreeMap;
 use proptest::prelude::*;
 use rstest::rstest;
 use vshelf_core::catalog::{Catalog, Line, Publisher, Release};
-use vshelf_core::resolve::{
-    Choice, Filter, ResolveError, Scope, Shelved, Step, World, covered, resolve,
-};
-use vshelf_core::{Platform, Request, Version};
+use vshelf_core::resolve::{Choice, Filter, ResolveError, Scope, Step, World, covered, resolve};
+use vshelf_core::{InstallId, Pick, Platform, Request, Version};
 
 const RELEASES: [(&str, &str, &str); 17] = [
     ("10.0.0-beta.1", "saltmarsh", "linux-x64"),
@@ -90,27 +88,27 @@ fn catalog() -> Catalog {
 /// A world with this shelf, of `publisher/version` or `version` each.
 struct Setting {
     catalog: Catalog,
-    shelf: Vec<Shelved>,
+    shelf: Vec<InstallId>,
     labels: BTreeMap<String, String>,
     default: Option<String>,
-    previous: Option<String>,
+    previous: Option<Pick>,
     platform: Platform,
     today: &'static str,
 }
 
 impl Setting {
     fn new(shelf: &[&str]) -> Setting {
-        let shelved = |text: &&str| {
+        let install = |text: &&str| {
             let (publisher, version) = text.split_once('/').unwrap_or(("saltmarsh", text));
-            Shelved {
-                key: text.replace('/', "-"),
+            InstallId {
+                key: text.replace('/', "-").parse().unwrap(),
                 version: version.parse().unwrap(),
                 publisher: publisher.into(),
             }
         };
         Setting {
             catalog: catalog(),
-            shelf: shelf.iter().map(shelved).collect(),
+            shelf: shelf.iter().map(install).collect(),
             labels: [
                 ("board", "6.2.0"),
                 ("lab", "latest"),
@@ -120,7 +118,7 @@ impl Setting {
             .map(|(k, v)| (k.into(), v.into()))
             .into(),
             default: Some("lts".into()),
-            previous: Some("6.2.0".into()),
+            previous: "6.2.0".parse().ok(),
             platform: "linux-x64-gnu".parse().unwrap(),
             today: "2026-11-23",
         }
@@ -132,8 +130,8 @@ impl Setting {
             shelf: &self.shelf,
             labels: &self.labels,
             default: self.default.as_deref(),
-            default_key: None,
-            previous: self.previous.as_deref(),
+            default_pick: None,
+            previous: self.previous.as_ref(),
             platform: &self.platform,
             today: self.today.parse().unwrap(),
         }
@@ -200,14 +198,15 @@ fn among_what_is_on_the_shelf(#[case] selector: &str, #[case] expected: &str) {
 #[test]
 fn the_default_is_the_install_that_it_is_and_not_what_was_typed() {
     let setting = Setting::new(&["8.3.1", "8.3.0"]);
+    let default: Pick = "8.3.0".parse().unwrap();
     let world = World {
-        default_key: Some("8.3.0"),
+        default_pick: Some(&default),
         ..setting.world()
     };
     let chosen = |selector: &str| {
         let request = selector.parse().unwrap();
         let outcome = resolve(&world, &request, Scope::Shelf).outcome;
-        outcome.unwrap().key().unwrap_or_default().to_owned()
+        outcome.unwrap().pick().unwrap().to_string()
     };
     assert_eq!(chosen("default"), "8.3.0");
     assert_eq!(chosen("lts"), "8.3.1");

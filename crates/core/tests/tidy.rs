@@ -9,9 +9,8 @@ use std::collections::BTreeMap;
 
 use jiff::civil::Date;
 use rstest::rstest;
-use vshelf_core::resolve::Shelved;
 use vshelf_core::tidy::{Held, Policy, Protection, Reason, ReasonKind, Verdict, plan};
-use vshelf_core::{Catalog, Line, Publisher, Release};
+use vshelf_core::{Catalog, InstallId, Line, Publisher, Release};
 
 fn date(text: &str) -> Date {
     text.parse().unwrap()
@@ -68,7 +67,7 @@ fn judged(
     day: &str,
     held: impl Fn(&mut Held<'_>),
 ) -> (Verdict, Vec<Reason>) {
-    let shelf: Vec<Shelved> = installs.iter().map(|key| shelved(key)).collect();
+    let shelf: Vec<InstallId> = installs.iter().map(|key| install(key)).collect();
     let all = shelf.iter().map(|install| Held {
         install,
         bytes: 1,
@@ -83,13 +82,13 @@ fn judged(
     (entries[0].verdict, entries[0].reasons.clone())
 }
 
-fn shelved(key: &str) -> Shelved {
+fn install(key: &str) -> InstallId {
     let (publisher, version) = key
         .split_once('-')
         .filter(|(publisher, _)| *publisher == "dunefield")
         .unwrap_or(("saltmarsh", key));
-    Shelved {
-        key: key.into(),
+    InstallId {
+        key: key.parse().unwrap(),
         version: version.parse().unwrap(),
         publisher: publisher.into(),
     }
@@ -196,7 +195,7 @@ fn every_reason_can_be_left_out_and_every_protection_keeps() {
             id: 7,
             program: "marram".into(),
         },
-        Protection::Pin {
+        Protection::Requirement {
             file: "tide-board/.marram-version".into(),
         },
         Protection::Label {

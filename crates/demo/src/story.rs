@@ -24,7 +24,7 @@ pub const STEPS: [Step; 25] = [
     ),
     step(
         "That line makes this shell follow too.",
-        "source ~/.local/share/vivid-shelf/hooks/hook.bash",
+        "source ~/.local/share/vivid-shelf/connect/shelf.bash",
     ),
     step(
         "The first install becomes the default.",

@@ -8,7 +8,7 @@ use std::path::{Path, PathBuf};
 
 use vshelf_core::Definition;
 
-use crate::shelf::program_in;
+use crate::store::program_in;
 
 /// How far below a folder the runtime's own folder may lie.
 const DEEPEST: usize = 3;

@@ -6,7 +6,7 @@ use std::path::PathBuf;
 /// The program's folders of one user.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Folders {
-    /// Installs, receipts, hooks: what must not be lost.
+    /// Installs, records, hooks: what must not be lost.
     pub data: PathBuf,
     /// Catalogs and archives: what can be fetched again.
     pub cache: PathBuf,
@@ -25,9 +25,8 @@ pub struct NoFolder {
 const NAME: &str = "vivid-shelf";
 
 impl Folders {
-    /// Folders below one, for tests.
-    #[cfg(test)]
-    pub(crate) fn below(home: &std::path::Path) -> Folders {
+    /// All three below one folder.
+    pub fn below(home: &std::path::Path) -> Folders {
         Folders {
             data: home.join("data"),
             cache: home.join("cache"),
@@ -40,9 +39,8 @@ impl Folders {
     /// Linux, `~/Library` on macOS).
     pub fn find(variable: impl Fn(&str) -> Option<OsString>) -> Result<Folders, NoFolder> {
         let absolute = |name: &str| {
-            variable(name)
-                .map(PathBuf::from)
-                .filter(|p| p.is_absolute())
+            let path = variable(name).map(PathBuf::from);
+            path.filter(|path| path.is_absolute())
         };
         let place = |own: &'static str, xdg: &str, below_home: &str, on_mac: &str| {
             if let Some(folder) = absolute(own) {

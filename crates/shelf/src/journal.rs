@@ -10,68 +10,71 @@ use std::path::{Path, PathBuf};
 use jiff::Timestamp;
 use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
+use vshelf_core::tidy::Reason;
+use vshelf_core::{Key, Version};
+use vshelf_files::{atomic, optional};
 
-use crate::atomic;
-use crate::folders::Folders;
-use crate::receipt::ReceiptContents;
+use crate::layout::Layout;
+use crate::record::RecordContents;
 
 /// What was done to an install.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
-pub enum Deed {
+pub enum Operation {
     /// It was fetched and put on the shelf.
     Installed,
     /// It was put on the shelf from elsewhere on this machine.
     Adopted,
-    /// It was taken off.
+    /// It was removed.
     Removed,
-    /// It was taken off by a clean-up.
+    /// It was removed by a clean-up.
     Tidied,
-    /// It was taken off because a newer one took its place.
+    /// It was removed because a newer one replaced it.
     Renewed,
 }
 
-impl Deed {
-    /// Whether it took the install off the shelf.
-    pub fn takes_off(self) -> bool {
-        matches!(self, Deed::Removed | Deed::Tidied | Deed::Renewed)
+impl Operation {
+    /// Whether it removed the install.
+    pub fn removes(self) -> bool {
+        matches!(
+            self,
+            Operation::Removed | Operation::Tidied | Operation::Renewed
+        )
     }
 }
 
-/// One line of the history: a deed, and what is needed to get the install back.
+/// One line of the history: an operation, and what is needed to get the install back.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Event {
+pub struct HistoryEntry {
     /// When.
     pub at: Timestamp,
     /// The command that did it: all that one command did has the same number.
     pub command: String,
     /// What was done.
-    pub deed: Deed,
+    pub operation: Operation,
     /// The install's key.
-    pub key: String,
-    /// Why, where a clean-up or renewal did it.
+    pub key: Key,
+    /// Why, where a clean-up did it.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    pub reasons: Vec<String>,
+    pub reasons: Vec<Reason>,
+    /// The release that a renewal put in its place.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub replaced_by: Option<Version>,
     /// The packages that went with it, as `name@version`.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub packages: Vec<String>,
-    /// Its receipt.
-    pub receipt: ReceiptContents,
-}
-
-/// The file of the history.
-pub fn history_path(folders: &Folders) -> PathBuf {
-    folders.data.join("history.jsonl")
+    /// Its record.
+    pub record: RecordContents,
 }
 
 /// Writes down what was done.
-pub fn record(folders: &Folders, event: &Event) -> io::Result<()> {
-    append(&history_path(folders), event)
+pub fn append_history(layout: &Layout, event: &HistoryEntry) -> io::Result<()> {
+    append(&layout.history(), event)
 }
 
 /// Everything that was done, oldest first.
-pub fn history(folders: &Folders) -> io::Result<Vec<Event>> {
-    read(&history_path(folders))
+pub fn history(layout: &Layout) -> io::Result<Vec<HistoryEntry>> {
+    read(&layout.history())
 }
 
 /// A project that was seen on this machine.
@@ -80,31 +83,26 @@ struct Seen {
     file: PathBuf,
 }
 
-/// The file of the projects that were seen.
-pub fn projects_path(folders: &Folders) -> PathBuf {
-    folders.data.join("projects.jsonl")
-}
-
-/// Writes down that a project's pin file was seen, unless that is known.
-pub fn note_project(folders: &Folders, file: &Path) -> io::Result<()> {
-    if projects(folders)?.iter().any(|known| known == file) {
+/// Writes down that a project's requirement file was seen, unless that is known.
+pub fn note_project(layout: &Layout, file: &Path) -> io::Result<()> {
+    if projects(layout)?.iter().any(|known| known == file) {
         return Ok(());
     }
     let seen = Seen {
         file: file.to_owned(),
     };
-    append(&projects_path(folders), &seen)
+    append(&layout.projects(), &seen)
 }
 
-/// The pin files that were seen, whether or not they are still there.
-pub fn projects(folders: &Folders) -> io::Result<Vec<PathBuf>> {
-    let seen: Vec<Seen> = read(&projects_path(folders))?;
+/// The requirement files that were seen, whether or not they are still there.
+pub fn projects(layout: &Layout) -> io::Result<Vec<PathBuf>> {
+    let seen: Vec<Seen> = read(&layout.projects())?;
     Ok(seen.into_iter().map(|seen| seen.file).collect())
 }
 
-/// Forgets the pin files that are gone; says how many.
-pub fn forget_gone_projects(folders: &Folders) -> io::Result<usize> {
-    let seen = projects(folders)?;
+/// Forgets the requirement files that are gone; says how many.
+pub fn forget_gone_projects(layout: &Layout) -> io::Result<usize> {
+    let seen = projects(layout)?;
     let (here, gone): (Vec<PathBuf>, Vec<PathBuf>) =
         seen.into_iter().partition(|file| file.exists());
     if gone.is_empty() {
@@ -112,7 +110,7 @@ pub fn forget_gone_projects(folders: &Folders) -> io::Result<usize> {
     }
     let lines = here.into_iter().map(|file| line(&Seen { file }));
     let text = lines.collect::<io::Result<String>>()?;
-    atomic::write_file(&projects_path(folders), text.as_bytes())?;
+    atomic::write_file(&layout.projects(), text.as_bytes())?;
     Ok(gone.len())
 }
 
@@ -146,11 +144,7 @@ fn ends_with_a_line(path: &Path) -> io::Result<bool> {
 }
 
 fn read<T: DeserializeOwned>(path: &Path) -> io::Result<Vec<T>> {
-    let text = match fs::read(path) {
-        Ok(text) => text,
-        Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(Vec::new()),
-        Err(error) => return Err(error),
-    };
+    let text = optional::read(path)?.unwrap_or_default();
     let lines = text.split(|byte| *byte == b'\n');
     Ok(lines
         .filter_map(|line| serde_json::from_slice(line).ok())
@@ -160,35 +154,40 @@ fn read<T: DeserializeOwned>(path: &Path) -> io::Result<Vec<T>> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::folders::Folders;
+
+    fn below(home: &Path) -> Layout {
+        Layout::of(&Folders::below(home))
+    }
 
     #[test]
     fn projects_are_noted_once_and_forgotten_when_gone() {
         let home = tempfile::tempdir().unwrap();
-        let folders = Folders::below(home.path());
+        let layout = below(home.path());
         let file = home.path().join("buoy\napi/.marram-version");
         fs::create_dir_all(file.parent().unwrap()).unwrap();
         fs::write(&file, "8").unwrap();
         let gone = home.path().join("old/.marram-version");
         for seen in [&file, &gone, &file] {
-            note_project(&folders, seen).unwrap();
+            note_project(&layout, seen).unwrap();
         }
-        assert_eq!(projects(&folders).unwrap(), [file.clone(), gone]);
-        assert_eq!(forget_gone_projects(&folders).unwrap(), 1);
-        assert_eq!(forget_gone_projects(&folders).unwrap(), 0);
-        assert_eq!(projects(&folders).unwrap(), [file]);
+        assert_eq!(projects(&layout).unwrap(), [file.clone(), gone]);
+        assert_eq!(forget_gone_projects(&layout).unwrap(), 1);
+        assert_eq!(forget_gone_projects(&layout).unwrap(), 0);
+        assert_eq!(projects(&layout).unwrap(), [file]);
     }
 
     #[test]
     fn a_cut_line_costs_itself_alone() {
         let home = tempfile::tempdir().unwrap();
-        let folders = Folders::below(home.path());
-        note_project(&folders, Path::new("/one")).unwrap();
-        let path = projects_path(&folders);
+        let layout = below(home.path());
+        note_project(&layout, Path::new("/one")).unwrap();
+        let path = layout.projects();
         let mut text = fs::read_to_string(&path).unwrap();
         text.push_str("{\"file\":\"/tw");
         fs::write(&path, text).unwrap();
-        note_project(&folders, Path::new("/three")).unwrap();
-        let seen = projects(&folders).unwrap();
+        note_project(&layout, Path::new("/three")).unwrap();
+        let seen = projects(&layout).unwrap();
         assert_eq!(seen, [Path::new("/one"), Path::new("/three")]);
     }
 }

@@ -10,7 +10,7 @@ use std::io::{self, Read};
 use std::os::unix::fs::{MetadataExt, PermissionsExt};
 use std::path::{Path, PathBuf};
 
-use crate::atomic;
+use vshelf_files::{atomic, optional};
 
 /// The first line of a manifest's file; the number changes with the form.
 const FORMAT: &str = "vivid-shelf-manifest/1";
@@ -43,18 +43,6 @@ pub enum Change {
     Executable,
     /// It is a link that leads elsewhere, or no longer a link or file.
     Kind,
-}
-
-impl Change {
-    /// The change in words, as in "bin/marram …".
-    pub fn in_words(self) -> &'static str {
-        match self {
-            Change::Missing => "is missing",
-            Change::Contents => "has other contents",
-            Change::Executable => "has other permissions",
-            Change::Kind => "is something else, or leads elsewhere",
-        }
-    }
 }
 
 /// A manifest under way.
@@ -147,10 +135,8 @@ impl Manifest {
 
     /// Reads the manifest in the file at `path`; nothing where there is none.
     pub fn read(path: &Path) -> io::Result<Option<Manifest>> {
-        let text = match fs::read_to_string(path) {
-            Ok(text) => text,
-            Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(None),
-            Err(error) => return Err(error),
+        let Some(text) = optional::read_text(path)? else {
+            return Ok(None);
         };
         let (first, text) = text.split_once('\n').ok_or_else(damaged)?;
         let [FORMAT, files, bytes] = first.split(' ').collect::<Vec<_>>()[..] else {

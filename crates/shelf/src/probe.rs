@@ -6,7 +6,13 @@ use std::os::unix::fs::FileExt;
 use std::path::{Path, PathBuf};
 use std::process::{Command, ExitStatus, Output, Stdio};
 use std::thread;
-use std::time::{Duration, Instant};
+use std::time::Duration;
+
+use object::Endianness;
+use object::elf::{FileHeader32, FileHeader64};
+use object::read::elf::{FileHeader, ProgramHeader};
+use object::read::{FileKind, ReadCache};
+use wait_timeout::ChildExt;
 
 /// How long a program may take to say its version.
 const PATIENCE: Duration = Duration::from_secs(20);
@@ -80,38 +86,35 @@ impl ProbeError {
 }
 
 /// What has to be started to start `program`: the path behind `#!`, or that in an ELF file's
-/// interpreter segment (System V ABI, "Program Header"), for files of 64 bits in the usual order.
+/// interpreter segment (System V ABI, "Program Header").
 fn interpreter_of(program: &Path) -> io::Result<Option<PathBuf>> {
-    /// The type of the interpreter's segment.
-    const PT_INTERP: u32 = 3;
     let file = File::open(program)?;
-    let mut head = [0; 64];
+    let mut head = [0; 128];
     let length = file.read_at(&mut head, 0)?;
     if let Some(line) = head[..length].strip_prefix(b"#!") {
         let line = String::from_utf8_lossy(line);
-        let path = line.split_whitespace().next().map(PathBuf::from);
-        return Ok(path);
+        return Ok(line.split_whitespace().next().map(PathBuf::from));
     }
-    if length < head.len() || !head.starts_with(b"\x7fELF\x02\x01") {
-        return Ok(None);
-    }
-    let number = |bytes: &[u8]| {
-        let little = bytes.iter().rev();
-        little.fold(0u64, |sum, byte| sum << 8 | u64::from(*byte))
+    // Reads no more of the file than its headers.
+    let cache = ReadCache::new(file);
+    let found = match FileKind::parse(&cache) {
+        Ok(FileKind::Elf64) => elf_interpreter::<FileHeader64<Endianness>>(&cache),
+        Ok(FileKind::Elf32) => elf_interpreter::<FileHeader32<Endianness>>(&cache),
+        // Another format, or none, names no interpreter.
+        _ => Ok(None),
     };
-    let (table, size, count) = (
-        number(&head[32..40]),
-        number(&head[54..56]),
-        number(&head[56..58]),
-    );
-    for index in 0..count {
-        let mut entry = [0; 40];
-        file.read_exact_at(&mut entry, table + index * size)?;
-        if number(&entry[0..4]) == u64::from(PT_INTERP) {
-            let mut path = vec![0; number(&entry[32..40]).min(4096) as usize];
-            file.read_exact_at(&mut path, number(&entry[8..16]))?;
-            let text = String::from_utf8_lossy(&path);
-            return Ok(Some(PathBuf::from(text.trim_end_matches('\0'))));
+    found.map_err(|error| io::Error::new(io::ErrorKind::InvalidData, error))
+}
+
+fn elf_interpreter<H: FileHeader<Endian = Endianness>>(
+    data: &ReadCache<File>,
+) -> object::Result<Option<PathBuf>> {
+    let header = H::parse(data)?;
+    let endian = header.endian()?;
+    for segment in header.program_headers(endian, data)? {
+        if let Some(path) = segment.interpreter(endian, data)? {
+            let path = String::from_utf8_lossy(path);
+            return Ok(Some(PathBuf::from(path.trim_end_matches('\0'))));
         }
     }
     Ok(None)
@@ -160,17 +163,10 @@ pub fn run(mut command: Command, patience: Duration) -> Result<Output, ProbeErro
         .map_err(failed)?;
     let stdout = drain(child.stdout.take());
     let stderr = drain(child.stderr.take());
-    let deadline = Instant::now() + patience;
-    let status = loop {
-        if let Some(status) = child.try_wait().map_err(failed)? {
-            break status;
-        }
-        if Instant::now() > deadline {
-            child.kill().map_err(failed)?;
-            child.wait().map_err(failed)?;
-            return Err(ProbeError::Silent { program, patience });
-        }
-        thread::sleep(Duration::from_millis(2));
+    let Some(status) = child.wait_timeout(patience).map_err(failed)? else {
+        child.kill().map_err(failed)?;
+        child.wait().map_err(failed)?;
+        return Err(ProbeError::Silent { program, patience });
     };
     let bytes = |thread: thread::JoinHandle<Vec<u8>>| thread.join().unwrap_or_default();
     Ok(Output {

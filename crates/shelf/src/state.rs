@@ -1,13 +1,12 @@
 //! What a person chose for one runtime: the default and the labels.
 
 use std::collections::{BTreeMap, BTreeSet};
-use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
 
 use serde::{Deserialize, Serialize};
-
-use crate::atomic;
+use vshelf_core::Key;
+use vshelf_files::{atomic, optional};
 
 const FORMAT: &str = "vivid-shelf-state/1";
 
@@ -23,7 +22,7 @@ pub struct State {
     pub labels: BTreeMap<String, String>,
     /// The keys of installs that no clean-up takes away.
     #[serde(default, skip_serializing_if = "BTreeSet::is_empty")]
-    pub kept: BTreeSet<String>,
+    pub kept: BTreeSet<Key>,
 }
 
 /// Why a state file cannot be used.
@@ -71,15 +70,12 @@ impl State {
     /// Reads the file at `path`; a missing one is an empty state.
     pub fn read(path: &Path) -> Result<State, StateError> {
         let path = || path.to_owned();
-        let bytes = match fs::read(path()) {
-            Ok(bytes) => bytes,
-            Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(State::default()),
-            Err(source) => {
-                return Err(StateError::File {
-                    path: path(),
-                    source,
-                });
-            }
+        let failed = |source| StateError::File {
+            path: path(),
+            source,
+        };
+        let Some(bytes) = optional::read(&path()).map_err(failed)? else {
+            return Ok(State::default());
         };
         let state: State = serde_json::from_slice(&bytes).map_err(|error| StateError::Damaged {
             path: path(),
@@ -109,6 +105,7 @@ impl State {
 mod tests {
     use super::*;
     use rstest::rstest;
+    use std::fs;
 
     #[test]
     fn what_is_written_reads_back_the_same() {

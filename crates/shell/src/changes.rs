@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 use std::ffi::{OsStr, OsString};
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 
 use crate::Dialect;
 use crate::quote;
@@ -76,11 +76,11 @@ impl Changes {
 
 /// PATH with `folders` in front and without any entry in or below `ours`: where the runtime's installs
 /// are, and its launchers. Other entries keep their order, empty ones too.
-pub fn path_with(path: &OsStr, ours: &[&Path], folders: &[PathBuf]) -> OsString {
+pub fn path_with(path: &OsStr, ours: &[PathBuf], folders: &[PathBuf]) -> OsString {
     let is_ours = |entry: &PathBuf| ours.iter().any(|folder| entry.starts_with(folder));
     let others = std::env::split_paths(path).filter(|entry| !is_ours(entry));
     let entries: Vec<PathBuf> = folders.iter().cloned().chain(others).collect();
-    // No folder of ours holds a colon (setup refuses that), and those of PATH cannot.
+    // No folder of ours holds a colon (connecting refuses that), and those of PATH cannot.
     std::env::join_paths(entries).unwrap_or_else(|_| path.to_owned())
 }
 
@@ -90,16 +90,23 @@ mod tests {
     use rstest::rstest;
 
     #[rstest]
-    #[case("/usr/bin:/bin", "/s/m/8/bin:/usr/bin:/bin")]
-    #[case("/s/m/default/bin:/usr/bin:/s/m/6/bin", "/s/m/8/bin:/usr/bin")]
-    #[case("/s/more:/bin", "/s/m/8/bin:/s/more:/bin")]
-    #[case("/s/launchers:/bin", "/s/m/8/bin:/bin")]
-    #[case("/bin::/sbin", "/s/m/8/bin:/bin::/sbin")]
+    #[case("/usr/bin:/bin", "/s/shelf/m/8/bin:/usr/bin:/bin")]
+    #[case(
+        "/s/default/m/bin:/usr/bin:/s/shelf/m/6/bin",
+        "/s/shelf/m/8/bin:/usr/bin"
+    )]
+    #[case("/s/shelf/more:/bin", "/s/shelf/m/8/bin:/s/shelf/more:/bin")]
+    #[case("/s/launchers:/bin", "/s/shelf/m/8/bin:/bin")]
+    #[case("/bin::/sbin", "/s/shelf/m/8/bin:/bin::/sbin")]
     fn our_folders_come_first_and_only_once(#[case] before: &str, #[case] after: &str) {
         let path = path_with(
             OsStr::new(before),
-            &[Path::new("/s/m"), Path::new("/s/launchers")],
-            &["/s/m/8/bin".into()],
+            &[
+                "/s/default/m".into(),
+                "/s/shelf/m".into(),
+                "/s/launchers".into(),
+            ],
+            &["/s/shelf/m/8/bin".into()],
         );
         assert_eq!(path, OsStr::new(after));
     }

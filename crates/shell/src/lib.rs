@@ -1,10 +1,10 @@
-//! Shell integration: the static hook files, the line that sources them, and the text that a switch
+//! Shell integration: the static files, the line that sources them, and the text that a switch
 //! evaluates.
 //!
 //! Everything that becomes shell code passes through [`quote`]: a version, label or path is data.
 
 pub mod changes;
-pub mod hook;
+pub mod connection;
 pub mod quote;
 pub mod start_up;
 

@@ -1,5 +1,7 @@
 //! Quoting by each shell's own rules.
 
+use std::path::Path;
+
 /// `text` as one word of a POSIX shell: POSIX.1-2024, Shell Command Language, §2.2.2.
 pub fn posix(text: &str) -> String {
     format!("'{}'", text.replace('\'', r"'\''"))
@@ -16,6 +18,17 @@ pub fn posix_where_needed(text: &str, plain: &str) -> String {
     match is_bare(text, plain) {
         true => text.to_owned(),
         false => posix(text),
+    }
+}
+
+/// A path as a POSIX shell, and most others, can be given it, beginning with `~` where it is in the home
+/// folder and nothing in it has to be quoted.
+pub fn path(path: &Path, home: Option<&Path>) -> String {
+    const PLAIN: &str = "/._-+";
+    let below = home.and_then(|home| path.strip_prefix(home).ok());
+    match below.map(Path::to_string_lossy) {
+        Some(rest) if is_bare(&rest, PLAIN) => format!("~/{rest}"),
+        _ => posix_where_needed(&path.to_string_lossy(), PLAIN),
     }
 }
 
@@ -122,6 +135,15 @@ mod tests {
     fn only_what_needs_it_is_quoted() {
         assert_eq!(posix_where_needed("marram@8.3", "@."), "marram@8.3");
         assert_eq!(posix_where_needed(">=6 <8", "@."), "'>=6 <8'");
+    }
+
+    #[rstest]
+    #[case("/home/gull/shelf/8.3", "~/shelf/8.3")]
+    #[case("/home/gull/tide board", "'/home/gull/tide board'")]
+    #[case("/srv/gull", "/srv/gull")]
+    fn a_path_begins_at_home_where_it_can(#[case] text: &str, #[case] expected: &str) {
+        let home = Path::new("/home/gull");
+        assert_eq!(path(Path::new(text), Some(home)), expected);
     }
 
     #[rstest]

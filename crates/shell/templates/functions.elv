@@ -38,14 +38,15 @@ fn switched {
 # started it) was switched to, or else what the project here wants, or else the default.
 fn enter {|runtime|
   var name = $runtime[name]
-  var ours = $data/$name/
-  var base = $data/$name/default
+  var own-default = $data/default/$name
+  var installs = $data/shelf/$name
+  var base = $own-default
   for words [$followed (switched)] {
     if (has-key $words $name) {
       if (eq $words[$name] system) {
         set base = ''
       } elif (not-eq $words[$name] '?') {
-        set base = $data/$name/installs/$words[$name]
+        set base = $installs/$words[$name]
       }
     }
   }
@@ -54,15 +55,18 @@ fn enter {|runtime|
     for folder $runtime[folders] { set entries = [$@entries $base/$folder] }
   }
   for entry $paths {
-    if (not (str:has-prefix $entry/ $ours)) { set entries = [$@entries $entry] }
+    if (not (or (str:has-prefix $entry/ $own-default/) (str:has-prefix $entry/ $installs/))) { set entries = [$@entries $entry] }
   }
   set paths = $entries
   var variable = $runtime[variable]
   if (not-eq $variable '') {
     if (and (not-eq $base '') (is-dir &follow-symlink=$true $base)) {
       set-env $variable $base
-    } elif (and (has-env $variable) (str:has-prefix (get-env $variable)/ $ours)) {
-      unset-env $variable
+    } elif (has-env $variable) {
+      var value = (get-env $variable)/
+      if (or (str:has-prefix $value $own-default/) (str:has-prefix $value $installs/)) {
+        unset-env $variable
+      }
     }
   }
 }
@@ -136,7 +140,7 @@ fn look {
 }
 
 # What changes with the shelf and the settings.
-fn load { set known = (try { from-json < $data/hooks/runtimes.json } catch { put $known }) }
+fn load { set known = (try { from-json < $data/connect/runtimes.json } catch { put $known }) }
 
 # Runs the program, and lets it change this shell: it writes the changes to a file, as data.
 fn vshelf {|@arguments|

@@ -156,10 +156,10 @@ function __vshelf_enter
     set -l base
     switch "$key"
         case '' '\?'
-            set base $__vshelf_data/$runtime/default
+            set base $__vshelf_data/default/$runtime
         case system
         case '*'
-            set base $__vshelf_data/$runtime/installs/$key
+            set base $__vshelf_data/shelf/$runtime/$key
     end
     set -l entries
     if set -q base[1]
@@ -168,7 +168,7 @@ function __vshelf_enter
         end
     end
     # Of the builtins the one that needs no substitution.
-    set -l ours "^$(string escape --style=regex -- $__vshelf_data/$runtime/)"
+    set -l ours "^$(string escape --style=regex -- $__vshelf_data)/(default|shelf)/$(string escape --style=regex -- $runtime)/"
     for entry in $PATH
         string match -rq -- $ours $entry/
         or set -a entries $entry

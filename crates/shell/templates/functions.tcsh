@@ -7,7 +7,7 @@ if ( $1 == enter ) then
   set __vshelf_says = ''
   set __vshelf_runtimes = ()
   set __vshelf_enters = 0
-  if ( -r $__vshelf_data:q/hooks/runtimes.tcsh ) source $__vshelf_data:q/hooks/runtimes.tcsh
+  if ( -r $__vshelf_data:q/connect/runtimes.tcsh ) source $__vshelf_data:q/connect/runtimes.tcsh
   set __vshelf_words = ()
   if ( $?VSHELF_SWITCHED ) then
     set __vshelf_words = ($VSHELF_SWITCHED:x)
@@ -26,13 +26,13 @@ if ( $1 == enter ) then
     switch ( $__vshelf_key:q )
     case '':
     case '[?]':
-      set __vshelf_base = $__vshelf_data:q/$__vshelf_name:q/default
+      set __vshelf_base = $__vshelf_data:q/default/$__vshelf_name:q
       breaksw
     case system:
       set __vshelf_base = ''
       breaksw
     default:
-      set __vshelf_base = $__vshelf_data:q/$__vshelf_name:q/installs/$__vshelf_key:q
+      set __vshelf_base = $__vshelf_data:q/shelf/$__vshelf_name:q/$__vshelf_key:q
       breaksw
     endsw
     set __vshelf_entries = ()
@@ -46,7 +46,7 @@ if ( $1 == enter ) then
       end
     endif
     foreach __vshelf_entry ($path:q)
-      if ( $__vshelf_entry:q/ !~ $__vshelf_ours[$__vshelf_at]:q ) then
+      if ( $__vshelf_entry:q/ !~ $__vshelf_installs[$__vshelf_at]:q && $__vshelf_entry:q/ !~ $__vshelf_defaults[$__vshelf_at]:q ) then
         set __vshelf_entries = ($__vshelf_entries:q $__vshelf_entry:q)
       endif
     end
@@ -58,7 +58,7 @@ if ( $1 == enter ) then
       else
         eval 'if ( $?'$__vshelf_variable:q' ) set __vshelf_value = $'$__vshelf_variable:q':q'
         if ( $?__vshelf_value ) then
-          if ( $__vshelf_value:q/ =~ $__vshelf_ours[$__vshelf_at]:q ) unsetenv $__vshelf_variable
+          if ( $__vshelf_value:q/ =~ $__vshelf_installs[$__vshelf_at]:q || $__vshelf_value:q/ =~ $__vshelf_defaults[$__vshelf_at]:q ) unsetenv $__vshelf_variable
           unset __vshelf_value
         endif
       endif

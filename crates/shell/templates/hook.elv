@@ -20,7 +20,7 @@ var functions = $nil
 fn need {
   if (eq $functions $nil) {
     var given = [&data=$data &program=$program &stamps=$stamps &is-dir~=$is-dir~ &is-regular~=$is-regular~]
-    eval &ns=(ns $given) &on-end={|names| set functions = $names } (slurp < $data/hooks/functions.elv)
+    eval &ns=(ns $given) &on-end={|names| set functions = $names } (slurp < $data/connect/functions.elv)
   }
 }
 
@@ -28,7 +28,7 @@ fn vshelf {|@arguments| need; $functions[vshelf~] $@arguments }
 fn suggest {|@words| need; $functions[suggest~] $@words }
 
 var known = [&pins=[] &enter=[]]
-try { set known = (from-json < $data/hooks/runtimes.json) } catch { }
+try { set known = (from-json < $data/connect/runtimes.json) } catch { }
 
 # Follows what the project here wants. Up to the first pin there is nothing to follow.
 fn look {
@@ -59,7 +59,7 @@ for runtime $known[enter] {
 }
 if $is-new {
   for runtime $known[enter] {
-    var base = $data/$runtime[name]/default
+    var base = $data/default/$runtime[name]
     var entries = []
     for folder $runtime[folders] { set entries = [$@entries $base/$folder] }
     set paths = [$@entries $@paths]

@@ -15,8 +15,8 @@ set -g __vshelf_told
 # Reads the functions that not every shell needs.
 function __vshelf_need
     if not set -q __vshelf_loaded[1]
-        test -r $__vshelf_data/hooks/functions.fish; or return 1
-        source $__vshelf_data/hooks/functions.fish
+        test -r $__vshelf_data/connect/functions.fish; or return 1
+        source $__vshelf_data/connect/functions.fish
     end
 end
 
@@ -61,7 +61,7 @@ end
 function vshelf
     __vshelf_need
     or begin
-        printf '%s\n' "vshelf: $__vshelf_data/hooks is not whole; run: $__vshelf_program setup" >&2
+        printf '%s\n' "vshelf: $__vshelf_data/connect is not whole; run: $__vshelf_program setup" >&2
         return 127
     end
     __vshelf_call $argv
@@ -71,8 +71,8 @@ end
 function __vshelf_load
     set -g __vshelf_pins
     set -g __vshelf_says ''
-    if test -r $__vshelf_data/hooks/runtimes.fish
-        source $__vshelf_data/hooks/runtimes.fish
+    if test -r $__vshelf_data/connect/runtimes.fish
+        source $__vshelf_data/connect/runtimes.fish
     end
 end
 

@@ -19,23 +19,25 @@ def __vshelf_words [texts: list<string>]: nothing -> record {
 # Puts the folders of what is active in front of PATH: the version this shell (or the one that
 # started it) was switched to, or else what the project here wants, or else the default.
 def --env __vshelf_enter [runtime: record] {
-  let ours = $"($__vshelf_data)/($runtime.name)/"
+  let own_default = $"($__vshelf_data)/default/($runtime.name)"
+  let installs = $"($__vshelf_data)/shelf/($runtime.name)"
+  let ours = [$"($own_default)/" $"($installs)/"]
   let name = [$runtime.name] | into cell-path
   let switched = __vshelf_words [($env.VSHELF_SWITCHED? | default '')]
   let key = $switched | get --optional $name | default ($env.__vshelf.followed | get --optional $name)
   let base = match $key {
-    null | '?' => $"($ours)default"
+    null | '?' => $own_default
     'system' => null
-    _ => $"($ours)installs/($key)"
+    _ => $"($installs)/($key)"
   }
   let folders = if $base == null { [] } else { $runtime.folders | each {|folder| $"($base)/($folder)" } }
-  let others = $env.PATH | where {|entry| not ($"($entry)/" | str starts-with $ours) }
+  let others = $env.PATH | where {|entry| not ($ours | any {|folder| $"($entry)/" | str starts-with $folder }) }
   $env.PATH = $folders ++ $others
   if $runtime.variable != '' {
     let variable = [$runtime.variable] | into cell-path
     if $base != null and ($"($base)/." | path exists) {
       load-env {$runtime.variable: $base}
-    } else if ($"($env | get --optional $variable | default '')/" | str starts-with $ours) {
+    } else if (do {|value| $ours | any {|folder| $"($value)/" | str starts-with $folder } } ($env | get --optional $variable | default '')) {
       hide-env $runtime.variable
     }
   }
@@ -105,7 +107,7 @@ def --env __vshelf_look [] {
 }
 
 def --env __vshelf_load [] {
-  let file = $"($__vshelf_data)/hooks/runtimes.json"
+  let file = $"($__vshelf_data)/connect/runtimes.json"
   $env.__vshelf.known = try { open --raw $file | from json } catch { {pins: [], says: '', enter: []} }
 }
 

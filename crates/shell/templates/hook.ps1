@@ -15,20 +15,25 @@ function global:__vshelf_words([string[]] $Texts) {
     return $words
 }
 
-function global:__vshelf_is_ours([string] $Path, [string] $Ours) {
-    return "$Path/".StartsWith($Ours, [StringComparison]::Ordinal)
+function global:__vshelf_is_ours([string] $Path, [string[]] $Ours) {
+    foreach ($folder in $Ours) {
+        if ("$Path/".StartsWith("$folder/", [StringComparison]::Ordinal)) { return $true }
+    }
+    return $false
 }
 
 # Puts the folders of what is active in front of PATH: the version this shell (or the one that
 # started it) was switched to, or else what the project here wants, or else the default.
 function global:__vshelf_enter($Runtime) {
-    $ours = "$($global:__vshelf.Data)/$($Runtime.name)/"
+    $default = "$($global:__vshelf.Data)/default/$($Runtime.name)"
+    $installs = "$($global:__vshelf.Data)/shelf/$($Runtime.name)"
+    $ours = @($default, $installs)
     $switched = __vshelf_words $env:VSHELF_SWITCHED
     $key = $switched[$Runtime.name]
     if (-not $key) { $key = $global:__vshelf.Followed[$Runtime.name] }
     $base = if ($key -ceq 'system') { $null }
-    elseif (-not $key -or $key -ceq '?') { "${ours}default" }
-    else { "${ours}installs/$key" }
+    elseif (-not $key -or $key -ceq '?') { $default }
+    else { "$installs/$key" }
     $entries = @()
     if ($null -ne $base) { $entries += @($Runtime.folders | ForEach-Object { "$base/$_" }) }
     $entries += @($env:PATH -split ':' | Where-Object { -not (__vshelf_is_ours $_ $ours) })
@@ -110,7 +115,7 @@ function global:__vshelf_look {
 }
 
 function global:__vshelf_load {
-    $file = "$($global:__vshelf.Data)/hooks/runtimes.json"
+    $file = "$($global:__vshelf.Data)/connect/runtimes.json"
     $global:__vshelf.Known = if ([IO.File]::Exists($file)) {
         [IO.File]::ReadAllText($file) | ConvertFrom-Json
     } else {

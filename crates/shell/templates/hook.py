@@ -32,9 +32,10 @@ def __vshelf_connect():
         """Puts the folders of what is active in front of PATH: the version this shell (or the one
         that started it) was switched to, or else what the project here wants, or else the default."""
         name = runtime["name"]
-        ours = f"{data}/{name}/"
+        default, installs = f"{data}/default/{name}", f"{data}/shelf/{name}"
+        ours = (f"{default}/", f"{installs}/")
         key = {**state["followed"], **switched()}.get(name, "?")
-        base = {"?": f"{ours}default", "system": None}.get(key, f"{ours}installs/{key}")
+        base = {"?": default, "system": None}.get(key, f"{installs}/{key}")
         folders = [] if base is None else [f"{base}/{folder}" for folder in runtime["folders"]]
         others = [entry for entry in XSH.env["PATH"] if not f"{entry}/".startswith(ours)]
         XSH.env["PATH"] = folders + others
@@ -43,7 +44,7 @@ def __vshelf_connect():
             return
         if base is not None and os.path.isdir(base):
             XSH.env[variable] = base
-        elif str(XSH.env.get(variable, "")).startswith(ours):
+        elif f"{XSH.env.get(variable, '')}/".startswith(ours):
             del XSH.env[variable]
 
     def enter_all():
@@ -117,7 +118,7 @@ def __vshelf_connect():
 
     def load():
         try:
-            with open(f"{data}/hooks/runtimes.json", encoding="utf-8") as opened:
+            with open(f"{data}/connect/runtimes.json", encoding="utf-8") as opened:
                 state["known"] = json.load(opened)
         except (OSError, ValueError):
             state["known"] = {"pins": [], "says": "", "enter": []}

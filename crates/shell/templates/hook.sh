@@ -40,9 +40,9 @@ __vshelf_enter() {
     __vshelf_word "$__vshelf_runtime" "$__vshelf_followed"
   fi
   case $__vshelf_value in
-    '' | '?') __vshelf_base=$__vshelf_data/$__vshelf_runtime/default ;;
+    '' | '?') __vshelf_base=$__vshelf_data/default/$__vshelf_runtime ;;
     system) __vshelf_base='' ;;
-    *) __vshelf_base=$__vshelf_data/$__vshelf_runtime/installs/$__vshelf_value ;;
+    *) __vshelf_base=$__vshelf_data/shelf/$__vshelf_runtime/$__vshelf_value ;;
   esac
   __vshelf_path=''
   if [ -n "$__vshelf_base" ]; then
@@ -54,8 +54,8 @@ __vshelf_enter() {
   while [ -n "$__vshelf_rest" ]; do
     __vshelf_entry=${__vshelf_rest%%:*}
     __vshelf_rest=${__vshelf_rest#*:}
-    case $__vshelf_entry in
-      "$__vshelf_data/$__vshelf_runtime"/*) ;;
+    case $__vshelf_entry/ in
+      "$__vshelf_data/default/$__vshelf_runtime"/* | "$__vshelf_data/shelf/$__vshelf_runtime"/*) ;;
       *) __vshelf_path=$__vshelf_path$__vshelf_entry: ;;
     esac
   done
@@ -65,8 +65,10 @@ __vshelf_enter() {
     if [ -n "$__vshelf_base" ] && [ -d "$__vshelf_base" ]; then
       \export "$__vshelf_variable=$__vshelf_base"
     else
-      case $__vshelf_value in
-        "$__vshelf_data/$__vshelf_runtime"/*) \unset -v "$__vshelf_variable" ;;
+      case $__vshelf_value/ in
+        "$__vshelf_data/default/$__vshelf_runtime"/* | "$__vshelf_data/shelf/$__vshelf_runtime"/*)
+          \unset -v "$__vshelf_variable"
+          ;;
       esac
     fi
   fi
@@ -75,9 +77,9 @@ __vshelf_enter() {
 # Reads the functions that not every shell needs.
 __vshelf_need() {
   if [ -z "$__vshelf_loaded" ]; then
-    [ -r "$__vshelf_data/hooks/functions.@SHELL@" ] || return 1
+    [ -r "$__vshelf_data/connect/functions.@SHELL@" ] || return 1
     # shellcheck source=/dev/null
-    \. "$__vshelf_data/hooks/functions.@SHELL@"
+    \. "$__vshelf_data/connect/functions.@SHELL@"
   fi
 }
 
@@ -108,7 +110,7 @@ __vshelf_look() {
 # Runs the program, and lets it change this shell.
 vshelf() {
   __vshelf_need || {
-    command printf '%s\n' "vshelf: $__vshelf_data/hooks is not whole; run: $__vshelf_program setup" >&2
+    command printf '%s\n' "vshelf: $__vshelf_data/connect is not whole; run: $__vshelf_program setup" >&2
     return 127
   }
   __vshelf_call "$@"
@@ -118,9 +120,9 @@ vshelf() {
 __vshelf_load() {
   __vshelf_pins=''
   __vshelf_says=''
-  if [ -r "$__vshelf_data/hooks/runtimes.@SHELL@" ]; then
+  if [ -r "$__vshelf_data/connect/runtimes.@SHELL@" ]; then
     # shellcheck source=/dev/null
-    \. "$__vshelf_data/hooks/runtimes.@SHELL@"
+    \. "$__vshelf_data/connect/runtimes.@SHELL@"
   fi
 }
 

@@ -9,7 +9,7 @@ set __vshelf_signature = '' __vshelf_followed = () __vshelf_told = () __vshelf_r
 set __vshelf_seen = () __vshelf_answers = () __vshelf_runtimes = () __vshelf_pins = ()
 
 # This shell has no functions; what would be one is a part of the file beside this one.
-alias __vshelf_part 'source $__vshelf_data:q/hooks/functions.tcsh \!*'
+alias __vshelf_part 'source $__vshelf_data:q/connect/functions.tcsh \!*'
 alias __vshelf_look '__vshelf_part look'
 alias __vshelf_prompt 'set __vshelf_status = $status; __vshelf_look; set status = $__vshelf_status'
 alias vshelf '__vshelf_part call \!*'
@@ -26,10 +26,10 @@ if ( $?prompt && ! $?__vshelf_prompts ) then
   endif
 endif
 
-if ( -r $__vshelf_data:q/hooks/functions.tcsh ) then
+if ( -r $__vshelf_data:q/connect/functions.tcsh ) then
   # The list of runtimes enters by itself what most new shells have; the rest is for the parts.
   set __vshelf_enters = 1
-  if ( -r $__vshelf_data:q/hooks/runtimes.tcsh ) source $__vshelf_data:q/hooks/runtimes.tcsh
-  if ( $__vshelf_enters ) source $__vshelf_data:q/hooks/functions.tcsh enter
+  if ( -r $__vshelf_data:q/connect/runtimes.tcsh ) source $__vshelf_data:q/connect/runtimes.tcsh
+  if ( $__vshelf_enters ) source $__vshelf_data:q/connect/functions.tcsh enter
   __vshelf_look
 endif

@@ -1,99 +1,134 @@
-//! Where a document or an archive lies: on a web server or on this machine.
+//! Where a document or an archive is: on a web server or on this machine.
 
 use std::fmt;
 use std::path::{Path, PathBuf};
+
+use percent_encoding::percent_decode_str;
+use url::{Host, Url};
 
 /// A URL or a path.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Address {
     /// An `http` or `https` URL.
-    Web(String),
+    Web(Url),
     /// A file on this machine.
     File(PathBuf),
 }
 
+/// A text that is no address.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("{text:?} is not an address: {problem}")]
+pub struct AddressError {
+    /// The text.
+    pub text: String,
+    /// What is wrong with it.
+    pub problem: String,
+}
+
+impl AddressError {
+    fn new(text: &str, problem: impl fmt::Display) -> AddressError {
+        AddressError {
+            text: text.to_owned(),
+            problem: problem.to_string(),
+        }
+    }
+}
+
 impl Address {
     /// Reads what a definition or catalog holds: a URL with a scheme, or else a path.
-    pub fn read(text: &str) -> Address {
-        if is_web(text) {
-            Address::Web(text.to_owned())
-        } else {
-            Address::File(PathBuf::from(text.strip_prefix("file://").unwrap_or(text)))
+    pub fn read(text: &str) -> Result<Address, AddressError> {
+        if !is_url(text) {
+            return Ok(Address::File(PathBuf::from(text)));
+        }
+        let url = Url::parse(text).map_err(|problem| AddressError::new(text, problem))?;
+        match url.scheme() {
+            "file" => url
+                .to_file_path()
+                .map(Address::File)
+                .map_err(|()| AddressError::new(text, "it is on another machine")),
+            _ => Ok(Address::Web(url)),
         }
     }
 
-    /// `reference` as seen from this document: itself where it is absolute, else beside it.
-    pub fn join(&self, reference: &str) -> Address {
-        if is_web(reference)
-            || Path::new(reference).is_absolute() && matches!(self, Address::File(_))
-        {
+    /// `reference` as seen from this document (RFC 3986, §5.2): itself where it is absolute, else
+    /// beside it. A path from a document on this machine is taken as it is written.
+    pub fn join(&self, reference: &str) -> Result<Address, AddressError> {
+        if is_url(reference) {
             return Address::read(reference);
         }
         match self {
-            Address::Web(url) => {
-                let scheme_end = url.find("://").map_or(0, |at| at + 3);
-                let host_end = url[scheme_end..]
-                    .find('/')
-                    .map_or(url.len(), |at| at + scheme_end);
-                let joined = if reference.starts_with('/') {
-                    format!("{}{reference}", &url[..host_end])
-                } else {
-                    let path = url.split(['?', '#']).next().unwrap_or(url);
-                    let mut folder = path[host_end..]
-                        .rfind('/')
-                        .map_or("", |at| &path[host_end..host_end + at]);
-                    let mut reference = reference;
-                    // RFC 3986, §5.2.4, as far as references to files need it.
-                    loop {
-                        if let Some(rest) = reference.strip_prefix("./") {
-                            reference = rest;
-                        } else if let Some(rest) = reference.strip_prefix("../") {
-                            reference = rest;
-                            folder = folder.rsplit_once('/').map_or("", |(above, _)| above);
-                        } else {
-                            break;
-                        }
-                    }
-                    format!("{}{folder}/{reference}", &url[..host_end])
-                };
-                Address::Web(joined)
-            }
-            Address::File(path) => {
-                Address::File(path.parent().unwrap_or(Path::new("")).join(reference))
-            }
+            Address::Web(url) => url
+                .join(reference)
+                .map(Address::Web)
+                .map_err(|problem| AddressError::new(reference, problem)),
+            Address::File(path) => Ok(Address::File(beside_file(path, reference))),
         }
     }
 
     /// `name` in the folder that this is the address of.
-    pub fn below(&self, name: &str) -> Address {
+    pub fn below(&self, name: &str) -> Result<Address, AddressError> {
         match self {
-            Address::Web(url) => Address::Web(format!("{}/{name}", url.trim_end_matches('/'))),
-            Address::File(path) => Address::File(path.join(name)),
+            Address::Web(url) => {
+                let mut folder = url.clone();
+                if !folder.path().ends_with('/') {
+                    folder.set_path(&format!("{}/", url.path()));
+                }
+                Address::Web(folder).join(name)
+            }
+            Address::File(path) => Ok(Address::File(path.join(name))),
         }
     }
 
-    /// Where this lies in a mirror: it is in or below the folder of the document `here`, and the
+    /// Where this is in a mirror: it is in or below the folder of the document `here`, and the
     /// same document is also at `there`, with all that is beside it.
     pub fn beside(&self, here: &Address, there: &Address) -> Option<Address> {
         let (own, here, there) = (self.to_string(), here.to_string(), there.to_string());
         let shared = common_end(&here, &there);
         let rest = own.strip_prefix(&here[..here.len() - shared])?;
         let moved = format!("{}{rest}", &there[..there.len() - shared]);
-        Some(Address::read(&moved))
+        Address::read(&moved).ok()
     }
 
-    /// The last part of the path: the file's name.
-    pub fn file_name(&self) -> &str {
+    /// The last part of the path, decoded: the file's name.
+    pub fn file_name(&self) -> String {
         match self {
             Address::Web(url) => {
-                let path = url.split(['?', '#']).next().unwrap_or(url);
-                path.rsplit('/').next().unwrap_or(path)
+                let name = url.path_segments().and_then(|mut parts| parts.next_back());
+                let name = percent_decode_str(name.unwrap_or_default());
+                name.decode_utf8_lossy().into_owned()
             }
-            Address::File(path) => path
-                .file_name()
-                .and_then(|name| name.to_str())
-                .unwrap_or(""),
+            Address::File(path) => {
+                let name = path.file_name().unwrap_or_default();
+                name.to_string_lossy().into_owned()
+            }
         }
+    }
+
+    /// Whether it is served, in the clear, by this machine itself.
+    pub fn is_loopback(&self) -> bool {
+        let Address::Web(url) = self else {
+            return true;
+        };
+        let here = match url.host() {
+            Some(Host::Domain(name)) => name == "localhost",
+            Some(Host::Ipv4(number)) => number.is_loopback(),
+            Some(Host::Ipv6(number)) => number.is_loopback(),
+            None => false,
+        };
+        here && url.scheme() == "http"
+    }
+}
+
+/// `reference` as seen from the document at `path`.
+fn beside_file(path: &Path, reference: &str) -> PathBuf {
+    let joined = || {
+        // What is written in a document means the same wherever the document is served from.
+        let url = Url::from_file_path(path).ok()?.join(reference).ok()?;
+        url.to_file_path().ok()
+    };
+    match Path::new(reference).is_absolute() {
+        true => PathBuf::from(reference),
+        false => joined().unwrap_or_else(|| path.with_file_name(reference)),
     }
 }
 
@@ -106,16 +141,81 @@ fn common_end(left: &str, right: &str) -> usize {
         .map_or(0, str::len)
 }
 
-fn is_web(text: &str) -> bool {
-    text.starts_with("http://") || text.starts_with("https://")
+fn is_url(text: &str) -> bool {
+    let schemes = ["http://", "https://", "file://"];
+    schemes.iter().any(|scheme| text.starts_with(scheme))
 }
 
 impl fmt::Display for Address {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
-            Address::Web(url) => f.pad(url),
+            Address::Web(url) => f.pad(url.as_str()),
             Address::File(path) => path.display().fmt(f),
         }
+    }
+}
+
+/// Addresses that all have the same bytes, the one to ask first in front; there is at least one.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Addresses {
+    first: Address,
+    others: Vec<Address>,
+}
+
+impl Addresses {
+    /// `first`, and the others in the order in which they are asked.
+    pub fn new(first: Address, others: Vec<Address>) -> Addresses {
+        Addresses { first, others }
+    }
+
+    /// Reads each of these texts.
+    pub fn read(first: &str, others: &[String]) -> Result<Addresses, AddressError> {
+        let others = others.iter().map(|text| Address::read(text));
+        Ok(Addresses::new(
+            Address::read(first)?,
+            others.collect::<Result<_, _>>()?,
+        ))
+    }
+
+    /// The one that is asked first.
+    pub fn first(&self) -> &Address {
+        &self.first
+    }
+
+    /// Each of them, in order.
+    pub fn iter(&self) -> impl Iterator<Item = &Address> + Clone {
+        std::iter::once(&self.first).chain(&self.others)
+    }
+
+    /// How many there are: at least one.
+    pub fn count(&self) -> usize {
+        1 + self.others.len()
+    }
+
+    /// Each of them changed by `change`.
+    pub fn map(
+        &self,
+        change: impl Fn(&Address) -> Result<Address, AddressError>,
+    ) -> Result<Addresses, AddressError> {
+        let others = self.others.iter().map(&change);
+        Ok(Addresses::new(
+            change(&self.first)?,
+            others.collect::<Result<_, _>>()?,
+        ))
+    }
+
+    /// What is beside all but `this`, at the same `reference`: the mirrors of what is beside it.
+    pub fn mirrors_of(&self, this: &Address, reference: &str) -> Result<Vec<String>, AddressError> {
+        let others = self.iter().filter(|other| *other != this);
+        others
+            .map(|other| Ok(other.join(reference)?.to_string()))
+            .collect()
+    }
+}
+
+impl From<Address> for Addresses {
+    fn from(only: Address) -> Addresses {
+        Addresses::new(only, Vec::new())
     }
 }
 
@@ -123,6 +223,10 @@ impl fmt::Display for Address {
 mod tests {
     use super::*;
     use rstest::rstest;
+
+    fn read(text: &str) -> Address {
+        Address::read(text).unwrap()
+    }
 
     #[rstest]
     #[case(
@@ -144,7 +248,7 @@ mod tests {
     #[case(
         "http://gull.example/simple/m/",
         "../../f/./a.whl",
-        "http://gull.example/f/./a.whl"
+        "http://gull.example/f/a.whl"
     )]
     #[case(
         "http://gull.example/m/",
@@ -156,30 +260,71 @@ mod tests {
         "https://dune.example/a",
         "https://dune.example/a"
     )]
+    #[case("https://gull.example/c", "//dune.example/a", "https://dune.example/a")]
+    #[case(
+        "http://gull.example/m/",
+        "the bell.zip",
+        "http://gull.example/m/the%20bell.zip"
+    )]
     #[case("/srv/m/catalog.json", "a.tar.gz", "/srv/m/a.tar.gz")]
+    #[case("/srv/m/catalog.json", "../n/the%20bell.zip", "/srv/n/the bell.zip")]
+    #[case("file:///srv/tide%20board/c.json", "a.zip", "/srv/tide board/a.zip")]
+    #[case("m/catalog.json", "a.tar.gz", "m/a.tar.gz")]
     #[case("/srv/m/catalog.json", "/other/a.tar.gz", "/other/a.tar.gz")]
     fn a_reference_is_seen_from_its_document(
         #[case] document: &str,
         #[case] reference: &str,
         #[case] joined: &str,
     ) {
+        assert_eq!(read(document).join(reference), Ok(read(joined)));
+    }
+
+    #[rstest]
+    #[case("http://", "empty host")]
+    #[case("https://gull.example:port/", "invalid port number")]
+    #[case("file://dune/m", "it is on another machine")]
+    fn what_cannot_be_an_address_is_told(#[case] text: &str, #[case] problem: &str) {
+        let error = Address::read(text).unwrap_err();
         assert_eq!(
-            Address::read(document).join(reference),
-            Address::read(joined)
+            (error.text.as_str(), error.problem.as_str()),
+            (text, problem)
         );
+    }
+
+    #[rstest]
+    #[case("http://gull.example/m/the%20bell.zip?raw", "the bell.zip")]
+    #[case("http://gull.example/m/", "")]
+    #[case("/srv/m/bell.zip", "bell.zip")]
+    fn a_file_has_its_decoded_name(#[case] address: &str, #[case] name: &str) {
+        assert_eq!(read(address).file_name(), name);
+    }
+
+    #[rstest]
+    #[case("http://127.0.0.1:8000/m", true)]
+    #[case("http://localhost/m", true)]
+    #[case("http://[::1]:80/", true)]
+    #[case("https://127.0.0.1/m", false)]
+    #[case("http://127.0.0.1.gull.example/m", false)]
+    #[case("/srv/m", true)]
+    fn this_machine_is_known_by_its_numbers(#[case] address: &str, #[case] here: bool) {
+        assert_eq!(read(address).is_loopback(), here);
+    }
+
+    #[rstest]
+    #[case("http://gull.example/m", "http://gull.example/m/SUMS")]
+    #[case("http://gull.example/m/", "http://gull.example/m/SUMS")]
+    #[case("/srv/m", "/srv/m/SUMS")]
+    fn a_name_is_below_its_folder(#[case] folder: &str, #[case] below: &str) {
+        assert_eq!(read(folder).below("SUMS"), Ok(read(below)));
     }
 
     #[rstest]
     #[case("/srv/m/v8/SUMS", Some("http://gull.example/pub/m/v8/SUMS"))]
     #[case("/srv/m/SUMS", Some("http://gull.example/pub/m/SUMS"))]
     #[case("/elsewhere/SUMS", None)]
-    fn what_lies_beside_a_file_lies_beside_its_mirror(
-        #[case] own: &str,
-        #[case] moved: Option<&str>,
-    ) {
-        let here = Address::read("/srv/m/v8/a.tar.xz");
-        let there = Address::read("http://gull.example/pub/m/v8/a.tar.xz");
-        let found = Address::read(own).beside(&here, &there);
-        assert_eq!(found, moved.map(Address::read));
+    fn what_is_beside_a_file_is_beside_its_mirror(#[case] own: &str, #[case] moved: Option<&str>) {
+        let here = read("/srv/m/v8/a.tar.xz");
+        let there = read("http://gull.example/pub/m/v8/a.tar.xz");
+        assert_eq!(read(own).beside(&here, &there), moved.map(read));
     }
 }

@@ -2,15 +2,15 @@
 
 use vshelf_core::catalog::{Build, Checksum, Digest, DigestAlgorithm};
 
-use crate::address::Address;
-use crate::source::{SourceError, first_document};
+use crate::address::{Address, Addresses};
+use crate::api::{SourceError, first_document};
 use crate::transport::{Document, Transport, Validators};
 
 /// An archive with all that is needed to bring and verify it.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Archive {
-    /// Where it lies; each address has the same bytes.
-    pub addresses: Vec<Address>,
+    /// Where it is; each address has the same bytes.
+    pub addresses: Addresses,
     /// What its bytes must add up to.
     pub digest: Digest,
     /// Its size in bytes, where the catalog tells.
@@ -22,15 +22,11 @@ impl Archive {
     /// fetched where the digest stands in one.
     ///
     /// Builds of one release that share a list are alternatives of which some may not exist.
-    pub fn settle(transport: &Transport, builds: &[&Build]) -> Result<Archive, SourceError> {
+    pub fn locate(transport: &Transport, builds: &[&Build]) -> Result<Archive, SourceError> {
         let mut fetched: Option<(&str, String)> = None;
         let mut missing = None;
         for build in builds {
-            let addresses: Vec<Address> = [&build.address]
-                .into_iter()
-                .chain(&build.mirrors)
-                .map(|address| Address::read(address))
-                .collect();
+            let addresses = Addresses::read(&build.address, &build.mirrors)?;
             let found = |digest| Archive {
                 addresses: addresses.clone(),
                 digest,
@@ -43,11 +39,11 @@ impl Archive {
             if fetched.as_ref().is_none_or(|(known, _)| *known != list) {
                 fetched = Some((list, read_list(transport, list, build)?));
             }
-            let name = addresses[0].file_name();
+            let name = addresses.first().file_name();
             let text = fetched.as_ref().map_or("", |(_, text)| text);
-            match find(text, name) {
+            match find(text, &name) {
                 Some(digest) => return Ok(found(digest)),
-                None => missing = missing.or(Some((list.to_owned(), name.to_owned()))),
+                None => missing = missing.or(Some((list.to_owned(), name))),
             }
         }
         let (address, name) = missing.unwrap_or_default();
@@ -57,11 +53,13 @@ impl Archive {
 
 /// The text of a list; where the build has mirrors, the list lies beside each of them too.
 fn read_list(transport: &Transport, list: &str, build: &Build) -> Result<String, SourceError> {
-    let list = Address::read(list);
-    let archive = Address::read(&build.address);
-    let elsewhere =
-        (build.mirrors.iter()).filter_map(|mirror| list.beside(&archive, &Address::read(mirror)));
-    let addresses: Vec<Address> = [list.clone()].into_iter().chain(elsewhere).collect();
+    let list = Address::read(list)?;
+    let archive = Address::read(&build.address)?;
+    let mut elsewhere = Vec::new();
+    for mirror in &build.mirrors {
+        elsewhere.extend(list.beside(&archive, &Address::read(mirror)?));
+    }
+    let addresses = Addresses::new(list, elsewhere);
     let (document, at) = first_document(transport, &addresses, &Validators::default(), None)?;
     match document {
         Document::Body { bytes, .. } => Ok(String::from_utf8_lossy(&bytes).into_owned()),

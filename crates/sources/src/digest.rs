@@ -1,11 +1,12 @@
 //! Digests of what was downloaded.
 
 use std::fs::File;
-use std::io::{self, Read};
+use std::io;
 use std::path::Path;
 
 use ring::digest::{Context, SHA256, SHA512};
 use vshelf_core::catalog::{Digest, DigestAlgorithm};
+use vshelf_files::pieces::for_each_piece;
 
 /// A digest under way.
 pub struct Digester {
@@ -48,11 +49,13 @@ pub fn digest_of(algorithm: DigestAlgorithm, bytes: &[u8]) -> Digest {
 pub fn digest_of_file(algorithm: DigestAlgorithm, path: &Path) -> io::Result<Digest> {
     let mut file = File::open(path)?;
     let mut digester = Digester::new(algorithm);
-    let mut piece = vec![0; 256 << 10];
-    loop {
-        match file.read(&mut piece)? {
-            0 => return Ok(digester.finish()),
-            count => digester.update(&piece[..count]),
-        }
-    }
+    for_each_piece(
+        &mut file,
+        |error| error,
+        |piece| {
+            digester.update(piece);
+            Ok(())
+        },
+    )?;
+    Ok(digester.finish())
 }

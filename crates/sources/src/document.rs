@@ -11,86 +11,10 @@ use vshelf_core::selector::is_name;
 use vshelf_core::{Platform, Version};
 
 use crate::address::Address;
-use crate::signature;
-use crate::source::{Fetched, Known, PublishedCatalog, Source, SourceError, first_document};
-use crate::transport::{Document, Transport};
+use crate::api::PublishedCatalog;
 
 /// The format that this program reads; another number behind the slash is refused by name.
 pub const FORMAT: &str = "vivid-shelf-catalog/1";
-
-/// A source that serves our own format.
-pub struct OwnCatalog {
-    runtime: String,
-    /// The document and its mirrors.
-    addresses: Vec<Address>,
-    /// The minisign key that it has to be signed with.
-    key: Option<String>,
-}
-
-impl OwnCatalog {
-    /// The catalog of `runtime` at the first of `addresses` that answers, signed with `key` where
-    /// there is one.
-    pub fn new(runtime: &str, addresses: Vec<Address>, key: Option<String>) -> OwnCatalog {
-        OwnCatalog {
-            runtime: runtime.to_owned(),
-            addresses,
-            key,
-        }
-    }
-
-    /// A signature keeps others from changing a catalog; its time keeps them from showing an old
-    /// one, in which what was withdrawn since still stands.
-    fn check_age(
-        &self,
-        published: &PublishedCatalog,
-        known: &Known,
-        address: &Address,
-    ) -> Result<(), SourceError> {
-        let offered = published.catalog.updated.ok_or_else(|| {
-            SourceError::document(address, "it is signed and does not say when it was updated")
-        })?;
-        match known.updated {
-            Some(seen) if offered < seen => Err(SourceError::Older {
-                address: address.to_string(),
-                offered,
-                seen,
-            }),
-            _ => Ok(()),
-        }
-    }
-}
-
-impl Source for OwnCatalog {
-    fn fetch(&self, transport: &Transport, known: &Known) -> Result<Fetched, SourceError> {
-        let accept = Some("application/json");
-        let (document, address) =
-            first_document(transport, &self.addresses, &known.validators, accept)?;
-        let Document::Body { bytes, validators } = document else {
-            return Ok(Fetched::Unchanged);
-        };
-        if let Some(key) = &self.key {
-            signature::verify(transport, &address, &bytes, key)?;
-        }
-        let mut published = read(&bytes, &self.runtime, &address)
-            .map_err(|problem| SourceError::document(&address, problem))?;
-        if self.key.is_some() {
-            self.check_age(&published, known, &address)?;
-        }
-        for build in published
-            .details
-            .values_mut()
-            .flat_map(|card| &mut card.builds)
-        {
-            let archive = Address::read(&build.address);
-            build.mirrors = (self.addresses.iter())
-                .filter(|other| **other != address)
-                .filter_map(|other| Some(archive.beside(&address, other)?.to_string()))
-                .collect();
-        }
-        published.validators = validators;
-        Ok(Fetched::Changed(Box::new(published)))
-    }
-}
 
 #[derive(Serialize, Deserialize)]
 struct CatalogDocument {
@@ -149,12 +73,9 @@ struct BuildEntry {
     digest: String,
 }
 
-/// Reads a document of ours; the error says what is wrong with it.
-pub(crate) fn read(
-    bytes: &[u8],
-    runtime: &str,
-    address: &Address,
-) -> Result<PublishedCatalog, String> {
+/// Reads a document of ours, which `address` gave, as the catalog of `runtime`; the error says what is
+/// wrong with it.
+pub fn read(bytes: &[u8], runtime: &str, address: &Address) -> Result<PublishedCatalog, String> {
     #[derive(Deserialize)]
     struct Head {
         format: String,
@@ -194,7 +115,10 @@ pub(crate) fn read(
                     .parse()
                     .map_err(|e| format!("{} for {}: {e}", entry.version, build.platform))?;
                 Ok(Build {
-                    address: address.join(&build.file).to_string(),
+                    address: address
+                        .join(&build.file)
+                        .map_err(|e| format!("{} for {}: {e}", entry.version, build.platform))?
+                        .to_string(),
                     mirrors: Vec::new(),
                     platform: build.platform,
                     size: build.size,
@@ -319,7 +243,7 @@ mod tests {
 
     #[test]
     fn reads_a_catalog_and_ignores_what_it_does_not_know() {
-        let address = Address::read("http://gull.example/m/catalog.json");
+        let address = Address::read("http://gull.example/m/catalog.json").unwrap();
         let read = read(document().as_bytes(), "marram", &address).unwrap();
         let release = &read.catalog.releases[0];
         assert!(release.security && release.withdrawn.is_none());
@@ -331,7 +255,7 @@ mod tests {
 
     #[test]
     fn what_is_written_reads_as_it_was() {
-        let address = Address::read("/m/catalog.json");
+        let address = Address::read("/m/catalog.json").unwrap();
         let before = read(document().as_bytes(), "marram", &address).unwrap();
         let text = write(&before);
         let again = read(text.as_bytes(), "marram", &address).unwrap();
@@ -360,7 +284,8 @@ mod tests {
     #[case("{ \"format\"", "[ \"format\"", "line 1 column")]
     fn says_what_is_wrong(#[case] good: &str, #[case] bad: &str, #[case] problem: &str) {
         let text = document().replacen(good, bad, 1);
-        let error = read(text.as_bytes(), "marram", &Address::read("c.json")).unwrap_err();
+        let address = Address::read("c.json").unwrap();
+        let error = read(text.as_bytes(), "marram", &address).unwrap_err();
         assert!(error.contains(problem), "{error}");
     }
 }

@@ -3,19 +3,18 @@
 //! The bytes go to a sink as they come, so that unpacking runs at the same time, and into a partial
 //! file, so that the next attempt (also that of another process, later) goes on from there.
 
-use std::fs::{self, File, OpenOptions};
-use std::io::{self, Read, Write};
+use std::fs::{File, OpenOptions};
+use std::io::{self, Write};
 use std::path::PathBuf;
 
 use vshelf_core::catalog::Digest;
+use vshelf_files::optional;
+use vshelf_files::pieces::for_each_piece;
 
 use crate::address::Address;
 use crate::checksums::Archive;
 use crate::digest::Digester;
 use crate::transport::{Transport, TransportError, Validators};
-
-/// How many bytes are read at a time.
-const PIECE: usize = 256 << 10;
 
 /// How many bytes an attempt has to bring so that those before it are forgotten: a long download
 /// may break off often, but one that only trickles is given up.
@@ -106,18 +105,12 @@ impl Download {
 
     /// Feeds what an earlier attempt left behind.
     fn replay_partial(&self, flow: &mut Flow<'_, '_>) -> Result<(), DownloadError> {
-        let mut file = match File::open(&self.partial) {
-            Ok(file) => file,
-            Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(()),
-            Err(source) => return Err(self.partial_error(source)),
+        let partial = optional::open(&self.partial).map_err(|e| self.partial_error(e))?;
+        let Some(mut file) = partial else {
+            return Ok(());
         };
-        let mut piece = vec![0; PIECE];
-        loop {
-            match file.read(&mut piece).map_err(|e| self.partial_error(e))? {
-                0 => return Ok(()),
-                count => flow.pass(&piece[..count])?,
-            }
-        }
+        let failed = |source| self.partial_error(source);
+        for_each_piece(&mut file, failed, |piece| flow.pass(piece))
     }
 
     fn fetch_rest(
@@ -132,7 +125,7 @@ impl Download {
             .map_err(|e| self.partial_error(e))?;
         let addresses = &self.archive.addresses;
         let mut round = addresses.iter().cycle();
-        let mut address = round.next().expect("an archive has an address");
+        let mut address = round.next().unwrap_or(addresses.first());
         let mut validators = Validators::default();
         let mut failures = 0;
         loop {
@@ -149,21 +142,21 @@ impl Download {
                 _ => false,
             };
             // Another address has the same bytes, and goes on where this one broke off.
-            let elsewhere = (failures as usize) < addresses.len()
+            let elsewhere = (failures as usize) < addresses.count()
                 && matches!(
                     error,
                     DownloadError::Transport(_) | DownloadError::Size { .. }
                 );
-            let most = transport.patience().attempts * addresses.len() as u32;
+            let most = transport.patience().attempts * addresses.count() as u32;
             if !elsewhere && (!passing || failures >= most) {
                 return Err(error);
             }
-            if addresses.len() > 1 {
-                address = round.next().expect("a cycle has no end");
+            if addresses.count() > 1 {
+                address = round.next().unwrap_or(addresses.first());
                 validators = Validators::default();
             }
             if !elsewhere {
-                transport.pause_after(failures.div_ceil(addresses.len() as u32));
+                transport.pause_after(failures.div_ceil(addresses.count() as u32));
             }
         }
     }
@@ -197,25 +190,21 @@ impl Download {
         // A server without ranges starts over; what is already here need not pass again, and if
         // the beginning changed meanwhile, the digest tells.
         let mut skip = flow.bytes - opened.begins_at.min(flow.bytes);
-        let mut piece = vec![0; PIECE];
-        loop {
-            let count = opened.reader.read(&mut piece).map_err(broken_off)?;
-            if count == 0 {
-                break;
-            }
-            let known = skip.min(count as u64) as usize;
+        for_each_piece(&mut opened.reader, broken_off, |piece| {
+            let known = skip.min(piece.len() as u64) as usize;
             skip -= known as u64;
-            let fresh = &piece[known..count];
+            let fresh = &piece[known..];
             partial
                 .write_all(fresh)
                 .map_err(|e| self.partial_error(e))?;
             flow.pass(fresh)?;
-            if let Some(expected) = self.archive.size
-                && flow.bytes > expected
-            {
-                return Err(wrong_size(address, expected, flow.bytes));
+            match self.archive.size {
+                Some(expected) if flow.bytes > expected => {
+                    Err(wrong_size(address, expected, flow.bytes))
+                }
+                _ => Ok(()),
             }
-        }
+        })?;
         match opened.length {
             Some(length) if flow.bytes < length => {
                 Err(broken_off(io::ErrorKind::UnexpectedEof.into()))
@@ -229,7 +218,7 @@ impl Download {
         let digest = flow.digester.finish();
         // Whole or wrong, nothing is left to resume.
         let dropped = self.drop_partial();
-        let address = &self.archive.addresses[0];
+        let address = self.archive.addresses.first();
         if let Some(expected) = self.archive.size
             && expected != found
         {
@@ -246,10 +235,8 @@ impl Download {
     }
 
     fn drop_partial(&self) -> Result<(), DownloadError> {
-        match fs::remove_file(&self.partial) {
-            Err(error) if error.kind() != io::ErrorKind::NotFound => Err(self.partial_error(error)),
-            _ => Ok(()),
-        }
+        let removed = optional::remove(&self.partial);
+        removed.map(drop).map_err(|e| self.partial_error(e))
     }
 
     fn partial_error(&self, source: io::Error) -> DownloadError {

@@ -2,30 +2,29 @@
 //! over one shared transport.
 //!
 //! A [`Source`] fetches and normalises; [`CatalogCache`] keeps the result in a form that loads fast
-//! and works offline; [`Download`] brings an archive, whole and verified or resumable.
+//! and works offline; [`Download`] fetches an archive, whole and verified or resumable.
 
 pub mod address;
+pub mod api;
 pub mod cache;
 pub mod checksums;
 pub mod digest;
 pub mod document;
 pub mod download;
-pub mod folder;
+pub mod kinds;
 pub mod mirror;
 pub mod npm;
-pub mod npm_packages;
-pub mod registry;
-pub mod release_index;
+pub mod open;
+pub mod registries;
 mod schedule;
 mod signature;
-pub mod source;
 pub mod transport;
-pub mod wheels;
 
-pub use address::Address;
+pub use address::{Address, Addresses};
+pub use api::{PublishedCatalog, Source, SourceError};
 pub use cache::{CatalogCache, LoadError, Loaded, Origin};
 pub use checksums::Archive;
 pub use download::{Download, DownloadError};
 pub use mirror::{Mirror, MirrorError};
-pub use source::{PublishedCatalog, Source, SourceError};
+pub use open::open;
 pub use transport::{Transport, TransportError};

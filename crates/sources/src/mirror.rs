@@ -11,13 +11,14 @@ use std::sync::Arc;
 
 use jiff::Timestamp;
 use vshelf_core::catalog::{Build, Catalog, Checksum, Details, Release};
+use vshelf_files::{atomic, optional};
 
 use crate::address::Address;
+use crate::api::PublishedCatalog;
 use crate::checksums::Archive;
 use crate::digest::digest_of_file;
 use crate::document;
 use crate::download::{Download, DownloadError, Progress};
-use crate::source::PublishedCatalog;
 use crate::transport::Transport;
 
 /// The name of the document in the tree.
@@ -71,17 +72,16 @@ impl Mirror {
         lock.lock().map_err(failed(&place))?;
         let path = folder.join(DOCUMENT);
         let address = Address::File(path.clone());
-        let published = match fs::read(&path) {
-            Ok(bytes) => document::read(&bytes, runtime, &address)
+        let published = match optional::read(&path).map_err(failed(&path))? {
+            Some(bytes) => document::read(&bytes, runtime, &address)
                 .map_err(|problem| MirrorError::Other { path, problem })?,
-            Err(error) if error.kind() == io::ErrorKind::NotFound => {
+            None => {
                 let catalog = Catalog {
                     runtime: runtime.to_owned(),
                     ..Catalog::default()
                 };
                 PublishedCatalog::new(catalog, Default::default(), &address)
             }
-            Err(error) => return Err(failed(&path)(error)),
         };
         Ok(Mirror {
             folder: folder.to_owned(),
@@ -170,18 +170,11 @@ impl Mirror {
         self.write_file(DOCUMENT, &document::write(&self.published))
     }
 
-    /// Writes a file beside the document, at once and with the rights of any new file: others read
-    /// it, such as a web server.
+    /// Writes a file beside the document, at once and with the permissions of any new file: others
+    /// read it, such as a web server.
     pub fn write_file(&self, name: &str, text: &str) -> Result<(), MirrorError> {
         let path = self.folder.join(name);
-        let half = self.folder.join(format!("{name}.new"));
-        let write = || {
-            let mut file = File::create(&half)?;
-            file.write_all(text.as_bytes())?;
-            file.sync_all()?;
-            fs::rename(&half, &path)
-        };
-        write().map_err(failed(&path))
+        atomic::write_shared(&path, text.as_bytes()).map_err(failed(&path))
     }
 
     /// How many releases and archives the tree has, and their bytes.
@@ -211,7 +204,7 @@ fn file_name(runtime: &str, release: &Release, build: &Build, archive: &Archive)
     const ENDS: [&str; 7] = [
         ".tar.gz", ".tgz", ".tar.xz", ".txz", ".tar.zst", ".zip", ".whl",
     ];
-    let own = archive.addresses.first().map_or("", Address::file_name);
+    let own = archive.addresses.first().file_name();
     // What it is stands in its first bytes; the name is for people.
     let end = ENDS.iter().find(|end| own.ends_with(*end)).unwrap_or(&"");
     let (publisher, version) = (&release.publisher, &release.version);

@@ -16,10 +16,10 @@ use vshelf_core::definition::{Companion, PackagedFile};
 use vshelf_core::range::Range;
 
 use crate::address::Address;
+use crate::api::SourceError;
 use crate::checksums::Archive;
 use crate::digest::digest_of;
-use crate::registry::UserSettings;
-use crate::source::SourceError;
+use crate::registries::UserSettings;
 use crate::transport::{Document, Transport, Validators};
 
 /// The largest file that is taken out of a package, in bytes.
@@ -89,10 +89,8 @@ impl NpmRegistry {
     pub(crate) fn address_of(&self, package: &str) -> Result<Address, SourceError> {
         let registry = self.settings.npm_registry(package)?;
         // A scope's slash is part of the name, not of the path.
-        Ok(Address::read(&format!(
-            "{registry}{}",
-            package.replace('/', "%2f")
-        )))
+        let name = package.replace('/', "%2f");
+        Ok(Address::read(&format!("{registry}{name}"))?)
     }
 
     /// One file of the newest version of a package, and where it came from.
@@ -111,7 +109,7 @@ impl NpmRegistry {
             .ok_or_else(|| problem("it names no latest version"))?;
         let integrity =
             (newest.dist.digest()).ok_or_else(|| problem("its latest version has no integrity"))?;
-        let tarball = address.join(&newest.dist.tarball);
+        let tarball = address.join(&newest.dist.tarball)?;
         let Document::Body { bytes, .. } =
             transport.document(&tarball, &Validators::default(), None)?
         else {
@@ -165,7 +163,7 @@ fn newest_fitting(
             let sound = !version.is_pre_release() && withdrawal(entry.deprecated.clone()).is_none();
             let digest = entry.dist.digest().filter(|_| sound && fits(&entry))?;
             let archive = Archive {
-                addresses: vec![address.join(&entry.dist.tarball)],
+                addresses: address.join(&entry.dist.tarball).ok()?.into(),
                 digest,
                 size: None,
             };
@@ -294,7 +292,7 @@ mod tests {
             serde_json::from_str(&text).unwrap(),
             &companion,
             &release.parse().unwrap(),
-            &Address::read("http://gull.example/tussock"),
+            &Address::read("http://gull.example/tussock").unwrap(),
         );
         let version = found.map(|companion| companion.version.to_string());
         assert_eq!(version.as_deref(), expected);

@@ -7,12 +7,12 @@ use serde::Deserialize;
 use vshelf_core::catalog::Line;
 use vshelf_core::definition::PackagedFile;
 
+use crate::api::SourceError;
 use crate::npm::NpmRegistry;
-use crate::source::SourceError;
 use crate::transport::Transport;
 
 #[derive(Deserialize)]
-struct Entry {
+struct ScheduledLine {
     start: Option<Date>,
     lts: Option<Date>,
     maintenance: Option<Date>,
@@ -27,7 +27,7 @@ pub(crate) fn read_schedule(
     schedule: &PackagedFile,
 ) -> Result<Vec<Line>, SourceError> {
     let (text, address) = registry.packaged_file(transport, schedule)?;
-    let entries: BTreeMap<String, Entry> = serde_json::from_str(&text)
+    let entries: BTreeMap<String, ScheduledLine> = serde_json::from_str(&text)
         .map_err(|e| SourceError::document(&address, format!("{}: {e}", schedule.file)))?;
     Ok(entries
         .into_iter()

@@ -3,7 +3,7 @@
 use minisign_verify::{PublicKey, Signature};
 
 use crate::address::Address;
-use crate::source::SourceError;
+use crate::api::SourceError;
 use crate::transport::{Document, Transport, Validators};
 
 /// What is put behind a catalog's address for that of its signature.
@@ -25,7 +25,7 @@ pub(crate) fn verify(
             "the key {key:?} in the definition is no minisign key"
         ))
     })?;
-    let beside = Address::read(&format!("{address}{ENDING}"));
+    let beside = Address::read(&format!("{address}{ENDING}"))?;
     let document = transport
         .document(&beside, &Validators::default(), None)
         .map_err(|error| refused(error.to_string()))?;

@@ -13,6 +13,7 @@ use std::time::Duration;
 use ureq::http::{HeaderMap, Response, StatusCode};
 use ureq::tls::{Certificate, RootCerts, TlsConfig};
 use ureq::{Agent, Body, Proxy};
+use url::Url;
 
 use crate::address::Address;
 
@@ -130,7 +131,7 @@ impl TransportError {
     }
 }
 
-/// The one door to the network.
+/// The only way to the network.
 #[derive(Clone, Debug, Default)]
 pub struct Transport {
     near: OnceLock<Agent>,
@@ -150,7 +151,7 @@ impl Transport {
         }
     }
 
-    /// The same door, for asking where others can be asked instead: once, without trying again.
+    /// The same transport, for asking where others can be asked instead: once, without trying again.
     pub fn hurried(&self) -> Transport {
         let mut hurried = self.clone();
         hurried.patience.attempts = 1;
@@ -190,11 +191,11 @@ impl Transport {
     fn web_document(
         &self,
         address: &Address,
-        url: &str,
+        url: &Url,
         known: &Validators,
         accept: Option<&str>,
     ) -> Result<Document, TransportError> {
-        let mut request = self.agent(address)?.get(url);
+        let mut request = self.agent(address)?.get(url.as_str());
         for (name, value) in [
             ("if-none-match", known.etag.as_deref()),
             ("if-modified-since", known.modified.as_deref()),
@@ -266,7 +267,7 @@ impl Transport {
         // The archive's own bytes are wanted: no further encoding on the way.
         let mut request = self
             .agent(address)?
-            .get(url)
+            .get(url.as_str())
             .header("accept-encoding", "identity");
         if offset > 0 {
             request = request.header("range", format!("bytes={offset}-"));
@@ -325,7 +326,7 @@ impl Transport {
         }
         // Reading the system's certificates takes milliseconds that this machine's own servers need
         // not cost; any other server may redirect to one with TLS.
-        Ok(match is_loopback(address) {
+        Ok(match address.is_loopback() {
             true => self
                 .near
                 .get_or_init(|| self.new_agent(TlsConfig::default())),
@@ -348,18 +349,6 @@ impl Transport {
             .tls_config(tls)
             .build()
             .new_agent()
-    }
-}
-
-fn is_loopback(address: &Address) -> bool {
-    match address {
-        Address::Web(url) => ["http://127.0.0.1", "http://localhost", "http://[::1]"]
-            .iter()
-            .any(|start| {
-                url.strip_prefix(start)
-                    .is_some_and(|rest| rest.starts_with([':', '/']))
-            }),
-        Address::File(_) => true,
     }
 }
 

@@ -14,9 +14,9 @@ use vshelf_core::catalog::{Build, Checksum, DigestAlgorithm};
 use vshelf_core::definition::{SourceDefinition, SourceKind};
 use vshelf_demo::server::{Fault, StandIn};
 use vshelf_sources::digest::digest_of;
-use vshelf_sources::registry::UserSettings;
+use vshelf_sources::registries::UserSettings;
 use vshelf_sources::transport::{Patience, Transport};
-use vshelf_sources::{Address, Archive, CatalogCache, Download, DownloadError, source};
+use vshelf_sources::{Address, Addresses, Archive, CatalogCache, Download, DownloadError, open};
 
 fn transport() -> Transport {
     let patience = Patience {
@@ -39,7 +39,7 @@ fn build(server: &StandIn, cache: &Path) -> (Build, Vec<u8>) {
         },
     };
     let platform = "linux-x64-gnu".parse().unwrap();
-    let source = source::open("marram", &definition, &platform, &UserSettings::default());
+    let source = open("marram", &definition, &platform, &UserSettings::default()).unwrap();
     let loaded = CatalogCache::new(cache.to_owned(), Duration::ZERO)
         .renew(
             "marram",
@@ -69,7 +69,7 @@ fn build(server: &StandIn, cache: &Path) -> (Build, Vec<u8>) {
 
 /// Downloads the build: what the sink got, and how it ended.
 fn run(build: &Build, size: Option<u64>, partial: &Path) -> (Vec<u8>, Result<u64, DownloadError>) {
-    let settled = Archive::settle(&transport(), &[build]).unwrap();
+    let settled = Archive::locate(&transport(), &[build]).unwrap();
     run_archive(Archive { size, ..settled }, partial)
 }
 
@@ -147,7 +147,7 @@ fn another_address_goes_on_where_one_breaks_off() {
     let folder = tempfile::tempdir().unwrap();
     let (build, bytes) = build(&whole, folder.path());
     let partial = folder.path().join("partial");
-    let there = Address::read(&build.address);
+    let there = Address::read(&build.address).unwrap();
     for fault in [
         Fault::Cut(40_000),
         Fault::Hang,
@@ -159,8 +159,8 @@ fn another_address_goes_on_where_one_breaks_off() {
         faulty.misbehave(&[fault]);
         let address = build.address.replace(&whole.address(), &faulty.address());
         let archive = Archive {
-            addresses: vec![Address::read(&address), there.clone()],
-            ..Archive::settle(&transport(), &[&build]).unwrap()
+            addresses: Addresses::new(Address::read(&address).unwrap(), vec![there.clone()]),
+            ..Archive::locate(&transport(), &[&build]).unwrap()
         };
         let (got, came) = run_archive(archive, &partial);
         assert_eq!(came.unwrap(), bytes.len() as u64, "{fault:?}");
@@ -175,8 +175,8 @@ fn when_all_addresses_fail_it_ends() {
     let (build, _) = build(&whole, folder.path());
     whole.misbehave(&[Fault::Status(500)]);
     let archive = Archive {
-        addresses: vec![Address::read(&build.address); 2],
-        ..Archive::settle(&transport(), &[&build]).unwrap()
+        addresses: Addresses::read(&build.address, std::slice::from_ref(&build.address)).unwrap(),
+        ..Archive::locate(&transport(), &[&build]).unwrap()
     };
     let (_, result) = run_archive(archive, &folder.path().join("partial"));
     assert!(

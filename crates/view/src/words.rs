@@ -1,9 +1,10 @@
 //! Sizes in MB, ages and spans in words, counted things.
 
+use std::borrow::Cow;
 use std::fmt;
 
 use jiff::civil::Date;
-use unicode_width::UnicodeWidthStr;
+use textwrap::{Options, WordSplitter, WrapAlgorithm};
 
 /// A number of things, spelled with the right form of the word.
 #[derive(Clone, Copy, Debug)]
@@ -79,38 +80,11 @@ pub fn printable(text: &str) -> String {
 
 /// `text` in pieces of so many columns at most, broken at spaces where there are some.
 pub fn broken(text: &str, columns: usize) -> Vec<String> {
-    let mut pieces = vec![String::new()];
-    for word in text.split(' ') {
-        let mut word = word.to_owned();
-        loop {
-            let last = pieces.last_mut().expect("it begins with one");
-            let gap = usize::from(!last.is_empty());
-            if last.width() + gap + word.width() <= columns {
-                if gap == 1 {
-                    last.push(' ');
-                }
-                last.push_str(&word);
-                break;
-            }
-            if gap == 1 {
-                pieces.push(String::new());
-                continue;
-            }
-            // A word that is longer than a piece, such as a digest.
-            let fits = (word.char_indices().map(|(at, _)| at).skip(1))
-                .take_while(|at| word[..*at].width() <= columns)
-                .last();
-            let Some(fits) = fits else {
-                last.push_str(&word);
-                break;
-            };
-            let rest = word.split_off(fits);
-            last.push_str(&word);
-            word = rest;
-            pieces.push(String::new());
-        }
-    }
-    pieces
+    let options = Options::new(columns)
+        .wrap_algorithm(WrapAlgorithm::FirstFit)
+        .word_splitter(WordSplitter::NoHyphenation);
+    let pieces = textwrap::wrap(text, options).into_iter();
+    pieces.map(Cow::into_owned).collect()
 }
 
 #[cfg(test)]

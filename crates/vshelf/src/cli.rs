@@ -4,12 +4,14 @@ use std::ffi::OsString;
 use std::process::ExitCode;
 
 use clap::{ArgAction, Args, Command, FromArgMatches};
+use vshelf_app::variables::Variables;
+use vshelf_app::{Environment, session};
 use vshelf_core::near;
-use vshelf_shelf::usage;
 
-use crate::commands::{self, Entry, GROUPS, examples};
-use crate::context::Context;
+use crate::commands;
+use crate::commands::command::CommandEntry;
 use crate::failure::{Failure, Kind, Outcome};
+use crate::help::{examples, overview};
 use crate::ui::{Colour, Ui};
 
 /// What goes with every command.
@@ -60,25 +62,19 @@ pub fn run(words: Vec<OsString>) -> ExitCode {
         offline: false,
     });
     let ui = Ui::new(global.color, global.quiet);
-    let context = Context::new(global.offline);
+    let environment = Environment::new(&Variables::of_process(), global.offline);
     let outcome = match matches.subcommand() {
         Some((name, matches)) => match entries.iter().find(|entry| entry.name == name) {
-            Some(entry) => (entry.run)(matches, &ui, &context),
+            Some(entry) => (entry.run)(matches, &ui, &environment),
             None => Err(Failure::new(Kind::Usage, format!("{name:?} is no command"))),
         },
-        None => ui.result(overview(&entries).trim_end()),
+        None => ui.result(overview::text(&entries).trim_end()),
     };
-    end(&ui, outcome.and_then(|()| hand_over(&context)))
-}
-
-/// Gives the calling shell its changes, and notes what it is switched to.
-fn hand_over(context: &Context) -> Outcome {
-    context.shell.hand_over()?;
-    if let (Some(id), Some(switches)) = (context.shell.id(), context.shell.new_switches()) {
-        // Where that cannot be noted, a clean-up only knows less of who uses what.
-        usage::note_shell(context.folders()?, id, &switches).unwrap_or_default();
-    }
-    Ok(())
+    let told = outcome.and_then(|()| ui.kept_failure());
+    end(
+        &ui,
+        told.and_then(|()| Ok(session::hand_over(&environment)?)),
+    )
 }
 
 /// `vshelf help install` is an option of `vshelf install`, and `vshelf help` the overview.
@@ -106,7 +102,7 @@ fn end(ui: &Ui, outcome: Outcome) -> ExitCode {
 
 /// The parser. Where the first word names a command only that one is built: building all of them
 /// costs more than most commands do.
-fn parser(entries: &[Entry], words: &[OsString]) -> Command {
+fn parser(entries: &[CommandEntry], words: &[OsString]) -> Command {
     let first = words.get(1).and_then(|word| word.to_str());
     let root = GlobalArgs::augment_args(Command::new("vshelf"))
         .about("Keeps several versions of a language runtime side by side")
@@ -118,7 +114,7 @@ fn parser(entries: &[Entry], words: &[OsString]) -> Command {
         Some(entry) if asks_for_all(words) => root.subcommand(with_examples(entry)),
         Some(entry) => root.subcommand((entry.build)()),
         None => root
-            .override_help(overview(entries))
+            .override_help(overview::text(entries))
             .subcommands(entries.iter().map(|entry| (entry.build)())),
     }
 }
@@ -130,38 +126,12 @@ fn asks_for_all(words: &[OsString]) -> bool {
 }
 
 /// The parser of a command, with what only the long help and the manual page need.
-fn with_examples(entry: &Entry) -> Command {
+fn with_examples(entry: &CommandEntry) -> Command {
     (entry.build)().after_long_help(examples::text(entry.name))
 }
 
-/// All commands in groups, a line each.
-fn overview(entries: &[Entry]) -> String {
-    let mut text = String::from(
-        "Keeps several versions of a language runtime side by side.\n\nUsage: vshelf COMMAND\n",
-    );
-    for group in GROUPS {
-        text.push_str(&format!("\n{group}\n"));
-        for entry in entries.iter().filter(|entry| entry.group == group) {
-            let about = (entry.build)()
-                .get_about()
-                .map(ToString::to_string)
-                .unwrap_or_default();
-            text.push_str(&format!("  {:<10} {about}\n", entry.name));
-        }
-    }
-    text.push_str(
-        "\nWith every command\n  \
-         -h, --help     What the command does, and its options; help COMMAND says more\n  \
-         -q, --quiet    Leave out progress, notes and hints\n      \
-         --offline  Ask no server; use what is on this machine\n      \
-         --color    When to colour the output: auto, always, never\n\n\
-         To see it all at work on made-up data: vshelf demo\n",
-    );
-    text
-}
-
-/// Words that are not understood, or a wish for help.
-fn usage(entries: &[Entry], words: &[OsString], error: &clap::Error) -> ExitCode {
+/// Words that are not understood, or a question for help.
+fn usage(entries: &[CommandEntry], words: &[OsString], error: &clap::Error) -> ExitCode {
     use clap::error::ErrorKind;
     let ui = Ui::new(Colour::Auto, false);
     if !error.use_stderr() {
@@ -222,7 +192,7 @@ fn help_for(words: &[OsString]) -> String {
         })
 }
 
-fn unknown_command(entries: &[Entry], words: &[OsString], error: &clap::Error) -> Failure {
+fn unknown_command(entries: &[CommandEntry], words: &[OsString], error: &clap::Error) -> Failure {
     use clap::error::{ContextKind, ContextValue};
     let typed = match error.get(ContextKind::InvalidSubcommand) {
         Some(ContextValue::String(typed)) => typed.clone(),

@@ -1,25 +1,16 @@
 //! `vshelf`: keeps several versions of a language runtime side by side.
 
-mod activity;
-mod calling_shell;
+mod browse;
 mod cli;
 mod commands;
-mod context;
-mod definitions;
 mod exit;
 mod failure;
-mod fetch;
-mod first_start;
-mod following;
-mod hooks;
-mod keeping;
-mod marks;
+mod help;
+mod output;
 mod progress;
-mod project;
-mod runtime;
-mod settings;
-mod switching;
+mod throwaway_home;
 mod ui;
+mod wording;
 
 use std::process::ExitCode;
 

@@ -1,136 +1,133 @@
-//! How far downloads are: a bar for each on a terminal, one line at the beginning otherwise.
+//! How far transfers are: a bar for each on a terminal.
 
+use std::collections::HashMap;
 use std::fmt::Write;
-use std::io::{self, IsTerminal};
-use std::sync::Mutex;
 
 use indicatif::{MultiProgress, ProgressBar, ProgressDrawTarget, ProgressState, ProgressStyle};
-use vshelf_view::browse::Headway;
+use vshelf_app::events::TransferState;
+use vshelf_view::browse::TransferProgress;
 use vshelf_view::words::megabytes;
 
-use crate::ui::{Said, Ui};
+/// What bars look like.
+#[derive(Clone, Copy, Debug)]
+pub struct Appearance {
+    /// Whether they are drawn at all.
+    pub drawn: bool,
+    /// Whether they have colours.
+    pub coloured: bool,
+    /// Whether they have more than ASCII.
+    pub unicode: bool,
+}
 
-/// The bars of one command.
-pub struct Progress {
-    bars: MultiProgress,
+/// The bars of transfers under way; they go when this is dropped.
+pub struct Bars {
+    all: MultiProgress,
+    appearance: Appearance,
     /// Whether bars stay until all are done.
     several: bool,
     /// The width of the titles, in characters.
     titles: usize,
-    /// The bars that stay until all are done.
-    ended: Mutex<Vec<ProgressBar>>,
+    bars: HashMap<usize, ProgressBar>,
 }
 
-/// How far one download is.
-pub struct Bar<'u> {
-    bar: ProgressBar,
-    title: String,
-    ui: &'u Ui,
-}
-
-impl Progress {
+impl Bars {
     /// Nothing is drawn before a bar begins.
-    pub fn new(ui: &Ui, several: bool, titles: usize) -> Progress {
-        let target = match ui.shows_progress() {
+    pub fn new(appearance: Appearance, several: bool, titles: usize) -> Bars {
+        let target = match appearance.drawn {
             true => ProgressDrawTarget::stderr(),
             false => ProgressDrawTarget::hidden(),
         };
-        Progress {
-            bars: MultiProgress::with_draw_target(target),
+        Bars {
+            all: MultiProgress::with_draw_target(target),
+            appearance,
             several,
             titles,
-            ended: Mutex::default(),
+            bars: HashMap::new(),
         }
     }
 
-    /// Begins the bar of a download of `size` bytes.
-    pub fn begin<'u>(&self, ui: &'u Ui, title: &str, size: Option<u64>) -> Bar<'u> {
-        let bar = self.bars.add(ProgressBar::new(size.unwrap_or(0)));
-        bar.set_style(style(ui));
-        bar.set_message(format!("{title:<width$}", width = self.titles));
-        if !io::stderr().is_terminal() && !ui.is_within_view() {
-            let size = size
-                .map(|size| format!(" ({})", megabytes(size)))
-                .unwrap_or_default();
-            ui.note(format!("Fetching {title}{size}."));
-        }
-        Bar {
-            bar,
-            title: title.to_owned(),
-            ui,
+    /// Moves, begins or ends the bar of the transfer `id`.
+    pub fn tell(&mut self, id: usize, title: &str, state: TransferState) {
+        let bar = self.bars.entry(id).or_insert_with(|| {
+            let bar = self.all.add(ProgressBar::new(0));
+            bar.set_style(bar_style(self.appearance));
+            bar.set_message(format!("{title:<width$}", width = self.titles));
+            bar
+        });
+        match state {
+            TransferState::Started(size) => bar.set_length(size.unwrap_or(0)),
+            TransferState::Bytes(bytes, all) => {
+                if let Some(all) = all {
+                    bar.set_length(all);
+                }
+                bar.set_position(bytes);
+            }
+            TransferState::Ended(_) if !self.several => self.dismiss(id),
+            TransferState::Dismissed => self.dismiss(id),
+            other => {
+                bar.set_style(words_style(self.appearance));
+                bar.set_prefix(doing(other).unwrap_or_default());
+            }
         }
     }
 
-    /// Writes something to know above the bars.
-    pub fn note(&self, ui: &Ui, text: &str) {
-        self.bars.suspend(|| ui.note(text));
+    fn dismiss(&mut self, id: usize) {
+        if let Some(bar) = self.bars.remove(&id) {
+            bar.finish_and_clear();
+        }
     }
 
-    /// Takes all bars away.
-    pub fn end(&self) {
-        for bar in self.ended.lock().expect("no worker panics").drain(..) {
+    /// Does something, such as writing, while no bar is drawn.
+    pub fn suspend(&self, something: impl FnOnce()) {
+        self.all.suspend(something);
+    }
+}
+
+impl Drop for Bars {
+    fn drop(&mut self) {
+        for bar in self.bars.values() {
             bar.finish_and_clear();
         }
     }
 }
 
-impl Bar<'_> {
-    /// Moves the bar.
-    pub fn at(&self, bytes: u64, all: Option<u64>) {
-        if self.bar.length() != all
-            && let Some(all) = all
-        {
-            self.bar.set_length(all);
-        }
-        self.bar.set_position(bytes);
-        self.show(bytes, all, None);
+/// What is done when all bytes are here.
+fn doing(state: TransferState) -> Option<&'static str> {
+    match state {
+        TransferState::StartingOnce => Some("starting it once"),
+        TransferState::Saving => Some("writing it to the disk"),
+        TransferState::Ended(true) => Some("done"),
+        TransferState::Ended(false) => Some("failed"),
+        TransferState::Started(_) | TransferState::Bytes(..) | TransferState::Dismissed => None,
     }
+}
 
-    fn show(&self, bytes: u64, all: Option<u64>, doing: Option<&str>) {
-        if self.ui.is_within_view() {
-            self.ui.show(Said::Headway(Headway {
-                title: self.title.clone(),
-                bytes,
-                all,
-                doing: doing.map(str::to_owned),
-            }));
-        }
-    }
-
-    /// Shows what is done now that all bytes are here.
-    pub fn now(&self, doing: &str) {
-        self.bar.set_style(words(self.ui.colours_notes()));
-        self.bar.set_prefix(doing.to_owned());
-        self.show(0, None, Some(doing));
-    }
-
-    /// Shows how it ended; among several bars that stays to be seen until all are done.
-    pub fn end(self, progress: &Progress, how: &str) {
-        if !progress.several {
-            return self.leave();
-        }
-        self.now(how);
-        let mut ended = progress.ended.lock().expect("no worker panics");
-        ended.push(self.bar);
-    }
-
-    /// Takes the bar away.
-    pub fn leave(self) {
-        self.bar.finish_and_clear();
+/// How far a transfer is, for the full-screen view.
+pub fn for_view(title: &str, state: TransferState) -> TransferProgress {
+    let (bytes, all) = match state {
+        TransferState::Bytes(bytes, all) => (bytes, all),
+        TransferState::Started(all) => (0, all),
+        _ => (0, None),
+    };
+    TransferProgress {
+        title: title.to_owned(),
+        bytes,
+        all,
+        doing: doing(state).map(str::to_owned),
     }
 }
 
 /// A line of words where the bar was.
-fn words(coloured: bool) -> ProgressStyle {
-    let template = match coloured {
+fn words_style(appearance: Appearance) -> ProgressStyle {
+    let template = match appearance.coloured {
         true => "{msg}  {prefix:.dim}",
         false => "{msg}  {prefix}",
     };
     ProgressStyle::with_template(template).expect("the templates above are some")
 }
 
-fn style(ui: &Ui) -> ProgressStyle {
-    let template = match ui.colours_notes() {
+fn bar_style(appearance: Appearance) -> ProgressStyle {
+    let template = match appearance.coloured {
         true => "{msg}  {bar:18.32/238}  {done} of {all}  {rate}/s  {eta} left",
         false => "{msg}  {bar:18}  {done} of {all}  {rate}/s  {eta} left",
     };
@@ -149,7 +146,7 @@ fn style(ui: &Ui) -> ProgressStyle {
         .with_key("rate", move |state: &ProgressState, to: &mut dyn Write| {
             written(state.per_sec(), to);
         })
-        .progress_chars(match (ui.is_unicode(), ui.colours_notes()) {
+        .progress_chars(match (appearance.unicode, appearance.coloured) {
             (true, true) => "━━━",
             (true, false) => "━━╌",
             (false, _) => "==-",

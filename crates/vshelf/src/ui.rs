@@ -1,18 +1,21 @@
-//! The only door to the person: results on standard output, everything else on standard error.
+//! The only way to the person: results on standard output, everything else on standard error.
 
 use std::fmt::Display;
 use std::io::{self, IsTerminal, Write};
 use std::process::{Command, Stdio};
 use std::sync::mpsc::Sender;
+use std::sync::{Arc, Mutex};
 
 use anstream::{AutoStream, ColorChoice};
 use anstyle::Style;
+use vshelf_app::events::TransferState;
 use vshelf_view::Palette;
-use vshelf_view::browse::Headway;
+use vshelf_view::browse::TransferProgress;
 use vshelf_view::table::{Frame, Table};
-use vshelf_view::words::printable;
+use vshelf_view::words::{megabytes, printable};
 
 use crate::failure::{Failure, Hint, Kind};
+use crate::progress::{Appearance, Bars};
 
 /// When to colour.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, clap::ValueEnum)]
@@ -26,29 +29,34 @@ pub enum Colour {
     Never,
 }
 
-/// The door.
-#[derive(Debug)]
+/// The way to the person.
 pub struct Ui {
     choice: ColorChoice,
     quiet: bool,
     unicode: bool,
+    /// Whether results are left out, because one of another form follows.
+    no_results: bool,
     /// The view that shows it all in a place of its own, where one is open.
-    view: Option<Sender<Said>>,
+    view: Option<Sender<Output>>,
+    /// The bars of transfers under way.
+    bars: Mutex<Option<Bars>>,
+    /// Why something that a listener was told could not be written.
+    kept_failure: Arc<Mutex<Option<Failure>>>,
 }
 
-/// What a command says to a view.
+/// What a command writes to a view.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub enum Said {
+pub enum Output {
     /// A result, or something to know.
     Line(String),
     /// Why it failed.
     Failure(String),
-    /// How far a download is.
-    Headway(Headway),
+    /// How far a transfer is.
+    Progress(TransferProgress),
 }
 
 impl Ui {
-    /// A door as the person wants it.
+    /// Output as the person wants it.
     pub fn new(colour: Colour, quiet: bool) -> Ui {
         let choice = match colour {
             Colour::Auto => ColorChoice::Auto,
@@ -59,22 +67,97 @@ impl Ui {
             choice,
             quiet,
             unicode: locale_is_utf8(),
+            no_results: false,
             view: None,
+            bars: Mutex::default(),
+            kept_failure: Arc::default(),
         }
     }
 
-    /// The door of a command that a view gives: no terminal, nobody to ask.
-    pub fn within(&self, view: Sender<Said>) -> Ui {
+    /// The output of a command that a view gives: no terminal, nobody to ask.
+    pub fn within(&self, view: Sender<Output>) -> Ui {
         Ui {
             choice: ColorChoice::Never,
             quiet: self.quiet,
             unicode: self.unicode,
+            no_results: false,
             view: Some(view),
+            bars: Mutex::default(),
+            kept_failure: Arc::default(),
+        }
+    }
+
+    /// The same output, without the results of what happens where `json` says that one of that form
+    /// follows.
+    pub fn for_events(&self, json: bool) -> Ui {
+        Ui {
+            choice: self.choice,
+            quiet: self.quiet,
+            unicode: self.unicode,
+            no_results: json,
+            view: self.view.clone(),
+            bars: Mutex::default(),
+            kept_failure: Arc::clone(&self.kept_failure),
+        }
+    }
+
+    /// Keeps why something could not be written, until the command ends.
+    pub fn keep_failure(&self, failure: Failure) {
+        let mut kept = self.kept_failure.lock().expect("no listener panics");
+        kept.get_or_insert(failure);
+    }
+
+    /// Why something that a listener was told could not be written.
+    pub fn kept_failure(&self) -> Result<(), Failure> {
+        let kept = self.kept_failure.lock().expect("no listener panics").take();
+        kept.map_or(Ok(()), Err)
+    }
+
+    /// Begins the bars of transfers; `several` stay to be seen until all are done.
+    pub fn begin_bars(&self, several: bool, titles: usize) {
+        *self.bars.lock().expect("no listener panics") =
+            Some(Bars::new(self.appearance(), several, titles));
+    }
+
+    /// Moves the bar of a transfer.
+    pub fn move_bar(&self, id: usize, title: &str, state: TransferState) {
+        if self.is_within_view() {
+            return self.show(Output::Progress(crate::progress::for_view(title, state)));
+        }
+        if let TransferState::Started(size) = state
+            && !io::stderr().is_terminal()
+        {
+            let size = size.map(|size| format!(" ({})", megabytes(size)));
+            self.note(format!("Fetching {title}{}.", size.unwrap_or_default()));
+        }
+        let mut bars = self.bars.lock().expect("no listener panics");
+        let bars = bars.get_or_insert_with(|| Bars::new(self.appearance(), false, 0));
+        bars.tell(id, title, state);
+    }
+
+    /// Takes all bars away.
+    pub fn end_bars(&self) {
+        *self.bars.lock().expect("no listener panics") = None;
+    }
+
+    /// Writes something to know above the bars.
+    pub fn note_above_bars(&self, text: &str) {
+        match &*self.bars.lock().expect("no listener panics") {
+            Some(bars) => bars.suspend(|| self.note(text)),
+            None => self.note(text),
+        }
+    }
+
+    fn appearance(&self) -> Appearance {
+        Appearance {
+            drawn: self.shows_progress(),
+            coloured: self.colours_notes(),
+            unicode: self.unicode,
         }
     }
 
     /// Says something to the view, where there is one.
-    pub fn show(&self, said: Said) {
+    pub fn show(&self, said: Output) {
         if let Some(view) = &self.view {
             // Where the view is gone there is nobody left to tell.
             view.send(said).unwrap_or_default();
@@ -122,13 +205,12 @@ impl Ui {
     }
 
     /// Asks a question that is answered with yes or no; a mere Enter is no.
-    pub fn ask(&self, question: &str) -> Result<bool, Failure> {
+    pub fn ask_yes_no(&self, question: &str) -> io::Result<bool> {
         let mut err = AutoStream::new(io::stderr().lock(), self.choice);
-        write!(err, "{question} [y/N] ")
-            .and_then(|()| err.flush())
-            .map_err(output_failure)?;
+        write!(err, "{question} [y/N] ")?;
+        err.flush()?;
         let mut answer = String::new();
-        io::stdin().read_line(&mut answer).map_err(output_failure)?;
+        io::stdin().read_line(&mut answer)?;
         Ok(matches!(answer.trim().to_lowercase().as_str(), "y" | "yes"))
     }
 
@@ -173,8 +255,11 @@ impl Ui {
 
     /// Writes a result, with a line break behind it.
     pub fn result(&self, text: impl Display) -> Result<(), Failure> {
+        if self.no_results {
+            return Ok(());
+        }
         if self.is_within_view() {
-            self.show(Said::Line(plain(&text.to_string())));
+            self.show(Output::Line(plain(&text.to_string())));
             return Ok(());
         }
         let mut out = AutoStream::new(io::stdout().lock(), self.choice);
@@ -236,6 +321,11 @@ impl Ui {
         }
     }
 
+    /// Writes a warning, unless it should be quiet.
+    pub fn warn(&self, text: impl Display) {
+        self.note(styled(Palette::WARNING, text));
+    }
+
     /// Writes what to type next, unless it should be quiet.
     pub fn next(&self, why: &str, command: &str) {
         let style = Palette::COMMAND;
@@ -263,12 +353,12 @@ impl Ui {
             }
         }
         match self.is_within_view() {
-            true => self.show(Said::Failure(plain(&text))),
+            true => self.show(Output::Failure(plain(&text))),
             false => self.complain(&text),
         }
     }
 
-    /// Ends with the last of several failures, after the others were told.
+    /// Tells all failures but the last, which a command gives back.
     pub fn end_with(&self, mut failures: Vec<Failure>) -> Result<(), Failure> {
         let last = failures.pop();
         failures.iter().for_each(|failure| self.failure(failure));
@@ -277,7 +367,7 @@ impl Ui {
 
     fn complain(&self, text: &str) {
         if self.is_within_view() {
-            return self.show(Said::Line(plain(text)));
+            return self.show(Output::Line(plain(text)));
         }
         let mut err = AutoStream::new(io::stderr().lock(), self.choice);
         // Where standard error is closed there is nobody left to tell.

@@ -11,15 +11,12 @@ use ratatui::widgets::{Clear, Paragraph, Widget, Wrap};
 use unicode_width::UnicodeWidthStr;
 use vshelf_core::Phase;
 
-use super::{Browser, Entry, Headway, Mode, Told};
+use super::state::{BrowseItem, Browser, Message, Mode, TransferProgress};
 use crate::Palette;
 use crate::words::{Count, broken, megabytes, printable};
 
 /// The columns and rows that the view needs.
 pub const SMALLEST: (u16, u16) = (80, 24);
-
-/// The entries that a page key goes past.
-pub(super) const PAGE: usize = 10;
 
 /// Columns from one spine to the next, a gap among them, at least and at most.
 const STEPS: (u16, u16) = (8, 14);
@@ -38,14 +35,14 @@ const BAR: usize = 24;
 
 /// What the terminal can show.
 #[derive(Clone, Copy, Debug)]
-pub struct Look {
+pub struct Appearance {
     /// Colours.
     pub colours: bool,
     /// More than ASCII.
     pub unicode: bool,
 }
 
-impl Look {
+impl Appearance {
     fn style(self, style: anstyle::Style) -> Style {
         let mut drawn = Style::new();
         if let Some(colour) = style.get_fg_color().filter(|_| self.colours) {
@@ -95,7 +92,7 @@ impl Look {
 }
 
 /// Draws the view.
-pub fn draw(frame: &mut Frame<'_>, browser: &Browser, look: Look) {
+pub fn draw(frame: &mut Frame<'_>, browser: &Browser, look: Appearance) {
     let area = frame.area();
     if area.width < SMALLEST.0 || area.height < SMALLEST.1 {
         let text = format!(
@@ -150,7 +147,7 @@ fn inset(area: Rect) -> Rect {
 /// What is drawn, and with what.
 struct Drawing<'b> {
     browser: &'b Browser,
-    look: Look,
+    look: Appearance,
 }
 
 impl Drawing<'_> {
@@ -163,32 +160,36 @@ impl Drawing<'_> {
     }
 
     fn head(&self, area: Rect, buffer: &mut Buffer) {
-        let stand = &self.browser.stand;
-        let on_shelf = stand.entries.iter().filter(|entry| entry.on_shelf).count();
+        let snapshot = &self.browser.snapshot;
+        let on_shelf = snapshot
+            .entries
+            .iter()
+            .filter(|entry| entry.on_shelf)
+            .count();
         let counts = format!(
             "   {} in {}, {on_shelf} on the shelf",
-            Count(stand.entries.len(), "release"),
-            Count(stand.spines.len(), "line"),
+            Count(snapshot.entries.len(), "release"),
+            Count(snapshot.spines.len(), "line"),
         );
         let title = Line::from(vec![
-            Span::styled(stand.title.clone(), self.strong()),
+            Span::styled(snapshot.title.clone(), self.strong()),
             Span::styled(counts, self.quiet()),
         ]);
         Paragraph::new(title).render(inset(area), buffer);
-        let active = Line::from(printable(&stand.active)).right_aligned();
+        let active = Line::from(printable(&snapshot.active)).right_aligned();
         Paragraph::new(active).render(inset(area), buffer);
     }
 
     /// Columns from one spine to the next: as many as there are when all are to be seen.
     fn step(&self, width: u16) -> u16 {
-        let spines = self.browser.stand.spines.len().clamp(1, 100) as u16;
+        let spines = self.browser.snapshot.spines.len().clamp(1, 100) as u16;
         ((width + 1) / spines).clamp(STEPS.0, STEPS.1)
     }
 
     /// The lines that are drawn: as many as fit, the one that stands out among them.
     fn shown_spines(&self, width: u16) -> Range<usize> {
         let fit = usize::from((width + 1) / self.step(width));
-        let all = self.browser.stand.spines.len();
+        let all = self.browser.snapshot.spines.len();
         let first = self.browser.spine.saturating_sub(fit / 2);
         let first = first.min(all.saturating_sub(fit));
         first..(first + fit).min(all)
@@ -216,7 +217,7 @@ impl Drawing<'_> {
         let left = more(shown.start > 0, self.look.sign("‹", "<"));
         buffer.set_string(area.x - 1, board - 2, left, self.strong());
         let right = more(
-            shown.end < self.browser.stand.spines.len(),
+            shown.end < self.browser.snapshot.spines.len(),
             self.look.sign("›", ">"),
         );
         buffer.set_string(area.right(), board - 2, right, self.strong());
@@ -225,7 +226,7 @@ impl Drawing<'_> {
 
     /// A word below each run of lines in one phase.
     fn phases(&self, area: Rect, shown: Range<usize>, buffer: &mut Buffer) {
-        let spines = &self.browser.stand.spines;
+        let spines = &self.browser.snapshot.spines;
         let step = self.step(area.width);
         let mut at = shown.start;
         while at < shown.end {
@@ -243,7 +244,7 @@ impl Drawing<'_> {
 
     /// One line as the spine of a book: its number, its code name, and a mark for each install.
     fn spine(&self, at: usize, area: Rect, is_empty: bool, buffer: &mut Buffer) {
-        let spine = &self.browser.stand.spines[at];
+        let spine = &self.browser.snapshot.spines[at];
         let stands_out = at == self.browser.spine;
         let colour = self.look.phase(spine.phase);
         let mut style = match colour.fg {
@@ -254,7 +255,7 @@ impl Drawing<'_> {
             // Nothing of it is listed; or, without colours, it is a book among others.
             style = if is_empty { self.quiet() } else { Style::new() };
         }
-        let installs = (self.browser.stand.entries.iter())
+        let installs = (self.browser.snapshot.entries.iter())
             .filter(|entry| entry.spine == Some(at) && entry.on_shelf)
             .count();
         let inner = usize::from(area.width) - 2;
@@ -292,7 +293,7 @@ impl Drawing<'_> {
         let filtering = browser.mode == Mode::Filtering;
         let line = match (
             browser.filter.is_empty() && !filtering,
-            browser.stand.spines.get(browser.spine),
+            browser.snapshot.spines.get(browser.spine),
         ) {
             (true, Some(spine)) => Line::from(vec![Span::styled(
                 printable(&spine.about),
@@ -339,7 +340,7 @@ impl Drawing<'_> {
         let first = first.min(browser.listed.len().saturating_sub(rows));
         let shown = browser.listed.iter().enumerate().skip(first).take(rows);
         for (row, (place, entry)) in shown.enumerate() {
-            let entry = &browser.stand.entries[*entry];
+            let entry = &browser.snapshot.entries[*entry];
             let line = self.row(entry, place == browser.place, usize::from(area.width));
             buffer.set_line(area.x, area.y + row as u16, &line, area.width);
         }
@@ -354,10 +355,10 @@ impl Drawing<'_> {
         }
     }
 
-    fn row(&self, entry: &Entry, is_chosen: bool, width: usize) -> Line<'static> {
+    fn row(&self, entry: &BrowseItem, is_chosen: bool, width: usize) -> Line<'static> {
         let phase = entry
             .spine
-            .map(|spine| self.browser.stand.spines[spine].phase);
+            .map(|spine| self.browser.snapshot.spines[spine].phase);
         let spine = phase.map_or(self.quiet(), |phase| self.look.phase(phase));
         // Where there is little room the card alone says the day.
         let date = entry.date.filter(|_| width >= DATED);
@@ -399,7 +400,7 @@ impl Drawing<'_> {
         let Some(entry) = self.browser.chosen() else {
             return;
         };
-        let title = format!("{} {}", self.browser.stand.title, entry.name);
+        let title = format!("{} {}", self.browser.snapshot.title, entry.name);
         let mut lines = vec![Line::styled(title, self.strong())];
         let names = self.browser.card.iter().map(|(name, _)| name.width()).max();
         let names = names.unwrap_or(0);
@@ -444,24 +445,24 @@ impl Drawing<'_> {
         let mut told: Vec<Line<'static>> = Vec::new();
         for one in &browser.told {
             let (text, style) = match one {
-                Told::Command(command) => (command, self.look.style(Palette::COMMAND)),
-                Told::Line(text) => (text, Style::new()),
-                Told::Failure(text) => (text, self.look.style(Palette::ERROR)),
+                Message::Command(command) => (command, self.look.style(Palette::COMMAND)),
+                Message::Line(text) => (text, Style::new()),
+                Message::Failure(text) => (text, self.look.style(Palette::ERROR)),
             };
             let pieces = text
                 .lines()
                 .flat_map(|line| broken(&printable(line), width));
             told.extend(pieces.map(|piece| Line::styled(piece, style)));
         }
-        if let Some(headway) = &browser.headway {
-            told.push(self.headway(headway));
+        if let Some(progress) = &browser.progress {
+            told.push(self.progress(progress));
         }
         // The command stays to be seen above what it said last, or how a failure begins.
         let beyond = told.len().saturating_sub(rows);
         match browser
             .told
             .iter()
-            .any(|one| matches!(one, Told::Failure(_)))
+            .any(|one| matches!(one, Message::Failure(_)))
         {
             true => told.truncate(rows),
             false if beyond > 0 => drop(told.drain(1..=beyond)),
@@ -471,13 +472,13 @@ impl Drawing<'_> {
         lines
     }
 
-    fn headway(&self, headway: &Headway) -> Line<'static> {
-        let Headway {
+    fn progress(&self, progress: &TransferProgress) -> Line<'static> {
+        let TransferProgress {
             title,
             bytes,
             all,
             doing,
-        } = headway;
+        } = progress;
         if let Some(doing) = doing {
             return Line::from(format!("{title}  {doing}"));
         }

@@ -2,17 +2,13 @@
 
 use clap::Args;
 use jiff::civil::Date;
-use serde::Serialize;
-use vshelf_core::Request;
-use vshelf_core::resolve::{Choice, Filter, Scope, Step};
-use vshelf_view::Palette;
-use vshelf_view::words::{Count, printable};
+use vshelf_app::{Environment, Runtime};
+use vshelf_core::resolve::Scope;
 
-use crate::activity::Activity;
-use crate::commands::{CommandArgs, say_age};
-use crate::context::Context;
-use crate::failure::{Outcome, shown};
-use crate::ui::{Ui, styled};
+use super::command::{CommandArgs, RunCommand, request};
+use crate::failure::Outcome;
+use crate::output::explain;
+use crate::ui::Ui;
 
 /// Show step by step how a selector becomes a release
 ///
@@ -34,164 +30,26 @@ pub struct Explain {
     json: bool,
 }
 
-/// An explanation, as JSON.
-#[derive(Debug, Serialize)]
-#[cfg_attr(test, derive(schemars::JsonSchema))]
-pub struct Report {
-    /// The runtime.
-    runtime: String,
-    /// What was typed.
-    selector: String,
-    /// Among what: `published` or `shelf`.
-    #[cfg_attr(test, schemars(with = "String"))]
-    scope: Scope,
-    /// The day on which phases were computed.
-    #[cfg_attr(test, schemars(with = "String"))]
-    day: Date,
-    /// The steps in order; `step` names each one's kind.
-    #[cfg_attr(test, schemars(with = "Vec<serde_json::Value>"))]
-    steps: Vec<Step>,
-    /// The version that was chosen, or `system`; null where there is none.
-    chosen: Option<String>,
-    /// Its publisher.
-    publisher: Option<String>,
-    /// Why nothing was chosen.
-    error: Option<String>,
-}
-
 impl CommandArgs for Explain {
     const NAME: &'static str = "explain";
     const GROUP: &'static str = "See";
-
-    fn run(self, ui: &Ui, context: &Context) -> Outcome {
-        let request: Request = self.selector.parse()?;
-        let mut runtime = context.runtime_for(&request)?;
-        runtime.today = self.as_of.unwrap_or(runtime.today);
-        let scope = if self.shelf {
-            Scope::Shelf
-        } else {
-            Scope::Published
-        };
-        if scope == Scope::Published {
-            runtime.load_catalog(false)?;
-            say_age(ui, &runtime);
-        }
-        let explanation = runtime.explain(&request, scope);
-        if self.json {
-            let (chosen, publisher) = match &explanation.outcome {
-                Ok(Choice::Version(c)) => {
-                    (Some(c.version.to_string()), Some(c.publisher.to_owned()))
-                }
-                Ok(Choice::System) => (Some("system".to_owned()), None),
-                Err(_) => (None, None),
-            };
-            super::print_json(
-                ui,
-                &Report {
-                    runtime: runtime.name().to_owned(),
-                    selector: self.selector.clone(),
-                    scope,
-                    day: runtime.today,
-                    error: explanation.outcome.as_ref().err().map(ToString::to_string),
-                    steps: explanation.steps,
-                    chosen,
-                    publisher,
-                },
-            )?;
-            return explanation
-                .outcome
-                .map(|_| ())
-                .map_err(|error| runtime.failure(&error));
-        }
-        let title = &runtime.definition.title;
-        ui.result(styled(
-            Palette::STRONG,
-            format!("{title} {request}, on {}", runtime.today),
-        ))?;
-        for (index, step) in explanation.steps.iter().enumerate() {
-            let number = styled(Palette::QUIET, format!("{:>2}", index + 1));
-            ui.result(format!("{number}  {}", worded(step)))?;
-        }
-        match &explanation.outcome {
-            Ok(Choice::Version(chosen)) => {
-                let version = styled(Palette::GOOD, format!("{title} {}", chosen.version));
-                let place = match (scope, chosen.install) {
-                    (Scope::Published, None) => ", which is not on the shelf",
-                    (Scope::Published, Some(_)) => ", which is on the shelf",
-                    (Scope::Shelf, _) => "",
-                };
-                ui.result(format!(
-                    "So it is {version} from {}{place}.",
-                    chosen.publisher
-                ))
-            }
-            Ok(Choice::System) => {
-                let activity = Activity::of(&runtime);
-                let program = activity.need_system_copy(&runtime)?;
-                ui.result(format!("So it is {}.", shown(program)))
-            }
-            Err(error) => Err(runtime.failure(error)),
-        }
-    }
 }
 
-/// A step as a sentence.
-fn worded(step: &Step) -> String {
-    match step {
-        Step::Label { label, selector } => format!("Your label {label} stands for {selector}."),
-        Step::Default { selector } => format!("The default is kept as {selector}."),
-        Step::Channel { channel, selector } => {
-            format!(
-                "The publisher's channel {} is {} now.",
-                printable(channel),
-                printable(selector)
-            )
+impl RunCommand for Explain {
+    fn run(self, ui: &Ui, environment: &Environment) -> Outcome {
+        let request = request(&self.selector)?;
+        let mut runtime = Runtime::of_request(environment, &request)?;
+        runtime.today = self.as_of.unwrap_or(runtime.today);
+        let scope = match self.shelf {
+            true => Scope::Shelf,
+            false => Scope::Published,
+        };
+        if scope == Scope::Published {
+            runtime.load_and_tell(false, ui)?;
         }
-        Step::CodeName { codename, line } => {
-            format!("{} is the code name of line {line}.", printable(codename))
+        match self.json {
+            true => explain::print(ui, &runtime, &self.selector, &request, scope),
+            false => explain::show(ui, &runtime, &request, scope),
         }
-        Step::Candidates {
-            scope: Scope::Published,
-            count,
-        } => {
-            format!("The catalog has {}.", Count(*count, "release"))
-        }
-        Step::Candidates {
-            scope: Scope::Shelf,
-            count,
-        } => {
-            format!("The shelf has {}.", Count(*count, "install"))
-        }
-        Step::Line { line, phase } => format!("Line {line} is the newest in phase {phase}."),
-        Step::Kept {
-            filter,
-            count,
-            passed_over,
-        } => {
-            let which = match filter {
-                Filter::Beginning(beginning) => format!("begin with {beginning}"),
-                Filter::Range(range) => format!("are in {range}"),
-                Filter::Line(line) => format!("are of line {line}"),
-                Filter::Final => "are no pre-releases".to_owned(),
-                Filter::Supported => "are of a line that is supported and past preview".to_owned(),
-                Filter::Publisher(publisher) => format!("come from {publisher}"),
-                Filter::Platform(platform) => format!("are built for {platform}"),
-                Filter::NotWithdrawn => "were not withdrawn".to_owned(),
-            };
-            let passed = passed_over
-                .as_ref()
-                .map(|version| format!(" {version} is newer, and is not among them."))
-                .unwrap_or_default();
-            format!("{count} of them {which}.{passed}")
-        }
-        Step::OnlyPreReleases => "All of them are pre-releases, so those count.".to_owned(),
-        Step::Chosen {
-            version, runner_up, ..
-        } => match runner_up {
-            Some(second) => format!("{version} is the newest; the next is {second}."),
-            None => format!("{version} is the only version left."),
-        },
-        Step::System => "system is the first copy on PATH that is not on the shelf.".to_owned(),
-        Step::Previous { key } => format!("This shell used {key} before."),
     }
 }

@@ -1,15 +1,16 @@
 //! `vshelf hook`: print the integration for a shell.
 
 use clap::Args;
-use vshelf_shell::{Dialect, hook};
-use vshelf_view::words::{listed, printable};
+use vshelf_app::Environment;
+use vshelf_app::integrate::stamps::{self, Followed, as_text};
+use vshelf_app::integrate::{connect, files};
+use vshelf_shell::Dialect;
+use vshelf_view::words::printable;
 
-use crate::commands::CommandArgs;
-use crate::context::Context;
-use crate::failure::{Failure, Kind, Outcome};
-use crate::following;
-use crate::hooks;
+use super::command::{CommandArgs, RunCommand};
+use crate::failure::Outcome;
 use crate::ui::Ui;
+use crate::wording::shells::notice;
 
 /// Print the integration for a shell
 ///
@@ -28,52 +29,28 @@ pub struct Hook {
 impl CommandArgs for Hook {
     const NAME: &'static str = "hook";
     const GROUP: &'static str = "Connect";
+}
 
-    fn run(self, ui: &Ui, context: &Context) -> Outcome {
-        let dialect = read_shell(&self.shell)?;
-        if self.here {
-            return show_wishes(ui, context, dialect);
+impl RunCommand for Hook {
+    fn run(self, ui: &Ui, environment: &Environment) -> Outcome {
+        let dialect = connect::read_shell(&self.shell)?;
+        match self.here {
+            true => show_followed(ui, stamps::look(ui, environment)?, dialect),
+            false => ui.result(files::whole_text(environment, dialect)?.trim_end()),
         }
-        // In one piece, the functions first: the hook then has no need to look for them.
-        let functions = match dialect {
-            // It runs the parts of the file that setup writes, or reads them in a place of their own.
-            Dialect::Tcsh | Dialect::Elvish => String::new(),
-            _ => hook::render_functions(dialect),
-        };
-        ui.result(functions + hooks::hook_text(context, dialect)?.trim_end())
     }
 }
 
-fn show_wishes(ui: &Ui, context: &Context, dialect: Dialect) -> Outcome {
-    let followed = following::look(ui, context)?;
-    let pairs = followed
-        .keys
-        .iter()
-        .map(|(name, key)| format!("{name}={key}"));
+/// Prints what a shell is to use, in one line, and then what a person should know.
+fn show_followed(ui: &Ui, followed: Followed, dialect: Dialect) -> Outcome {
+    let pairs = followed.picks.iter();
+    let pairs = pairs.map(|(name, pick)| format!("{name}={}", as_text(pick.as_ref())));
     let pairs = pairs.collect::<Vec<_>>().join(" ");
     ui.result(match dialect {
         // It drops a line that is empty, and would take the next one for the first.
         Dialect::Tcsh if pairs.is_empty() => "-",
         _ => &pairs,
     })?;
-    followed
-        .notices
-        .iter()
-        .try_for_each(|notice| ui.result(printable(notice)))
-}
-
-/// The shell with this name, or a failure that lists those there are.
-pub fn read_shell(name: &str) -> Result<Dialect, Failure> {
-    name.parse().map_err(|error: vshelf_shell::UnknownShell| {
-        let names: Vec<&str> = Dialect::ALL.iter().map(|dialect| dialect.name()).collect();
-        Failure::from_error(Kind::Usage, &error)
-            .say(format!(
-                "Shells that can be connected: {}.",
-                listed(&names, "and")
-            ))
-            .run(
-                "To use a version in any shell",
-                "vshelf run SELECTOR -- COMMAND",
-            )
-    })
+    let mut notices = followed.notices.into_iter();
+    notices.try_for_each(|told| ui.result(printable(&notice(told))))
 }

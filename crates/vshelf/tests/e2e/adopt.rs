@@ -122,11 +122,11 @@ fn an_archive_from_a_colleague_is_unpacked_and_searched() {
     fs::write(&archive, &bytes["/folder/marram-8.3.1.tar.xz"]).unwrap();
     let ran = scene.vshelf(&["adopt", "marram.tar.xz"]);
     assert_eq!(ran.code, 0, "{ran}");
-    let receipt = fs::read_to_string(scene.data("marram/receipts/adopted-8.3.1.json")).unwrap();
-    let receipt: serde_json::Value = serde_json::from_str(&receipt).unwrap();
-    assert!(receipt["digest"].as_str().unwrap().starts_with("sha256:"));
+    let record = fs::read_to_string(scene.data("records/marram/adopted-8.3.1.json")).unwrap();
+    let record: serde_json::Value = serde_json::from_str(&record).unwrap();
+    assert!(record["digest"].as_str().unwrap().starts_with("sha256:"));
     assert_eq!(
-        receipt["archive_size"],
+        record["archive_size"],
         fs::metadata(&archive).unwrap().len()
     );
     let ran = scene.does(&["run", "8.3.1", "--", "tussock", "list"]);
@@ -209,7 +209,7 @@ Error: ~/odd answers "marram is not a number", which says no version of Marram.
             &["adopt", "good"],
             str![[r#"
 --- stderr
-Error: Marram adopted/8.4.0 is on the shelf already.
+Error: Marram adopted/8.4.0 is already on the shelf.
   To adopt this one beside it, add --as with another version or publisher.
 --- exit 7
 
@@ -254,7 +254,7 @@ fn a_checkup_says_which_files_changed_and_how_to_mend_it() {
 
 "#]]
     );
-    let install = scene.data("marram/installs/8.3.1");
+    let install = scene.data("shelf/marram/8.3.1");
     fs::write(install.join("lib/marram/prelude.mar"), "# changed\n").unwrap();
     fs::remove_file(install.join("share/doc/marram/README")).unwrap();
     fs::write(install.join("bin/marram"), "#!/bin/sh\nexit 3\n").unwrap();

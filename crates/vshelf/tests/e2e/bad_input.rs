@@ -275,7 +275,7 @@ Error: this shell is not connected to the shelf, so nothing here can change its 
 --- stderr
 Error: this shell is not connected to the shelf, so nothing here can change its version.
   The hook is set up; this shell was opened before that, or does not read its start-up file.
-  To connect this shell: source ~/.local/share/vivid-shelf/hooks/hook.bash
+  To connect this shell: source ~/.local/share/vivid-shelf/connect/shelf.bash
   To run one command without a connection: vshelf run SELECTOR -- COMMAND
 --- exit 7
 
@@ -298,19 +298,22 @@ Error: "kelpsh" is not a shell that can be connected.
 fn files_that_cannot_be_read() {
     let scene = Scene::new();
     scene.does(&["install", "8"]);
-    scene.write(".local/share/vivid-shelf/marram/state.json", "garbage");
+    scene.write(
+        ".local/share/vivid-shelf/records/marram/state.json",
+        "garbage",
+    );
     shows!(
         scene.vshelf(&["list"]),
         str![[r#"
 --- stderr
-Error: [HOME]/.local/share/vivid-shelf/marram/state.json is damaged: expected value at line 1 column 1.
+Error: [HOME]/.local/share/vivid-shelf/records/marram/state.json is damaged: expected value at line 1 column 1.
   It holds the default and the labels; the installs are not touched by moving it away.
-  To begin it anew: mv ~/.local/share/vivid-shelf/marram/state.json ~/.local/share/vivid-shelf/marram/state.json.damaged
+  To begin it anew: mv ~/.local/share/vivid-shelf/records/marram/state.json ~/.local/share/vivid-shelf/records/marram/state.json.damaged
 --- exit 6
 
 "#]]
     );
-    std::fs::remove_file(scene.data("marram/state.json")).unwrap();
+    std::fs::remove_file(scene.data("records/marram/state.json")).unwrap();
     scene.write(
         ".config/vivid-shelf/settings.toml",
         "main-runtme = \"marram\"\n",
@@ -337,8 +340,8 @@ version    size  used   marks
         str![[r#"
 --- stderr
 Error: [HOME]/.config/vivid-shelf/runtimes/marram.toml is no definition of a runtime: missing field `title`.
-  To edit it: ${EDITOR:-vi} ~/.config/vivid-shelf/runtimes/marram.toml
   Line 1: name = "marram"
+  To edit it: ${EDITOR:-vi} ~/.config/vivid-shelf/runtimes/marram.toml
 --- exit 6
 
 "#]]
@@ -379,7 +382,7 @@ fn a_home_that_cannot_be_written() {
         ran,
         str![[r#"
 --- stderr
-Error: [HOME]/file/shelf/marram/installs cannot be read.
+Error: [HOME]/file/shelf/format cannot be used.
   Because: Not a directory (os error 20).
 --- exit 6
 

@@ -55,32 +55,32 @@ fn a_sound_set_up_has_no_finding() {
     "~/.bashrc: has a block of the shelf without its end"
 )]
 #[case(
-    "sed -i 's/hook.bash/hook.old/g' ~/.bashrc",
+    "sed -i 's/shelf.bash/shelf.old/g' ~/.bashrc",
     "~/.bashrc: sources another hook"
 )]
-#[case("rm $DATA/hooks/hook.bash", "hook.bash: is gone")]
+#[case("rm $DATA/connect/shelf.bash", "shelf.bash: is gone")]
 #[case(
-    "echo '# old' >> $DATA/hooks/hook.bash",
-    "hook.bash: is of another version of this program"
+    "echo '# old' >> $DATA/connect/shelf.bash",
+    "shelf.bash: is of another version of this program"
 )]
 #[case(
-    "echo kelp > $DATA/marram/installs/8.3.1/lib/marram/prelude.mar",
+    "echo kelp > $DATA/shelf/marram/8.3.1/lib/marram/prelude.mar",
     "Marram 8.3.1: 1 of 7 files are not as they were unpacked"
 )]
 #[case(
-    "rm $DATA/marram/installs/8.3.1/lib/marram/prelude.mar",
+    "rm $DATA/shelf/marram/8.3.1/lib/marram/prelude.mar",
     "lib/marram/prelude.mar is missing"
 )]
 #[case(
-    "chmod 644 $DATA/marram/installs/6.20.2/bin/marram",
+    "chmod 644 $DATA/shelf/marram/6.20.2/bin/marram",
     "bin/marram has other permissions"
 )]
 #[case(
-    "ln -sfn /bin/false $DATA/marram/installs/6.20.2/bin/marram",
+    "ln -sfn /bin/false $DATA/shelf/marram/6.20.2/bin/marram",
     "Marram 6.20.2: does not start"
 )]
 #[case(
-    "rm -r $DATA/marram/installs/8.3.1",
+    "rm -r $DATA/shelf/marram/8.3.1",
     "the default of Marram: 8.3.1 stands for nothing on the shelf"
 )]
 fn what_is_broken_is_found_and_mended_as_told(#[case] breaking: &str, #[case] found: &str) {
@@ -119,12 +119,12 @@ fn labels_links_and_strange_folders_are_found() {
     fs::set_permissions(&program, mode).unwrap();
     scene.does(&["adopt", "--link", "built"]);
     fs::remove_dir_all(scene.path("built")).unwrap();
-    fs::create_dir(scene.data("marram/installs/stranger")).unwrap();
+    fs::create_dir(scene.data("shelf/marram/stranger")).unwrap();
     let ran = checkup(&scene);
     for found in [
         "the label old of Marram: 6 stands for nothing on the shelf",
         "Marram adopted/9.9.9: ~/built is gone, which it is a link to",
-        "installs/stranger: has no receipt, so it is no install",
+        "shelf/marram/stranger: has no record, so it is no install",
     ] {
         assert!(ran.stdout.contains(found), "{found}\n{ran}");
     }

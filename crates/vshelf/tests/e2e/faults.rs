@@ -18,7 +18,7 @@ use crate::shows;
 fn nothing_left(scene: &Scene) {
     assert!(scene.on_shelf().is_empty());
     assert!(names_in(&scene.data("staging")).is_empty());
-    assert!(names_in(&scene.data("marram/receipts")).is_empty());
+    assert!(names_in(&scene.data("records/marram")).is_empty());
 }
 
 #[test]
@@ -195,7 +195,7 @@ fn a_full_disk_leaves_nothing_behind() {
             .args(["install", "8", "--quiet"])
             .env("VSHELF_DATA", &data),
     );
-    let installs = names_in(&data.join("marram/installs"));
+    let installs = names_in(&data.join("shelf/marram"));
     let staging = names_in(&data.join("staging"));
     assert_eq!(ran.code, 6, "{ran}");
     assert!(
@@ -240,8 +240,13 @@ fn slow_install(scene: &Scene) -> Child {
     // Whoever started the tests may ignore the signal, as `nohup` does, and that is inherited.
     let mut command = scene.command("env");
     let child = command
-        .args(["--default-signal=INT", PROGRAM, "install", "8.3.1"])
-        .arg("--quiet")
+        .args([
+            "--default-signal=INT",
+            PROGRAM,
+            "install",
+            "8.3.1",
+            "--quiet",
+        ])
         .spawn()
         .unwrap();
     for _ in 0..200 {
@@ -383,7 +388,7 @@ fn folders_that_cannot_be_written_are_named_and_nothing_is_lost() {
     use std::os::unix::process::CommandExt;
     let scene = Scene::new();
     scene.does(&["install", "6"]);
-    let shelf = scene.data("marram");
+    let shelf = scene.data("records/marram");
     let mode = |mode| std::fs::set_permissions(&shelf, PermissionsExt::from_mode(mode)).unwrap();
     mode(0o555);
     let mut command = scene.command(PROGRAM);

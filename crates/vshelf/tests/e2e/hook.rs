@@ -40,7 +40,7 @@ fn every_function_works_in_a_hostile_home_under_strict_mode() {
         marram --version
         vshelf switch 6 >/dev/null 2>&1
         marram --version
-        test \"$MARRAM_HOME\" = \"$HOME/.local/share/vivid-shelf/marram/installs/6.20.2\"
+        test \"$MARRAM_HOME\" = \"$HOME/.local/share/vivid-shelf/shelf/marram/6.20.2\"
         bash --noprofile --norc -c 'source ~/.bashrc; marram --version'
         vshelf switch nothing 2>/dev/null || echo \"failed with $?\"
         marram --version
@@ -88,8 +88,8 @@ fn a_home_that_cannot_be_written_only_costs_more_questions() {
     scene.write("tide-board/.marram-version", "6\n");
     scene.does(&["setup"]);
     // A file where the folder of stamps would be: as good as a read-only home, for root too.
-    scene.write(".cache/vivid-shelf/pins", "");
-    let script = "source ~/.local/share/vivid-shelf/hooks/hook.bash
+    scene.write(".cache/vivid-shelf/stamps", "");
+    let script = "source ~/.local/share/vivid-shelf/connect/shelf.bash
         cd ~/tide-board; __vshelf_look; __vshelf_look; marram --version
         cd ~; __vshelf_look; marram --version";
     let ran = scene.run(scene.command("/bin/bash").args(["--norc", "-c", script]));
@@ -138,7 +138,7 @@ fn a_missing_program_is_one_clear_line() {
     let scene = Scene::new();
     scene.does(&["install", "8"]);
     scene.does(&["setup"]);
-    let hook = scene.data("hooks/hook.bash");
+    let hook = scene.data("connect/shelf.bash");
     let text = fs::read_to_string(&hook)
         .unwrap()
         .replace(PROGRAM, "/nowhere/vshelf");
@@ -171,7 +171,7 @@ fn setup_is_safe_to_repeat_and_leaves_no_trace() {
         fs::read_to_string(scene.path(".bashrc")).unwrap(),
         connected
     );
-    fs::write(scene.data("hooks/hook.bash"), "# of an older program\n").unwrap();
+    fs::write(scene.data("connect/shelf.bash"), "# of an older program\n").unwrap();
     let renewed = scene.does(&["setup"]).stdout;
     assert_eq!(
         renewed,

@@ -134,8 +134,8 @@ This shell is not connected; to connect it: vshelf setup
         scene.on_shelf(),
         ["6.20.2", "8.3.1", "9.2.0", "dunefield-8.3.1"]
     );
-    let link = fs::read_link(scene.data("marram/default")).unwrap();
-    assert_eq!(link.to_str(), Some("installs/9.2.0"));
+    let link = fs::read_link(scene.data("default/marram")).unwrap();
+    assert_eq!(link.to_str(), Some("../shelf/marram/9.2.0"));
     shows!(
         scene.vshelf(&["list"]),
         str![[r#"
@@ -156,8 +156,8 @@ dunefield/8.3.1  lts          2029-04-30, in 2 years   0.4 MB  today
 fn what_is_there_already_is_not_touched() {
     let scene = Scene::new();
     scene.does(&["install", "8.3.1"]);
-    let receipt = scene.data("marram/receipts/8.3.1.json");
-    let before = fs::read_to_string(&receipt).unwrap();
+    let record = scene.data("records/marram/8.3.1.json");
+    let before = fs::read_to_string(&record).unwrap();
     shows!(
         scene.vshelf(&["install", "8.3.1"]),
         str![[r#"
@@ -168,20 +168,20 @@ This shell is not connected; to connect it: vshelf setup
 
 "#]]
     );
-    assert_eq!(fs::read_to_string(&receipt).unwrap(), before);
+    assert_eq!(fs::read_to_string(&record).unwrap(), before);
 }
 
 #[test]
-fn a_receipt_says_what_was_verified() {
+fn a_record_says_what_was_verified() {
     let scene = Scene::new();
     scene.does(&["install", "8.3.1"]);
-    let text = fs::read_to_string(scene.data("marram/receipts/8.3.1.json")).unwrap();
-    let receipt: serde_json::Value = serde_json::from_str(&text).unwrap();
-    assert_eq!(receipt["publisher"], "saltmarsh");
-    assert_eq!(receipt["source"], "stand-in");
-    assert_eq!(receipt["files"], 7);
-    assert!(receipt["digest"].as_str().unwrap().starts_with("sha256:"));
-    let address = receipt["address"].as_str().unwrap();
+    let text = fs::read_to_string(scene.data("records/marram/8.3.1.json")).unwrap();
+    let record: serde_json::Value = serde_json::from_str(&text).unwrap();
+    assert_eq!(record["publisher"], "saltmarsh");
+    assert_eq!(record["source"], "stand-in");
+    assert_eq!(record["files"], 7);
+    assert!(record["digest"].as_str().unwrap().starts_with("sha256:"));
+    let address = record["address"].as_str().unwrap();
     assert!(address.starts_with(&scene.server().address()), "{address}");
 }
 
@@ -207,10 +207,10 @@ fn a_switch_holds_in_its_shell_and_the_default_elsewhere() {
         str![[r#"
 marram 8.3.1
 This shell uses Marram 6.20.2 now, and no longer Marram 8.3.1.
-[HOME]/.local/share/vivid-shelf/marram/installs/6.20.2
+[HOME]/.local/share/vivid-shelf/shelf/marram/6.20.2
 This shell uses Marram 6.20.2 already.
 Marram 6.20.2 is active here: this shell was switched to it.
-  program    ~/.local/share/vivid-shelf/marram/installs/6.20.2/bin/marram
+  program    ~/.local/share/vivid-shelf/shelf/marram/6.20.2/bin/marram
   line       6 Samphire: maintenance, support ends on 2026-12-28, in 5 weeks
   publisher  saltmarsh
   overrode   the default, 8
@@ -221,7 +221,7 @@ This shell uses Marram 8.3.1 now, and no longer Marram 6.20.2.
 marram 8.3.1
 This shell follows the default of Marram again: Marram 8.3.1.
 This shell is not switched; it follows the default of Marram already.
-[HOME]/.local/share/vivid-shelf/marram/default
+[HOME]/.local/share/vivid-shelf/default/marram
 --- stderr
 New shells still get the default, 8.
 
@@ -280,7 +280,7 @@ fn the_systems_own_copy_can_be_used_and_be_the_default() {
         scene.bash(script),
         str![[r#"
 Marram 8.3.1 is active here: it is the default, kept as 8.
-  program    ~/.local/share/vivid-shelf/marram/default/bin/marram
+  program    ~/.local/share/vivid-shelf/default/marram/bin/marram
   line       8 Eelgrass: lts, support ends on 2029-04-30, in 2 years
   then       maintenance from 2027-10-19, in 11 months
   publisher  saltmarsh
@@ -335,14 +335,14 @@ fn paths_are_for_scripts() {
     shows!(
         scene.vshelf(&["path", "6"]),
         str![[r#"
-[HOME]/.local/share/vivid-shelf/marram/installs/6.20.2
+[HOME]/.local/share/vivid-shelf/shelf/marram/6.20.2
 
 "#]]
     );
     shows!(
         scene.vshelf(&["path", "default", "--program"]),
         str![[r#"
-[HOME]/.local/share/vivid-shelf/marram/default/bin/marram
+[HOME]/.local/share/vivid-shelf/default/marram/bin/marram
 
 "#]]
     );
@@ -384,8 +384,14 @@ Marram 6.2.0 is off the shelf; 0.3 MB are free again.
     );
     assert_eq!(scene.on_shelf(), ["6.20.2", "8.3.1"]);
     assert_eq!(
-        names_in(&scene.data("marram/receipts")),
-        ["6.20.2.files", "6.20.2.json", "8.3.1.files", "8.3.1.json"]
+        names_in(&scene.data("records/marram")),
+        [
+            "6.20.2.files",
+            "6.20.2.json",
+            "8.3.1.files",
+            "8.3.1.json",
+            "state.json"
+        ]
     );
     shows!(
         scene.vshelf(&["remove", "8", "--even-if-used"]),
@@ -397,7 +403,7 @@ To set one: vshelf default SELECTOR
 
 "#]]
     );
-    assert!(!scene.data("marram/default").exists());
+    assert!(!scene.data("default/marram").exists());
     shows!(
         scene.bash(
             "vshelf switch 6; vshelf remove 6 --even-if-used; echo \"${VSHELF_SWITCHED-none}\""

@@ -72,9 +72,9 @@ Marram 6.20.2 is on the shelf, published by saltmarsh.
 It is the default now: new connected shells use it.
 marram 6.20.2
 marram 6.20.2
-[HOME]/.local/share/vivid-shelf/marram/installs/6.20.2
-[HOME]/.local/share/vivid-shelf/marram/installs/6.20.2/bin
-MARRAM_HOME=[HOME]/.local/share/vivid-shelf/marram/installs/6.20.2
+[HOME]/.local/share/vivid-shelf/shelf/marram/6.20.2
+[HOME]/.local/share/vivid-shelf/shelf/marram/6.20.2/bin
+MARRAM_HOME=[HOME]/.local/share/vivid-shelf/shelf/marram/6.20.2
 marram 6.20.2
 
 "#]]

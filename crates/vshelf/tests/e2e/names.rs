@@ -373,8 +373,8 @@ The default stays 8.3.1 (8).
             "cd tide-board/src; vshelf status; vshelf switch; marram --version; vshelf status"
         ),
         str![[r#"
-Marram 9.2.0 should be active here (tide-board wants 9.2.0), but ~/.local/share/vivid-shelf/marram/default/bin/marram answers to marram.
-  program    ~/.local/share/vivid-shelf/marram/default/bin/marram
+Marram 9.2.0 should be active here (tide-board wants 9.2.0), but ~/.local/share/vivid-shelf/default/marram/bin/marram answers to marram.
+  program    ~/.local/share/vivid-shelf/default/marram/bin/marram
   line       9: current, support ends on 2027-06-30, in 7 months
   publisher  saltmarsh
   wish       ~/tide-board/.marram-version, line 1
@@ -383,7 +383,7 @@ Marram 9.2.0 should be active here (tide-board wants 9.2.0), but ~/.local/share/
 This shell uses Marram 9.2.0 now.
 marram 9.2.0
 Marram 9.2.0 is active here: this shell was switched to it.
-  program    ~/.local/share/vivid-shelf/marram/installs/9.2.0/bin/marram
+  program    ~/.local/share/vivid-shelf/shelf/marram/9.2.0/bin/marram
   line       9: current, support ends on 2027-06-30, in 7 months
   publisher  saltmarsh
   wish       tide-board wants 9.2.0 too (~/tide-board/.marram-version, line 1)
@@ -668,7 +668,7 @@ To get it: vshelf install 8.3.1 --default
         scene.bash("vshelf status"),
         str![[r#"
 Marram 4.8.3 is active here: it is the default, kept as 4.
-  program    ~/.local/share/vivid-shelf/marram/default/bin/marram
+  program    ~/.local/share/vivid-shelf/default/marram/bin/marram
   line       4 Glasswort: ended, support ended on 2024-04-30, 3 years ago
   publisher  saltmarsh
   shell      bash, connected

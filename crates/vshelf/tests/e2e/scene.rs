@@ -10,6 +10,9 @@ use std::sync::OnceLock;
 use tempfile::TempDir;
 use vshelf_demo::server::{Fault, StandIn};
 
+/// What sets the clock and its zone: `scripts/test-dates` runs the tests on other days.
+const CLOCK: [&str; 4] = ["LD_PRELOAD", "FAKETIME", "FAKETIME_SHARED", "TZ"];
+
 /// The program under test.
 pub const PROGRAM: &str = env!("CARGO_BIN_EXE_vshelf");
 
@@ -115,7 +118,8 @@ impl Scene {
         fs::write(path, text).unwrap();
     }
 
-    /// A command with nothing of this machine's environment but what every system has.
+    /// A command with nothing of this machine's environment but what every system has, and the clock
+    /// that the tests are run with.
     pub fn command(&self, program: &str) -> Command {
         let mut command = Command::new(program);
         command
@@ -124,6 +128,11 @@ impl Scene {
             .env("PATH", "/usr/bin:/bin")
             .env("SHELL", "/bin/bash")
             .env("VSHELF_TODAY", vshelf_demo::TODAY)
+            .envs(
+                CLOCK
+                    .iter()
+                    .filter_map(|name| Some((name, std::env::var_os(name)?))),
+            )
             .current_dir(self.home());
         command
     }
@@ -181,7 +190,7 @@ impl Scene {
 
     /// The installs of Marram on the shelf, as the folder shows them.
     pub fn on_shelf(&self) -> Vec<String> {
-        names_in(&self.data("marram/installs"))
+        names_in(&self.data("shelf/marram"))
     }
 }
 

@@ -80,7 +80,10 @@ impl Shell {
     /// Its hook file, below the data folder.
     fn hook(self) -> String {
         let dialect: vshelf_shell::Dialect = self.name.parse().unwrap();
-        format!("hooks/{}", vshelf_shell::hook::hook_file(dialect))
+        format!(
+            "connect/{}",
+            vshelf_shell::connection::integration_file(dialect)
+        )
     }
 
     fn connect(self, scene: &Scene, home: &Path) {
@@ -146,7 +149,7 @@ say default
 (exit 7) || echo "status $?"
 vshelf switch 6 >/dev/null 2>&1
 say switched
-[ "$MARRAM_HOME" = "$DATA/marram/installs/6.20.2" ] && echo 'home fits'
+[ "$MARRAM_HOME" = "$DATA/shelf/marram/6.20.2" ] && echo 'home fits'
 vshelf switch --off >/dev/null 2>&1
 say off
 vshelf switch nothing 2>/dev/null || echo "failed with $?"
@@ -186,7 +189,7 @@ say default
 sh -c 'exit 7'; or echo "status $status"
 vshelf switch 6 >/dev/null 2>&1
 say switched
-test "$MARRAM_HOME" = "$DATA/marram/installs/6.20.2"; and echo 'home fits'
+test "$MARRAM_HOME" = "$DATA/shelf/marram/6.20.2"; and echo 'home fits'
 vshelf switch --off >/dev/null 2>&1
 say off
 vshelf switch nothing 2>/dev/null; or echo "failed with $status"
@@ -232,7 +235,7 @@ say default
 try { sh -c 'exit 7' } catch e { echo 'status '$e[reason][exit-status] }
 quiet switch 6
 say switched
-if (eq $E:MARRAM_HOME $E:DATA/marram/installs/6.20.2) { echo 'home fits' }
+if (eq $E:MARRAM_HOME $E:DATA/shelf/marram/6.20.2) { echo 'home fits' }
 quiet switch --off
 say off
 try { quiet switch nothing } catch e { echo 'failed with '$e[reason][exit-status] }
@@ -274,7 +277,7 @@ sh -c 'exit 7'
 echo "status $status"
 vshelf switch 6 >& /dev/null
 say switched
-if ( $MARRAM_HOME:q == $DATA:q/marram/installs/6.20.2 ) echo 'home fits'
+if ( $MARRAM_HOME:q == $DATA:q/shelf/marram/6.20.2 ) echo 'home fits'
 vshelf switch --off >& /dev/null
 say off
 vshelf switch nothing >& /dev/null
@@ -324,7 +327,7 @@ status = !(sh -c 'exit 7')
 print('status', status.returncode, flush=True)
 vshelf switch 6 > /dev/null e> /dev/null
 say('switched')
-if $MARRAM_HOME == $DATA + '/marram/installs/6.20.2': print('home fits', flush=True)
+if $MARRAM_HOME == $DATA + '/shelf/marram/6.20.2': print('home fits', flush=True)
 vshelf switch --off > /dev/null e> /dev/null
 say('off')
 failed = !(vshelf switch nothing > /dev/null e> /dev/null)
@@ -366,7 +369,7 @@ say default
 try { ^sh -c 'exit 7' } catch { print $"status ($env.LAST_EXIT_CODE)" }
 vshelf switch 6 o+e> /dev/null
 say switched
-if $env.MARRAM_HOME == $"($env.DATA)/marram/installs/6.20.2" { print 'home fits' }
+if $env.MARRAM_HOME == $"($env.DATA)/shelf/marram/6.20.2" { print 'home fits' }
 vshelf switch --off o+e> /dev/null
 say off
 try { vshelf switch nothing o+e> /dev/null } catch { print $"failed with ($env.LAST_EXIT_CODE)" }
@@ -603,11 +606,11 @@ fn a_new_shell_takes_the_long_way_where_it_has_to(#[case] shell: Shell, #[case] 
         assert_eq!(ran.stderr, "");
         ran.stdout
     };
-    let shelf = "[HOME]/.local/share/vivid-shelf/marram";
-    let default = format!("marram 8.3.1\n{shelf}/default\n");
-    let six = format!("marram 6.20.2\n{shelf}/installs/6.20.2\n");
+    let data = "[HOME]/.local/share/vivid-shelf";
+    let default = format!("marram 8.3.1\n{data}/default/marram\n");
+    let six = format!("marram 6.20.2\n{data}/shelf/marram/6.20.2\n");
     assert_eq!(opened(deep, &[]), default);
-    let left_over = scene.data("marram/installs/4.8.3").display().to_string();
+    let left_over = scene.data("shelf/marram/4.8.3").display().to_string();
     assert_eq!(opened(deep, &[("MARRAM_HOME", &left_over)]), default);
     assert_eq!(opened(deep, &[("VSHELF_SWITCHED", "marram=6.20.2")]), six);
     scene.write("project/.marram-version", "6\n");

@@ -65,7 +65,7 @@ fn vshelf(scene: &Scene, arguments: &[&str]) -> Ran {
     scene.run(command.args(arguments))
 }
 
-/// Installs, starts, and checks against the receipt.
+/// Installs, starts, and checks against the record.
 fn comes_and_works(scene: &Scene, selector: &str, version: &str) {
     let ran = vshelf(scene, &["install", selector]);
     assert_eq!(ran.code, 0, "{ran}");

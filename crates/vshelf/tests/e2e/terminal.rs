@@ -303,7 +303,7 @@ fn the_demo_shell_is_connected_and_leaves_nothing_behind() {
         seen.contains("ready:") && seen.ends_with("> ")
     });
     assert!(
-        terminal.seen.contains("vivid-shelf/marram/default"),
+        terminal.seen.contains("vivid-shelf/default/marram"),
         "{}",
         terminal.seen
     );

@@ -174,7 +174,7 @@ impl Drop for Running {
 
 /// Starts a program from an install, and waits until the system shows it as such.
 fn start_from(scene: &Scene, key: &str) -> Running {
-    let folder = scene.data(&format!("marram/installs/{key}/bin"));
+    let folder = scene.data(&format!("shelf/marram/{key}/bin"));
     // A copy that this process wrote could not be started while another test forks.
     let copied = Command::new("cp")
         .arg("/bin/sleep")
@@ -223,7 +223,7 @@ fn everything_that_needs_an_install_keeps_it() {
     }
     // One that was started in a switched shell, such as a terminal program, knows it by its variables.
     // Another shelf may have the same versions.
-    let of_this_shelf = scene.path(".local/share/vivid-shelf/marram/installs/4.8.3/bin");
+    let of_this_shelf = scene.path(".local/share/vivid-shelf/shelf/marram/4.8.3/bin");
     for (entry, needs_it) in [(of_this_shelf, true), (scene.path("other/shelf"), false)] {
         let mut nested = scene.command("sleep");
         nested
@@ -313,8 +313,8 @@ fn what_runs_is_not_removed_and_one_failure_stops_no_other() {
     let mounted = Command::new("mount")
         .args(["--bind"])
         .args([
-            scene.data("marram/installs/6.20.1"),
-            scene.data("marram/installs/6.20.1"),
+            scene.data("shelf/marram/6.20.1"),
+            scene.data("shelf/marram/6.20.1"),
         ])
         .status();
     if !mounted.is_ok_and(|status| status.success()) {
@@ -323,7 +323,7 @@ fn what_runs_is_not_removed_and_one_failure_stops_no_other() {
     }
     let ran = scene.vshelf(&["tidy", "--yes"]);
     let unmounted = Command::new("umount")
-        .arg(scene.data("marram/installs/6.20.1"))
+        .arg(scene.data("shelf/marram/6.20.1"))
         .status();
     assert!(unmounted.unwrap().success());
     assert_eq!(ran.code, 1, "{ran}");
@@ -402,7 +402,7 @@ fn bad_input_names_the_value_and_changes_nothing() {
     refused(
         scene.vshelf(&["tidy", "--line", "77", "--yes"]),
         3,
-        "Error: nothing on the shelf is of a line \"77\".",
+        "Error: nothing on the shelf is of the line \"77\".",
     );
     refused(
         scene.vshelf(&["tidy", "--except", "9.9.9", "--yes"]),
@@ -417,7 +417,7 @@ fn bad_input_names_the_value_and_changes_nothing() {
     refused(
         scene.vshelf(&["restore"]),
         3,
-        "Error: nothing was taken off the shelf that could come back.",
+        "Error: nothing was removed that could be restored.",
     );
     refused(
         scene.vshelf(&["restore", "lts"]),
@@ -438,13 +438,16 @@ fn bad_input_names_the_value_and_changes_nothing() {
         "main-runtime = \"marram\"\n",
     );
     // A state that is garbage is told, and an install that was deleted by hand is no obstacle.
-    fs::remove_dir_all(scene.data("marram/installs/3.2.4")).unwrap();
+    fs::remove_dir_all(scene.data("shelf/marram/3.2.4")).unwrap();
     scene.write(".local/share/vivid-shelf/history.jsonl", "garbage\n");
     assert_eq!(
         with_verdict(&plan(&scene, &["--line", "6"]), "remove"),
         ["6.20.1", "6.2.0"]
     );
-    scene.write(".local/share/vivid-shelf/marram/state.json", "garbage");
+    scene.write(
+        ".local/share/vivid-shelf/records/marram/state.json",
+        "garbage",
+    );
     refused(scene.vshelf(&["tidy", "--yes"]), 6, "state.json is damaged");
     let mut left = before;
     left.retain(|key| key != "3.2.4");

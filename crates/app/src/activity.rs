@@ -1,0 +1,179 @@
+//! What is active in the calling shell, and what really answers there.
+
+use std::collections::HashSet;
+use std::ffi::OsStr;
+use std::fs;
+use std::os::unix::fs::PermissionsExt;
+use std::path::{Path, PathBuf};
+
+use vshelf_core::activation::{Activation, Claim, Place, Rule, decide};
+use vshelf_core::{Key, Pick};
+
+use crate::error::Error;
+use crate::project;
+use crate::runtime::Runtime;
+
+/// A copy of a runtime's program on PATH.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Copy {
+    /// The program.
+    pub program: PathBuf,
+    /// The install it belongs to, or the system.
+    pub pick: Pick,
+}
+
+/// What is active, and every copy on PATH in order.
+#[derive(Debug)]
+pub struct Activity {
+    /// The rules, decided.
+    pub activation: Activation,
+    /// The copies on PATH; the first answers.
+    pub copies: Vec<Copy>,
+    /// Why it is not known what the project requires, where a file that says it cannot be read.
+    pub requirement_error: Option<Error>,
+}
+
+impl Activity {
+    /// Looks at the calling shell.
+    pub fn of(runtime: &Runtime<'_>) -> Activity {
+        let shell = &runtime.environment().shell;
+        let copies = copies(runtime, shell.path());
+        let system = copies.iter().find(|copy| copy.pick == Pick::System);
+        let there = |pick: &Pick| runtime.has(pick, system.is_some());
+        let mut claims = Vec::new();
+        if let Some(pick) = shell.switched(runtime.name()) {
+            claims.push(Claim {
+                rule: Rule::Switch,
+                wanted: pick.to_string(),
+                met_by: Some(pick.clone()).filter(there),
+                place: None,
+            });
+        }
+        let (found, requirement_error) = match project::find_requirement(runtime) {
+            Ok(found) => (found, None),
+            Err(error) => (None, Some(error)),
+        };
+        if let Some(found) = &found {
+            let request = &found.requirement.request;
+            claims.push(Claim {
+                rule: Rule::Requirement,
+                wanted: request.to_string(),
+                met_by: runtime.pick_meeting(request).filter(there),
+                place: Some(Place {
+                    file: found.file.clone(),
+                    line: found.requirement.line,
+                }),
+            });
+        }
+        if let Some(selector) = &runtime.state.default {
+            claims.push(Claim {
+                rule: Rule::Default,
+                wanted: selector.clone(),
+                met_by: runtime.default_pick().cloned().filter(there),
+                place: None,
+            });
+        }
+        if let Some(system) = system {
+            claims.push(Claim {
+                rule: Rule::System,
+                wanted: system.program.display().to_string(),
+                met_by: Some(Pick::System),
+                place: None,
+            });
+        }
+        Activity {
+            activation: decide(claims),
+            copies,
+            requirement_error,
+        }
+    }
+
+    /// Whether the rules say one thing and PATH gives another.
+    pub fn differs(&self) -> bool {
+        self.answering() != self.active()
+    }
+
+    /// What is active by the rules.
+    pub fn active(&self) -> Option<&Pick> {
+        self.activation.active.as_ref()?.met_by.as_ref()
+    }
+
+    /// Whether the install with this key is active by the rules.
+    pub fn is_active(&self, key: &Key) -> bool {
+        self.active().is_some_and(|pick| pick.is(key))
+    }
+
+    /// Whether this shell was switched to the install with this key.
+    pub fn is_switched_to(&self, key: &Key) -> bool {
+        self.rule() == Some(Rule::Switch) && self.is_active(key)
+    }
+
+    /// What the project requires, whether or not it holds.
+    pub fn requirement(&self) -> Option<&Claim> {
+        let Activation {
+            active,
+            overrode,
+            unmet,
+        } = &self.activation;
+        let mut claims = active.iter().chain(overrode).chain(unmet);
+        claims.find(|claim| claim.rule == Rule::Requirement)
+    }
+
+    /// The rule by which it is active.
+    pub fn rule(&self) -> Option<Rule> {
+        self.activation.active.as_ref().map(|claim| claim.rule)
+    }
+
+    /// What really answers on PATH.
+    pub fn answering(&self) -> Option<&Pick> {
+        self.copies.first().map(|copy| &copy.pick)
+    }
+
+    /// The system's own copy, or an error that says there is none.
+    pub fn need_system_copy(&self, runtime: &Runtime<'_>) -> Result<&Path, Error> {
+        self.system_copy().ok_or_else(|| Error::NoSystemCopy {
+            program: runtime.definition.program.clone(),
+        })
+    }
+
+    /// The system's own copy.
+    pub fn system_copy(&self) -> Option<&Path> {
+        let mut copies = self.copies.iter();
+        let system = copies.find(|copy| copy.pick == Pick::System);
+        system.map(|copy| copy.program.as_path())
+    }
+}
+
+/// Every copy of the runtime's program on `path`, in order, each folder once.
+fn copies(runtime: &Runtime<'_>, path: &OsStr) -> Vec<Copy> {
+    let mut copies: Vec<Copy> = Vec::new();
+    let mut seen = HashSet::new();
+    let launchers = runtime.shelf.launchers();
+    for folder in std::env::split_paths(path) {
+        // A launcher is no copy, but starts one.
+        if folder == launchers {
+            continue;
+        }
+        let program = folder.join(&runtime.definition.program);
+        if !is_program(&program) {
+            continue;
+        }
+        // A folder can be on PATH by two names, as /bin and /usr/bin often are.
+        let real = fs::canonicalize(&program).unwrap_or_else(|_| program.clone());
+        let pick = match runtime.shelf.key_on_path(&folder) {
+            Some(key) => Pick::Install(key),
+            None => Pick::System,
+        };
+        // An adopted system copy is on the shelf and beside it.
+        if !seen.insert((real, pick == Pick::System)) {
+            continue;
+        }
+        copies.push(Copy { program, pick });
+    }
+    copies
+}
+
+/// Whether a file can be started.
+pub fn is_program(path: &Path) -> bool {
+    fs::metadata(path).is_ok_and(|found| found.is_file() && found.permissions().mode() & 0o111 != 0)
+}

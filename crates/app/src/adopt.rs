@@ -1,0 +1,331 @@
+//! Putting on the shelf what is on this machine already: a folder, an archive, the system's copy.
+
+use std::fs::{self, File};
+use std::os::unix::fs::symlink;
+use std::path::{Path, PathBuf};
+
+use vshelf_core::catalog::DigestAlgorithm;
+use vshelf_core::{Definition, Key, Request, Selector, Version};
+use vshelf_shelf::Manifest;
+use vshelf_shelf::adoption::{copy_tree, find_root};
+use vshelf_shelf::journal::Operation;
+use vshelf_shelf::probe;
+use vshelf_shelf::record::{Adopted, RecordContents};
+use vshelf_shelf::staging::Stage;
+use vshelf_shelf::store::program_in;
+use vshelf_shelf::unpack::{Bounds, unpack_file};
+use vshelf_sources::digest::digest_of_file;
+
+use crate::Done;
+use crate::activity::Activity;
+use crate::definitions;
+use crate::environment::Environment;
+use crate::error::{Error, file_error};
+use crate::events::{Event, Listener};
+use crate::install::conclude::{Takeover, conclude};
+use crate::install::first_start;
+use crate::keep::history;
+use crate::runtime::Runtime;
+
+/// The publisher of what is adopted, unless another is named.
+const PUBLISHER: &str = "adopted";
+
+/// What is to be adopted.
+#[derive(Clone, Debug)]
+pub struct AdoptRequest {
+    /// A folder or archive; or the system's copy, where it reads as that.
+    pub path: PathBuf,
+    /// What to call it.
+    pub name: Name,
+    /// Whether a folder stays where it is, and only a link to it goes on the shelf.
+    pub link: bool,
+}
+
+/// What to call something that is adopted; what is missing is found out.
+#[derive(Clone, Debug, Default)]
+pub struct Name {
+    /// The runtime.
+    pub runtime: Option<String>,
+    /// The publisher.
+    pub publisher: Option<String>,
+    /// The version.
+    pub version: Option<Version>,
+}
+
+impl Name {
+    /// The name that this text gives: `8.3.1`, `gull-point/8.3.1` or `marram@8.3.1`.
+    pub fn read(text: &str) -> Result<Name, Error> {
+        let request: Request = text.parse()?;
+        let Selector::Version(version) = request.selector else {
+            return Err(Error::AdoptName {
+                text: text.to_owned(),
+            });
+        };
+        Ok(Name {
+            runtime: request.runtime,
+            publisher: request.publisher,
+            version: Some(version),
+        })
+    }
+}
+
+/// Adopts what is asked for.
+pub fn adopt(environment: &Environment, asked: AdoptRequest, listener: &dyn Listener) -> Done {
+    if let Some(request) = system_request(&asked.path) {
+        let named = asked.name.runtime.clone().or(request.runtime);
+        let runtime = Runtime::named(environment, named.as_deref())?;
+        return adopt_system(&runtime, asked.name, listener);
+    }
+    let path = environment.here()?.join(&asked.path);
+    let path = std::path::absolute(&path).map_err(file_error(&asked.path, "found"))?;
+    let found = fs::metadata(&path).map_err(file_error(&path, "read"))?;
+    match found.is_dir() {
+        true => adopt_folder(environment, &path, asked.name, asked.link, listener),
+        false if asked.link => Err(Error::LinkToFile { path }),
+        false => adopt_archive(environment, &path, asked.name, listener),
+    }
+}
+
+/// The request for the system's copy, where that is what is meant.
+fn system_request(path: &Path) -> Option<Request> {
+    let request: Request = path.to_str()?.parse().ok()?;
+    (request.selector == Selector::System).then_some(request)
+}
+
+/// The system's copy is a program among others in a folder: a link to it alone is adopted.
+fn adopt_system(runtime: &Runtime<'_>, name: Name, listener: &dyn Listener) -> Done {
+    let activity = Activity::of(runtime);
+    let program = activity.need_system_copy(runtime)?.to_owned();
+    let adoption = Adoption::begin(runtime)?;
+    let folder = runtime.definition.folders.first().map_or("", |f| f);
+    let place = adoption.tree.join(folder);
+    let link = place.join(&runtime.definition.program);
+    fs::create_dir_all(&place)
+        .and_then(|()| symlink(&program, &link))
+        .map_err(file_error(&link, "written"))?;
+    adoption.finish(runtime, name, &program, How::Linked, listener)
+}
+
+fn adopt_folder(
+    environment: &Environment,
+    path: &Path,
+    name: Name,
+    link: bool,
+    listener: &dyn Listener,
+) -> Done {
+    let (definition, root) = pick(candidates(environment, &name)?, path, path)?;
+    let runtime = Runtime::open(environment, definition)?;
+    let adoption = Adoption::begin(&runtime)?;
+    fs::remove_dir(&adoption.tree).map_err(file_error(path, "read"))?;
+    let how = match link {
+        true => {
+            let root = fs::canonicalize(&root).map_err(file_error(path, "read"))?;
+            symlink(root, &adoption.tree).map_err(file_error(path, "read"))?;
+            How::Linked
+        }
+        false => {
+            copy_tree(&root, &adoption.tree).map_err(file_error(path, "read"))?;
+            How::Copied
+        }
+    };
+    adoption.finish(&runtime, name, &root, how, listener)
+}
+
+fn adopt_archive(
+    environment: &Environment,
+    path: &Path,
+    name: Name,
+    listener: &dyn Listener,
+) -> Done {
+    // The runtime is only known once the archive is unpacked.
+    let known = candidates(environment, &name)?;
+    let first = known.first().cloned();
+    let first = first.ok_or_else(|| nothing_in(path, &[]))?;
+    let unpacked = Adoption::begin(&Runtime::open(environment, first)?)?;
+    let mut file = File::open(path).map_err(file_error(path, "read"))?;
+    unpack_file(&mut file, 0, &unpacked.tree, Bounds::default()).map_err(|source| {
+        Error::Unpack {
+            archive: path.display().to_string(),
+            source,
+        }
+    })?;
+    let digest = digest_of_file(DigestAlgorithm::Sha256, path).map_err(file_error(path, "read"))?;
+    let size = file.metadata().map_err(file_error(path, "read"))?.len();
+    let (definition, root) = pick(known, &unpacked.tree, path)?;
+    let runtime = Runtime::open(environment, definition)?;
+    let adoption = Adoption {
+        tree: root,
+        ..unpacked
+    };
+    let how = How::Unpacked {
+        digest: digest.to_string(),
+        size,
+    };
+    adoption.finish(&runtime, name, path, how, listener)
+}
+
+/// How something came onto the shelf.
+enum How {
+    Linked,
+    Copied,
+    Unpacked { digest: String, size: u64 },
+}
+
+/// Something that is being adopted.
+struct Adoption {
+    stage: Stage,
+    tree: PathBuf,
+}
+
+impl Adoption {
+    fn begin(runtime: &Runtime<'_>) -> Result<Adoption, Error> {
+        let stage = runtime.shelf.stage(PUBLISHER)?;
+        let tree = stage.path().join("tree");
+        fs::create_dir(&tree).map_err(file_error(&tree, "written"))?;
+        Ok(Adoption { stage, tree })
+    }
+
+    /// Asks the program its version, and publishes the tree on the shelf.
+    fn finish(
+        self,
+        runtime: &Runtime<'_>,
+        name: Name,
+        from: &Path,
+        how: How,
+        listener: &dyn Listener,
+    ) -> Done {
+        let environment = runtime.environment();
+        let version = match name.version {
+            Some(version) => {
+                self.ask(runtime, from)?;
+                version
+            }
+            None => self.version(runtime, from)?,
+        };
+        let publisher = name.publisher.unwrap_or_else(|| PUBLISHER.to_owned());
+        let key = match publisher.as_str() {
+            // Without a catalog it is not known who the main publisher is; this one never is.
+            PUBLISHER => Key::new(&version, Some(PUBLISHER)),
+            _ => runtime.key_for(&version, &publisher),
+        };
+        let _lock = runtime.shelf.lock(&key, &mut |holder| {
+            listener.tell(Event::Waiting { key: &key, holder });
+        })?;
+        let title = &runtime.definition.title;
+        if runtime.shelf.install(&key)?.is_some() {
+            return Err(Error::AlreadyAdopted {
+                title: title.clone(),
+                publisher,
+                version,
+            });
+        }
+        let linked = matches!(how, How::Linked);
+        let manifest = match linked {
+            true => Manifest::default(),
+            false => Manifest::of(&self.tree).map_err(file_error(&self.tree, "read"))?,
+        };
+        let (digest, archive_size) = match how {
+            How::Unpacked { digest, size } => (Some(digest), Some(size)),
+            How::Linked | How::Copied => (None, None),
+        };
+        let contents = RecordContents {
+            runtime: runtime.name().to_owned(),
+            version: version.clone(),
+            publisher,
+            source: PUBLISHER.to_owned(),
+            address: from.display().to_string(),
+            platform: environment.platform.to_string(),
+            digest,
+            archive_size,
+            unpacked_size: manifest.bytes(),
+            files: manifest.files(),
+            installed: environment.now()?,
+            companions: Vec::new(),
+            adopted: Some(if linked {
+                Adopted::Linked
+            } else {
+                Adopted::Copied
+            }),
+            broken: None,
+        };
+        let durability = environment.settings()?.durability();
+        let install = (runtime.shelf).publish(&key, &self.tree, contents, &manifest, durability)?;
+        drop(self.stage);
+        history::note(environment, Operation::Adopted, &install)?;
+        listener.tell(Event::Adopted {
+            title: &format!("{title} {version}"),
+            linked,
+            from,
+        });
+        let again = runtime.reopened()?;
+        let request: Request = again.exact_selector(&install.id).parse()?;
+        conclude(&again, &request, &key, Takeover::default(), listener)
+    }
+
+    /// What the program answers when it is asked for its version.
+    fn ask(&self, runtime: &Runtime<'_>, from: &Path) -> Result<String, Error> {
+        let program = program_in(&self.tree, &runtime.definition);
+        let answer = probe::ask(&program, &runtime.definition.probe.arguments);
+        let answer = answer.map_err(|error| Error::DoesNotStart {
+            title: from.display().to_string(),
+            failure: Box::new(first_start::explain(error)),
+            selector: None,
+        })?;
+        Ok(answer.output)
+    }
+
+    fn version(&self, runtime: &Runtime<'_>, from: &Path) -> Result<Version, Error> {
+        let answer = self.ask(runtime, from)?;
+        let version = runtime.definition.version_in(&answer);
+        let version = version.and_then(|version| version.parse().ok());
+        version.ok_or_else(|| Error::NoVersionIn {
+            path: from.to_owned(),
+            answer: answer.lines().next().unwrap_or_default().to_owned(),
+            title: runtime.definition.title.clone(),
+        })
+    }
+}
+
+/// The runtimes that may be meant: the one that is named, or else all that are known.
+fn candidates(environment: &Environment, name: &Name) -> Result<Vec<Definition>, Error> {
+    let names = match &name.runtime {
+        Some(name) => vec![name.clone()],
+        None => definitions::names(&environment.folders()?.config)?,
+    };
+    let definitions = names.iter().map(|name| environment.definition(name));
+    definitions.collect()
+}
+
+/// The one runtime whose program is in `folder`, and where; `path` is what the person named.
+fn pick(
+    known: Vec<Definition>,
+    folder: &Path,
+    path: &Path,
+) -> Result<(Definition, PathBuf), Error> {
+    let mut found = Vec::new();
+    for definition in &known {
+        let root = find_root(folder, definition).map_err(file_error(path, "read"))?;
+        found.extend(root.map(|root| (definition.clone(), root)));
+    }
+    match <[(Definition, PathBuf); 1]>::try_from(found) {
+        Ok([only]) => Ok(only),
+        Err(none) if none.is_empty() => Err(nothing_in(path, &known)),
+        Err(several) => Err(Error::SeveralIn {
+            path: path.to_owned(),
+            names: several.into_iter().map(|(found, _)| found.name).collect(),
+        }),
+    }
+}
+
+fn nothing_in(path: &Path, known: &[Definition]) -> Error {
+    let program = |definition: &Definition| {
+        let folder = definition.folders.first().map_or("", |folder| folder);
+        let program = Path::new(folder).join(&definition.program);
+        let program = program.strip_prefix(".").unwrap_or(&program);
+        program.display().to_string()
+    };
+    Error::NoRuntimeIn {
+        path: path.to_owned(),
+        programs: known.iter().map(program).collect(),
+    }
+}

@@ -1,0 +1,85 @@
+//! What is published, filtered.
+
+use jiff::civil::Date;
+use vshelf_core::Phase;
+use vshelf_core::resolve::Candidate;
+
+use crate::error::Error;
+use crate::runtime::Runtime;
+
+/// Which releases are wanted.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct ReleaseFilter {
+    /// Only of lines in long-term support.
+    pub lts: bool,
+    /// Only of lines that are supported.
+    pub supported: bool,
+    /// Only those that fix a security problem.
+    pub security: bool,
+    /// Only of this publisher.
+    pub publisher: Option<String>,
+    /// Only published on this day or later.
+    pub since: Option<Date>,
+    /// Only the newest of each line.
+    pub newest_per_line: bool,
+    /// Only so many, the newest.
+    pub newest: Option<usize>,
+}
+
+impl ReleaseFilter {
+    /// Those of `candidates`, newest first, that pass.
+    pub fn apply<'a>(
+        &self,
+        runtime: &Runtime<'_>,
+        mut candidates: Vec<Candidate<'a>>,
+    ) -> Result<Vec<Candidate<'a>>, Error> {
+        let catalog = runtime.catalog();
+        if let Some(publisher) = &self.publisher
+            && catalog.publisher(publisher).is_none()
+        {
+            let known = catalog.publishers.iter();
+            return Err(Error::UnknownPublisher {
+                publisher: publisher.clone(),
+                runtime: runtime.name().to_owned(),
+                known: known.map(|publisher| publisher.id.clone()).collect(),
+            });
+        }
+        candidates.retain(|candidate| self.passes(runtime, candidate));
+        if self.newest_per_line {
+            retain_newest_per_line(runtime, &mut candidates);
+        }
+        candidates.truncate(self.newest.unwrap_or(usize::MAX));
+        Ok(candidates)
+    }
+
+    fn passes(&self, runtime: &Runtime<'_>, candidate: &Candidate<'_>) -> bool {
+        let phase = runtime.phase_of(candidate.version);
+        let release = candidate.release;
+        let publisher = self.publisher.as_ref();
+        let date = release.and_then(|release| release.date);
+        (!self.lts || phase == Some(Phase::Lts))
+            && (!self.supported || phase.is_some_and(Phase::is_supported))
+            && (!self.security || release.is_some_and(|release| release.security))
+            && publisher.is_none_or(|name| name.eq_ignore_ascii_case(candidate.publisher))
+            && self
+                .since
+                .is_none_or(|day| date.is_some_and(|date| date >= day))
+    }
+}
+
+/// Leaves the first of each line: neither one that was withdrawn, nor a pre-release where the line
+/// has a final release.
+fn retain_newest_per_line(runtime: &Runtime<'_>, candidates: &mut Vec<Candidate<'_>>) {
+    let mut seen: Vec<&str> = Vec::new();
+    candidates.retain(|candidate| {
+        let Some(line) = runtime.line_of(candidate.version) else {
+            return false;
+        };
+        let is_withdrawn = (candidate.release).is_none_or(|release| release.withdrawn.is_some());
+        let is_early = candidate.version.is_pre_release() && line.has_final;
+        let is_first = !seen.contains(&line.name.as_str());
+        let stays = is_first && !is_withdrawn && !is_early;
+        seen.extend(stays.then_some(line.name.as_str()));
+        stays
+    });
+}

@@ -1,0 +1,89 @@
+//! What is the matter with what is used here: an ended line, a security release that is out. Nobody is
+//! asked for it.
+
+use vshelf_core::{Line, Phase, Pick, Version};
+use vshelf_files::{atomic, optional};
+
+use crate::activity::Activity;
+use crate::environment::Environment;
+use crate::error::{Error, file_error};
+use crate::runtime::Runtime;
+
+/// What is the matter with one install that is used.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Concern {
+    /// Whether it is the default; else the project here requires it.
+    pub is_default: bool,
+    /// The install.
+    pub pick: Pick,
+    /// Its line, where that has ended.
+    pub ended: Option<Line>,
+    /// The security release that is out, with what commands need in front of it.
+    pub security_release: Option<(Version, String)>,
+}
+
+/// What is the matter with the default and with what the project here requires.
+pub fn find(runtime: &Runtime<'_>, activity: &Activity) -> Vec<Concern> {
+    let default = runtime.default_pick().map(|pick| (pick, true));
+    let required = activity
+        .requirement()
+        .and_then(|claim| claim.met_by.as_ref());
+    let required = required
+        .filter(|pick| Some(*pick) != runtime.default_pick())
+        .map(|pick| (pick, false));
+    let used = default.into_iter().chain(required);
+    let concern = |(pick, is_default): (&Pick, bool)| {
+        let id = &runtime.picked(pick)?.id;
+        let line = runtime.line_of(&id.version);
+        let ended = line.filter(|line| line.phase_on(runtime.today) == Phase::Ended);
+        let newer = runtime.newer_than(id).filter(|newer| newer.security);
+        let prefix = || runtime.environment().prefix(runtime.name());
+        Some(Concern {
+            is_default,
+            pick: pick.clone(),
+            ended: ended.cloned(),
+            security_release: newer.map(|newer| (newer.version, prefix())),
+        })
+    };
+    used.filter_map(concern).collect()
+}
+
+/// How many installs are of an ended line, and how many lack a security release.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Reminder {
+    /// Of an ended line.
+    pub ended: usize,
+    /// Without a security release that is out.
+    pub insecure: usize,
+}
+
+/// What to remind of today, unless that was done today already or there is nothing.
+pub fn remind(
+    environment: &Environment,
+    runtimes: &[Runtime<'_>],
+) -> Result<Option<Reminder>, Error> {
+    if !environment.settings()?.reminds() {
+        return Ok(None);
+    }
+    let stamp = environment.folders()?.cache.join("reminded");
+    let today = environment.today()?.to_string();
+    let said = optional::read_text(&stamp).map_err(file_error(&stamp, "read"))?;
+    if said.is_some_and(|said| said == today) {
+        return Ok(None);
+    }
+    let mut reminder = Reminder::default();
+    for runtime in runtimes {
+        for install in &runtime.installs {
+            let ended = runtime.phase_of(&install.id.version) == Some(Phase::Ended);
+            let newer = runtime.newer_than(&install.id);
+            reminder.ended += usize::from(ended);
+            reminder.insecure += usize::from(newer.is_some_and(|newer| newer.security));
+        }
+    }
+    if reminder == Reminder::default() {
+        return Ok(None);
+    }
+    // Not written, it is said again.
+    atomic::write_quickly(&stamp, today.as_bytes()).unwrap_or_default();
+    Ok(Some(reminder))
+}

@@ -1,0 +1,97 @@
+//! What new shells and desktop programs get.
+
+use vshelf_core::resolve::{Choice, Scope};
+use vshelf_core::{Pick, Request};
+
+use crate::environment::Environment;
+use crate::error::{Class, Error};
+use crate::integrate::refresh::refresh;
+use crate::outcome::DefaultState;
+use crate::runtime::Runtime;
+use crate::session;
+
+/// A default that was set.
+#[derive(Debug)]
+pub struct NewDefault {
+    /// The runtime's title.
+    pub title: String,
+    /// What the default is.
+    pub pick: Pick,
+    /// The selector that it is kept as.
+    pub selector: String,
+    /// What the calling shell uses.
+    pub shell: ShellAfterDefault,
+}
+
+/// What the calling shell uses after the default was set.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum ShellAfterDefault {
+    /// What it was switched to.
+    StaysSwitched(Pick),
+    /// What the project here requires.
+    StaysAsRequired(Pick),
+    /// The default.
+    Follows,
+    /// It is not connected.
+    NotConnected,
+}
+
+/// The selector by which a default or label is remembered: what was typed, without the runtime.
+pub fn kept_as(request: &Request) -> String {
+    let kept = Request {
+        runtime: None,
+        ..request.clone()
+    };
+    kept.to_string()
+}
+
+/// The default of a runtime.
+pub fn state_of(runtime: &Runtime<'_>) -> DefaultState {
+    DefaultState {
+        pick: runtime.default_pick().cloned(),
+        selector: runtime.state.default.clone(),
+    }
+}
+
+/// Sets the default of the runtime that `request` means, among what is on the shelf.
+pub fn set(environment: &Environment, request: &Request) -> Result<NewDefault, Error> {
+    let before = Runtime::of_request(environment, request)?;
+    let selector = kept_as(request);
+    let pick = match before.resolve(request, Scope::Shelf)? {
+        Choice::System => {
+            before.shelf.clear_default()?;
+            let selector = Pick::System.to_string();
+            before
+                .shelf
+                .change_state(|state| state.default = Some(selector))?;
+            Pick::System
+        }
+        choice @ Choice::Version(_) => {
+            let not_there = || Error::NotAnInstall {
+                selector: selector.clone(),
+                class: Class::NoMatch,
+            };
+            let pick = choice.pick().ok_or_else(not_there)?;
+            let key = pick.key().ok_or_else(not_there)?;
+            before.shelf.set_default(key, &selector)?;
+            pick
+        }
+    };
+    refresh(environment)?;
+    let runtime = before.reopened()?;
+    let shell = &environment.shell;
+    let after = match shell.switched(runtime.name()) {
+        Some(switched) => ShellAfterDefault::StaysSwitched(switched.clone()),
+        None if shell.can_change() => match session::plan_following(&runtime, None) {
+            Some(required) => ShellAfterDefault::StaysAsRequired(required),
+            None => ShellAfterDefault::Follows,
+        },
+        None => ShellAfterDefault::NotConnected,
+    };
+    Ok(NewDefault {
+        title: runtime.definition.title.clone(),
+        pick,
+        selector,
+        shell: after,
+    })
+}

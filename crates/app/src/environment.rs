@@ -1,0 +1,241 @@
+//! The surroundings of one command: folders, settings, clock, transport, calling shell. What has to be
+//! read is read when something needs it.
+
+use std::cell::OnceCell;
+use std::path::{Path, PathBuf};
+
+use jiff::civil::Date;
+use jiff::{Timestamp, tz::TimeZone};
+use vshelf_core::{Definition, Platform};
+use vshelf_shelf::{Folders, Layout, Shelf, ShelfError};
+use vshelf_sources::CatalogCache;
+use vshelf_sources::registries::UserSettings;
+use vshelf_sources::transport::{Patience, Transport};
+
+use crate::calling_shell::CallingShell;
+use crate::definitions;
+use crate::error::{Error, file_error};
+use crate::settings::Settings;
+use crate::variables::Variables;
+
+/// Sets the day on which phases are computed, for tests and demonstrations.
+const TODAY: &str = "VSHELF_TODAY";
+
+/// The surroundings of one command.
+#[derive(Debug)]
+pub struct Environment {
+    /// The shell that called.
+    pub shell: CallingShell,
+    /// The way to the network.
+    pub transport: Transport,
+    /// The platform that builds have to run on.
+    pub platform: Platform,
+    /// Where catalogs are kept, where that is not the usual place.
+    catalogs: Option<PathBuf>,
+    folders: OnceCell<Folders>,
+    settings: OnceCell<Settings>,
+    command_id: OnceCell<String>,
+    /// The working folder, where that is not the process's.
+    here: Option<PathBuf>,
+}
+
+impl Environment {
+    /// The surroundings of a command with these variables. Nothing is read yet, so that help never
+    /// fails.
+    pub fn new(variables: &Variables, offline: bool) -> Environment {
+        Environment::in_shell(CallingShell::of(variables), offline)
+    }
+
+    /// The surroundings of a command that another one gives in the same shell.
+    pub fn in_shell(shell: CallingShell, offline: bool) -> Environment {
+        Environment {
+            shell,
+            transport: Transport::new(offline, Patience::default()),
+            platform: this_platform(),
+            catalogs: None,
+            folders: OnceCell::new(),
+            settings: OnceCell::new(),
+            command_id: OnceCell::new(),
+            here: None,
+        }
+    }
+
+    /// The same surroundings in another working folder.
+    pub fn in_folder(self, here: PathBuf) -> Environment {
+        Environment {
+            here: Some(here),
+            ..self
+        }
+    }
+
+    /// The working folder.
+    pub fn here(&self) -> Result<PathBuf, Error> {
+        match &self.here {
+            Some(here) => Ok(here.clone()),
+            None => std::env::current_dir().map_err(file_error(Path::new("."), "read")),
+        }
+    }
+
+    /// The variables that the command was given.
+    pub fn variables(&self) -> &Variables {
+        self.shell.variables()
+    }
+
+    /// The same surroundings as a machine of this platform would have them; what sources say to it
+    /// is kept in `catalogs`, because some say to each platform only what is for it.
+    pub fn on_platform(&self, platform: Platform, catalogs: PathBuf) -> Environment {
+        Environment {
+            transport: self.transport.clone(),
+            platform,
+            catalogs: Some(catalogs),
+            ..Environment::in_shell(self.shell.clone(), self.transport.is_offline())
+        }
+    }
+
+    /// The program's folders.
+    pub fn folders(&self) -> Result<&Folders, Error> {
+        if let Some(folders) = self.folders.get() {
+            return Ok(folders);
+        }
+        let folders = Folders::find(|name| self.variables().get(name).map(Into::into))?;
+        let layout = Layout::of(&folders);
+        layout.check().map_err(ShelfError::from)?;
+        Ok(self.folders.get_or_init(|| folders))
+    }
+
+    /// Where everything is in the data folder.
+    pub fn layout(&self) -> Result<Layout, Error> {
+        Ok(Layout::of(self.folders()?))
+    }
+
+    /// The settings in force.
+    pub fn settings(&self) -> Result<&Settings, Error> {
+        if let Some(settings) = self.settings.get() {
+            return Ok(settings);
+        }
+        let settings = Settings::read(&self.folders()?.config)?;
+        Ok(self.settings.get_or_init(|| settings))
+    }
+
+    /// The day on which phases are computed: today in UTC.
+    pub fn today(&self) -> Result<Date, Error> {
+        match self.variables().get(TODAY) {
+            Some(text) => {
+                let text = text.to_string_lossy();
+                text.parse().map_err(|_| Error::Today {
+                    text: text.into_owned(),
+                })
+            }
+            None => Ok(Timestamp::now().to_zoned(TimeZone::UTC).date()),
+        }
+    }
+
+    /// The time that everything is noted with: that of the day on which phases are computed.
+    pub fn now(&self) -> Result<Timestamp, Error> {
+        match self.variables().get(TODAY) {
+            Some(_) => {
+                let noon = self.today()?.at(12, 0, 0, 0);
+                let noon = noon.to_zoned(TimeZone::UTC);
+                Ok(noon.map_or_else(|_| Timestamp::now(), |noon| noon.timestamp()))
+            }
+            None => Ok(Timestamp::now()),
+        }
+    }
+
+    /// What everything that this command does has in common in the history.
+    pub fn command_id(&self) -> Result<String, Error> {
+        if let Some(id) = self.command_id.get() {
+            return Ok(id.clone());
+        }
+        let seconds = self.now()?.as_second();
+        let id = format!("{seconds}-{}", std::process::id());
+        Ok(self.command_id.get_or_init(|| id).clone())
+    }
+
+    /// Where the person's package registries are.
+    pub fn registries(&self) -> UserSettings {
+        UserSettings {
+            variables: self.variables().texts(),
+            home: self.variables().home().unwrap_or_default(),
+        }
+    }
+
+    /// The cache of catalogs.
+    pub fn catalogs(&self) -> Result<CatalogCache, Error> {
+        let folder = match &self.catalogs {
+            Some(folder) => folder.clone(),
+            None => self.folders()?.cache.join("catalogs"),
+        };
+        Ok(CatalogCache::new(
+            folder,
+            self.settings()?.catalog_fresh_for(),
+        ))
+    }
+
+    /// The definition of the runtime with this name.
+    pub fn definition(&self, name: &str) -> Result<Definition, Error> {
+        let config = &self.folders()?.config;
+        let mut definition = definitions::find(config, name)?;
+        // Settings that cannot be read are told by what needs them: whoever asks a source does.
+        if let Ok(settings) = self.settings() {
+            settings.move_sources(config, &mut definition)?;
+        }
+        Ok(definition)
+    }
+
+    /// The name of the runtime that is meant where none is named: the main one, else the only one on
+    /// the shelf, else the only one that is known.
+    pub fn meant_runtime(&self) -> Result<String, Error> {
+        if let Some(main) = &self.settings()?.main_runtime {
+            return Ok(main.clone());
+        }
+        let folders = self.folders()?;
+        let on_shelf = Shelf::runtimes(folders)?;
+        let known = match on_shelf.len() {
+            0 => definitions::names(&folders.config)?,
+            _ => on_shelf,
+        };
+        match <[String; 1]>::try_from(known) {
+            Ok([only]) => Ok(only),
+            Err(names) => Err(Error::SeveralRuntimes { names }),
+        }
+    }
+
+    /// What commands need in front of a selector of this runtime: nothing where it is meant anyway.
+    pub fn prefix(&self, runtime: &str) -> String {
+        match self.meant_runtime() {
+            Ok(meant) if meant == runtime => String::new(),
+            _ => format!("{runtime}@"),
+        }
+    }
+
+    /// The runtimes that shells enter: those on the shelf, and the main one.
+    pub fn entered_runtimes(&self) -> Result<Vec<String>, Error> {
+        let mut names = Shelf::runtimes(self.folders()?)?;
+        names.extend(self.settings()?.main_runtime.clone());
+        names.sort();
+        names.dedup();
+        Ok(names)
+    }
+}
+
+/// The platform of this program's own build.
+fn this_platform() -> Platform {
+    let os = match std::env::consts::OS {
+        "macos" => "darwin",
+        other => other,
+    };
+    let arch = match std::env::consts::ARCH {
+        "x86_64" => "x64",
+        "aarch64" => "arm64",
+        other => other,
+    };
+    let libc = match (os, cfg!(target_env = "musl")) {
+        ("linux", true) => "-musl",
+        ("linux", false) => "-gnu",
+        _ => "",
+    };
+    format!("{os}-{arch}{libc}")
+        .parse()
+        .expect("the names of systems and processors are small letters and digits")
+}

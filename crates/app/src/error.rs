@@ -1,0 +1,542 @@
+//! Everything that a use case can fail with, typed: what the interface words, and fail-over decides
+//! on.
+
+use std::error::Error as StdError;
+use std::io;
+use std::path::{Path, PathBuf};
+
+use vshelf_core::definition::DefinitionError;
+use vshelf_core::requirement::RequirementError;
+use vshelf_core::resolve::ResolveError;
+use vshelf_core::selector::SelectorError;
+use vshelf_core::tidy::Protection;
+use vshelf_core::{Key, Version};
+use vshelf_shelf::ShelfError;
+use vshelf_shelf::folders::NoFolder;
+use vshelf_shelf::probe::ProbeError;
+use vshelf_shelf::unpack::UnpackError;
+use vshelf_shell::UnknownShell;
+use vshelf_sources::{DownloadError, LoadError, MirrorError, SourceError, TransportError};
+
+/// The classes of failure that a script can tell apart.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Class {
+    /// Something that should work did not.
+    Other,
+    /// What was asked for is not understood.
+    Usage,
+    /// A name or version that nothing has.
+    NoMatch,
+    /// A source does not answer, or not with what it should.
+    Source,
+    /// What came is not what was promised; nothing of it was kept.
+    Verification,
+    /// The shelf, the cache or the settings cannot be read or written.
+    Disk,
+    /// Refused as long as something else is not said or done first.
+    Refused,
+}
+
+/// A line in a text, counted from 1.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct TextLine {
+    /// Its number.
+    pub number: usize,
+    /// What it says.
+    pub text: String,
+}
+
+impl TextLine {
+    /// The line that a span of `text` begins on.
+    pub fn of(text: &str, span: Option<std::ops::Range<usize>>) -> TextLine {
+        let start = span.map_or(0, |span| span.start.min(text.len()));
+        let number = text[..start].matches('\n').count() + 1;
+        TextLine {
+            number,
+            text: text.lines().nth(number - 1).unwrap_or_default().to_owned(),
+        }
+    }
+}
+
+/// Why a use case failed.
+#[derive(Debug, thiserror::Error)]
+#[expect(missing_docs, reason = "each message says what its values are")]
+pub enum Error {
+    // The surroundings.
+    #[error(transparent)]
+    NoFolder(#[from] NoFolder),
+    #[error("{path} cannot be {action}")]
+    File {
+        path: PathBuf,
+        /// What was tried, in the form that follows "cannot be".
+        action: &'static str,
+        source: io::Error,
+    },
+    #[error("VSHELF_TODAY is {text:?}, which is not a date")]
+    Today { text: String },
+    #[error("{file} is not understood: {problem}")]
+    Settings {
+        file: PathBuf,
+        problem: String,
+        line: Option<TextLine>,
+    },
+    #[error("{file} moves {name:?}, and there is no such source with an address")]
+    MovedSource { file: PathBuf, name: String },
+    #[error("the location of this program is not known")]
+    OwnProgram { source: io::Error },
+
+    // Runtimes and definitions.
+    #[error("no runtime is named, and there are several")]
+    SeveralRuntimes { names: Vec<String> },
+    #[error("{name:?} is no runtime that is known here")]
+    UnknownRuntime { name: String, near: Option<String> },
+    #[error("the definition of {name} cannot be used: {problem}")]
+    Definition {
+        name: String,
+        /// Its file; nothing for a built-in definition.
+        file: Option<PathBuf>,
+        problem: DefinitionProblem,
+    },
+    #[error("{address} is no definition of a runtime: {problem}")]
+    FetchedDefinition { address: String, problem: String },
+    #[error("{address} gives nothing")]
+    NoDocument { address: String },
+    #[error("you have no definition of {name:?}")]
+    NoOwnDefinition { name: String },
+
+    // Choosing.
+    #[error(transparent)]
+    Selector(#[from] SelectorError),
+    #[error("{error}")]
+    Resolve {
+        /// What commands need in front of a selector of this runtime.
+        prefix: String,
+        error: Box<ResolveError>,
+    },
+    #[error("there is no {program} on PATH besides the shelf's")]
+    NoSystemCopy { program: String },
+    #[error("no {title} is active here")]
+    NothingActive { title: String },
+    #[error("{selector} is not an install on the shelf")]
+    NotAnInstall { selector: String, class: Class },
+    #[error("{selector} is not published")]
+    NotPublished { selector: String },
+
+    // Catalogs and sources.
+    #[error(transparent)]
+    Source(#[from] SourceError),
+    #[error(transparent)]
+    Load(#[from] LoadError),
+    #[error("the catalog changed while it was read")]
+    CatalogChanged,
+    #[error("{runtime} has no source")]
+    NoSource { runtime: String },
+    #[error("{publisher:?} is no publisher of {runtime}")]
+    UnknownPublisher {
+        publisher: String,
+        runtime: String,
+        known: Vec<String>,
+    },
+
+    // Installing.
+    #[error(transparent)]
+    Download(#[from] DownloadError),
+    #[error("{archive} was refused")]
+    Unpack {
+        archive: String,
+        source: UnpackError,
+    },
+    #[error("system is the copy that is there already, and cannot be installed")]
+    SystemInstall,
+    #[error("{title} is offered with another digest than before")]
+    OtherDigest {
+        title: String,
+        selector: String,
+        before: String,
+        now: String,
+    },
+    #[error("{title} does not start")]
+    DoesNotStart {
+        title: String,
+        failure: Box<StartFailure>,
+        /// The selector with which it can be kept all the same, where it was being installed.
+        selector: Option<String>,
+    },
+    #[error("{title} says of itself that it is {answer:?}")]
+    WrongProgram { title: String, answer: String },
+
+    // The shelf.
+    #[error(transparent)]
+    Shelf(#[from] ShelfError),
+    #[error("{key} is not on the shelf any more")]
+    GoneMeanwhile { key: Key },
+    #[error("{title} stays")]
+    InUse {
+        title: String,
+        protection: Protection,
+        /// Whether it came to be used since the plan was made.
+        since_planned: bool,
+    },
+    #[error("{selector} covers several installs")]
+    CoversSeveral {
+        selector: String,
+        installs: Vec<String>,
+    },
+    #[error("{title} is needed, and was not removed")]
+    Needed {
+        title: String,
+        selector: String,
+        by: Need,
+    },
+    #[error("nothing on the shelf is of the line {line:?}")]
+    NoSuchLine { line: String },
+    #[error("{title} has no line {line:?}")]
+    UnknownLine {
+        title: String,
+        line: String,
+        known: Vec<String>,
+    },
+
+    // Packages.
+    #[error("the definition of {title} names no package tool")]
+    NoPackageTool { title: String },
+    #[error("{tool} of {key} {problem}")]
+    PackageTool {
+        tool: String,
+        key: Key,
+        problem: &'static str,
+        cause: String,
+    },
+    #[error("packages were not installed")]
+    PackagesFailed {
+        count: usize,
+        attempt: PackageAttempt,
+    },
+    #[error("{from} and {to} are different runtimes")]
+    DifferentRuntimes { from: String, to: String },
+    #[error("both selectors mean {key}")]
+    SameInstall { key: Key },
+
+    // Restoring.
+    #[error("nothing was removed that could be restored")]
+    NothingRemoved,
+    #[error("{selector} is not a version")]
+    NotAVersion { selector: String },
+    #[error("no {selector} was removed")]
+    NeverRemoved { selector: String },
+    #[error("{title} was adopted, and no source offers it")]
+    WasAdopted { title: String, from: PathBuf },
+    #[error("{title} is no longer offered by {source_name}")]
+    NoLongerOffered {
+        title: String,
+        runtime: String,
+        source_name: String,
+        cause: Option<Box<Error>>,
+    },
+
+    // Adopting.
+    #[error("{text:?} is no version")]
+    AdoptName { text: String },
+    #[error("{path} is no folder, and a link needs one")]
+    LinkToFile { path: PathBuf },
+    #[error("{path} holds no runtime that is known here")]
+    NoRuntimeIn {
+        path: PathBuf,
+        programs: Vec<String>,
+    },
+    #[error("{path} holds several runtimes")]
+    SeveralIn { path: PathBuf, names: Vec<String> },
+    #[error("{path} answers {answer:?}, which says no version of {title}")]
+    NoVersionIn {
+        path: PathBuf,
+        answer: String,
+        title: String,
+    },
+    #[error("{title} {publisher}/{version} is already on the shelf")]
+    AlreadyAdopted {
+        title: String,
+        publisher: String,
+        version: Version,
+    },
+
+    // Mirrors.
+    #[error(transparent)]
+    Mirror(#[from] MirrorError),
+    #[error("system is the copy on this machine, and nobody publishes it")]
+    SystemMirror,
+    #[error("the archives of {source_name} are laid out otherwise than those in {folder}")]
+    OtherArchiveLayout {
+        source_name: String,
+        folder: PathBuf,
+        selectors: Vec<String>,
+    },
+    #[error("for {platform}")]
+    OnPlatform {
+        platform: String,
+        #[source]
+        error: Box<Error>,
+    },
+
+    // Labels, defaults, requirements.
+    #[error("there is no label {name:?}")]
+    UnknownLabel { name: String, near: Vec<String> },
+    #[error("the label {name:?} would lead back to itself")]
+    LabelCircle { name: String },
+    #[error("{name:?} is not a name")]
+    NotAName { name: String },
+    #[error("{name:?} is taken, and a label would hide it")]
+    NameTaken { name: String, by: Taken },
+    #[error("{file}: {error}")]
+    Requirement {
+        file: PathBuf,
+        error: RequirementError,
+    },
+    #[error("no selector is given, and no project here requires a version")]
+    NoRequirement { files: Vec<String> },
+    #[error("the definition of {title} names no plain file for requirements")]
+    NoPlainFile {
+        title: String,
+        runtime: String,
+        selector: String,
+    },
+    #[error("{selector} depends on who asks, and cannot be required")]
+    PersonalSelector { selector: String },
+
+    // Shells.
+    #[error("this shell is not connected to the shelf")]
+    NotConnected {
+        /// The line that connects it, where its integration is written already.
+        source_line: Option<String>,
+    },
+    #[error(transparent)]
+    UnknownShell(#[from] UnknownShell),
+    #[error("SHELL is {shell:?}, which is not a shell that can be connected")]
+    OwnShell { shell: String },
+    #[error("HOME is not set, so there is no start-up file")]
+    NoHome,
+    #[error("{data} holds a colon, which no folder on PATH can")]
+    ColonInData { data: PathBuf },
+    #[error("the shell does not take its changes")]
+    HandOver { source: io::Error },
+    #[error("the listener failed")]
+    Listener {
+        #[source]
+        source: io::Error,
+    },
+}
+
+/// What is wrong with a definition.
+#[derive(Debug)]
+pub enum DefinitionProblem {
+    /// Its text.
+    Text(DefinitionError, TextLine),
+    /// It has this name, and its file another.
+    OtherName(String),
+    /// It is not TOML.
+    Syntax(String),
+}
+
+impl std::fmt::Display for DefinitionProblem {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        match self {
+            DefinitionProblem::Text(DefinitionError::Syntax(error), _) => {
+                f.write_str(error.message())
+            }
+            DefinitionProblem::Text(error, _) => error.fmt(f),
+            DefinitionProblem::OtherName(name) => write!(f, "it is named {name:?}"),
+            DefinitionProblem::Syntax(problem) => f.write_str(problem),
+        }
+    }
+}
+
+/// Why a program does not start.
+#[derive(Debug)]
+pub struct StartFailure {
+    /// What happened.
+    pub error: ProbeError,
+    /// What it needs and this system does not have, where that is known.
+    pub missing: Option<vshelf_core::loader::MissingDependency>,
+    /// The command that installs what is missing, where its package is known.
+    pub package_command: Option<String>,
+    /// The C library of this system, where a newer one is missing.
+    pub libc: Option<String>,
+}
+
+/// Packages that a tool did not install.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct PackageAttempt {
+    /// What commands need in front of the selector.
+    pub prefix: String,
+    /// The selector of the install.
+    pub selector: String,
+    /// The package tool.
+    pub tool: String,
+    /// The arguments of each call that would install them.
+    pub calls: Vec<Vec<String>>,
+}
+
+/// Who needs an install that is to be removed.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Need {
+    /// It is the default.
+    Default,
+    /// The project here requires it.
+    Requirement,
+    /// It is active in the calling shell.
+    ThisShell,
+}
+
+/// What has a name already.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Taken {
+    /// A word of selectors.
+    Keyword,
+    /// A version.
+    Version,
+    /// A channel.
+    Channel,
+    /// A code name.
+    CodeName,
+}
+
+/// A failure of a file: `action` is what was tried, in the form that follows "cannot be".
+pub fn file_error(path: &Path, action: &'static str) -> impl FnOnce(io::Error) -> Error {
+    let path = path.to_owned();
+    move |source| Error::File {
+        path,
+        action,
+        source,
+    }
+}
+
+impl From<TransportError> for Error {
+    fn from(error: TransportError) -> Error {
+        Error::Source(error.into())
+    }
+}
+
+impl Error {
+    /// Its class, which decides the exit code.
+    pub fn class(&self) -> Class {
+        match self {
+            Error::NoFolder(_)
+            | Error::File { .. }
+            | Error::Settings { .. }
+            | Error::MovedSource { .. }
+            | Error::Definition { .. }
+            | Error::Shelf(_)
+            | Error::NoHome => Class::Disk,
+            Error::Today { .. }
+            | Error::SeveralRuntimes { .. }
+            | Error::Selector(_)
+            | Error::DifferentRuntimes { .. }
+            | Error::SameInstall { .. }
+            | Error::NotAVersion { .. }
+            | Error::AdoptName { .. }
+            | Error::LinkToFile { .. }
+            | Error::SeveralIn { .. }
+            | Error::NotAName { .. }
+            | Error::NoRequirement { .. }
+            | Error::UnknownShell(_)
+            | Error::OwnShell { .. } => Class::Usage,
+            Error::UnknownRuntime { .. }
+            | Error::NoOwnDefinition { .. }
+            | Error::Resolve { .. }
+            | Error::NoSystemCopy { .. }
+            | Error::NothingActive { .. }
+            | Error::NotPublished { .. }
+            | Error::UnknownPublisher { .. }
+            | Error::GoneMeanwhile { .. }
+            | Error::NoSuchLine { .. }
+            | Error::UnknownLine { .. }
+            | Error::NothingRemoved
+            | Error::NeverRemoved { .. }
+            | Error::WasAdopted { .. }
+            | Error::NoLongerOffered { .. }
+            | Error::NoRuntimeIn { .. }
+            | Error::UnknownLabel { .. }
+            | Error::Requirement { .. } => Class::NoMatch,
+            Error::NotAnInstall { class, .. } => *class,
+            Error::FetchedDefinition { .. }
+            | Error::NoDocument { .. }
+            | Error::CatalogChanged
+            | Error::NoSource { .. } => Class::Source,
+            Error::Source(error) | Error::Load(LoadError::Source(error)) => source_class(error),
+            Error::Load(_) => Class::Disk,
+            Error::Download(error) | Error::Mirror(MirrorError::Download(error)) => {
+                download_class(error)
+            }
+            Error::Mirror(MirrorError::File { .. }) => Class::Disk,
+            Error::Unpack {
+                source: UnpackError::Write { .. },
+                ..
+            } => Class::Disk,
+            Error::Unpack { .. }
+            | Error::OtherDigest { .. }
+            | Error::DoesNotStart { .. }
+            | Error::WrongProgram { .. }
+            | Error::NoVersionIn { .. } => Class::Verification,
+            Error::SystemInstall
+            | Error::InUse { .. }
+            | Error::CoversSeveral { .. }
+            | Error::Needed { .. }
+            | Error::NoPackageTool { .. }
+            | Error::AlreadyAdopted { .. }
+            | Error::Mirror(MirrorError::Other { .. })
+            | Error::SystemMirror
+            | Error::OtherArchiveLayout { .. }
+            | Error::LabelCircle { .. }
+            | Error::NameTaken { .. }
+            | Error::NoPlainFile { .. }
+            | Error::PersonalSelector { .. }
+            | Error::NotConnected { .. }
+            | Error::ColonInData { .. } => Class::Refused,
+            Error::OnPlatform { error, .. } => error.class(),
+            Error::OwnProgram { .. }
+            | Error::PackageTool { .. }
+            | Error::PackagesFailed { .. }
+            | Error::HandOver { .. }
+            | Error::Listener { .. } => Class::Other,
+        }
+    }
+
+    /// Whether another source may give what this one did not.
+    pub fn is_of_source(&self) -> bool {
+        self.class() == Class::Source
+    }
+
+    /// The message of what stands behind it, where the error itself only passes that on.
+    pub fn causes(&self) -> Vec<String> {
+        let mut causes = Vec::new();
+        let mut source = StdError::source(self);
+        while let Some(cause) = source {
+            causes.push(cause.to_string());
+            source = cause.source();
+        }
+        causes
+    }
+}
+
+fn source_class(error: &SourceError) -> Class {
+    match error {
+        SourceError::Signature { .. } | SourceError::Older { .. } => Class::Verification,
+        _ => Class::Source,
+    }
+}
+
+fn download_class(error: &DownloadError) -> Class {
+    match error {
+        DownloadError::Transport(_) => Class::Source,
+        DownloadError::Digest { .. } | DownloadError::Size { .. } => Class::Verification,
+        DownloadError::Partial { .. } => Class::Disk,
+        DownloadError::Sink(_) => Class::Other,
+    }
+}
+
+/// The names of the shells that can be connected.
+pub fn shell_names() -> Vec<&'static str> {
+    vshelf_shell::Dialect::ALL
+        .iter()
+        .map(|dialect| dialect.name())
+        .collect()
+}

@@ -1,0 +1,195 @@
+//! What happens while a use case is at work, and what it has to ask: both as data.
+
+use std::path::Path;
+
+use jiff::civil::Date;
+use vshelf_core::packages::Package;
+use vshelf_core::{Key, Pick, Request, Version};
+
+use crate::error::Error;
+use crate::outcome::{
+    CarryReport, Conclusion, InstallResult, Removed, RenewalStep, Restored, SeveralConclusion,
+};
+
+/// Whoever listens to a use case: a terminal, the full-screen view, a test. Installs run on several
+/// threads, and all of them tell.
+pub trait Listener: Sync {
+    /// Something happened.
+    fn tell(&self, event: Event<'_>);
+
+    /// Something is the person's to decide.
+    fn ask(&self, question: &Question<'_>) -> Result<Answer, Error>;
+}
+
+/// Something that happened.
+#[derive(Debug)]
+pub enum Event<'e> {
+    /// A catalog was loaded.
+    Catalog(&'e CatalogStatus),
+    /// A project's file was found to require this.
+    RequirementFound {
+        /// The file.
+        file: &'e Path,
+        /// The runtime's title.
+        title: &'e str,
+        /// What is required.
+        request: &'e Request,
+    },
+    /// Another command works on the same install.
+    Waiting {
+        /// The install's key.
+        key: &'e Key,
+        /// Who works on it.
+        holder: &'e str,
+    },
+    /// So many transfers begin.
+    TransfersBegin {
+        /// How many.
+        count: usize,
+        /// The length of their longest title, in characters.
+        longest_title: usize,
+    },
+    /// One of them went on.
+    Transfer {
+        /// What tells it from others under way.
+        id: usize,
+        /// What is transferred.
+        title: &'e str,
+        /// How far it is.
+        state: TransferState,
+    },
+    /// All of them ended.
+    TransfersEnd,
+    /// No version of a companion runs on a release.
+    NoCompanion {
+        /// The companion's package.
+        package: &'e str,
+        /// The release's title.
+        title: &'e str,
+    },
+    /// A source did not give what it offers, and the next one is asked.
+    SourceFailed {
+        /// The source.
+        source: &'e str,
+        /// The source that is asked instead.
+        next: &'e str,
+        /// What it did not give.
+        title: &'e str,
+        /// Why.
+        error: &'e Error,
+    },
+    /// A single install was made, or was there.
+    Installed(&'e InstallResult),
+    /// Several installs were made.
+    InstalledSeveral(&'e [InstallResult]),
+    /// What is active and the default after an install.
+    Concluded(&'e Conclusion),
+    /// The default of a runtime after several installs.
+    ConcludedSeveral(&'e SeveralConclusion),
+    /// A folder or archive was adopted.
+    Adopted {
+        /// The runtime's title and the version.
+        title: &'e str,
+        /// Whether only a link to it is on the shelf.
+        linked: bool,
+        /// Where it is, or came from.
+        from: &'e Path,
+    },
+    /// A package tool is about to install these.
+    InstallingPackages(&'e [&'e Package]),
+    /// Packages were carried.
+    Carried(&'e CarryReport),
+    /// An install was removed.
+    Removed(&'e Removed),
+    /// One step of a renewal was done.
+    Renewal(&'e RenewalStep),
+    /// An install was restored.
+    Restored(&'e Restored),
+    /// An install that is to be restored is there.
+    NotGone {
+        /// Its title.
+        title: &'e str,
+    },
+    /// One of several things failed; the others go on.
+    Failed(&'e Error),
+}
+
+/// How far a transfer is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum TransferState {
+    /// It begins; the bytes of all of it are known, or not.
+    Started(Option<u64>),
+    /// So many bytes are here, of so many where that is known.
+    Bytes(u64, Option<u64>),
+    /// All bytes are here, and the program is started once.
+    StartingOnce,
+    /// All bytes are here, and they are written to the disk.
+    Saving,
+    /// It ended well, or not.
+    Ended(bool),
+    /// It ended, and is of no further interest.
+    Dismissed,
+}
+
+/// How old a catalog is, and why.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct CatalogStatus {
+    /// The runtime's title.
+    pub title: String,
+    /// The day on which its source confirmed it.
+    pub confirmed: Date,
+    /// Today.
+    pub today: Date,
+    /// Why it could not be renewed now, where that was tried.
+    pub not_renewed: Option<String>,
+    /// Whether the network must not be asked.
+    pub offline: bool,
+    /// The source that serves.
+    pub source: String,
+    /// The sources that were asked before it, and why they do not serve.
+    pub passed_over: Vec<(String, String)>,
+}
+
+/// Something that is the person's to decide.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Question<'q> {
+    /// Whether to install what is published and not on the shelf.
+    InstallMissing {
+        /// The runtime's title.
+        title: &'q str,
+        /// The version.
+        version: &'q Version,
+    },
+    /// Whether this shell is to use what the project requires.
+    FollowProject {
+        /// The file that requires it.
+        file: &'q Path,
+        /// The runtime's title.
+        title: &'q str,
+        /// What would be used.
+        pick: &'q Pick,
+    },
+    /// Whether to carry out the plan of a clean-up.
+    Tidy {
+        /// How many installs it removes.
+        installs: usize,
+        /// How many leftovers it removes.
+        leftovers: usize,
+    },
+    /// Whether to carry out a renewal.
+    Renew {
+        /// How many lines it renews.
+        lines: usize,
+    },
+}
+
+/// The person's answer.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Answer {
+    /// Yes.
+    Yes,
+    /// No.
+    No,
+    /// There is nobody to ask.
+    Nobody,
+}

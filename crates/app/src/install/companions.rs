@@ -1,0 +1,109 @@
+//! What belongs into an install and is no part of its build: packages that come from a registry.
+
+use std::fs;
+use std::io;
+use std::os::unix::fs::{PermissionsExt, symlink};
+use std::path::{Path, PathBuf};
+
+use vshelf_core::definition::Companion;
+use vshelf_shelf::Manifest;
+use vshelf_shelf::record::CompanionRecord;
+use vshelf_sources::SourceError;
+use vshelf_sources::npm::NpmRegistry;
+
+use super::job::InstallJob;
+use super::transfer::{TransferReport, transfer};
+use crate::error::{Error, file_error};
+use crate::events::{Event, Listener, TransferState};
+
+/// A companion that was added.
+pub struct Added {
+    /// The bytes that came over the network.
+    pub fetched: u64,
+    /// What it consists of, links to its programs included.
+    pub manifest: Manifest,
+    /// Where it came from.
+    pub record: CompanionRecord,
+}
+
+/// Adds a companion to an unpacked build; nothing where the build has it already, or where no
+/// version of it fits.
+pub fn add(
+    job: &InstallJob,
+    companion: &Companion,
+    tree: &Path,
+    listener: &dyn Listener,
+) -> Result<Option<Added>, Error> {
+    let folder = tree.join(&companion.folder);
+    if folder.symlink_metadata().is_ok() {
+        return Ok(None);
+    }
+    let registry = NpmRegistry::new(job.registries.clone());
+    let found = match registry.fitting(&job.transport, companion, &job.release.version) {
+        Ok(found) => found,
+        Err(SourceError::NoCompanion { .. }) => {
+            listener.tell(Event::NoCompanion {
+                package: &companion.package,
+                title: &job.title(),
+            });
+            return Ok(None);
+        }
+        Err(error) => return Err(error.into()),
+    };
+    fs::create_dir_all(&folder).map_err(file_error(&folder, "written"))?;
+    let title = format!("{} {}", companion.package, found.version);
+    let report = TransferReport::begin(listener, title, None);
+    let unpacked = transfer(job, found.archive, 1, &folder, &report)?;
+    report.tell(TransferState::Dismissed);
+    let mut links = Vec::new();
+    for (link, program) in &companion.programs {
+        // Not every version of a package has every program.
+        if folder.join(program).exists() {
+            let target = link_program(tree, &companion.folder, Path::new(link), program)?;
+            links.push((Path::new(link), target));
+        }
+    }
+    // Only now is it known which of its files are programs.
+    let own = Manifest::of(&folder).map_err(file_error(&folder, "read"))?;
+    let mut manifest = Manifest::default().with(&own, Path::new(&companion.folder));
+    for (link, target) in &links {
+        manifest = manifest.with_link(link, target);
+    }
+    Ok(Some(Added {
+        fetched: unpacked.fetched,
+        manifest,
+        record: CompanionRecord {
+            package: companion.package.clone(),
+            version: found.version,
+            address: unpacked.archive.addresses.first().to_string(),
+            digest: unpacked.archive.digest.to_string(),
+        },
+    }))
+}
+
+/// Makes `link` in the tree lead to a program of a package in `folder`; the target is relative, so
+/// that the tree can be moved.
+fn link_program(tree: &Path, folder: &str, link: &Path, program: &str) -> Result<PathBuf, Error> {
+    let path = tree.join(folder).join(program);
+    make_program(&path).map_err(file_error(&path, "made a program"))?;
+    let up = link
+        .parent()
+        .map_or(0, |parent| parent.components().count());
+    let target: PathBuf = (0..up).map(|_| "..").chain([folder, program]).collect();
+    let place = tree.join(link);
+    if let Some(parent) = place.parent() {
+        fs::create_dir_all(parent).map_err(file_error(&place, "written"))?;
+    }
+    match symlink(&target, &place) {
+        Err(error) if error.kind() != io::ErrorKind::AlreadyExists => {
+            Err(file_error(&place, "written")(error))
+        }
+        _ => Ok(target),
+    }
+}
+
+fn make_program(path: &Path) -> io::Result<()> {
+    let mut permissions = fs::metadata(path)?.permissions();
+    permissions.set_mode(permissions.mode() | 0o111);
+    fs::set_permissions(path, permissions)
+}

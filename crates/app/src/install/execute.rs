@@ -1,0 +1,234 @@
+//! Carrying out jobs, several at a time: download, digest and unpacking at once, then what belongs to
+//! them, then the first start. What a source does not give after all, the next one is asked for.
+
+use std::collections::VecDeque;
+use std::fs;
+use std::path::Path;
+use std::sync::Mutex;
+use std::thread;
+use std::time::Instant;
+
+use vshelf_shelf::journal::Operation;
+use vshelf_shelf::record::RecordContents;
+use vshelf_sources::Archive;
+
+use super::companions;
+use super::first_start::first_start;
+use super::job::{InstallJob, offered};
+use super::transfer::{TransferReport, transfer};
+use crate::environment::Environment;
+use crate::error::{Error, file_error};
+use crate::events::{Event, Listener, TransferState};
+use crate::keep::history;
+use crate::outcome::NewInstall;
+use crate::runtime::Runtime;
+
+/// How many installs are made at a time: two keep the cores busy, and a third uses the time that
+/// they wait for the network.
+const AT_A_TIME: usize = 3;
+
+/// What a job results in: the new install, or nothing where it was there already.
+pub type JobResult = Result<Option<NewInstall>, Error>;
+
+/// Carries out the jobs as they are, and writes into the history what they resulted in. One that fails
+/// stops no other.
+pub fn execute(
+    environment: &Environment,
+    jobs: &[InstallJob],
+    listener: &dyn Listener,
+) -> Vec<JobResult> {
+    let mut results = execute_at_once(jobs, listener);
+    for result in &mut results {
+        if let Ok(Some(new)) = result
+            && let Err(error) = history::note(environment, Operation::Installed, &new.install)
+        {
+            *result = Err(error);
+        }
+    }
+    results
+}
+
+/// Carries out the jobs. What a source does not give after all, the next source of the runtime is
+/// asked for; the jobs say then which one gave it.
+pub fn execute_from_any(
+    environment: &Environment,
+    jobs: &mut [InstallJob],
+    listener: &dyn Listener,
+) -> Vec<JobResult> {
+    let mut results = execute(environment, jobs, listener);
+    loop {
+        let mut again = Vec::new();
+        for (place, result) in results.iter().enumerate() {
+            if let Err(error) = result
+                && error.is_of_source()
+                && let Some(elsewhere) = job_elsewhere(environment, &jobs[place])
+            {
+                listener.tell(Event::SourceFailed {
+                    source: &jobs[place].source.name,
+                    next: &elsewhere.source.name,
+                    title: &elsewhere.title(),
+                    error,
+                });
+                jobs[place] = elsewhere;
+                again.push(place);
+            }
+        }
+        if again.is_empty() {
+            return results;
+        }
+        let left: Vec<InstallJob> = again.iter().map(|place| jobs[*place].clone()).collect();
+        let renewed = execute(environment, &left, listener);
+        for (place, result) in again.into_iter().zip(renewed) {
+            results[place] = result;
+        }
+    }
+}
+
+/// The same job from a source behind the one that it was for, where one has the version.
+fn job_elsewhere(environment: &Environment, job: &InstallJob) -> Option<InstallJob> {
+    let mut runtime = Runtime::open(environment, job.definition.clone()).ok()?;
+    let mut behind = job.source.name.clone();
+    // Whatever is wrong with a further source, the failure of the first is what is told.
+    while runtime.load_catalog_behind(&behind).ok()? {
+        let loaded = runtime.kept_catalog()?;
+        let version = &job.release.version;
+        let release = (loaded.catalog.releases.iter())
+            .find(|release| release.version == *version && release.runs_on(&environment.platform));
+        if let Some(release) = release {
+            let (source, builds) = offered(&runtime, release).ok()?;
+            let mut elsewhere = job.clone();
+            elsewhere.source = source.clone();
+            elsewhere.builds = builds;
+            elsewhere.release = release.clone();
+            return Some(elsewhere);
+        }
+        behind.clone_from(&loaded.origin.source);
+    }
+    None
+}
+
+/// Carries out all jobs, some at a time, and gives back their results in their order.
+fn execute_at_once(jobs: &[InstallJob], listener: &dyn Listener) -> Vec<JobResult> {
+    let titles = jobs.iter().map(|job| job.title().chars().count());
+    listener.tell(Event::TransfersBegin {
+        count: jobs.len(),
+        longest_title: titles.max().unwrap_or(0),
+    });
+    let waiting: Mutex<VecDeque<usize>> = Mutex::new((0..jobs.len()).collect());
+    let next = || waiting.lock().expect("no worker panics").pop_front();
+    let mut results: Vec<(usize, JobResult)> = thread::scope(|scope| {
+        let work = || {
+            let mut done = Vec::new();
+            while let Some(index) = next() {
+                done.push((index, execute_one(&jobs[index], listener)));
+            }
+            done
+        };
+        let workers: Vec<_> = (0..jobs.len().min(AT_A_TIME))
+            .map(|_| scope.spawn(work))
+            .collect();
+        workers
+            .into_iter()
+            .flat_map(|worker| worker.join().expect("no worker panics"))
+            .collect()
+    });
+    listener.tell(Event::TransfersEnd);
+    results.sort_by_key(|(index, _)| *index);
+    results.into_iter().map(|(_, result)| result).collect()
+}
+
+/// Installs the release, unless it is there.
+fn execute_one(job: &InstallJob, listener: &dyn Listener) -> JobResult {
+    if is_done(job)? {
+        return Ok(None);
+    }
+    let _lock = job.shelf.lock(&job.key, &mut |holder| {
+        listener.tell(Event::Waiting {
+            key: &job.key,
+            holder,
+        });
+    })?;
+    if is_done(job)? {
+        return Ok(None);
+    }
+    let archive = Archive::locate(&job.transport, &job.builds.iter().collect::<Vec<_>>())?;
+    check_digest(job, &archive)?;
+    let report = TransferReport::begin(listener, job.title(), archive.size);
+    let made = make(job, archive, &report, listener);
+    report.tell(TransferState::Ended(made.is_ok()));
+    made.map(Some)
+}
+
+fn is_done(job: &InstallJob) -> Result<bool, Error> {
+    if job.options.again || job.shelf.install(&job.key)?.is_none() {
+        return Ok(false);
+    }
+    // It may have been published by a process that died before it cleaned up.
+    job.shelf.sweep()?;
+    Ok(true)
+}
+
+/// Whether what is offered now is what was offered before.
+fn check_digest(job: &InstallJob, archive: &Archive) -> Result<(), Error> {
+    let now = archive.digest.to_string();
+    match &job.expected_digest {
+        Some(before) if *before != now => Err(Error::OtherDigest {
+            title: job.title(),
+            selector: format!("{}@{}", job.definition.name, job.release.version),
+            before: before.clone(),
+            now,
+        }),
+        _ => Ok(()),
+    }
+}
+
+/// Makes the install in a stage, and publishes it on the shelf when it is whole.
+fn make(
+    job: &InstallJob,
+    archive: Archive,
+    report: &TransferReport<'_>,
+    listener: &dyn Listener,
+) -> Result<NewInstall, Error> {
+    let begun = Instant::now();
+    let stage = job.shelf.stage(job.key.as_str())?;
+    let tree = stage.path().join("tree");
+    fs::create_dir(&tree).map_err(file_error(&tree, "written"))?;
+    let unpacked = transfer(job, archive, job.source.strip_folders, &tree, report)?;
+    let (mut fetched, mut manifest) = (unpacked.fetched, unpacked.manifest);
+    let mut companions = Vec::new();
+    for companion in job.source.kind.companions() {
+        if let Some(added) = companions::add(job, companion, &tree, listener)? {
+            fetched += added.fetched;
+            manifest = manifest.with(&added.manifest, Path::new(""));
+            companions.push(added.record);
+        }
+    }
+    report.tell(TransferState::StartingOnce);
+    let broken = first_start(job, &tree)?;
+    report.tell(TransferState::Saving);
+    let address = unpacked.archive.addresses.first().to_string();
+    let contents = RecordContents {
+        runtime: job.definition.name.clone(),
+        version: job.release.version.clone(),
+        publisher: job.release.publisher.to_string(),
+        source: job.source.name.clone(),
+        platform: (job.builds.iter())
+            .find(|build| build.address == address)
+            .map_or_else(String::new, |build| build.platform.to_string()),
+        address,
+        digest: Some(unpacked.archive.digest.to_string()),
+        archive_size: unpacked.archive.size,
+        unpacked_size: manifest.bytes(),
+        files: manifest.files(),
+        installed: job.now,
+        companions,
+        adopted: None,
+        broken,
+    };
+    let install = (job.shelf).publish(&job.key, &tree, contents, &manifest, job.durability)?;
+    Ok(NewInstall {
+        install,
+        fetched,
+        took: begun.elapsed(),
+    })
+}

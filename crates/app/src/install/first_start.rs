@@ -1,0 +1,107 @@
+//! The first start of a program that was just unpacked: is it what was promised, and does it run
+//! on this system?
+
+use std::fs;
+use std::path::Path;
+use std::process::Command;
+
+use vshelf_core::Version;
+use vshelf_core::loader::{MissingDependency, package_command, read_complaint};
+use vshelf_shelf::probe::{self, ProbeError};
+use vshelf_shelf::store::program_in;
+
+use super::job::InstallJob;
+use crate::error::{Error, StartFailure};
+
+/// Starts the program in `tree` once and compares what it says with what was promised. Gives back
+/// why it does not start, in one line, where the job says to keep it all the same.
+pub fn first_start(job: &InstallJob, tree: &Path) -> Result<Option<String>, Error> {
+    let definition = &job.definition;
+    let program = program_in(tree, definition);
+    let answer = match probe::ask(&program, &definition.probe.arguments) {
+        Ok(answer) => answer,
+        Err(error) if job.options.keep_broken => return Ok(Some(explain(error).reason())),
+        Err(error) => {
+            let (publisher, version) = (&job.release.publisher, &job.release.version);
+            return Err(Error::DoesNotStart {
+                title: job.title(),
+                failure: Box::new(explain(error)),
+                selector: Some(format!("{}@{publisher}/{version}", definition.name)),
+            });
+        }
+    };
+    let promised = &job.release.version;
+    // A registry may spell a version in its own way: 10.0.0rc1 is 10.0.0-rc.1.
+    let same = |version: &str| {
+        let version = version.parse::<Version>();
+        version.is_ok_and(|version| version.precedence(promised).is_eq())
+    };
+    match definition.version_in(&answer.output) {
+        Some(version) if promised.as_str() == version || same(version) => Ok(None),
+        _ => Err(Error::WrongProgram {
+            title: job.title(),
+            answer: answer.output.lines().next().unwrap_or_default().to_owned(),
+        }),
+    }
+}
+
+/// What is known of why a program does not start.
+pub fn explain(error: ProbeError) -> StartFailure {
+    let missing = match error.missing_interpreter() {
+        Some(path) => Some(MissingDependency::Interpreter(path.display().to_string())),
+        None => read_complaint(error.complaint()),
+    };
+    let package_command = match &missing {
+        Some(MissingDependency::Library(library)) => package_for(library),
+        _ => None,
+    };
+    let libc = match &missing {
+        Some(MissingDependency::LibraryVersion { .. }) => libc_here(),
+        _ => None,
+    };
+    StartFailure {
+        error,
+        missing,
+        package_command,
+        libc,
+    }
+}
+
+impl StartFailure {
+    /// Why the program does not start, in one line.
+    pub fn reason(&self) -> String {
+        let complaint = self.error.complaint().lines().next();
+        match (&self.missing, complaint, &self.error) {
+            (Some(MissingDependency::Library(library)), ..) => {
+                format!("it needs the library {library}, which is not on this system")
+            }
+            (Some(MissingDependency::LibraryVersion { library, version }), ..) => {
+                format!("it needs {version}, which the {library} of this system does not have")
+            }
+            (Some(MissingDependency::Interpreter(path)), ..) => {
+                format!("it is started by {path}, which is not on this system")
+            }
+            (None, Some(line), _) => line.trim().to_owned(),
+            (None, None, ProbeError::Failed { status, .. }) => format!("it ends with {status}"),
+            (None, None, ProbeError::Start { source, .. }) => source.to_string(),
+            (None, None, ProbeError::Silent { .. }) => "it gives no answer".to_owned(),
+        }
+    }
+}
+
+/// The command that installs the library that a program needs, where the package is known.
+fn package_for(library: &str) -> Option<String> {
+    // Without that file the system is one of those that are not known.
+    let system = fs::read_to_string("/etc/os-release").unwrap_or_default();
+    package_command(library, &system)
+}
+
+/// The C library of this system and its version: `glibc 2.36`.
+fn libc_here() -> Option<String> {
+    let output = Command::new("getconf")
+        .arg("GNU_LIBC_VERSION")
+        .output()
+        .ok()?;
+    let text = String::from_utf8(output.stdout).ok()?;
+    (output.status.success() && !text.trim().is_empty()).then(|| text.trim().to_owned())
+}

@@ -1,0 +1,9 @@
+//! Installing: from requests to jobs, each carried out as one transaction.
+
+pub mod companions;
+pub mod conclude;
+pub mod execute;
+pub mod first_start;
+pub mod job;
+pub mod run;
+pub mod transfer;

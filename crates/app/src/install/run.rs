@@ -1,0 +1,169 @@
+//! The use case: requests become jobs, jobs become installs, and the shell and default follow.
+
+use vshelf_core::resolve::{Choice, ResolveError, Scope};
+use vshelf_core::{Request, Selector};
+
+use super::conclude::{Takeover, conclude, conclude_several};
+use super::execute::execute_from_any;
+use super::job::{InstallJob, JobOptions};
+use crate::Done;
+use crate::definitions;
+use crate::environment::Environment;
+use crate::error::Error;
+use crate::events::{Event, Listener};
+use crate::keep::carry;
+use crate::outcome::InstallResult;
+use crate::project;
+use crate::runtime::Runtime;
+
+/// What is to be installed, and how.
+#[derive(Clone, Debug, Default)]
+pub struct InstallRequest {
+    /// What to install.
+    pub requests: Vec<Request>,
+    /// What the install takes over; only with one request.
+    pub takeover: Takeover,
+    /// The install whose packages come along; only with one request.
+    pub carry_from: Option<Request>,
+    /// What is done otherwise than usual.
+    pub options: JobOptions,
+}
+
+/// Installs what is asked for. Several are fetched at the same time, and one that fails stops no
+/// other: all failures are told, and the first is given back.
+pub fn install(environment: &Environment, asked: &InstallRequest, listener: &dyn Listener) -> Done {
+    // Looked for before anything is fetched.
+    let carry_from = match &asked.carry_from {
+        Some(from) => Some(carry::find_install(environment, from)?.1),
+        None => None,
+    };
+    let mut jobs: Vec<InstallJob> = Vec::new();
+    // Of several requests for one release there is one job.
+    let mut planned: Vec<(Request, usize)> = Vec::new();
+    let mut errors = Vec::new();
+    for request in &asked.requests {
+        match plan(environment, request, asked.options, listener) {
+            Ok(job) => {
+                let known = jobs.iter().position(|other| other.is_same(&job));
+                let place = known.unwrap_or_else(|| {
+                    jobs.push(job);
+                    jobs.len() - 1
+                });
+                planned.push((request.clone(), place));
+            }
+            Err(error) => errors.push(error),
+        }
+    }
+    let mut results = Vec::new();
+    let executed = execute_from_any(environment, &mut jobs, listener);
+    for (place, result) in executed.into_iter().enumerate() {
+        match result {
+            Ok(new) => {
+                let job = &jobs[place];
+                let runtime = Runtime::open(environment, job.definition.clone())?;
+                results.push(InstallResult {
+                    title: job.title(),
+                    phase: runtime.phase_of(&job.release.version),
+                    source: job.source.name.clone(),
+                    new,
+                });
+            }
+            Err(error) => {
+                planned.retain(|(_, job)| *job != place);
+                errors.push(error);
+            }
+        }
+    }
+    match (&planned[..], &results[..]) {
+        ([(request, place)], [result]) if asked.requests.len() == 1 => {
+            let job = &jobs[*place];
+            listener.tell(Event::Installed(result));
+            let runtime = Runtime::open(environment, job.definition.clone())?;
+            conclude(&runtime, request, &job.key, asked.takeover, listener)?;
+            if let Some(from) = &carry_from {
+                carry::carry(&runtime.reopened()?, from, &job.key, listener)?;
+            }
+        }
+        (_, []) => {}
+        _ => {
+            listener.tell(Event::InstalledSeveral(&results));
+            let installed: Vec<(Request, &InstallJob)> = planned
+                .into_iter()
+                .map(|(request, place)| (request, &jobs[place]))
+                .collect();
+            conclude_several(environment, &installed, listener)?;
+        }
+    }
+    first_of(errors, listener)
+}
+
+/// Tells all errors but the first, which decides how the use case ends.
+fn first_of(errors: Vec<Error>, listener: &dyn Listener) -> Done {
+    let mut errors = errors.into_iter();
+    let first = errors.next();
+    for error in errors {
+        listener.tell(Event::Failed(&error));
+    }
+    first.map_or(Ok(()), Err)
+}
+
+/// The job that a request becomes.
+fn plan(
+    environment: &Environment,
+    request: &Request,
+    options: JobOptions,
+    listener: &dyn Listener,
+) -> Result<InstallJob, Error> {
+    let mut runtime = Runtime::of_request(environment, request)?;
+    load_for(&mut runtime, request, listener)?;
+    let Choice::Version(candidate) = runtime.resolve(request, Scope::Published)? else {
+        return Err(Error::SystemInstall);
+    };
+    let release = candidate.release.ok_or_else(|| Error::NotPublished {
+        selector: request.to_string(),
+    })?;
+    InstallJob::new(&runtime, release, options)
+}
+
+/// Loads the catalog, and asks the source again where what is kept does not have what is asked for.
+fn load_for(runtime: &mut Runtime<'_>, request: &Request, listener: &dyn Listener) -> Done {
+    runtime.load_catalog(false)?;
+    let missing = matches!(
+        runtime.explain(request, Scope::Published).outcome,
+        Err(ResolveError::NotPublished { .. } | ResolveError::UnknownName { .. })
+    );
+    let worth_asking = matches!(
+        request.selector,
+        Selector::Version(_) | Selector::Range(_) | Selector::Name(_)
+    );
+    if missing && worth_asking && !runtime.environment().transport.is_offline() {
+        runtime.load_catalog(true)?;
+    }
+    runtime.tell_catalog(listener);
+    Ok(())
+}
+
+/// What the project here requires: of every runtime that one of its files speaks for.
+pub fn required(environment: &Environment, listener: &dyn Listener) -> Result<Vec<Request>, Error> {
+    let mut requests = Vec::new();
+    for name in definitions::names(&environment.folders()?.config)? {
+        let runtime = Runtime::named(environment, Some(&name))?;
+        if let Some(found) = project::find_requirement(&runtime)? {
+            let request = found.requirement.request;
+            listener.tell(Event::RequirementFound {
+                file: &found.file,
+                title: &runtime.definition.title,
+                request: &request,
+            });
+            project::note(environment, &found.file);
+            requests.push(Request {
+                runtime: Some(name),
+                ..request
+            });
+        }
+    }
+    if requests.is_empty() {
+        project::need_requirement(&Runtime::named(environment, None)?)?;
+    }
+    Ok(requests)
+}

@@ -1,0 +1,107 @@
+//! One archive, downloaded and unpacked in one pass over its bytes.
+
+use std::fs;
+use std::io::Write;
+use std::path::{Path, PathBuf};
+use std::sync::atomic::{AtomicUsize, Ordering};
+use std::thread;
+
+use vshelf_shelf::Manifest;
+use vshelf_shelf::pipe::pipe;
+use vshelf_shelf::unpack::{Bounds, unpack};
+use vshelf_sources::{Archive, Download, DownloadError};
+
+use super::job::InstallJob;
+use crate::error::{Error, file_error};
+use crate::events::{Event, Listener, TransferState};
+
+/// An archive that was unpacked.
+pub struct Unpacked {
+    /// The bytes that came over the network.
+    pub fetched: u64,
+    /// What it consists of.
+    pub manifest: Manifest,
+    /// The archive.
+    pub archive: Archive,
+}
+
+/// A transfer, as listeners are told of it.
+pub struct TransferReport<'l> {
+    listener: &'l dyn Listener,
+    id: usize,
+    title: String,
+}
+
+impl<'l> TransferReport<'l> {
+    /// Tells that a transfer of `size` bytes begins.
+    pub fn begin(listener: &'l dyn Listener, title: String, size: Option<u64>) -> Self {
+        static NEXT: AtomicUsize = AtomicUsize::new(0);
+        let report = TransferReport {
+            listener,
+            id: NEXT.fetch_add(1, Ordering::Relaxed),
+            title,
+        };
+        report.tell(TransferState::Started(size));
+        report
+    }
+
+    /// Tells how far it is.
+    pub fn tell(&self, state: TransferState) {
+        self.listener.tell(Event::Transfer {
+            id: self.id,
+            title: &self.title,
+            state,
+        });
+    }
+}
+
+/// Downloads an archive and unpacks it into `tree`: this thread writes while others download and
+/// decode.
+pub fn transfer(
+    job: &InstallJob,
+    archive: Archive,
+    strip_folders: usize,
+    tree: &Path,
+    report: &TransferReport<'_>,
+) -> Result<Unpacked, Error> {
+    let partial = partial_file(job, &archive)?;
+    let download = Download { archive, partial };
+    let (mut writer, reader) = pipe();
+    let (downloaded, unpacked) = thread::scope(|scope| {
+        let downloading = scope.spawn(|| {
+            let mut sink = |piece: &[u8]| writer.write_all(piece);
+            let mut progress = |bytes, all| report.tell(TransferState::Bytes(bytes, all));
+            let fetched = download.run(&job.transport, &mut sink, &mut progress)?;
+            // Only a verified archive ends; a wrong one breaks off, and unpacking fails with it.
+            writer.finish().map_err(DownloadError::Sink)?;
+            Ok(fetched)
+        });
+        let unpacked = unpack(reader, strip_folders, tree, Bounds::default());
+        let downloaded: Result<u64, DownloadError> =
+            downloading.join().expect("the download does not panic");
+        (downloaded, unpacked)
+    });
+    match (downloaded, unpacked) {
+        (Ok(fetched), Ok(manifest)) => Ok(Unpacked {
+            fetched,
+            manifest,
+            archive: download.archive,
+        }),
+        // When unpacking stops first, the download only notices that nobody listens.
+        (Err(DownloadError::Sink(_)) | Ok(_), Err(source)) => Err(Error::Unpack {
+            archive: download.archive.addresses.first().to_string(),
+            source,
+        }),
+        (Err(error), _) => Err(error.into()),
+    }
+}
+
+/// The file that keeps what has come of an archive so far. Its digest makes sure that only the same
+/// bytes are gone on with, and its key that only the holder of that key's lock writes to it.
+fn partial_file(job: &InstallJob, archive: &Archive) -> Result<PathBuf, Error> {
+    let folder = &job.archives;
+    fs::create_dir_all(folder).map_err(file_error(folder, "written"))?;
+    let digest = archive.digest.to_string().replace(':', "-");
+    let (runtime, key) = (&job.definition.name, &job.key);
+    Ok(folder.join(format!("{runtime}-{key}-{digest}.partial")))
+}

@@ -1,0 +1,187 @@
+//! Connecting shells: the files that they source, and one guarded block in their start-up files.
+
+use std::fs;
+use std::io;
+use std::os::unix::fs::PermissionsExt;
+use std::path::{Path, PathBuf};
+
+use vshelf_files::{atomic, optional};
+use vshelf_shell::start_up::{self, Connection};
+use vshelf_shell::{Dialect, connection};
+
+use super::files::{
+    functions_path, integration_path, integration_text, source_line, write_if_other,
+};
+use super::refresh::refresh;
+use crate::Done;
+use crate::environment::Environment;
+use crate::error::{Error, file_error};
+
+/// What connecting a shell changed.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Connected {
+    /// The shell.
+    pub dialect: Dialect,
+    /// Its start-up file.
+    pub start_up_file: PathBuf,
+    /// The lines that were written into the start-up file; nothing where they were there.
+    pub new_lines: Option<String>,
+    /// Whether the integration was written anew.
+    pub renewed: bool,
+    /// The line that connects the calling shell, where it is not connected.
+    pub source_line: Option<String>,
+}
+
+/// Connects a shell; safe to repeat.
+pub fn connect(environment: &Environment, dialect: Dialect) -> Result<Connected, Error> {
+    let file = start_up_file(environment, dialect)?;
+    let text = read_or_empty(&file)?;
+    let renewed = write_integration(environment, dialect)?;
+    let integration = integration_path(environment, dialect)?;
+    let with_block = start_up::with_block(&text, dialect, &integration);
+    let changed = with_block != text;
+    if changed {
+        write_start_up_file(&file, &with_block)?;
+    }
+    // A connected shell of another kind cannot source this integration.
+    let open = environment.shell.dialect().is_none();
+    Ok(Connected {
+        dialect,
+        start_up_file: file,
+        new_lines: changed.then(|| start_up::block(dialect, &integration)),
+        renewed,
+        source_line: open
+            .then(|| source_line(environment, dialect))
+            .transpose()?,
+    })
+}
+
+/// Takes the block out of a shell's start-up file; gives back the file, and whether there was one.
+pub fn disconnect(environment: &Environment, dialect: Dialect) -> Result<(PathBuf, bool), Error> {
+    let file = start_up_file(environment, dialect)?;
+    match start_up::without_block(&read_or_empty(&file)?) {
+        Some(without) => {
+            write_start_up_file(&file, &without)?;
+            Ok((file, true))
+        }
+        None => Ok((file, false)),
+    }
+}
+
+/// Writes the integration of a shell; says whether that changed anything.
+fn write_integration(environment: &Environment, dialect: Dialect) -> Result<bool, Error> {
+    let text = integration_text(environment, dialect)?;
+    let layout = environment.layout()?;
+    layout.claim().map_err(vshelf_shelf::ShelfError::from)?;
+    let other_functions = match functions_path(environment, dialect)? {
+        Some(functions) => write_if_other(&functions, &connection::render_functions(dialect))?,
+        None => false,
+    };
+    let other_text = write_if_other(&integration_path(environment, dialect)?, &text)?;
+    refresh(environment)?;
+    Ok(other_functions || other_text)
+}
+
+/// The shell with this name.
+pub fn read_shell(name: &str) -> Result<Dialect, Error> {
+    Ok(name.parse()?)
+}
+
+/// The person's own shell, as SHELL says.
+pub fn own_shell(environment: &Environment) -> Result<Dialect, Error> {
+    let shell = environment.variables().text("SHELL");
+    shell.parse().map_err(|_| Error::OwnShell {
+        shell: shell.to_owned(),
+    })
+}
+
+/// The start-up file of a shell, through every link, so that a link stays one.
+pub fn start_up_file(environment: &Environment, dialect: Dialect) -> Result<PathBuf, Error> {
+    let variables = environment.variables();
+    let home = variables.home().ok_or(Error::NoHome)?;
+    let variable = |name: &str| variables.get(name).map(Into::into);
+    let file = start_up::start_up_file(dialect, &home, variable);
+    Ok(fs::canonicalize(&file).unwrap_or(file))
+}
+
+/// The text of a file, empty where there is none.
+pub fn read_or_empty(file: &Path) -> Result<String, Error> {
+    let text = optional::read_text(file).map_err(file_error(file, "read"))?;
+    Ok(text.unwrap_or_default())
+}
+
+/// Writes a start-up file in one step, with the permissions that it had.
+fn write_start_up_file(file: &Path, text: &str) -> Done {
+    let permissions = match fs::metadata(file) {
+        Ok(found) => found.permissions(),
+        Err(error) if error.kind() == io::ErrorKind::NotFound => fs::Permissions::from_mode(0o644),
+        Err(error) => return Err(file_error(file, "read")(error)),
+    };
+    atomic::write_file(file, text.as_bytes())
+        .and_then(|()| fs::set_permissions(file, permissions))
+        .map_err(file_error(file, "written"))
+}
+
+/// Fails where a command cannot change the shell that called it, with the way to connect it.
+pub fn require_connection(environment: &Environment) -> Done {
+    if environment.shell.can_change() {
+        return Ok(());
+    }
+    let dialect = own_shell(environment).unwrap_or(Dialect::Bash);
+    let written = integration_path(environment, dialect)?.exists();
+    let source_line = match written {
+        true => Some(source_line(environment, dialect)?),
+        false => None,
+    };
+    Err(Error::NotConnected { source_line })
+}
+
+/// What is wrong with how new shells, or the calling one, are connected.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum ConnectionProblem {
+    /// The start-up file is not as it should be.
+    StartUpFile(PathBuf, Connection),
+    /// The integration is gone.
+    Gone(PathBuf),
+    /// The integration is of another version of this program.
+    Outdated(PathBuf),
+    /// This shell was opened before it was connected; the line connects it.
+    OpenedBefore(String),
+}
+
+/// How the person's own shell is connected; nothing where that is as it should be. What is wrong with
+/// the calling shell alone is looked for where `of_calling_shell` says so.
+pub fn problem(
+    environment: &Environment,
+    of_calling_shell: bool,
+) -> Result<Option<ConnectionProblem>, Error> {
+    let Ok(dialect) = own_shell(environment) else {
+        // A shell that cannot be connected is no mistake.
+        return Ok(None);
+    };
+    let file = start_up_file(environment, dialect)?;
+    let integration = integration_path(environment, dialect)?;
+    let functions = functions_path(environment, dialect)?;
+    let state = start_up::connection(&read_or_empty(&file)?, dialect, &integration);
+    if state != Connection::Right {
+        return Ok(Some(ConnectionProblem::StartUpFile(file, state)));
+    }
+    if !integration.exists() || functions.as_deref().is_some_and(|file| !file.exists()) {
+        return Ok(Some(ConnectionProblem::Gone(integration)));
+    }
+    let same_functions = match &functions {
+        Some(file) => read_or_empty(file)? == connection::render_functions(dialect),
+        None => true,
+    };
+    let same_text = read_or_empty(&integration)? == integration_text(environment, dialect)?;
+    if !(same_functions && same_text) {
+        return Ok(Some(ConnectionProblem::Outdated(integration)));
+    }
+    match environment.shell.dialect() {
+        None if of_calling_shell => {
+            let line = source_line(environment, dialect)?;
+            Ok(Some(ConnectionProblem::OpenedBefore(line)))
+        }
+        _ => Ok(None),
+    }
+}

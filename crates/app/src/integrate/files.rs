@@ -1,0 +1,82 @@
+//! The files that start-up files source, kept in step with the program.
+
+use std::path::{Path, PathBuf};
+
+use vshelf_files::{atomic, optional};
+use vshelf_shell::connection::{self, Places};
+use vshelf_shell::{Dialect, quote, start_up};
+
+use super::stamps;
+use crate::environment::Environment;
+use crate::error::{Error, file_error};
+
+/// The file that a shell's start-up file sources.
+pub fn integration_path(environment: &Environment, dialect: Dialect) -> Result<PathBuf, Error> {
+    let folder = environment.layout()?.connect();
+    Ok(folder.join(connection::integration_file(dialect)))
+}
+
+/// The file of functions that the integration reads when one is needed, where it has one beside it.
+pub fn functions_path(
+    environment: &Environment,
+    dialect: Dialect,
+) -> Result<Option<PathBuf>, Error> {
+    let folder = environment.layout()?.connect();
+    Ok(connection::functions_file(dialect).map(|file| folder.join(file)))
+}
+
+/// The line that connects an open shell.
+pub fn source_line(environment: &Environment, dialect: Dialect) -> Result<String, Error> {
+    let path = integration_path(environment, dialect)?;
+    let quoted = match dialect {
+        // Beginning with ~ where that will do.
+        Dialect::Bash
+        | Dialect::Zsh
+        | Dialect::Fish
+        | Dialect::Sh
+        | Dialect::Ksh
+        | Dialect::Mksh => quote::path(&path, environment.variables().home().as_deref()),
+        _ => dialect.quote(&path.to_string_lossy()),
+    };
+    Ok(start_up::source_line(dialect, &quoted))
+}
+
+/// The integration's text for this program and this shelf.
+pub fn integration_text(environment: &Environment, dialect: Dialect) -> Result<String, Error> {
+    let program = own_program()?;
+    let data = &environment.folders()?.data;
+    if data.to_string_lossy().contains(':') {
+        return Err(Error::ColonInData { data: data.clone() });
+    }
+    let places = Places {
+        data,
+        program: &program,
+        stamps: &stamps::folder(environment)?,
+    };
+    Ok(connection::render_integration(dialect, places))
+}
+
+/// The integration in one piece, the functions first: it then has no need to look for them.
+pub fn whole_text(environment: &Environment, dialect: Dialect) -> Result<String, Error> {
+    let functions = match dialect {
+        // It runs the parts of the file beside it, or reads them in a place of their own.
+        Dialect::Tcsh | Dialect::Elvish => String::new(),
+        _ => connection::render_functions(dialect),
+    };
+    Ok(functions + &integration_text(environment, dialect)?)
+}
+
+/// The path of this program.
+pub fn own_program() -> Result<PathBuf, Error> {
+    std::env::current_exe().map_err(|source| Error::OwnProgram { source })
+}
+
+/// Writes a file unless it has this text; says whether it did not.
+pub fn write_if_other(path: &Path, text: &str) -> Result<bool, Error> {
+    let before = optional::read_text(path).map_err(file_error(path, "read"))?;
+    if before.as_deref() == Some(text) {
+        return Ok(false);
+    }
+    atomic::write_file(path, text.as_bytes()).map_err(file_error(path, "written"))?;
+    Ok(true)
+}

@@ -1,0 +1,8 @@
+//! Shells, editors and projects brought together with the shelf: what start-up files source, launchers,
+//! and stamps that tell shells what projects resulted in.
+
+pub mod connect;
+pub mod files;
+pub mod launchers;
+pub mod refresh;
+pub mod stamps;

@@ -1,0 +1,126 @@
+//! What was left behind: by commands that were cut off, by downloads that nobody goes on with, by
+//! sources that are no longer defined.
+
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::time::{Duration, SystemTime};
+
+use serde::Serialize;
+use vshelf_files::optional;
+use vshelf_files::tree::bytes_in;
+use vshelf_shelf::Shelf;
+use vshelf_shelf::staging::AbandonedStage;
+
+use crate::definitions;
+use crate::environment::Environment;
+use crate::error::{Error, file_error};
+
+/// How old a partial download is before nobody goes on with it.
+const STALE: Duration = Duration::from_secs(7 * 24 * 60 * 60);
+
+/// What commands can leave behind.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum LeftoverKind {
+    /// The stage of a command that was cut off.
+    UnfinishedCommand,
+    /// A download that nobody goes on with.
+    PartialDownload,
+    /// A catalog of a source that is no longer defined.
+    UnknownCatalog,
+}
+
+impl LeftoverKind {
+    /// Every kind, in the order in which they are told.
+    pub const ALL: [LeftoverKind; 3] = [
+        LeftoverKind::UnfinishedCommand,
+        LeftoverKind::PartialDownload,
+        LeftoverKind::UnknownCatalog,
+    ];
+}
+
+/// Something that commands left behind and nobody needs.
+#[derive(Debug)]
+pub struct Leftover {
+    /// What it is.
+    pub kind: LeftoverKind,
+    /// Its bytes.
+    pub bytes: u64,
+    place: Place,
+}
+
+#[derive(Debug)]
+enum Place {
+    Stage(AbandonedStage),
+    File(PathBuf),
+}
+
+impl Leftover {
+    fn stage(stage: AbandonedStage) -> Result<Leftover, Error> {
+        let folder = stage.folder();
+        Ok(Leftover {
+            kind: LeftoverKind::UnfinishedCommand,
+            bytes: bytes_in(folder).map_err(file_error(folder, "read"))?,
+            place: Place::Stage(stage),
+        })
+    }
+
+    fn file(kind: LeftoverKind, path: PathBuf) -> Result<Leftover, Error> {
+        Ok(Leftover {
+            kind,
+            bytes: bytes_in(&path).map_err(file_error(&path, "read"))?,
+            place: Place::File(path),
+        })
+    }
+
+    /// Deletes it, and says how many bytes that freed.
+    pub fn delete(self) -> Result<u64, Error> {
+        match self.place {
+            Place::Stage(stage) => {
+                let folder = stage.folder().to_owned();
+                stage.delete().map_err(file_error(&folder, "deleted"))
+            }
+            Place::File(path) => {
+                optional::remove(&path).map_err(file_error(&path, "deleted"))?;
+                Ok(self.bytes)
+            }
+        }
+    }
+}
+
+/// What commands that were cut off left behind.
+pub fn unfinished(environment: &Environment) -> Result<Vec<Leftover>, Error> {
+    let stages = Shelf::abandoned(environment.folders()?)?;
+    stages.into_iter().map(Leftover::stage).collect()
+}
+
+/// Everything that was left behind.
+pub fn find(environment: &Environment) -> Result<Vec<Leftover>, Error> {
+    let folders = environment.folders()?;
+    let mut found = unfinished(environment)?;
+    let archives = folders.cache.join("archives");
+    for entry in optional::entries(&archives).map_err(file_error(&archives, "read"))? {
+        if is_stale(&entry.path()) {
+            found.push(Leftover::file(LeftoverKind::PartialDownload, entry.path())?);
+        }
+    }
+    let definitions = (definitions::names(&folders.config)?.iter())
+        .map(|name| environment.definition(name))
+        .collect::<Result<Vec<_>, _>>()?;
+    let known: Vec<_> = (definitions.iter())
+        .map(|definition| (definition.name.as_str(), &definition.sources[..]))
+        .collect();
+    let catalogs = folders.cache.join("catalogs");
+    let unclaimed = environment.catalogs()?.unclaimed(&known);
+    for path in unclaimed.map_err(file_error(&catalogs, "read"))? {
+        found.push(Leftover::file(LeftoverKind::UnknownCatalog, path)?);
+    }
+    Ok(found)
+}
+
+/// Whether a file was not written to for long, by the clock that files have their times from.
+fn is_stale(path: &Path) -> bool {
+    let modified = fs::metadata(path).and_then(|found| found.modified());
+    let age = modified.map(|modified| SystemTime::now().duration_since(modified));
+    age.is_ok_and(|age| age.is_ok_and(|age| age > STALE))
+}

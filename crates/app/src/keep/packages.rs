@@ -1,0 +1,174 @@
+//! The packages in an install, through the runtime's own package tool.
+
+use std::process::{Command, Output, Stdio};
+use std::time::Duration;
+
+use vshelf_core::packages::{self, Package, PackageAction, PackageTool};
+use vshelf_core::{Key, Pick};
+use vshelf_shelf::probe;
+use vshelf_shelf::store::program_named;
+
+use crate::Done;
+use crate::error::{Error, PackageAttempt};
+use crate::outcome::CarryOutcome;
+use crate::runtime::Runtime;
+use crate::session::Target;
+
+/// How long a tool may take to list its packages.
+const PATIENCE: Duration = Duration::from_secs(30);
+
+/// The package tool of an install.
+struct Tool<'r> {
+    tool: &'r PackageTool,
+    runtime: &'r Runtime<'r>,
+    key: &'r Key,
+}
+
+impl Tool<'_> {
+    fn command(&self, arguments: &[String]) -> Command {
+        let folder = self.runtime.shelf.install_folder(self.key);
+        let program = program_named(&folder, &self.runtime.definition, &self.tool.program);
+        let mut command = Command::new(program);
+        let target = Target::Pick(Pick::Install(self.key.clone()));
+        for (name, value) in target.variables(self.runtime) {
+            match value {
+                Some(value) => command.env(name, value),
+                None => command.env_remove(name),
+            };
+        }
+        for (name, value) in &self.tool.environment {
+            command.env(name, value.replace("{install}", &folder.to_string_lossy()));
+        }
+        command
+            .args(arguments)
+            // A project's own settings do not belong to what is installed for all.
+            .current_dir(&folder)
+            .stdin(Stdio::null());
+        command
+    }
+
+    fn run(&self, arguments: &[String]) -> Result<Output, Error> {
+        let output = self.command(arguments).output();
+        output.map_err(|error| self.failed("cannot be started", error.to_string()))
+    }
+
+    fn failed(&self, problem: &'static str, cause: String) -> Error {
+        Error::PackageTool {
+            tool: self.tool.program.clone(),
+            key: self.key.clone(),
+            problem,
+            cause,
+        }
+    }
+}
+
+fn tool<'r>(runtime: &'r Runtime<'r>, key: &'r Key) -> Result<Tool<'r>, Error> {
+    let tool = runtime.definition.packages.as_ref();
+    let tool = tool.ok_or_else(|| Error::NoPackageTool {
+        title: runtime.definition.title.clone(),
+    })?;
+    Ok(Tool { tool, runtime, key })
+}
+
+/// The packages in the install with this key, without those that came with its build.
+pub fn list(runtime: &Runtime<'_>, key: &Key) -> Result<Vec<Package>, Error> {
+    let tool = tool(runtime, key)?;
+    let unlisted = |cause: String| tool.failed("does not list its packages", cause);
+    let output = probe::run(tool.command(&tool.tool.list), PATIENCE)
+        .map_err(|error| unlisted(error.to_string()))?;
+    let listed = String::from_utf8_lossy(&output.stdout);
+    // Tools also end with a failure where a single package is not as it should be.
+    if !output.status.success() && listed.trim().is_empty() {
+        return Err(unlisted(complaint(&output)));
+    }
+    (tool.tool.read(&listed)).map_err(|error| unlisted(error.to_string()))
+}
+
+/// What has to be done to have the packages of one install in another.
+pub fn plan(
+    runtime: &Runtime<'_>,
+    from: &Key,
+    to: &Key,
+) -> Result<Vec<(Package, CarryOutcome)>, Error> {
+    let from = list(runtime, from)?;
+    let to = list(runtime, to)?;
+    let planned = packages::plan(&from, &to)
+        .into_iter()
+        .map(|(package, action)| {
+            let outcome = match action {
+                PackageAction::Install => CarryOutcome::Planned,
+                PackageAction::AlreadyThere(version) => CarryOutcome::AlreadyThere { version },
+                PackageAction::FromElsewhere(from) => CarryOutcome::FromElsewhere { from },
+            };
+            (package.clone(), outcome)
+        });
+    Ok(planned.collect())
+}
+
+/// Installs what is planned into the install with this key: together where the tool can, and one at a
+/// time where that fails, so that one package keeps no other from being installed.
+pub fn install(
+    runtime: &Runtime<'_>,
+    to: &Key,
+    planned: &mut [(Package, CarryOutcome)],
+    mut on_each: impl FnMut(&[&Package]),
+) -> Done {
+    let tool = tool(runtime, to)?;
+    let waiting = |(_, outcome): &&mut (Package, CarryOutcome)| *outcome == CarryOutcome::Planned;
+    let mut left: Vec<&mut (Package, CarryOutcome)> = planned.iter_mut().filter(waiting).collect();
+    if tool.tool.several && left.len() > 1 {
+        let all: Vec<&Package> = left.iter().map(|(package, _)| package).collect();
+        on_each(&all);
+        let spelled: Vec<String> = all.iter().map(|package| package.spelled()).collect();
+        let output = tool.run(&tool.tool.install_arguments(&spelled))?;
+        if output.status.success() {
+            for (_, outcome) in &mut left {
+                *outcome = CarryOutcome::Installed;
+            }
+            return Ok(());
+        }
+    }
+    for (package, outcome) in left {
+        on_each(&[package]);
+        let output = tool.run(&tool.tool.install_arguments(&[package.spelled()]))?;
+        *outcome = match output.status.success() {
+            true => CarryOutcome::Installed,
+            false => CarryOutcome::Failed {
+                why: complaint(&output),
+            },
+        };
+    }
+    Ok(())
+}
+
+/// The calls that install these packages, as `name@version`, into an install by hand; nothing where
+/// the runtime has no package tool.
+pub fn attempt(runtime: &Runtime<'_>, key: &Key, spelled: &[String]) -> Option<PackageAttempt> {
+    let tool = runtime.definition.packages.as_ref()?;
+    let calls = match tool.several {
+        true => vec![tool.install_arguments(spelled)],
+        false => (spelled.chunks(1))
+            .map(|package| tool.install_arguments(package))
+            .collect(),
+    };
+    Some(PackageAttempt {
+        prefix: runtime.environment().prefix(runtime.name()),
+        selector: runtime.pick_selector(&key.clone().into()),
+        tool: tool.program.clone(),
+        calls,
+    })
+}
+
+/// The line of what a tool said that tells most.
+fn complaint(output: &Output) -> String {
+    let text = String::from_utf8_lossy(&output.stderr);
+    let lines = || text.lines().map(str::trim).filter(|line| !line.is_empty());
+    let telling = lines().find(|line| {
+        let line = line.to_lowercase();
+        line.contains("error") && line.len() > 20
+    });
+    match telling.or_else(|| lines().next_back()) {
+        Some(line) => line.to_owned(),
+        None => format!("it ended with {}", output.status),
+    }
+}

@@ -1,0 +1,56 @@
+//! What is outdated on the shelf, with all that the disk and the system know of who uses it.
+
+use vshelf_core::Key;
+use vshelf_core::tidy::{self, Assessment, Held, Protection};
+
+use super::holders::Holders;
+use crate::activity::Activity;
+use crate::error::Error;
+use crate::runtime::Runtime;
+
+/// What a person says of single installs.
+#[derive(Debug, Default)]
+pub struct Selection {
+    /// The installs to remove whether or not they are outdated.
+    pub include: Vec<Key>,
+    /// The installs to leave out this time.
+    pub except: Vec<Key>,
+}
+
+/// The plan for one runtime's shelf.
+pub fn plan<'r>(
+    runtime: &'r Runtime<'_>,
+    holders: &Holders,
+    selection: &Selection,
+) -> Result<Vec<Assessment<'r>>, Error> {
+    let environment = runtime.environment();
+    let activity = Activity::of(runtime);
+    let required = holders.of_projects(runtime);
+    let held = runtime.installs.iter().map(|install| {
+        let key = &install.id.key;
+        let mut protections = holders.of_install(runtime, &activity, install);
+        let by_projects = required.iter().filter(|(pick, _)| pick.is(key));
+        protections
+            .extend(by_projects.map(|(_, file)| Protection::Requirement { file: file.clone() }));
+        protections.extend(
+            selection
+                .except
+                .contains(key)
+                .then_some(Protection::LeftOut),
+        );
+        Held {
+            install: &install.id,
+            bytes: install.record.contents.unpacked_size,
+            used: runtime.used_on(install),
+            asked: selection.include.contains(key),
+            protections,
+        }
+    });
+    Ok(tidy::plan(
+        runtime.around_shelf(),
+        held.collect(),
+        &environment.settings()?.policy(),
+        &environment.platform,
+        runtime.today,
+    ))
+}

@@ -1,0 +1,187 @@
+//! Removing installs, with what that means for the default, the labels, projects and the shell.
+
+use vshelf_core::activation::Rule;
+use vshelf_core::resolve::Scope;
+use vshelf_core::tidy::Protection;
+use vshelf_core::{Key, Request};
+use vshelf_shelf::journal::Operation;
+use vshelf_shelf::record::Adopted;
+use vshelf_shelf::store::{Removal, Running};
+
+use super::history::{self, Why};
+use super::packages;
+use crate::Done;
+use crate::activity::Activity;
+use crate::environment::Environment;
+use crate::error::{Class, Error, Need};
+use crate::events::{Event, Listener};
+use crate::integrate::stamps;
+use crate::outcome::{Asker, Reassigned, Removed};
+use crate::project;
+use crate::runtime::Runtime;
+use crate::session;
+
+/// What is to be removed, and what may stand in the way.
+#[derive(Clone, Debug, Default)]
+pub struct RemoveRequest {
+    /// What to remove.
+    pub requests: Vec<Request>,
+    /// Whether all are removed where a request covers several installs.
+    pub every: bool,
+    /// Whether what is the default, active or running is removed too.
+    pub even_if_used: bool,
+}
+
+/// Removes what is asked for. Everything is looked at before anything is removed.
+pub fn remove(environment: &Environment, asked: &RemoveRequest, listener: &dyn Listener) -> Done {
+    let mut planned: Vec<(Runtime<'_>, Vec<Key>)> = Vec::new();
+    for request in &asked.requests {
+        let runtime = Runtime::of_request(environment, request)?;
+        let keys = plan(&runtime, request, asked)?;
+        planned.push((runtime, keys));
+    }
+    let running = match asked.even_if_used {
+        true => Running::Ignored,
+        false => Running::Spared,
+    };
+    for (runtime, keys) in planned {
+        for key in keys {
+            // Another of these may have been the default, or what this shell used.
+            let runtime = runtime.reopened()?;
+            if runtime.install(&key).is_some() {
+                let why = Why::default();
+                let mut removed = remove_install(&runtime, &key, Operation::Removed, why, running)?;
+                removed.reassigned = reassigned(&runtime, &key)?;
+                listener.tell(Event::Removed(&removed));
+            }
+        }
+    }
+    Ok(())
+}
+
+/// The keys that a request means, where they may be removed.
+fn plan(
+    runtime: &Runtime<'_>,
+    request: &Request,
+    asked: &RemoveRequest,
+) -> Result<Vec<Key>, Error> {
+    let covered = runtime.covered(request, Scope::Shelf)?;
+    let installs: Vec<_> = covered.iter().filter_map(|c| c.install).collect();
+    if installs.is_empty() {
+        return Err(Error::NotAnInstall {
+            selector: request.to_string(),
+            class: Class::Refused,
+        });
+    }
+    if installs.len() > 1 && !asked.every {
+        let installs = installs.iter();
+        return Err(Error::CoversSeveral {
+            selector: request.to_string(),
+            installs: installs.map(|id| runtime.exact_selector(id)).collect(),
+        });
+    }
+    let activity = Activity::of(runtime);
+    for install in &installs {
+        if let Some(by) = need(runtime, &activity, &install.key)
+            && !asked.even_if_used
+        {
+            return Err(Error::Needed {
+                title: runtime.display_name(install),
+                selector: request.to_string(),
+                by,
+            });
+        }
+    }
+    Ok(installs.iter().map(|install| install.key.clone()).collect())
+}
+
+/// Who needs the install with this key.
+fn need(runtime: &Runtime<'_>, activity: &Activity, key: &Key) -> Option<Need> {
+    match activity.rule() {
+        _ if runtime.is_default(key) => Some(Need::Default),
+        _ if !activity.is_active(key) => None,
+        Some(Rule::Requirement) => Some(Need::Requirement),
+        _ => Some(Need::ThisShell),
+    }
+}
+
+/// Removes the install with this key, writes that into the history, and brings the default and the
+/// calling shell in order.
+pub fn remove_install(
+    runtime: &Runtime<'_>,
+    key: &Key,
+    operation: Operation,
+    why: Why,
+    running: Running,
+) -> Result<Removed, Error> {
+    let environment = runtime.environment();
+    let gone = || Error::GoneMeanwhile { key: key.clone() };
+    let install = runtime.install(key).ok_or_else(gone)?;
+    let title = runtime.display_name(&install.id);
+    // Asked before it goes; an install whose package tool does not answer has none to tell.
+    let packages = packages::list(runtime, key).unwrap_or_default();
+    let was_default = runtime.is_default(key);
+    let written = || history::note_removal(environment, operation, why, install, &packages);
+    let freed = match runtime.shelf.remove(key, running, written)? {
+        Removal::Freed(freed) => freed,
+        Removal::Spared(process) => {
+            return Err(Error::InUse {
+                title,
+                protection: Protection::Process {
+                    id: process.id,
+                    program: process.program,
+                },
+                since_planned: false,
+            });
+        }
+    };
+    stamps::forget(environment)?;
+    if runtime.state.kept.contains(key) {
+        runtime.shelf.change_state(|state| {
+            state.kept.remove(key);
+        })?;
+    }
+    if was_default {
+        runtime.shelf.clear_default()?;
+    }
+    let shell = &environment.shell;
+    let switched = shell.will_be_switched(runtime.name());
+    let follows_again = switched.is_some_and(|pick| pick.is(key)) && shell.can_change();
+    if follows_again {
+        session::plan_following(&runtime.reopened()?, None);
+    }
+    Ok(Removed {
+        title,
+        runtime_title: runtime.definition.title.clone(),
+        operation,
+        linked: install.record.contents.adopted == Some(Adopted::Linked),
+        freed,
+        was_default,
+        shell_follows_again: follows_again,
+        reassigned: Vec::new(),
+    })
+}
+
+/// The labels and projects that asked for what was removed, and what they find now.
+fn reassigned(before: &Runtime<'_>, key: &Key) -> Result<Vec<Reassigned>, Error> {
+    let now = before.reopened()?;
+    let mut asked: Vec<(Asker, Request)> = Vec::new();
+    for (label, selector) in &before.state.labels {
+        let request = selector.parse()?;
+        asked.push((Asker::Label(label.clone(), selector.clone()), request));
+    }
+    let projects = project::seen(before.environment())?;
+    for found in project::requirements_of(before, &projects) {
+        asked.push((Asker::Project(found.file), found.requirement.request));
+    }
+    asked.retain(|(_, request)| {
+        let pick = before.pick_meeting(request);
+        pick.is_some_and(|pick| pick.is(key))
+    });
+    let told = asked.into_iter().map(|(who, request)| Reassigned {
+        who,
+        now: now.pick_meeting(&request),
+        request,
+    });
+    Ok(told.collect())
+}

@@ -1,0 +1,394 @@
+//! Moving lines to their newest release: the plan, and each line's renewal as one piece of work.
+
+use std::path::PathBuf;
+
+use vshelf_core::outlook::Newer;
+use vshelf_core::packages::Package;
+use vshelf_core::resolve::Scope;
+use vshelf_core::tidy::Protection;
+use vshelf_core::{InstallId, Key, Pick, Request, Selector, renewal};
+use vshelf_files::atomic;
+use vshelf_shelf::journal::Operation;
+use vshelf_shelf::store::Running;
+
+use super::history::Why;
+use super::holders::Holders;
+use super::plan::{Selection, plan};
+use super::remove::remove_install;
+use super::{carry, packages};
+use crate::Done;
+use crate::environment::Environment;
+use crate::error::{Error, file_error};
+use crate::events::{Answer, Event, Listener, Question};
+use crate::install::execute::execute_from_any;
+use crate::install::job::{InstallJob, JobOptions};
+use crate::integrate::refresh::refresh;
+use crate::outcome::RenewalStep;
+use crate::project::{self, FoundRequirement};
+use crate::runtime::Runtime;
+
+/// What is done otherwise than usual.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct RenewOptions {
+    /// The old releases stay on the shelf.
+    pub keep_old: bool,
+    /// Requirement files that ask for the old release by its exact version ask for the new one.
+    pub move_requirements: bool,
+}
+
+/// A line that has a newer release, with all that belongs to its renewal.
+#[derive(Debug)]
+pub struct PlannedRenewal {
+    /// The line's name.
+    pub line: String,
+    /// The install that is replaced.
+    pub from: InstallId,
+    /// What is published since.
+    pub to: Newer,
+    /// The packages that come along, or why they are not known.
+    pub packages: Result<Vec<Package>, Error>,
+    /// What follows to the new release.
+    pub followers: Vec<Follower>,
+    /// The requirement files that ask for the old release by its exact version.
+    pub exact_requirements: Vec<PathBuf>,
+}
+
+/// What follows to a new release.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Follower {
+    /// The default.
+    Default,
+    /// The calling shell.
+    ThisShell,
+    /// A label.
+    Label(String),
+}
+
+/// Why the renewal of one line failed, and what stays.
+#[derive(Debug)]
+pub struct RenewalError {
+    /// Why.
+    pub error: Error,
+    /// The title of the old release, where it stays as it was.
+    pub stays: Option<String>,
+    /// Whether it stays so that its packages are not lost.
+    pub for_packages: bool,
+}
+
+/// The plans of the lines that are meant: those of the requests, or else all on the shelf.
+pub fn plan_renewals<'c>(
+    environment: &'c Environment,
+    lines: &[Request],
+    listener: &dyn Listener,
+) -> Result<Vec<(Runtime<'c>, Vec<PlannedRenewal>)>, Error> {
+    let mut plans = Vec::new();
+    for (mut runtime, keys) in meant(environment, lines)? {
+        runtime.load_and_tell(false, listener)?;
+        let planned = plan_runtime(&runtime, &keys)?;
+        plans.push((runtime, planned));
+    }
+    Ok(plans)
+}
+
+/// The runtimes that are meant, each with the keys of the installs whose lines are.
+fn meant<'c>(
+    environment: &'c Environment,
+    lines: &[Request],
+) -> Result<Vec<(Runtime<'c>, Vec<Key>)>, Error> {
+    if lines.is_empty() {
+        let runtimes = Runtime::shown(environment, None)?.into_iter();
+        let with_keys = runtimes.map(|runtime| {
+            let keys = runtime.installs.iter().map(|i| i.id.key.clone()).collect();
+            (runtime, keys)
+        });
+        return Ok(with_keys.collect());
+    }
+    let mut meant: Vec<(Runtime<'_>, Vec<Key>)> = Vec::new();
+    for request in lines {
+        let runtime = Runtime::of_request(environment, request)?;
+        let covered = runtime.covered(request, Scope::Shelf)?;
+        let found: Vec<Key> = (covered.iter())
+            .filter_map(|candidate| Some(candidate.install?.key.clone()))
+            .collect();
+        if found.is_empty() {
+            return Err(Error::NoSuchLine {
+                line: request.to_string(),
+            });
+        }
+        let known = meant
+            .iter_mut()
+            .find(|(known, _)| known.name() == runtime.name());
+        match known {
+            Some((_, keys)) => keys.extend(found),
+            None => meant.push((runtime, found)),
+        }
+    }
+    Ok(meant)
+}
+
+/// What there is to renew among the lines of these installs.
+fn plan_runtime(runtime: &Runtime<'_>, keys: &[Key]) -> Result<Vec<PlannedRenewal>, Error> {
+    let environment = runtime.environment();
+    let all: Vec<InstallId> = runtime.installs.iter().map(|i| i.id.clone()).collect();
+    let catalog = runtime.catalog();
+    let lines: Vec<&str> = (all.iter())
+        .filter(|install| keys.contains(&install.key))
+        .filter_map(|install| Some(catalog.line_of(&install.version)?.name.as_str()))
+        .collect();
+    let requirements = project::requirements_of(runtime, &project::seen(environment)?);
+    let standing = standing(runtime);
+    let followed: Vec<Key> = standing.iter().map(|(_, key)| key.clone()).collect();
+    let renewals = renewal::plan(catalog, &all, &followed, &environment.platform);
+    let meant = renewals
+        .into_iter()
+        .filter(|renewal| lines.contains(&renewal.line));
+    Ok(meant
+        .map(|renewal| PlannedRenewal {
+            line: renewal.line.to_owned(),
+            from: renewal.from.clone(),
+            packages: match runtime.definition.packages {
+                Some(_) => packages::list(runtime, &renewal.from.key),
+                None => Ok(Vec::new()),
+            },
+            followers: followers(&standing, &renewal.members),
+            exact_requirements: exact_requirements(&requirements, renewal.from),
+            to: renewal.to,
+        })
+        .collect())
+}
+
+/// What can follow, each with the key that it stands for now.
+fn standing(runtime: &Runtime<'_>) -> Vec<(Follower, Key)> {
+    let mut standing: Vec<(Follower, &Pick)> = Vec::new();
+    standing.extend(runtime.default_pick().map(|pick| (Follower::Default, pick)));
+    let shell = &runtime.environment().shell;
+    let switched = shell.switched(runtime.name());
+    standing.extend(
+        switched
+            .filter(|_| shell.can_change())
+            .map(|pick| (Follower::ThisShell, pick)),
+    );
+    let mut keys: Vec<(Follower, Key)> = standing
+        .into_iter()
+        .filter_map(|(follower, pick)| Some((follower, pick.key()?.clone())))
+        .collect();
+    for (label, selector) in &runtime.state.labels {
+        if let Some(Pick::Install(key)) = runtime.pick_of_label(selector) {
+            keys.push((Follower::Label(label.clone()), key));
+        }
+    }
+    keys
+}
+
+/// What stands for one of these installs of a line.
+fn followers(standing: &[(Follower, Key)], members: &[&InstallId]) -> Vec<Follower> {
+    let of_line = |key: &Key| members.iter().any(|member| member.key == *key);
+    let following = standing.iter().filter(|(_, key)| of_line(key));
+    following.map(|(follower, _)| follower.clone()).collect()
+}
+
+/// The requirement files that ask for exactly this version.
+fn exact_requirements(requirements: &[FoundRequirement], from: &InstallId) -> Vec<PathBuf> {
+    let is_exact = |found: &&FoundRequirement| match &found.requirement.request.selector {
+        Selector::Version(version) => *version == from.version,
+        _ => false,
+    };
+    let exact = requirements.iter().filter(is_exact);
+    exact.map(|found| found.file.clone()).collect()
+}
+
+/// Asks whether to carry out the plans of so many lines.
+pub fn ask(lines: usize, listener: &dyn Listener) -> Result<Answer, Error> {
+    listener.ask(&Question::Renew { lines })
+}
+
+/// Carries the plans out, line by line; gives back what failed.
+pub fn apply(
+    environment: &Environment,
+    plans: &[(Runtime<'_>, Vec<PlannedRenewal>)],
+    options: RenewOptions,
+    listener: &dyn Listener,
+) -> Result<Vec<RenewalError>, Error> {
+    let mut errors = Vec::new();
+    for (runtime, plan) in plans {
+        for planned in plan {
+            if let Err(error) = renew(runtime, planned, options, listener) {
+                errors.push(error);
+            }
+        }
+    }
+    refresh(environment)?;
+    Ok(errors)
+}
+
+/// Renews one line. Where a step fails, the old release stays.
+fn renew(
+    runtime: &Runtime<'_>,
+    planned: &PlannedRenewal,
+    options: RenewOptions,
+    listener: &dyn Listener,
+) -> Result<(), RenewalError> {
+    let old = runtime.display_name(&planned.from);
+    let failed = |stays: bool, for_packages: bool| {
+        let stays = stays.then(|| old.clone());
+        move |error| RenewalError {
+            error,
+            stays,
+            for_packages,
+        }
+    };
+    let job = install_new(runtime, planned, listener).map_err(failed(true, false))?;
+    let new = runtime.reopened().map_err(failed(false, false))?;
+    carry_packages(&new, planned, &job.key, listener).map_err(failed(true, true))?;
+    let finish = || -> Done {
+        follow(&new, planned, &job.key, listener)?;
+        if options.move_requirements {
+            move_requirements(runtime, planned, listener)?;
+        }
+        match options.keep_old {
+            true => {
+                let step = RenewalStep::OldStays {
+                    title: old.clone(),
+                    why: None,
+                };
+                listener.tell(Event::Renewal(&step));
+                Ok(())
+            }
+            false => remove_old(&runtime.reopened()?, planned, listener),
+        }
+    };
+    finish().map_err(failed(false, false))
+}
+
+fn install_new(
+    runtime: &Runtime<'_>,
+    planned: &PlannedRenewal,
+    listener: &dyn Listener,
+) -> Result<InstallJob, Error> {
+    let release = (runtime.catalog())
+        .release(&planned.to.version, &planned.from.publisher)
+        .ok_or(Error::CatalogChanged)?;
+    let mut jobs = [InstallJob::new(runtime, release, JobOptions::default())?];
+    let results = execute_from_any(runtime.environment(), &mut jobs, listener);
+    results
+        .into_iter()
+        .try_for_each(|result| result.map(drop))?;
+    let [job] = jobs;
+    let step = RenewalStep::Installed { title: job.title() };
+    listener.tell(Event::Renewal(&step));
+    Ok(job)
+}
+
+fn carry_packages(
+    runtime: &Runtime<'_>,
+    planned: &PlannedRenewal,
+    key: &Key,
+    listener: &dyn Listener,
+) -> Done {
+    match &planned.packages {
+        Ok(packages) if packages.is_empty() => Ok(()),
+        // Asked again: what kept the tool from answering may have passed.
+        _ => carry::carry(runtime, &planned.from.key, key, listener),
+    }
+}
+
+/// Has the default, the labels and this shell follow to the new release.
+fn follow(
+    runtime: &Runtime<'_>,
+    planned: &PlannedRenewal,
+    key: &Key,
+    listener: &dyn Listener,
+) -> Done {
+    let pick = Pick::Install(key.clone());
+    // What a selector such as 8 or lts stands for moves by itself; an exact version does not.
+    let moved = |selector: &str| match runtime.pick_of_label(selector) {
+        Some(now) if now == pick => selector.to_owned(),
+        _ => runtime.pick_selector(&pick),
+    };
+    for follower in &planned.followers {
+        let step = match follower {
+            Follower::Default => {
+                let selector = moved(runtime.state.default.as_deref().unwrap_or_default());
+                runtime.shelf.set_default(key, &selector)?;
+                RenewalStep::Default { selector }
+            }
+            Follower::ThisShell => {
+                let before = Pick::Install(planned.from.key.clone());
+                crate::session::plan_switch(runtime, &pick, Some(&before));
+                RenewalStep::ThisShell
+            }
+            Follower::Label(label) => {
+                let before = runtime.state.labels.get(label).cloned().unwrap_or_default();
+                let selector = moved(&before);
+                if selector != before {
+                    runtime.shelf.change_state(|state| {
+                        state.labels.insert(label.clone(), selector.clone());
+                    })?;
+                }
+                RenewalStep::Label {
+                    label: label.clone(),
+                }
+            }
+        };
+        listener.tell(Event::Renewal(&step));
+    }
+    Ok(())
+}
+
+/// Writes the new version into the plain requirement files that ask for the old one.
+fn move_requirements(
+    runtime: &Runtime<'_>,
+    planned: &PlannedRenewal,
+    listener: &dyn Listener,
+) -> Done {
+    let files = project::kinds_of_files(runtime);
+    for path in &planned.exact_requirements {
+        let name = path.file_name().unwrap_or_default();
+        let plain = files
+            .iter()
+            .any(|file| file.value.is_none() && name == file.file.as_str());
+        let file = path.clone();
+        let step = match plain {
+            true => {
+                let text = format!("{}\n", planned.to.version);
+                atomic::write_file(path, text.as_bytes()).map_err(file_error(path, "written"))?;
+                let version = planned.to.version.clone();
+                RenewalStep::RequirementMoved { file, version }
+            }
+            false => RenewalStep::RequirementLeft { file },
+        };
+        listener.tell(Event::Renewal(&step));
+    }
+    Ok(())
+}
+
+/// Removes the old release, unless something still needs it.
+fn remove_old(runtime: &Runtime<'_>, planned: &PlannedRenewal, listener: &dyn Listener) -> Done {
+    let key = &planned.from.key;
+    let selection = Selection {
+        include: vec![key.clone()],
+        except: Vec::new(),
+    };
+    let assessed = plan(runtime, &Holders::find(runtime.environment())?, &selection)?;
+    let entry = assessed.iter().find(|entry| entry.install.key == *key);
+    // The environment of this command is still that of the shell before it follows.
+    let needs = |protection: &&Protection| {
+        let follows = planned.followers.contains(&Follower::ThisShell);
+        !(**protection == Protection::ThisShell && follows)
+    };
+    if let Some(protection) = entry.and_then(|entry| entry.protections.iter().find(needs)) {
+        let step = RenewalStep::OldStays {
+            title: runtime.display_name(&planned.from),
+            why: Some(protection.clone()),
+        };
+        listener.tell(Event::Renewal(&step));
+        return Ok(());
+    }
+    let why = Why {
+        reasons: Vec::new(),
+        replaced_by: Some(planned.to.version.clone()),
+    };
+    let removed = remove_install(runtime, key, Operation::Renewed, why, Running::Spared)?;
+    listener.tell(Event::Removed(&removed));
+    Ok(())
+}

@@ -1,0 +1,162 @@
+//! Restoring what was removed: the same build, from the source that it came from.
+
+use std::path::PathBuf;
+
+use vshelf_core::{Request, Selector};
+use vshelf_shelf::journal::HistoryEntry;
+
+use super::{history, packages};
+use crate::Done;
+use crate::environment::Environment;
+use crate::error::Error;
+use crate::events::{Event, Listener};
+use crate::install::execute::execute;
+use crate::install::job::{InstallJob, JobOptions};
+use crate::integrate::refresh::refresh;
+use crate::outcome::Restored;
+use crate::runtime::Runtime;
+
+/// Restores what the requests name, or else everything that the last command which removed anything
+/// removed. All failures are told but the last, which is given back.
+pub fn restore(environment: &Environment, requests: &[Request], listener: &dyn Listener) -> Done {
+    let mut gone = history::read(environment)?;
+    gone.retain(|entry| entry.operation.removes());
+    let wanted = match requests {
+        [] => last(&gone)?,
+        requests => (requests.iter())
+            .map(|request| find(environment, &gone, request))
+            .collect::<Result<_, _>>()?,
+    };
+    let mut jobs = Vec::new();
+    let mut entries = Vec::new();
+    let mut errors = Vec::new();
+    for entry in wanted {
+        let runtime = Runtime::named(environment, Some(&entry.record.runtime))?;
+        if let Some(install) = runtime.install(&entry.key) {
+            listener.tell(Event::NotGone {
+                title: &runtime.display_name(&install.id),
+            });
+            continue;
+        }
+        match plan(runtime, entry) {
+            Ok(job) => {
+                jobs.push(job);
+                entries.push(entry);
+            }
+            Err(error) => errors.push(error),
+        }
+    }
+    let results = execute(environment, &jobs, listener);
+    for ((job, entry), result) in jobs.iter().zip(entries).zip(results) {
+        match result {
+            Ok(_) => conclude(environment, job, entry, listener)?,
+            Err(error) => errors.push(error),
+        }
+    }
+    refresh(environment)?;
+    let last = errors.pop();
+    for error in &errors {
+        listener.tell(Event::Failed(error));
+    }
+    last.map_or(Ok(()), Err)
+}
+
+/// Everything that the last command removed which removed anything.
+fn last(gone: &[HistoryEntry]) -> Result<Vec<&HistoryEntry>, Error> {
+    let newest = gone.last().ok_or(Error::NothingRemoved)?;
+    let same = gone.iter().filter(|entry| entry.command == newest.command);
+    Ok(same.collect())
+}
+
+/// The newest removal of what a request names: a version, or the beginning of one.
+fn find<'e>(
+    environment: &Environment,
+    gone: &'e [HistoryEntry],
+    request: &Request,
+) -> Result<&'e HistoryEntry, Error> {
+    let selector = request.to_string();
+    let Selector::Version(version) = &request.selector else {
+        return Err(Error::NotAVersion { selector });
+    };
+    let runtime = Runtime::of_request(environment, request)?;
+    let is_meant = |entry: &&HistoryEntry| {
+        let record = &entry.record;
+        record.runtime == runtime.name()
+            && record.version.begins_with(version)
+            && (request.publisher.as_ref()).is_none_or(|name| *name == record.publisher)
+    };
+    let found = gone.iter().rev().find(is_meant);
+    found.ok_or(Error::NeverRemoved { selector })
+}
+
+/// The job of installing the very build that an entry is about.
+fn plan(mut runtime: Runtime<'_>, entry: &HistoryEntry) -> Result<InstallJob, Error> {
+    let record = &entry.record;
+    let title = format!("{} {}", runtime.definition.title, entry.key);
+    if record.adopted.is_some() {
+        return Err(Error::WasAdopted {
+            title,
+            from: PathBuf::from(&record.address),
+        });
+    }
+    let no_longer = |cause: Option<Error>| Error::NoLongerOffered {
+        title: title.clone(),
+        runtime: record.runtime.clone(),
+        source_name: record.source.clone(),
+        cause: cause.map(Box::new),
+    };
+    load_source(&mut runtime, &record.source)
+        .map_err(|error| no_longer(Some(error)))?
+        .then_some(())
+        .ok_or_else(|| no_longer(None))?;
+    let release = runtime
+        .catalog()
+        .release(&record.version, &record.publisher);
+    let release = release.ok_or_else(|| no_longer(None))?;
+    let options = JobOptions {
+        keep_broken: record.broken.is_some(),
+        again: false,
+    };
+    let mut job = InstallJob::new(&runtime, release, options)?;
+    job.expected_digest.clone_from(&record.digest);
+    Ok(job)
+}
+
+/// Loads the catalog of the source with this name, which alone has the same archive; says whether there
+/// is one.
+fn load_source(runtime: &mut Runtime<'_>, source: &str) -> Result<bool, Error> {
+    let mut serving = runtime.load_catalog(false)?.origin.source.clone();
+    while serving != source {
+        if !runtime.load_catalog_behind(&serving)? {
+            return Ok(false);
+        }
+        let loaded = runtime.kept_catalog().ok_or(Error::CatalogChanged)?;
+        serving.clone_from(&loaded.origin.source);
+    }
+    Ok(true)
+}
+
+/// Tells what was restored, and what belonged to it.
+fn conclude(
+    environment: &Environment,
+    job: &InstallJob,
+    entry: &HistoryEntry,
+    listener: &dyn Listener,
+) -> Done {
+    let runtime = Runtime::open(environment, job.definition.clone())?;
+    let became_default = runtime.state.default.is_none();
+    if became_default {
+        runtime.shelf.set_default(&job.key, job.key.as_str())?;
+    }
+    let attempt = match entry.packages.is_empty() {
+        true => None,
+        false => packages::attempt(&runtime, &job.key, &entry.packages),
+    };
+    listener.tell(Event::Restored(&Restored {
+        title: job.title(),
+        became_default,
+        packages: entry.packages.clone(),
+        attempt,
+    }));
+    Ok(())
+}

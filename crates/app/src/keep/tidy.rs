@@ -1,0 +1,246 @@
+//! A clean-up: the plan for every runtime's shelf, the question, and carrying it out.
+
+use vshelf_core::resolve::Scope;
+use vshelf_core::tidy::{Assessment, Verdict};
+use vshelf_core::{Key, Request};
+use vshelf_shelf::journal::{self, Operation};
+use vshelf_shelf::store::Running;
+
+use super::history::Why;
+use super::holders::Holders;
+use super::leftovers::{self, Leftover};
+use super::plan::{Selection, plan};
+use super::remove::remove_install;
+use crate::environment::Environment;
+use crate::error::{Class, Error, file_error};
+use crate::events::{Answer, Event, Listener, Question};
+use crate::runtime::Runtime;
+
+/// What a clean-up is about.
+#[derive(Clone, Debug, Default)]
+pub struct TidyRequest {
+    /// Only these lines; nothing for all.
+    pub lines: Vec<String>,
+    /// Remove these too, outdated or not.
+    pub include: Vec<Request>,
+    /// Leave these out.
+    pub except: Vec<Request>,
+    /// Whether leftovers belong to it.
+    pub leftovers: bool,
+}
+
+/// The plan of a clean-up.
+pub struct TidyPlan<'r, 'c> {
+    /// What is to become of each install, by runtime.
+    pub runtimes: Vec<(&'r Runtime<'c>, Vec<Assessment<'r>>)>,
+    /// What was left behind.
+    pub leftovers: Vec<Leftover>,
+}
+
+/// What carrying out a clean-up resulted in.
+#[derive(Debug, Default)]
+pub struct Tidied {
+    /// The bytes that were freed.
+    pub freed: u64,
+    /// What could not be removed, and why.
+    pub errors: Vec<Error>,
+}
+
+impl TidyPlan<'_, '_> {
+    /// The assessments of all runtimes.
+    pub fn assessments(&self) -> impl Iterator<Item = &Assessment<'_>> {
+        self.runtimes.iter().flat_map(|(_, plan)| plan)
+    }
+
+    /// How many installs have this verdict.
+    pub fn count(&self, verdict: Verdict) -> usize {
+        let same = self.assessments().filter(|entry| entry.verdict == verdict);
+        same.count()
+    }
+
+    /// The bytes that carrying it out frees.
+    pub fn frees(&self) -> u64 {
+        let goes = self.assessments();
+        let goes = goes.filter(|entry| entry.verdict == Verdict::Remove);
+        let leftovers: u64 = self.leftovers.iter().map(|leftover| leftover.bytes).sum();
+        goes.map(|entry| entry.bytes).sum::<u64>() + leftovers
+    }
+
+    /// Whether carrying it out would do anything.
+    pub fn is_empty(&self) -> bool {
+        self.count(Verdict::Remove) + self.leftovers.len() == 0
+    }
+}
+
+/// Makes the plan; nothing is changed.
+pub fn plan_tidy<'r, 'c>(
+    environment: &Environment,
+    runtimes: &'r [Runtime<'c>],
+    asked: &TidyRequest,
+) -> Result<TidyPlan<'r, 'c>, Error> {
+    let holders = Holders::find(environment)?;
+    let mut plans = Vec::new();
+    for runtime in runtimes {
+        let selection = Selection {
+            include: keys_of(runtime, &asked.include)?,
+            except: keys_of(runtime, &asked.except)?,
+        };
+        let mut entries = plan(runtime, &holders, &selection)?;
+        let lines = &asked.lines;
+        entries.retain(|entry| {
+            lines.is_empty() || lines.iter().any(|name| is_of_line(runtime, entry, name))
+        });
+        plans.push((runtime, entries));
+    }
+    // A line that is misspelled must not look as if all were tidy.
+    for line in &asked.lines {
+        let is_there = plans
+            .iter()
+            .any(|(runtime, plan)| plan.iter().any(|entry| is_of_line(runtime, entry, line)));
+        if !is_there {
+            return Err(Error::NoSuchLine { line: line.clone() });
+        }
+    }
+    Ok(TidyPlan {
+        runtimes: plans,
+        leftovers: match asked.leftovers {
+            true => leftovers::find(environment)?,
+            false => Vec::new(),
+        },
+    })
+}
+
+/// What of the plan is not as it should be; nothing is changed.
+pub fn plan_outdated<'r, 'c>(
+    environment: &Environment,
+    runtimes: &'r [Runtime<'c>],
+) -> Result<TidyPlan<'r, 'c>, Error> {
+    let mut plan = plan_tidy(environment, runtimes, &TidyRequest::default())?;
+    for (_, entries) in &mut plan.runtimes {
+        entries.retain(|entry| !entry.reasons.is_empty() || entry.verdict == Verdict::Renew);
+    }
+    Ok(plan)
+}
+
+/// Asks whether to carry out a plan.
+pub fn ask(plan: &TidyPlan<'_, '_>, listener: &dyn Listener) -> Result<Answer, Error> {
+    listener.ask(&Question::Tidy {
+        installs: plan.count(Verdict::Remove),
+        leftovers: plan.leftovers.len(),
+    })
+}
+
+/// Carries the plan out; takes its leftovers.
+pub fn apply(
+    environment: &Environment,
+    plan: &mut TidyPlan<'_, '_>,
+    listener: &dyn Listener,
+) -> Result<Tidied, Error> {
+    let mut tidied = Tidied::default();
+    for (runtime, entries) in &plan.runtimes {
+        for entry in entries
+            .iter()
+            .filter(|entry| entry.verdict == Verdict::Remove)
+        {
+            match remove_still_outdated(runtime, entry, listener) {
+                Ok(freed) => tidied.freed += freed,
+                Err(error) => {
+                    listener.tell(Event::Failed(&error));
+                    tidied.errors.push(error);
+                }
+            }
+        }
+    }
+    for leftover in plan.leftovers.drain(..) {
+        match leftover.delete() {
+            Ok(freed) => tidied.freed += freed,
+            Err(error) => listener.tell(Event::Failed(&error)),
+        }
+    }
+    let layout = environment.layout()?;
+    journal::forget_gone_projects(&layout).map_err(file_error(&layout.projects(), "written"))?;
+    Ok(tidied)
+}
+
+/// Removes what the plan removes, unless something came to keep it since the plan was made.
+fn remove_still_outdated(
+    runtime: &Runtime<'_>,
+    entry: &Assessment<'_>,
+    listener: &dyn Listener,
+) -> Result<u64, Error> {
+    let mut now = runtime.reopened()?;
+    now.today = runtime.today;
+    let selection = Selection {
+        include: vec![entry.install.key.clone()],
+        except: Vec::new(),
+    };
+    let holders = Holders::find(runtime.environment())?;
+    let plan = plan(&now, &holders, &selection)?;
+    let same = plan.iter().find(|now| now.install == entry.install);
+    if let Some(protection) = same.and_then(|now| now.protections.first()) {
+        return Err(Error::InUse {
+            title: runtime.display_name(entry.install),
+            protection: protection.clone(),
+            since_planned: true,
+        });
+    }
+    let why = Why {
+        reasons: entry.reasons.clone(),
+        replaced_by: None,
+    };
+    let key = &entry.install.key;
+    let removed = remove_install(&now, key, Operation::Tidied, why, Running::Spared)?;
+    listener.tell(Event::Removed(&removed));
+    Ok(removed.freed)
+}
+
+/// Marks installs as kept, whatever speaks against them, or no longer; gives back each runtime's title
+/// with the keys.
+pub fn mark_kept(
+    environment: &Environment,
+    requests: &[Request],
+    keep: bool,
+) -> Result<Vec<(String, Vec<Key>)>, Error> {
+    let mut marked = Vec::new();
+    for request in requests {
+        let runtime = Runtime::of_request(environment, request)?;
+        let keys = keys_of(&runtime, std::slice::from_ref(request))?;
+        runtime.shelf.change_state(|state| {
+            for key in &keys {
+                match keep {
+                    true => state.kept.insert(key.clone()),
+                    false => state.kept.remove(key),
+                };
+            }
+        })?;
+        marked.push((runtime.definition.title.clone(), keys));
+    }
+    Ok(marked)
+}
+
+fn is_of_line(runtime: &Runtime<'_>, entry: &Assessment<'_>, name: &str) -> bool {
+    let line = runtime.line_of(&entry.install.version);
+    line.is_some_and(|line| line.name == name)
+}
+
+/// The keys of this runtime that requests cover on the shelf; requests for other runtimes are passed
+/// over.
+fn keys_of(runtime: &Runtime<'_>, requests: &[Request]) -> Result<Vec<Key>, Error> {
+    let environment = runtime.environment();
+    let mut keys = Vec::new();
+    for request in requests {
+        if Runtime::of_request(environment, request)?.name() != runtime.name() {
+            continue;
+        }
+        let covered = runtime.covered(request, Scope::Shelf)?;
+        let before = keys.len();
+        keys.extend((covered.iter()).filter_map(|candidate| Some(candidate.install?.key.clone())));
+        if keys.len() == before {
+            return Err(Error::NotAnInstall {
+                selector: request.to_string(),
+                class: Class::NoMatch,
+            });
+        }
+    }
+    Ok(keys)
+}

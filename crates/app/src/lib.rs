@@ -1,0 +1,42 @@
+//! Every use case of Vivid Shelf, with no terminal in it.
+//!
+//! A use case takes an [`Environment`] and a request, tells what happens to a [`Listener`] as data,
+//! asks it where something is the person's to decide, and gives back an outcome or an [`Error`].
+//! Words, colours and command lines are the interface's. The terminal, the full-screen view and the
+//! tests listen to the same things.
+
+pub mod activity;
+pub mod adopt;
+pub mod calling_shell;
+pub mod catalog;
+pub mod checkup;
+pub mod concerns;
+pub mod defaults;
+pub mod definitions;
+pub mod environment;
+pub mod error;
+pub mod events;
+pub mod install;
+pub mod integrate;
+pub mod keep;
+pub mod labels;
+pub mod mirror;
+pub mod outcome;
+pub mod project;
+pub mod require;
+pub mod runtime;
+pub mod runtimes;
+pub mod session;
+pub mod settings;
+pub mod switch;
+pub mod timeline;
+pub mod variables;
+
+pub use activity::Activity;
+pub use environment::Environment;
+pub use error::{Class, Error};
+pub use events::{Answer, Event, Listener, Question};
+pub use runtime::Runtime;
+
+/// What a use case without an outcome of its own gives back.
+pub type Done = Result<(), Error>;

@@ -1,0 +1,313 @@
+//! Releases as files, for a web server or a disk: a definition, a catalog and the archives.
+
+use std::collections::{BTreeMap, BTreeSet, HashSet};
+use std::path::{Path, PathBuf};
+
+use toml_edit::{ArrayOfTables, DocumentMut, Item, Table};
+use vshelf_core::resolve::{Choice, Scope};
+use vshelf_core::{Definition, Phase, Platform, Release, Request};
+use vshelf_sources::mirror::{DOCUMENT, Mirror};
+use vshelf_sources::{Archive, LoadError};
+
+use crate::definitions;
+use crate::environment::Environment;
+use crate::error::{DefinitionProblem, Error, file_error};
+use crate::events::{Listener, TransferState};
+use crate::install::transfer::TransferReport;
+use crate::runtime::Runtime;
+
+/// What is to be mirrored.
+#[derive(Clone, Debug)]
+pub struct MirrorRequest {
+    /// The releases.
+    pub requests: Vec<Request>,
+    /// The folder to write to; each runtime has one of its own in it.
+    pub folder: PathBuf,
+    /// The platforms whose builds are taken; none for this one.
+    pub platforms: Vec<Platform>,
+    /// Whether every release that a request covers is taken, not only the newest.
+    pub every: bool,
+}
+
+/// What mirroring one runtime resulted in.
+#[derive(Debug)]
+pub struct MirroredRuntime {
+    /// The runtime's title.
+    pub title: String,
+    /// Its folder.
+    pub folder: PathBuf,
+    /// The definition beside the catalog.
+    pub definition: PathBuf,
+    /// What was asked for, each build.
+    pub builds: Vec<MirroredBuild>,
+    /// How many releases the mirror has, in how many archives, of how many bytes.
+    pub holds: (usize, usize, u64),
+    /// Packages that these builds come without, and that are not among the files.
+    pub missing_companions: BTreeSet<String>,
+    /// Whether there is a signature of the catalog before.
+    pub has_old_signature: bool,
+}
+
+/// One build of a mirror.
+#[derive(Debug)]
+pub struct MirroredBuild {
+    /// The runtime's title and the version.
+    pub title: String,
+    /// The phase of its line today.
+    pub phase: Option<Phase>,
+    /// The platform.
+    pub platform: Platform,
+    /// The bytes of its archive, where they are known.
+    pub size: Option<u64>,
+    /// The bytes that came; none where it was there.
+    pub fetched: u64,
+}
+
+/// What mirroring resulted in.
+#[derive(Debug, Default)]
+pub struct Mirrored {
+    /// Each runtime that has something in the mirror.
+    pub runtimes: Vec<MirroredRuntime>,
+    /// What failed; everything else was done.
+    pub errors: Vec<Error>,
+}
+
+/// Makes or brings up to date the mirrors that are asked for.
+pub fn mirror(
+    environment: &Environment,
+    asked: &MirrorRequest,
+    listener: &dyn Listener,
+) -> Result<Mirrored, Error> {
+    let mut by_runtime: BTreeMap<String, Vec<Request>> = BTreeMap::new();
+    for request in &asked.requests {
+        let name = Runtime::of_request(environment, request)?.name().to_owned();
+        by_runtime.entry(name).or_default().push(request.clone());
+    }
+    let mut mirrored = Mirrored::default();
+    for (name, requests) in &by_runtime {
+        let mut work = Work {
+            environment,
+            asked,
+            name,
+            folder: asked.folder.join(name),
+            builds: Vec::new(),
+            errors: &mut mirrored.errors,
+            listener,
+        };
+        let runtime = work.mirror(requests)?;
+        mirrored.runtimes.extend(runtime);
+    }
+    Ok(mirrored)
+}
+
+/// The mirror of one runtime, under way.
+struct Work<'w> {
+    environment: &'w Environment,
+    asked: &'w MirrorRequest,
+    name: &'w str,
+    folder: PathBuf,
+    builds: Vec<MirroredBuild>,
+    errors: &'w mut Vec<Error>,
+    listener: &'w dyn Listener,
+}
+
+impl Work<'_> {
+    /// Makes or brings up to date the runtime's mirror; nothing where nothing is in it.
+    fn mirror(&mut self, requests: &[Request]) -> Result<Option<MirroredRuntime>, Error> {
+        let mut tree = Mirror::open(&self.folder, self.name)?;
+        let catalogs = tempfile::tempdir().map_err(file_error(&self.folder, "written"))?;
+        let own = [self.environment.platform.clone()];
+        let platforms: &[Platform] = match self.asked.platforms.is_empty() {
+            true => &own,
+            false => &self.asked.platforms,
+        };
+        let mut strip_folders = None;
+        let mut title = String::new();
+        let mut missing_companions = BTreeSet::new();
+        for platform in platforms {
+            let elsewhere;
+            let on_platform = match *platform == self.environment.platform {
+                true => self.environment,
+                false => {
+                    let catalogs = catalogs.path().join(platform.as_str());
+                    elsewhere = self.environment.on_platform(platform.clone(), catalogs);
+                    &elsewhere
+                }
+            };
+            let mut runtime = Runtime::named(on_platform, Some(self.name))?;
+            runtime.load_and_tell(true, self.listener)?;
+            tree.take_over(runtime.catalog());
+            strip_folders = Some(self.archive_layout(&runtime, strip_folders)?);
+            for release in self.wanted(&runtime, requests, platform) {
+                match self.fetch(&runtime, release, &mut tree) {
+                    Ok(build) => self.builds.push(build),
+                    Err(error) => self.errors.push(error),
+                }
+            }
+            missing_companions.extend(companions(&runtime));
+            title.clone_from(&runtime.definition.title);
+        }
+        let holds = tree.holds();
+        if holds.0 == 0 {
+            return Ok(None);
+        }
+        tree.write(self.environment.now()?)?;
+        let definition = format!("{}.toml", self.name);
+        let text = definition_beside(self.environment, self.name, strip_folders.unwrap_or(1))?;
+        tree.write_file(&definition, &text)?;
+        Ok(Some(MirroredRuntime {
+            title,
+            definition: self.folder.join(definition),
+            builds: std::mem::take(&mut self.builds),
+            holds,
+            missing_companions,
+            has_old_signature: self.folder.join(format!("{DOCUMENT}.minisig")).exists(),
+            folder: self.folder.clone(),
+        }))
+    }
+
+    /// How many leading folders the archives have: one number for a whole mirror.
+    fn archive_layout(&self, runtime: &Runtime<'_>, before: Option<usize>) -> Result<usize, Error> {
+        let serving = runtime.loaded_source().ok_or(Error::CatalogChanged)?;
+        match before.or_else(|| strip_folders_in(&self.folder, self.name)) {
+            Some(known) if known != serving.strip_folders => Err(Error::OtherArchiveLayout {
+                source_name: serving.name.clone(),
+                folder: self.folder.clone(),
+                selectors: self.asked.requests.iter().map(Request::to_string).collect(),
+            }),
+            _ => Ok(serving.strip_folders),
+        }
+    }
+
+    /// The releases that the requests mean on the runtime's platform, each once.
+    fn wanted<'r>(
+        &mut self,
+        runtime: &'r Runtime<'_>,
+        requests: &[Request],
+        platform: &Platform,
+    ) -> Vec<&'r Release> {
+        let mut wanted: Vec<&Release> = Vec::new();
+        for request in requests {
+            match self.covered(runtime, request) {
+                Ok(more) => wanted.extend(more),
+                Err(error) => self.errors.push(Error::OnPlatform {
+                    platform: platform.to_string(),
+                    error: Box::new(error),
+                }),
+            }
+        }
+        let mut seen = HashSet::new();
+        wanted.retain(|release| seen.insert((&release.version, &release.publisher)));
+        wanted
+    }
+
+    fn covered<'r>(
+        &self,
+        runtime: &'r Runtime<'_>,
+        request: &Request,
+    ) -> Result<Vec<&'r Release>, Error> {
+        if !self.asked.every {
+            return match runtime.resolve(request, Scope::Published)? {
+                Choice::Version(candidate) => Ok(candidate.release.into_iter().collect()),
+                Choice::System => Err(Error::SystemMirror),
+            };
+        }
+        let platform = &runtime.environment().platform;
+        let covered = runtime.covered(request, Scope::Published)?;
+        let releases = covered.iter().filter_map(|candidate| candidate.release);
+        Ok(releases
+            .filter(|release| release.withdrawn.is_none() && release.runs_on(platform))
+            .collect())
+    }
+
+    /// Fetches the archive of a release for the runtime's platform.
+    fn fetch(
+        &self,
+        runtime: &Runtime<'_>,
+        release: &Release,
+        tree: &mut Mirror,
+    ) -> Result<MirroredBuild, Error> {
+        let environment = runtime.environment();
+        let (transport, platform) = (&environment.transport, &environment.platform);
+        let loaded = runtime.kept_catalog().ok_or(Error::CatalogChanged)?;
+        let details = loaded.details(release).map_err(LoadError::from)?;
+        let selector = runtime.selector_for(&release.version, &release.publisher);
+        let title = format!("{} {selector}", runtime.definition.title);
+        let builds = details.builds_for(platform);
+        let archive = Archive::locate(transport, &builds)?;
+        let serves = |address: &str| archive.addresses.iter().any(|at| at.to_string() == address);
+        let build = builds.iter().find(|build| serves(&build.address));
+        let build = build.ok_or(Error::CatalogChanged)?;
+        let size = archive.size;
+        let mut report = None;
+        let mut progress = |bytes, all| {
+            let report = report.get_or_insert_with(|| {
+                TransferReport::begin(self.listener, format!("{title} for {platform}"), size)
+            });
+            report.tell(TransferState::Bytes(bytes, all));
+        };
+        let fetched = tree.bring(transport, release, &details, build, archive, &mut progress);
+        if let Some(report) = report {
+            report.tell(TransferState::Dismissed);
+        }
+        Ok(MirroredBuild {
+            fetched: fetched?,
+            phase: runtime.phase_of(&release.version),
+            platform: build.platform.clone(),
+            title,
+            size,
+        })
+    }
+}
+
+/// The layout of the archives that a mirror has already, where its definition says so.
+fn strip_folders_in(folder: &Path, name: &str) -> Option<usize> {
+    let text = std::fs::read_to_string(folder.join(format!("{name}.toml"))).ok()?;
+    let known = Definition::read(&text).ok()?;
+    Some(known.sources.first()?.strip_folders)
+}
+
+/// What belongs to the builds of the source that serves and is no part of them: that is not in the
+/// mirror.
+fn companions(runtime: &Runtime<'_>) -> Vec<String> {
+    let source = runtime.loaded_source().into_iter();
+    let companions = source.flat_map(|source| source.kind.companions());
+    companions
+        .map(|companion| companion.package.clone())
+        .collect()
+}
+
+/// The runtime's definition with the catalog beside it as its only source.
+fn definition_beside(
+    environment: &Environment,
+    name: &str,
+    strip_folders: usize,
+) -> Result<String, Error> {
+    let (text, file) = definitions::text(&environment.folders()?.config, name)?;
+    let mut document: DocumentMut =
+        text.parse()
+            .map_err(|error: toml_edit::TomlError| Error::Definition {
+                name: name.to_owned(),
+                file,
+                problem: DefinitionProblem::Syntax(error.message().to_owned()),
+            })?;
+    if let Some(mut first) = document.as_table_mut().key_mut("name") {
+        let decor = first.leaf_decor_mut();
+        decor.set_prefix(
+            "# A mirror of Vivid Shelf; the catalog and its archives are beside this.\n",
+        );
+    }
+    let mut source = Table::new();
+    for (key, value) in [
+        ("name", "mirror"),
+        ("kind", "catalog"),
+        ("address", DOCUMENT),
+    ] {
+        source.insert(key, toml_edit::value(value));
+    }
+    source.insert("strip-folders", toml_edit::value(strip_folders as i64));
+    let mut sources = ArrayOfTables::new();
+    sources.push(source);
+    document.insert("sources", Item::ArrayOfTables(sources));
+    Ok(document.to_string())
+}

@@ -1,0 +1,234 @@
+//! What use cases result in, as data: for whoever listens, and for callers.
+
+use std::path::PathBuf;
+use std::time::Duration;
+
+use jiff::civil::Date;
+use vshelf_core::packages::Package;
+use vshelf_core::tidy::Protection;
+use vshelf_core::{Key, Line, Phase, Pick, Request, Version};
+use vshelf_shelf::Install;
+use vshelf_shelf::journal::Operation;
+
+use crate::error::PackageAttempt;
+
+/// A release that was to be installed.
+#[derive(Debug)]
+pub struct InstallResult {
+    /// The runtime's title and the version.
+    pub title: String,
+    /// The phase of its line today.
+    pub phase: Option<Phase>,
+    /// The source that gave it.
+    pub source: String,
+    /// What was made; nothing where it was there.
+    pub new: Option<NewInstall>,
+}
+
+/// An install that was made.
+#[derive(Debug)]
+pub struct NewInstall {
+    /// The install.
+    pub install: Install,
+    /// The bytes that came over the network.
+    pub fetched: u64,
+    /// How long it took.
+    pub took: Duration,
+}
+
+/// What is active, and the default, after an install.
+#[derive(Debug)]
+pub struct Conclusion {
+    /// The selector that means exactly this install, with what commands need in front of it.
+    pub selector: String,
+    /// Its line, where that has ended.
+    pub ended_line: Option<Line>,
+    /// Today.
+    pub today: Date,
+    /// Whether it became the default.
+    pub became_default: bool,
+    /// What the default is now, and the selector that it is kept as.
+    pub default: DefaultState,
+    /// What the calling shell uses.
+    pub shell: ShellAfterInstall,
+}
+
+/// A default: what it is, and the selector that it is kept as.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct DefaultState {
+    /// What it is; nothing where its install is gone, or there is none.
+    pub pick: Option<Pick>,
+    /// The selector.
+    pub selector: Option<String>,
+}
+
+/// What the calling shell uses after an install.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum ShellAfterInstall {
+    /// The install, which the project here requires.
+    AsRequired,
+    /// Something else, which the project here requires.
+    RequiredOther(Pick),
+    /// The install, because it was switched to it.
+    Switched,
+    /// The install, as the default.
+    AsDefault,
+    /// Nothing changed, because it is not connected.
+    NotConnected,
+    /// What it was switched to before.
+    StaysSwitched(Pick),
+    /// The install, because that is first on PATH.
+    Active,
+    /// What answered before; `connected` says whether it could be switched.
+    Stays {
+        /// What answers.
+        answering: Option<Pick>,
+        /// Whether it is connected.
+        connected: bool,
+    },
+}
+
+/// The default of a runtime after several installs.
+#[derive(Debug)]
+pub struct SeveralConclusion {
+    /// The runtime's title.
+    pub title: String,
+    /// The title of the install that became the default; nothing where there was one.
+    pub new_default: Option<String>,
+    /// The default.
+    pub default: DefaultState,
+    /// A selector for one of the installs, where the calling shell can be switched to it.
+    pub switchable: Option<String>,
+}
+
+/// What carrying one package resulted in.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum CarryOutcome {
+    /// It would be installed.
+    Planned,
+    /// It was installed.
+    Installed,
+    /// It was there, in this version.
+    AlreadyThere {
+        /// The version, where the tool tells it.
+        version: Option<String>,
+    },
+    /// It is from no registry, and stays behind.
+    FromElsewhere {
+        /// The folder or address that it is from.
+        from: String,
+    },
+    /// It could not be installed.
+    Failed {
+        /// What the tool said.
+        why: String,
+    },
+}
+
+/// Packages that were carried from one install to another.
+#[derive(Debug)]
+pub struct CarryReport {
+    /// The runtime's title.
+    pub title: String,
+    /// The install that has them.
+    pub from: Key,
+    /// The install that was to have them.
+    pub to: Key,
+    /// Each of them.
+    pub packages: Vec<(Package, CarryOutcome)>,
+}
+
+/// An install that was removed.
+#[derive(Debug)]
+pub struct Removed {
+    /// The runtime's title and the version.
+    pub title: String,
+    /// The runtime's title.
+    pub runtime_title: String,
+    /// Who removed it.
+    pub operation: Operation,
+    /// Whether it was only a link to a folder that stays.
+    pub linked: bool,
+    /// The bytes that were freed.
+    pub freed: u64,
+    /// Whether it was the default, and there is none now.
+    pub was_default: bool,
+    /// Whether the calling shell was switched to it, and follows the default again.
+    pub shell_follows_again: bool,
+    /// The labels and projects that asked for it, and what they find now.
+    pub reassigned: Vec<Reassigned>,
+}
+
+/// What asked for something that was removed.
+#[derive(Debug)]
+pub struct Reassigned {
+    /// Who asks.
+    pub who: Asker,
+    /// What it asks for.
+    pub request: Request,
+    /// What it finds now.
+    pub now: Option<Pick>,
+}
+
+/// Who asks for an install by a selector.
+#[derive(Debug)]
+pub enum Asker {
+    /// A label, and the selector that it is bound to.
+    Label(String, String),
+    /// A project, by its requirement file.
+    Project(PathBuf),
+}
+
+/// One step of a renewal.
+#[derive(Debug)]
+pub enum RenewalStep {
+    /// The new release is on the shelf.
+    Installed {
+        /// Its title.
+        title: String,
+    },
+    /// It is the default, kept as this selector.
+    Default {
+        /// The selector.
+        selector: String,
+    },
+    /// The calling shell uses it.
+    ThisShell,
+    /// A label stands for it.
+    Label {
+        /// The label.
+        label: String,
+    },
+    /// A project requires the new version.
+    RequirementMoved {
+        /// Its file.
+        file: PathBuf,
+        /// The version.
+        version: Version,
+    },
+    /// A requirement file holds more than a version, and is the person's to edit.
+    RequirementLeft {
+        /// The file.
+        file: PathBuf,
+    },
+    /// The old release stays on the shelf, because something needs it, or as was asked.
+    OldStays {
+        /// Its title.
+        title: String,
+        /// What needs it.
+        why: Option<Protection>,
+    },
+}
+
+/// An install that was restored.
+#[derive(Debug)]
+pub struct Restored {
+    /// Its title.
+    pub title: String,
+    /// Whether it became the default, because there was none.
+    pub became_default: bool,
+    /// The packages that it had, as `name@version`.
+    pub packages: Vec<String>,
+    /// What installs those.
+    pub attempt: Option<PackageAttempt>,
+}

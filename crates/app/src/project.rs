@@ -1,0 +1,132 @@
+//! The project here: the nearest folder with a file that says what it requires.
+
+use std::fs::File;
+use std::io::{self, Read};
+use std::path::{Path, PathBuf};
+
+use vshelf_core::definition::RequirementFile;
+use vshelf_core::requirement::{self, Requirement};
+use vshelf_shelf::journal;
+
+use crate::environment::Environment;
+use crate::error::{Error, file_error};
+use crate::runtime::Runtime;
+
+/// What a project requires, and the file that says it.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct FoundRequirement {
+    /// The file.
+    pub file: PathBuf,
+    /// What it requires.
+    pub requirement: Requirement,
+}
+
+/// The requirement files of a runtime that there are from this folder upward, nearest first.
+pub fn requirement_files(runtime: &Runtime<'_>) -> Vec<(PathBuf, RequirementFile)> {
+    let Ok(here) = runtime.environment().here() else {
+        // A folder that is gone belongs to no project.
+        return Vec::new();
+    };
+    let files = kinds_of_files(runtime);
+    let mut found = Vec::new();
+    for folder in here.ancestors() {
+        for file in &files {
+            let path = folder.join(&file.file);
+            // A pipe or device by that name would make the command wait for ever.
+            if path.metadata().is_ok_and(|found| found.is_file()) {
+                found.push((path, file.clone()));
+            }
+        }
+    }
+    found
+}
+
+/// Every file in which a project can say what it requires of a runtime.
+pub fn kinds_of_files(runtime: &Runtime<'_>) -> Vec<RequirementFile> {
+    requirement::files(runtime.name(), &runtime.definition.requirement_files)
+}
+
+/// What a requirement file says of a runtime.
+pub fn read_requirement(
+    runtime: &Runtime<'_>,
+    path: &Path,
+    file: &RequirementFile,
+) -> Result<Option<Requirement>, Error> {
+    let Some(contents) = read_start(path, requirement::limit(file))? else {
+        return Ok(None);
+    };
+    requirement::read(runtime.name(), file, &contents).map_err(|error| Error::Requirement {
+        file: path.to_owned(),
+        error,
+    })
+}
+
+/// What the project here requires: that of the nearest folder, from this one upward, in which a file
+/// says something.
+pub fn find_requirement(runtime: &Runtime<'_>) -> Result<Option<FoundRequirement>, Error> {
+    for (path, file) in requirement_files(runtime) {
+        if let Some(requirement) = read_requirement(runtime, &path, &file)? {
+            return Ok(Some(FoundRequirement {
+                file: path,
+                requirement,
+            }));
+        }
+    }
+    Ok(None)
+}
+
+/// What the project here requires, or an error where nothing does.
+pub fn need_requirement(runtime: &Runtime<'_>) -> Result<FoundRequirement, Error> {
+    find_requirement(runtime)?.ok_or_else(|| Error::NoRequirement {
+        files: kinds_of_files(runtime)
+            .into_iter()
+            .map(|file| file.file)
+            .collect(),
+    })
+}
+
+/// Notes that a project's requirement file was seen on this machine: it keeps what it requires.
+pub fn note(environment: &Environment, file: &Path) {
+    // Where that cannot be noted, a clean-up only knows less of what projects require.
+    if let Ok(layout) = environment.layout() {
+        journal::note_project(&layout, file).unwrap_or_default();
+    }
+}
+
+/// The requirement files of the projects that were seen on this machine.
+pub fn seen(environment: &Environment) -> Result<Vec<PathBuf>, Error> {
+    let layout = environment.layout()?;
+    journal::projects(&layout).map_err(file_error(&layout.projects(), "read"))
+}
+
+/// What the projects with these requirement files require of a runtime, each with its file. One that
+/// is gone or cannot be read requires nothing.
+pub fn requirements_of(runtime: &Runtime<'_>, projects: &[PathBuf]) -> Vec<FoundRequirement> {
+    let kinds = kinds_of_files(runtime);
+    let requirement = |path: &PathBuf| {
+        let name = path.file_name().unwrap_or_default();
+        let mut same = kinds.iter().filter(|kind| name == kind.file.as_str());
+        let requirement =
+            same.find_map(|kind| read_requirement(runtime, path, kind).ok().flatten());
+        requirement.map(|requirement| FoundRequirement {
+            file: path.clone(),
+            requirement,
+        })
+    };
+    projects.iter().filter_map(requirement).collect()
+}
+
+/// The first `limit` bytes of a file; nothing where it went away or is none of ours to read.
+fn read_start(path: &Path, limit: usize) -> Result<Option<Vec<u8>>, Error> {
+    let mut contents = Vec::new();
+    let read = File::open(path).and_then(|file| file.take(limit as u64).read_to_end(&mut contents));
+    match read {
+        Ok(_) => Ok(Some(contents)),
+        Err(error) => match error.kind() {
+            io::ErrorKind::NotFound
+            | io::ErrorKind::NotADirectory
+            | io::ErrorKind::PermissionDenied => Ok(None),
+            _ => Err(file_error(path, "read")(error)),
+        },
+    }
+}

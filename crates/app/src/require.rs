@@ -1,0 +1,151 @@
+//! What the project here requires: shown and written.
+
+use std::path::PathBuf;
+
+use vshelf_core::activation::Rule;
+use vshelf_core::resolve::{Choice, Scope};
+use vshelf_core::{Pick, Request, Selector};
+use vshelf_files::atomic;
+
+use crate::activity::Activity;
+use crate::defaults::kept_as;
+use crate::environment::Environment;
+use crate::error::{Error, file_error};
+use crate::integrate::stamps;
+use crate::project::{self, FoundRequirement};
+use crate::runtime::Runtime;
+use crate::session;
+
+/// What the project here requires of one runtime.
+pub struct Required<'c> {
+    /// The runtime.
+    pub runtime: Runtime<'c>,
+    /// What is required; nothing where no file says anything.
+    pub found: Option<FoundRequirement>,
+    /// What on the shelf meets it.
+    pub met_by: Option<Pick>,
+}
+
+/// A requirement that was written.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct NewRequirement {
+    /// The file.
+    pub file: PathBuf,
+    /// What it says.
+    pub text: String,
+    /// What the calling shell does about it.
+    pub shell: ShellAfterRequire,
+}
+
+/// What the calling shell does about a requirement that was written.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum ShellAfterRequire {
+    /// Nothing on the shelf meets it yet.
+    NotOnShelf,
+    /// It was switched, and stays as it is.
+    Switched,
+    /// It follows.
+    Follows,
+    /// It does not follow projects.
+    DoesNotFollow,
+}
+
+/// What the project here requires of each runtime on the shelf.
+pub fn show(environment: &Environment) -> Result<Vec<Required<'_>>, Error> {
+    let runtimes = Runtime::shown(environment, None)?.into_iter();
+    runtimes
+        .map(|runtime| {
+            let found = project::find_requirement(&runtime)?;
+            let request = found.as_ref().map(|found| &found.requirement.request);
+            Ok(Required {
+                met_by: request.and_then(|request| runtime.pick_meeting(request)),
+                found,
+                runtime,
+            })
+        })
+        .collect()
+}
+
+/// Writes what the project here requires; with `exact` the release that it stands for now.
+pub fn write(
+    environment: &Environment,
+    typed: &Request,
+    exact: bool,
+) -> Result<NewRequirement, Error> {
+    let mut runtime = Runtime::of_request(environment, typed)?;
+    let request = without_label(&runtime, typed)?;
+    let files = project::kinds_of_files(&runtime);
+    let plain = files.iter().find(|file| file.value.is_none());
+    let file = plain.ok_or_else(|| Error::NoPlainFile {
+        title: runtime.definition.title.clone(),
+        runtime: runtime.name().to_owned(),
+        selector: kept_as(typed),
+    })?;
+    if matches!(request.selector, Selector::Previous | Selector::Default) {
+        return Err(Error::PersonalSelector {
+            selector: typed.to_string(),
+        });
+    }
+    // What is on the shelf is enough to check a requirement by; else the catalog is asked.
+    let on_shelf = runtime.explain(&request, Scope::Shelf).outcome.is_ok();
+    if !on_shelf {
+        runtime.load_catalog(false)?;
+    }
+    let text = text_of(&runtime, &request, exact, on_shelf)?;
+    let path = environment.here()?.join(&file.file);
+    let rule = Activity::of(&runtime).rule();
+    atomic::write_file(&path, format!("{text}\n").as_bytes())
+        .map_err(file_error(&path, "written"))?;
+    project::note(environment, &path);
+    // A shell may tell times apart by whole seconds, and must not miss what was just written.
+    stamps::forget(environment)?;
+    let connected = environment.shell.dialect().is_some();
+    let follows = session::follows_projects(environment)?;
+    let shell = match rule {
+        _ if !on_shelf => ShellAfterRequire::NotOnShelf,
+        Some(Rule::Switch) if connected => ShellAfterRequire::Switched,
+        _ if connected && follows => ShellAfterRequire::Follows,
+        _ => ShellAfterRequire::DoesNotFollow,
+    };
+    Ok(NewRequirement {
+        file: path,
+        text,
+        shell,
+    })
+}
+
+/// What is written for a request: itself, or the release that it stands for now.
+fn text_of(
+    runtime: &Runtime<'_>,
+    request: &Request,
+    exact: bool,
+    on_shelf: bool,
+) -> Result<String, Error> {
+    let scope = match on_shelf && !exact {
+        true => Scope::Shelf,
+        false => Scope::Published,
+    };
+    let choice = match runtime.resolve(request, scope) {
+        Err(_) if on_shelf => runtime.resolve(request, Scope::Shelf)?,
+        result => result?,
+    };
+    Ok(match (choice, exact) {
+        (Choice::Version(chosen), true) => match &request.publisher {
+            Some(publisher) => format!("{publisher}/{}", chosen.version),
+            None => chosen.version.to_string(),
+        },
+        _ => kept_as(request),
+    })
+}
+
+/// What a label stands for in its stead: others who work on the project do not have it.
+fn without_label(runtime: &Runtime<'_>, typed: &Request) -> Result<Request, Error> {
+    let Selector::Name(name) = &typed.selector else {
+        return Ok(typed.clone());
+    };
+    let mut labels = runtime.state.labels.iter();
+    match labels.find(|(label, _)| label.eq_ignore_ascii_case(name)) {
+        Some((_, selector)) => Ok(selector.parse()?),
+        None => Ok(typed.clone()),
+    }
+}

@@ -1,0 +1,543 @@
+//! One runtime as a use case sees it: definition, shelf, choices, and its catalog from whichever
+//! source serves.
+
+use std::cell::{OnceCell, RefCell};
+
+use jiff::Timestamp;
+use jiff::civil::Date;
+use jiff::tz::TimeZone;
+use vshelf_core::catalog::{Details, Release};
+use vshelf_core::definition::SourceDefinition;
+use vshelf_core::outlook::{self, Newer};
+use vshelf_core::resolve::{self, Candidate, Choice, Explanation, ResolveError, Scope, World};
+use vshelf_core::{
+    Catalog, Definition, InstallId, Key, Line, Phase, Pick, Request, Selector, Version,
+};
+use vshelf_files::tree::bytes_in;
+use vshelf_shelf::{Install, Shelf, State};
+use vshelf_sources::{CatalogCache, LoadError, Loaded};
+
+use crate::environment::Environment;
+use crate::error::{Class, Error, file_error};
+use crate::events::{CatalogStatus, Event, Listener};
+
+/// A runtime and what is known of it.
+#[derive(Debug)]
+pub struct Runtime<'c> {
+    /// What it is.
+    pub definition: Definition,
+    /// Its shelf.
+    pub shelf: Shelf,
+    /// Its installs, newest first.
+    pub installs: Vec<Install>,
+    /// Its default and labels.
+    pub state: State,
+    /// The day on which phases are computed.
+    pub today: Date,
+    environment: &'c Environment,
+    ids: Vec<InstallId>,
+    catalog: OnceCell<Option<Loaded>>,
+    outline: OnceCell<Catalog>,
+    around_shelf: OnceCell<Catalog>,
+    /// The place of the source whose catalog serves.
+    serving: OnceCell<Option<usize>>,
+    default: OnceCell<Option<Pick>>,
+    passed_over: RefCell<Vec<(String, String)>>,
+}
+
+impl<'c> Runtime<'c> {
+    /// The runtime with this name, written `marram` or `marram@`, or the one that is meant where none
+    /// is named.
+    pub fn named(environment: &'c Environment, name: Option<&str>) -> Result<Runtime<'c>, Error> {
+        let name = match name {
+            Some(name) => name.trim_end_matches('@').to_owned(),
+            None => environment.meant_runtime()?,
+        };
+        Runtime::open(environment, environment.definition(&name)?)
+    }
+
+    /// The runtime that a request means.
+    pub fn of_request(
+        environment: &'c Environment,
+        request: &Request,
+    ) -> Result<Runtime<'c>, Error> {
+        Runtime::named(environment, request.runtime.as_deref())
+    }
+
+    /// The runtime with this name; where none is named all on the shelf, or else the one that is
+    /// meant.
+    pub fn shown(
+        environment: &'c Environment,
+        name: Option<&str>,
+    ) -> Result<Vec<Runtime<'c>>, Error> {
+        if name.is_some() {
+            return Ok(vec![Runtime::named(environment, name)?]);
+        }
+        let on_shelf = Shelf::runtimes(environment.folders()?)?;
+        if on_shelf.is_empty() {
+            return Ok(vec![Runtime::named(environment, None)?]);
+        }
+        on_shelf
+            .iter()
+            .map(|name| Runtime::named(environment, Some(name)))
+            .collect()
+    }
+
+    /// The runtime as its shelf is now.
+    pub fn reopened(&self) -> Result<Runtime<'c>, Error> {
+        Runtime::open(self.environment, self.definition.clone())
+    }
+
+    /// Reads the runtime's shelf; its catalog is read when something needs it.
+    pub fn open(
+        environment: &'c Environment,
+        definition: Definition,
+    ) -> Result<Runtime<'c>, Error> {
+        let shelf = Shelf::new(environment.folders()?, &definition.name);
+        let installs = shelf.installs()?;
+        Ok(Runtime {
+            ids: installs.iter().map(|install| install.id.clone()).collect(),
+            state: shelf.state()?,
+            today: environment.today()?,
+            catalog: OnceCell::new(),
+            shelf,
+            installs,
+            definition,
+            outline: OnceCell::new(),
+            around_shelf: OnceCell::new(),
+            serving: OnceCell::new(),
+            default: OnceCell::new(),
+            passed_over: RefCell::default(),
+            environment,
+        })
+    }
+
+    /// The runtime's name.
+    pub fn name(&self) -> &str {
+        &self.definition.name
+    }
+
+    /// The catalog that is kept here, however old; nobody is asked.
+    pub fn kept_catalog(&self) -> Option<&Loaded> {
+        self.catalog
+            .get_or_init(|| {
+                let cache = self.environment.catalogs().ok()?;
+                cache.kept(self.name(), self.serving()?)
+            })
+            .as_ref()
+    }
+
+    /// The source whose catalog is loaded.
+    pub fn loaded_source(&self) -> Option<&SourceDefinition> {
+        let origin = &self.kept_catalog()?.origin;
+        let mut sources = self.definition.sources.iter();
+        sources.find(|source| source.name == origin.source)
+    }
+
+    /// The source whose catalog is kept here and was confirmed last.
+    fn serving(&self) -> Option<&SourceDefinition> {
+        let sources = &self.definition.sources;
+        let place = self.serving.get_or_init(|| {
+            let cache = self.environment.catalogs().ok()?;
+            let latest = cache.latest(self.name(), sources)?;
+            sources.iter().position(|source| source == latest)
+        });
+        sources.get((*place)?)
+    }
+
+    /// The catalog as its source has it now, or as it is kept where that is fresh or no source
+    /// answers. Sources are asked in order; the first that answers serves.
+    pub fn load_catalog(&mut self, ask_anyway: bool) -> Result<&Loaded, Error> {
+        let cache = self.environment.catalogs()?;
+        let now = self.environment.now()?;
+        let asks_nobody = self.environment.transport.is_offline();
+        let kept = match (self.serving(), ask_anyway) {
+            (Some(source), _) if asks_nobody => cache.kept(self.name(), source),
+            (Some(source), false) => cache.fresh(self.name(), source, now),
+            _ => None,
+        };
+        let loaded = match kept {
+            Some(loaded) => loaded,
+            None => self.ask_sources(&cache, 0, now)?,
+        };
+        self.catalog = OnceCell::from(Some(loaded));
+        self.serving = OnceCell::new();
+        self.kept_catalog().ok_or(Error::CatalogChanged)
+    }
+
+    /// Loads the catalog as [`Runtime::load_catalog`] does, and tells how old it is.
+    pub fn load_and_tell(
+        &mut self,
+        ask_anyway: bool,
+        listener: &dyn Listener,
+    ) -> Result<(), Error> {
+        self.load_catalog(ask_anyway)?;
+        self.tell_catalog(listener);
+        Ok(())
+    }
+
+    /// Tells how old the catalog is that is loaded.
+    pub fn tell_catalog(&self, listener: &dyn Listener) {
+        if let Some(status) = self.catalog_status() {
+            listener.tell(Event::Catalog(&status));
+        }
+    }
+
+    /// How old the catalog is that is kept here, and why.
+    fn catalog_status(&self) -> Option<CatalogStatus> {
+        let origin = &self.kept_catalog()?.origin;
+        let today = self.environment.today().unwrap_or(self.today);
+        Some(CatalogStatus {
+            title: self.definition.title.clone(),
+            confirmed: origin.confirmed.to_zoned(TimeZone::UTC).date(),
+            today,
+            not_renewed: origin.not_renewed.clone(),
+            offline: self.environment.transport.is_offline(),
+            source: origin.source.clone(),
+            passed_over: self.passed_over.borrow().clone(),
+        })
+    }
+
+    /// Loads the catalog of the first source behind the one named `source` that answers; says
+    /// whether there is one.
+    pub fn load_catalog_behind(&mut self, source: &str) -> Result<bool, Error> {
+        let sources = &self.definition.sources;
+        let at = sources.iter().position(|known| known.name == source);
+        let behind = at.map_or(sources.len(), |at| at + 1);
+        if behind == sources.len() {
+            return Ok(false);
+        }
+        let loaded = self.ask_sources(
+            &self.environment.catalogs()?,
+            behind,
+            self.environment.now()?,
+        )?;
+        self.catalog = OnceCell::from(Some(loaded));
+        self.serving = OnceCell::new();
+        Ok(true)
+    }
+
+    fn pass_over(&self, source: &str, reason: &str) {
+        let mut passed_over = self.passed_over.borrow_mut();
+        passed_over.push((source.to_owned(), reason.to_owned()));
+    }
+
+    /// Asks the sources from the one at `first` on. Where none answers, the first that has a
+    /// catalog here serves, with the reason why it could not be renewed.
+    fn ask_sources(
+        &self,
+        cache: &CatalogCache,
+        first: usize,
+        now: Timestamp,
+    ) -> Result<Loaded, Error> {
+        let settings = self.environment.registries();
+        let transport = &self.environment.transport;
+        let hurried = transport.hurried();
+        let sources = &self.definition.sources[first..];
+        let mut old = None;
+        let mut first_error = None;
+        for (index, definition) in sources.iter().enumerate() {
+            // One that does not answer is asked again only where no other follows.
+            let transport = match index + 1 == sources.len() {
+                true => transport,
+                false => &hurried,
+            };
+            let platform = &self.environment.platform;
+            let renewed = vshelf_sources::open(self.name(), definition, platform, &settings)
+                .map_err(LoadError::from)
+                .and_then(|source| {
+                    cache.renew(self.name(), definition, source.as_ref(), transport, now)
+                });
+            match renewed {
+                Ok(loaded) => match &loaded.origin.not_renewed {
+                    None => return Ok(loaded),
+                    Some(reason) => {
+                        self.pass_over(&definition.name, reason);
+                        old = old.or(Some(loaded));
+                    }
+                },
+                Err(error) => {
+                    self.pass_over(&definition.name, &error.to_string());
+                    first_error = first_error.or(Some(error));
+                }
+            }
+        }
+        match (old, first_error) {
+            (Some(loaded), _) => Ok(loaded),
+            (None, Some(error)) => Err(error.into()),
+            (None, None) => Err(Error::NoSource {
+                runtime: self.name().to_owned(),
+            }),
+        }
+    }
+
+    /// What the catalog says of a release beyond what lists show; nothing where none is kept.
+    pub fn details(&self, release: &Release) -> Result<Details, Error> {
+        let loaded = self.kept_catalog();
+        let details = loaded.map(|loaded| loaded.details(release)).transpose();
+        Ok(details.map_err(LoadError::from)?.unwrap_or_default())
+    }
+
+    /// The catalog that is kept, or an empty one.
+    pub fn catalog(&self) -> &Catalog {
+        match self.kept_catalog() {
+            Some(loaded) => &loaded.catalog,
+            None => self.outline(),
+        }
+    }
+
+    /// The lines, channels and publishers of the catalog that is kept: all that commands about the
+    /// shelf need, in a fraction of the time. The releases may be left out.
+    pub fn outline(&self) -> &Catalog {
+        if let Some(Some(loaded)) = self.catalog.get() {
+            return &loaded.catalog;
+        }
+        self.outline.get_or_init(|| {
+            let kept = (self.environment.catalogs().ok())
+                .and_then(|cache| cache.kept_outline(self.name(), self.serving()?));
+            kept.unwrap_or_else(|| Catalog {
+                runtime: self.definition.name.clone(),
+                ..Catalog::default()
+            })
+        })
+    }
+
+    /// The catalog that is kept, with the releases of the lines on the shelf only: read in a
+    /// fraction of the time.
+    pub fn around_shelf(&self) -> &Catalog {
+        self.around_shelf.get_or_init(|| {
+            let cache = self.environment.catalogs().ok();
+            let line_of = |install: &InstallId| self.outline().line_of(&install.version);
+            let lines: Vec<String> = (self.ids.iter())
+                .filter_map(line_of)
+                .map(|line| line.name.clone())
+                .collect();
+            let kept =
+                cache.and_then(|cache| cache.kept_lines(self.name(), self.serving()?, &lines));
+            kept.unwrap_or_default()
+        })
+    }
+
+    /// What came out since an install in its line, as far as the catalog that is kept knows.
+    pub fn newer_than(&self, install: &InstallId) -> Option<Newer> {
+        let (version, platform) = (&install.version, &self.environment.platform);
+        outlook::newer(self.around_shelf(), version, &install.publisher, platform)
+    }
+
+    /// What `request` stands for among what is published of the lines on the shelf.
+    pub fn published_around_shelf(&self, request: &Request) -> Option<Version> {
+        let world = World {
+            catalog: self.around_shelf(),
+            ..self.world(Scope::Shelf)
+        };
+        match resolve::resolve(&world, request, Scope::Published).outcome {
+            Ok(Choice::Version(chosen)) => Some(chosen.version.clone()),
+            _ => None,
+        }
+    }
+
+    /// All that choosing among what `scope` says depends on.
+    pub fn world(&self, scope: Scope) -> World<'_> {
+        World {
+            catalog: match scope {
+                Scope::Published => self.catalog(),
+                Scope::Shelf => self.outline(),
+            },
+            shelf: &self.ids,
+            labels: &self.state.labels,
+            default: self.state.default.as_deref(),
+            default_pick: match scope {
+                Scope::Published => None,
+                Scope::Shelf => self.default_pick(),
+            },
+            previous: self.environment.shell.previous(self.name()),
+            platform: &self.environment.platform,
+            today: self.today,
+        }
+    }
+
+    /// How `request` becomes a choice.
+    pub fn explain(&self, request: &Request, scope: Scope) -> Explanation<'_> {
+        let explanation = resolve::resolve(&self.world(scope), request, scope);
+        match explanation.outcome {
+            // What is not on the shelf may be published; only the whole catalog tells.
+            Err(ResolveError::NotOnShelf { .. } | ResolveError::UnknownPublisher { .. }) => {
+                resolve::resolve(&self.world(Scope::Published), request, scope)
+            }
+            _ => explanation,
+        }
+    }
+
+    /// What `request` stands for.
+    pub fn resolve(&self, request: &Request, scope: Scope) -> Result<Choice<'_>, Error> {
+        self.explain(request, scope)
+            .outcome
+            .map_err(|error| self.unresolved(error))
+    }
+
+    /// What `request` stands for on the shelf.
+    pub fn resolve_pick(&self, request: &Request) -> Result<Pick, Error> {
+        let choice = self.resolve(request, Scope::Shelf)?;
+        choice.pick().ok_or_else(|| Error::NotAnInstall {
+            selector: request.to_string(),
+            class: Class::NoMatch,
+        })
+    }
+
+    /// What on the shelf meets `request`; nothing where nothing does.
+    pub fn pick_meeting(&self, request: &Request) -> Option<Pick> {
+        let outcome = resolve::resolve(&self.world(Scope::Shelf), request, Scope::Shelf).outcome;
+        outcome.ok()?.pick()
+    }
+
+    /// What on the shelf a label's selector stands for.
+    pub fn pick_of_label(&self, selector: &str) -> Option<Pick> {
+        self.pick_meeting(&selector.parse().ok()?)
+    }
+
+    /// All that `request` covers among what `scope` says.
+    pub fn covered(&self, request: &Request, scope: Scope) -> Result<Vec<Candidate<'_>>, Error> {
+        let world = World {
+            default_pick: self.world(scope).default_pick,
+            ..self.world(Scope::Published)
+        };
+        resolve::covered(&world, request, scope).map_err(|error| self.unresolved(error))
+    }
+
+    /// Everything that is published.
+    pub fn published(&self) -> Vec<Candidate<'_>> {
+        resolve::candidates(&self.world(Scope::Published), Scope::Published)
+    }
+
+    /// A failure to resolve a selector of this runtime.
+    pub fn unresolved(&self, error: ResolveError) -> Error {
+        Error::Resolve {
+            prefix: self.environment.prefix(self.name()),
+            error: Box::new(error),
+        }
+    }
+
+    /// The install with this key.
+    pub fn install(&self, key: &Key) -> Option<&Install> {
+        self.installs.iter().find(|install| install.id.key == *key)
+    }
+
+    /// The install that is picked, unless that is the system's copy.
+    pub fn picked(&self, pick: &Pick) -> Option<&Install> {
+        self.install(pick.key()?)
+    }
+
+    /// Whether what is picked is there; `system_copy` says whether the system has a copy.
+    pub fn has(&self, pick: &Pick, system_copy: bool) -> bool {
+        match pick {
+            Pick::System => system_copy,
+            Pick::Install(key) => self.install(key).is_some(),
+        }
+    }
+
+    /// The key for a version of a publisher: the version alone where it is the main publisher.
+    pub fn key_for(&self, version: &Version, publisher: &str) -> Key {
+        Key::new(version, (!self.is_main(publisher)).then_some(publisher))
+    }
+
+    /// Whether selectors without a publisher mean this one.
+    fn is_main(&self, publisher: &str) -> bool {
+        let main = self.outline().main_publisher();
+        main.is_none_or(|main| main.id == publisher)
+    }
+
+    /// The selector that means exactly what this publisher published as this version.
+    pub fn selector_for(&self, version: &Version, publisher: &str) -> String {
+        match self.is_main(publisher) {
+            true => version.to_string(),
+            false => format!("{publisher}/{version}"),
+        }
+    }
+
+    /// The selector that means exactly this install: the version, with its publisher where that
+    /// is not the main one.
+    pub fn exact_selector(&self, install: &InstallId) -> String {
+        match install.key.as_str() == install.version.as_str() {
+            true => install.version.to_string(),
+            false => format!("{}/{}", install.publisher, install.version),
+        }
+    }
+
+    /// Notes that what is picked is used now.
+    pub fn note_use(&self, pick: &Pick) {
+        if let (Ok(now), Some(install)) = (self.environment.now(), self.picked(pick)) {
+            // Where that cannot be noted, a clean-up only knows less.
+            self.shelf
+                .note_use(&install.id.key, now)
+                .unwrap_or_default();
+        }
+    }
+
+    /// The day on which an install was used last, or else put on the shelf.
+    pub fn used_on(&self, install: &Install) -> Date {
+        let installed = install.record.contents.installed;
+        let used = self.shelf.last_use(&install.id.key);
+        let last = used.unwrap_or(installed);
+        last.to_zoned(TimeZone::UTC).date()
+    }
+
+    /// The bytes of an install on the disk, with the packages that came later. Of a link to an
+    /// adopted folder only the link is on the shelf.
+    pub fn size_on_disk(&self, install: &Install) -> Result<u64, Error> {
+        bytes_in(&install.folder).map_err(file_error(&install.folder, "read"))
+    }
+
+    /// An install as people call it: `Marram 8.3.1`.
+    pub fn display_name(&self, install: &InstallId) -> String {
+        format!("{} {}", self.definition.title, self.exact_selector(install))
+    }
+
+    /// A pick in output: the selector of its install, or its own text.
+    pub fn pick_selector(&self, pick: &Pick) -> String {
+        let install = self.picked(pick);
+        install.map_or_else(|| pick.to_string(), |i| self.exact_selector(&i.id))
+    }
+
+    /// What the default is, as the link and the state said when it was first asked.
+    pub fn default_pick(&self) -> Option<&Pick> {
+        let found = self.default.get_or_init(|| {
+            // Where what is typed is not known, the link alone says it.
+            let selector = self.state.default.as_deref().unwrap_or_default();
+            match selector.parse::<Request>().map(|request| request.selector) {
+                Ok(Selector::System) => Some(Pick::System),
+                _ => {
+                    let key = self.shelf.default_key()?;
+                    self.install(&key)
+                        .map(|install| install.id.key.clone().into())
+                }
+            }
+        });
+        found.as_ref()
+    }
+
+    /// Whether the install with this key is the default.
+    pub fn is_default(&self, key: &Key) -> bool {
+        self.default_pick().is_some_and(|pick| pick.is(key))
+    }
+
+    /// The release line of a version, as far as the outline knows it.
+    pub fn line_of(&self, version: &Version) -> Option<&Line> {
+        self.outline().line_of(version)
+    }
+
+    /// The installs of a line.
+    pub fn installs_of(&self, line: &Line) -> impl Iterator<Item = &Install> {
+        let installs = self.installs.iter();
+        installs.filter(|install| line.covers(&install.id.version))
+    }
+
+    /// The phase of a version's line today.
+    pub fn phase_of(&self, version: &Version) -> Option<Phase> {
+        self.line_of(version).map(|line| line.phase_on(self.today))
+    }
+
+    /// The surroundings.
+    pub fn environment(&self) -> &'c Environment {
+        self.environment
+    }
+}

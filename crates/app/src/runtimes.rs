@@ -1,0 +1,113 @@
+//! The definitions that are known: listed, added, removed, and which runtime is the main one.
+
+use std::fs;
+use std::path::PathBuf;
+
+use toml_edit::{ArrayOfTables, DocumentMut, TomlError};
+use vshelf_core::Definition;
+use vshelf_files::atomic;
+use vshelf_shelf::Shelf;
+use vshelf_sources::Address;
+use vshelf_sources::transport::{Document, Validators};
+
+use crate::Done;
+use crate::definitions;
+use crate::environment::Environment;
+use crate::error::{Error, file_error};
+use crate::settings;
+
+/// A runtime that is known.
+#[derive(Clone, Debug)]
+pub struct KnownRuntime {
+    /// Its definition.
+    pub definition: Definition,
+    /// Whether that comes with the program.
+    pub built_in: bool,
+    /// How many installs are on the shelf.
+    pub installs: usize,
+}
+
+/// Every runtime that is known, by name.
+pub fn list(environment: &Environment) -> Result<Vec<KnownRuntime>, Error> {
+    let folders = environment.folders()?;
+    let own = definitions::own_names(&folders.config)?;
+    let names = definitions::names(&folders.config)?.into_iter();
+    names
+        .map(|name| {
+            Ok(KnownRuntime {
+                definition: environment.definition(&name)?,
+                built_in: !own.contains(&name),
+                installs: Shelf::new(folders, &name).installs()?.len(),
+            })
+        })
+        .collect()
+}
+
+/// Adds or replaces a definition by the one at this URL or path; gives back the definition and its
+/// file.
+pub fn add(environment: &Environment, place: &str) -> Result<(Definition, PathBuf), Error> {
+    let address = Address::read(place).map_err(vshelf_sources::SourceError::from)?;
+    let document = environment
+        .transport
+        .document(&address, &Validators::default(), None)?;
+    let Document::Body { bytes, .. } = document else {
+        return Err(Error::NoDocument {
+            address: address.to_string(),
+        });
+    };
+    let no_definition = |problem: String| Error::FetchedDefinition {
+        address: address.to_string(),
+        problem,
+    };
+    let text = beside(&String::from_utf8_lossy(&bytes), &address).map_err(no_definition)?;
+    let definition = Definition::read(&text).map_err(|error| no_definition(error.to_string()))?;
+    let file = definitions::file(&environment.folders()?.config, &definition.name);
+    atomic::write_file(&file, text.as_bytes()).map_err(file_error(&file, "written"))?;
+    Ok((definition, file))
+}
+
+/// The definition's text as it holds in another place: a catalog named by a path alone is beside
+/// the definition, such as in a mirror.
+fn beside(text: &str, place: &Address) -> Result<String, String> {
+    let mut document: DocumentMut = text.parse().map_err(|e: TomlError| e.to_string())?;
+    let place = match place {
+        Address::File(path) => {
+            Address::File(std::path::absolute(path).map_err(|error| error.to_string())?)
+        }
+        web => web.clone(),
+    };
+    let sources = document.get_mut("sources");
+    let sources = sources.and_then(|sources| sources.as_array_of_tables_mut());
+    for source in sources.into_iter().flat_map(ArrayOfTables::iter_mut) {
+        let is_catalog = source.get("kind").and_then(|kind| kind.as_str()) == Some("catalog");
+        if let Some(address) = source.get_mut("address").filter(|_| is_catalog)
+            && let Some(written) = address.as_str()
+        {
+            let joined = place.join(written).map_err(|error| error.to_string())?;
+            *address = toml_edit::value(joined.to_string());
+        }
+    }
+    Ok(document.to_string())
+}
+
+/// Removes the person's own definition of a runtime; its installs stay.
+pub fn remove(environment: &Environment, name: &str) -> Done {
+    let config = &environment.folders()?.config;
+    if !definitions::own_names(config)?
+        .iter()
+        .any(|own| own == name)
+    {
+        return Err(Error::NoOwnDefinition {
+            name: name.to_owned(),
+        });
+    }
+    let file = definitions::file(config, name);
+    fs::remove_file(&file).map_err(file_error(&file, "removed"))
+}
+
+/// Makes a runtime the one that selectors mean when they name none.
+pub fn set_main(environment: &Environment, name: &str) -> Done {
+    environment.definition(name)?;
+    environment.settings()?;
+    settings::set_main_runtime(&environment.folders()?.config, name)
+}

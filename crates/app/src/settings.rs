@@ -1,0 +1,137 @@
+//! A person's settings: `settings.toml` in the config folder.
+
+use std::collections::BTreeMap;
+use std::num::NonZeroUsize;
+use std::path::{Path, PathBuf};
+use std::time::Duration;
+
+use serde::Deserialize;
+use toml_edit::{DocumentMut, TomlError};
+use vshelf_core::Definition;
+use vshelf_core::tidy::{Policy, ReasonKind};
+use vshelf_files::{atomic, optional};
+use vshelf_shelf::store::Durability;
+use vshelf_shell::connection::Following;
+
+use crate::error::{Error, TextLine, file_error};
+
+/// The settings in force.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Deserialize)]
+#[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
+pub struct Settings {
+    /// The runtime that selectors mean when they name none.
+    pub main_runtime: Option<String>,
+    /// How many minutes a catalog counts as fresh.
+    pub catalog_fresh_minutes: Option<u64>,
+    /// Whether an install is written to the disk before it counts.
+    pub durable_installs: Option<bool>,
+    /// How shells tell that they follow a project.
+    pub following: Following,
+    /// Whether `status` says, once a day, that something on the shelf ended or lacks a security
+    /// release.
+    pub reminders: Option<bool>,
+    /// What a clean-up counts as outdated.
+    pub tidy: TidySettings,
+    /// Where a source is read from instead, by runtime and source joined with a dot.
+    pub addresses: BTreeMap<String, String>,
+}
+
+/// What a clean-up counts as outdated.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Deserialize)]
+#[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
+pub struct TidySettings {
+    /// The reasons that count.
+    pub reasons: Option<Vec<ReasonKind>>,
+    /// After how many days without use an install is idle.
+    pub idle_days: Option<u32>,
+    /// How many releases of a line stay.
+    pub per_line: Option<NonZeroUsize>,
+}
+
+/// How long a catalog counts as fresh where the settings say nothing, in minutes.
+const FRESH_MINUTES: u64 = 60;
+
+/// The settings file in the config folder.
+pub fn settings_file(config: &Path) -> PathBuf {
+    config.join("settings.toml")
+}
+
+impl Settings {
+    /// Reads the settings; a missing file is none.
+    pub fn read(config: &Path) -> Result<Settings, Error> {
+        let file = settings_file(config);
+        let text = optional::read_text(&file).map_err(file_error(&file, "read"))?;
+        let Some(text) = text else {
+            return Ok(Settings::default());
+        };
+        toml::from_str(&text).map_err(|error| Error::Settings {
+            problem: error.message().to_owned(),
+            line: Some(TextLine::of(&text, error.span())),
+            file,
+        })
+    }
+
+    /// Whether an install is written to the disk before it counts.
+    pub fn durability(&self) -> Durability {
+        match self.durable_installs {
+            Some(false) => Durability::Unsynced,
+            _ => Durability::Synced,
+        }
+    }
+
+    /// Whether `status` reminds of what is outdated.
+    pub fn reminds(&self) -> bool {
+        self.reminders.unwrap_or(true)
+    }
+
+    /// What a clean-up counts as outdated.
+    pub fn policy(&self) -> Policy {
+        let usual = Policy::default();
+        Policy {
+            reasons: self.tidy.reasons.clone().unwrap_or(usual.reasons),
+            idle_days: self.tidy.idle_days.unwrap_or(usual.idle_days),
+            per_line: self.tidy.per_line.map_or(usual.per_line, NonZeroUsize::get),
+        }
+    }
+
+    /// Has the sources of a definition read from where the settings say.
+    pub fn move_sources(&self, config: &Path, definition: &mut Definition) -> Result<(), Error> {
+        for (name, address) in &self.addresses {
+            let Some(source) = name.strip_prefix(&format!("{}.", definition.name)) else {
+                continue;
+            };
+            let found = (definition.sources.iter_mut()).find(|known| known.name == source);
+            if !found.is_some_and(|found| found.kind.move_to(address)) {
+                return Err(Error::MovedSource {
+                    file: settings_file(config),
+                    name: name.clone(),
+                });
+            }
+        }
+        Ok(())
+    }
+
+    /// How long a catalog counts as fresh.
+    pub fn catalog_fresh_for(&self) -> Duration {
+        Duration::from_secs(60 * self.catalog_fresh_minutes.unwrap_or(FRESH_MINUTES))
+    }
+}
+
+/// The text of the settings file, empty where there is none, and its path.
+pub fn read_file(config: &Path) -> Result<(PathBuf, String), Error> {
+    let file = settings_file(config);
+    let text = optional::read_text(&file).map_err(file_error(&file, "read"))?;
+    Ok((file, text.unwrap_or_default()))
+}
+
+/// Writes the main runtime into the settings, whose other lines stay as they are.
+pub fn set_main_runtime(config: &Path, name: &str) -> Result<(), Error> {
+    let (file, text) = read_file(config)?;
+    let mut document: DocumentMut = text.parse().map_err(|error: TomlError| Error::Settings {
+        file: file.clone(),
+        problem: error.message().to_owned(),
+        line: None,
+    })?;
+    document["main-runtime"] = toml_edit::value(name);
+    atomic::write_file(&file, document.to_string().as_bytes()).map_err(file_error(&file, "written"))
+}

@@ -1,0 +1,196 @@
+//! Switching the calling shell, and running one command on a version.
+
+use vshelf_core::activation::Rule;
+use vshelf_core::resolve::{Candidate, Choice, ResolveError, Scope};
+use vshelf_core::{Pick, Request, Selector, Version};
+
+use crate::activity::Activity;
+use crate::environment::Environment;
+use crate::error::Error;
+use crate::events::{Answer, Listener, Question};
+use crate::install::run::{InstallRequest, install};
+use crate::integrate::connect::require_connection;
+use crate::project;
+use crate::runtime::Runtime;
+use crate::session;
+
+/// A switch of the calling shell.
+pub struct Switched<'c> {
+    /// The runtime.
+    pub runtime: Runtime<'c>,
+    /// What was active before this.
+    pub activity: Activity,
+    /// What the shell uses now.
+    pub pick: Pick,
+    /// Whether it was switched to that before.
+    pub already: bool,
+    /// What is published for the same selector and newer.
+    pub newer: Option<Version>,
+    /// What was asked for.
+    pub request: Request,
+}
+
+/// A shell that is no longer switched.
+pub struct Followed<'c> {
+    /// The runtime.
+    pub runtime: Runtime<'c>,
+    /// What was active before this.
+    pub activity: Activity,
+    /// Whether it was switched at all.
+    pub was_switched: bool,
+    /// What the project here requires, where the shell follows that.
+    pub required: Option<Pick>,
+}
+
+/// Switches the calling shell to what is asked for, or else to what the project here requires. What is
+/// published and missing can be installed first, where there is somebody to ask.
+pub fn switch<'c>(
+    environment: &'c Environment,
+    asked: Option<Request>,
+    listener: &dyn Listener,
+) -> Result<Switched<'c>, Error> {
+    require_connection(environment)?;
+    let request = match asked {
+        Some(request) => request,
+        None => {
+            let runtime = Runtime::named(environment, None)?;
+            project::need_requirement(&runtime)?.requirement.request
+        }
+    };
+    let mut runtime = Runtime::of_request(environment, &request)?;
+    if offer(&runtime, &request, listener)? {
+        let missing = InstallRequest {
+            requests: vec![request.clone()],
+            ..InstallRequest::default()
+        };
+        install(environment, &missing, listener)?;
+        runtime = runtime.reopened()?;
+    }
+    let activity = Activity::of(&runtime);
+    let choice = runtime.resolve(&request, Scope::Shelf)?;
+    let newer = match &choice {
+        Choice::Version(chosen) => newer_published(&runtime, &request, chosen),
+        Choice::System => None,
+    };
+    let pick = runtime.resolve_pick(&request)?;
+    if pick == Pick::System {
+        activity.need_system_copy(&runtime)?;
+    }
+    let before = activity.active();
+    let already = before == Some(&pick) && activity.rule() == Some(Rule::Switch);
+    if !already {
+        session::plan_switch(&runtime, &pick, before);
+    }
+    Ok(Switched {
+        runtime,
+        activity,
+        pick,
+        already,
+        newer,
+        request,
+    })
+}
+
+/// Has the calling shell follow the project here, or else the default, again.
+pub fn follow<'c>(
+    environment: &'c Environment,
+    runtime: Option<&str>,
+) -> Result<Followed<'c>, Error> {
+    require_connection(environment)?;
+    let runtime = Runtime::named(environment, runtime)?;
+    let activity = Activity::of(&runtime);
+    let switched = environment.shell.switched(runtime.name());
+    let required = match switched {
+        Some(switched) => session::plan_following(&runtime, Some(switched)),
+        None => None,
+    };
+    Ok(Followed {
+        was_switched: switched.is_some(),
+        runtime,
+        activity,
+        required,
+    })
+}
+
+/// What is published for a moving selector and newer than what was chosen from the shelf.
+fn newer_published(
+    runtime: &Runtime<'_>,
+    request: &Request,
+    chosen: &Candidate<'_>,
+) -> Option<Version> {
+    let newest = match &request.selector {
+        selector if !selector.is_moving() => None,
+        // These stay within a line, and so among the lines on the shelf.
+        Selector::Version(_) | Selector::Lts | Selector::Name(_) => {
+            runtime.published_around_shelf(request)
+        }
+        _ => match runtime.resolve(request, Scope::Published) {
+            Ok(Choice::Version(newest)) => Some(newest.version.clone()),
+            _ => None,
+        },
+    };
+    newest.filter(|newest| newest > chosen.version)
+}
+
+/// Offers to install what is published and not on the shelf.
+fn offer(runtime: &Runtime<'_>, request: &Request, listener: &dyn Listener) -> Result<bool, Error> {
+    let missing = runtime.explain(request, Scope::Shelf).outcome;
+    let Err(ResolveError::NotOnShelf {
+        published: Some((_, version)),
+        ..
+    }) = missing
+    else {
+        return Ok(false);
+    };
+    let answer = listener.ask(&Question::InstallMissing {
+        title: &runtime.definition.title,
+        version: &version,
+    })?;
+    Ok(answer == Answer::Yes)
+}
+
+/// What is meant: what is asked for on the shelf, or what is active here.
+pub fn choose<'c>(
+    environment: &'c Environment,
+    asked: &RunTarget,
+) -> Result<(Runtime<'c>, Pick), Error> {
+    match asked {
+        RunTarget::Active(name) => {
+            let runtime = Runtime::named(environment, name.as_deref())?;
+            let pick = active(&runtime)?;
+            Ok((runtime, pick))
+        }
+        RunTarget::Selected(request) => {
+            let runtime = Runtime::of_request(environment, request)?;
+            let pick = runtime.resolve_pick(request)?;
+            Ok((runtime, pick))
+        }
+    }
+}
+
+/// What one command is to run on, which is noted as a use of it.
+pub fn choose_for_run<'c>(
+    environment: &'c Environment,
+    asked: &RunTarget,
+) -> Result<(Runtime<'c>, Pick), Error> {
+    let (runtime, pick) = choose(environment, asked)?;
+    runtime.note_use(&pick);
+    Ok((runtime, pick))
+}
+
+/// What a command is to run on.
+#[derive(Clone, Debug)]
+pub enum RunTarget {
+    /// What is active here of the runtime with this name.
+    Active(Option<String>),
+    /// What a request stands for on the shelf.
+    Selected(Request),
+}
+
+/// What is active here, or an error.
+pub fn active(runtime: &Runtime<'_>) -> Result<Pick, Error> {
+    let active = Activity::of(runtime).active().cloned();
+    active.ok_or_else(|| Error::NothingActive {
+        title: runtime.definition.title.clone(),
+    })
+}

@@ -1,0 +1,87 @@
+//! The lines that are worth showing over time, and the years around them.
+
+use std::path::PathBuf;
+
+use jiff::ToSpan;
+use jiff::civil::{Date, date};
+use vshelf_core::timeline::spans;
+use vshelf_core::{Line, Phase, Pick, Selector};
+
+use crate::error::Error;
+use crate::project;
+use crate::runtime::Runtime;
+
+/// How many years of the past are shown where nothing else is said.
+const PAST: i16 = 2;
+
+/// How many years to come are shown where nothing else is said.
+const TO_COME: i16 = 4;
+
+/// Which lines are meant.
+#[derive(Clone, Debug, Default)]
+pub struct LineChoice {
+    /// Only these.
+    pub names: Vec<String>,
+    /// Only those that are supported, and those to come.
+    pub supported: bool,
+}
+
+/// The lines that are meant: where nothing is said, those on the shelf and those that have not ended
+/// long ago.
+pub fn choose_lines<'r>(
+    runtime: &'r Runtime<'_>,
+    choice: &LineChoice,
+) -> Result<Vec<&'r Line>, Error> {
+    let lines = &runtime.catalog().lines;
+    let is_known = |name: &&String| lines.iter().any(|line| line.name == **name);
+    if let Some(name) = choice.names.iter().find(|name| !is_known(name)) {
+        return Err(Error::UnknownLine {
+            title: runtime.definition.title.clone(),
+            line: name.clone(),
+            known: lines.iter().map(|line| line.name.clone()).collect(),
+        });
+    }
+    let recently = runtime.today.saturating_sub(1.year());
+    let is_meant = |line: &&Line| {
+        if !choice.names.is_empty() {
+            return choice.names.contains(&line.name);
+        }
+        if choice.supported {
+            return line.phase_on(runtime.today) != Phase::Ended;
+        }
+        let on_shelf = runtime.installs_of(line).next().is_some();
+        let is_dated = line.start.is_some() || line.end.is_some();
+        on_shelf || is_dated && line.end.is_none_or(|end| end >= recently)
+    };
+    Ok(lines.iter().filter(is_meant).collect())
+}
+
+/// The years in which there is something to see of these lines, within some years of today: the first
+/// day, and the first day after them.
+pub fn years_around(runtime: &Runtime<'_>, lines: &[&Line]) -> (Date, Date) {
+    let today = runtime.today.year();
+    let lives = lines.iter().flat_map(|line| spans(runtime.catalog(), line));
+    let (mut first, mut last) = (today, today);
+    for life in lives {
+        first = first.min(life.from.year());
+        last = last.max(life.until.map_or(today + TO_COME, |until| until.year()));
+    }
+    let (first, last) = (first.max(today - PAST), last.min(today + TO_COME));
+    (date(first, 1, 1), date(last + 1, 1, 1))
+}
+
+/// What the projects that were seen on this machine get of a runtime, each with its requirement file.
+/// What depends on who asks is left out.
+pub fn required_by_projects(runtime: &Runtime<'_>) -> Result<Vec<(Pick, PathBuf)>, Error> {
+    let seen = project::seen(runtime.environment())?;
+    let requirements = project::requirements_of(runtime, &seen).into_iter();
+    let met = requirements.filter_map(|found| {
+        let request = &found.requirement.request;
+        let pick = match request.selector {
+            Selector::Default | Selector::Previous => None,
+            _ => runtime.pick_meeting(request),
+        };
+        Some((pick?, found.file))
+    });
+    Ok(met.collect())
+}

@@ -1,0 +1,372 @@
+//! What a project requires, read out of the files in its folder.
+//!
+//! Three kinds of files say it: a plain file with one line, a value inside a JSON or TOML
+//! manifest, and our own `vivid-shelf.toml`, which can speak for several runtimes at once. This
+//! module reads contents; finding the files is the caller's.
+
+use crate::definition::RequirementFile;
+use crate::selector::{Request, Selector, SelectorError};
+
+/// Our own file; its table `runtimes` holds a selector for each runtime's name.
+pub const OWN_FILE: &str = "vivid-shelf.toml";
+
+/// The largest plain file that is read, in bytes.
+pub const LARGEST_PLAIN: usize = 4 << 10;
+
+/// The largest manifest that is read, in bytes.
+pub const LARGEST_MANIFEST: usize = 4 << 20;
+
+/// What a project requires of a runtime.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Requirement {
+    /// What is required, without a runtime.
+    pub request: Request,
+    /// The line it stands on, counted from 1.
+    pub line: usize,
+}
+
+/// Why a file says nothing that can be used.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("line {line}: {problem}")]
+pub struct RequirementError {
+    /// The line, counted from 1.
+    pub line: usize,
+    /// What is wrong.
+    pub problem: Problem,
+}
+
+/// What is wrong with a file.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum Problem {
+    /// More bytes than such a file has.
+    #[error("the file has more than {0} bytes")]
+    TooLarge(usize),
+    /// Not UTF-8, or a control character.
+    #[error("there is a byte that is no text")]
+    NotText,
+    /// A second line with something on it.
+    #[error("the file says a second thing; it holds one selector")]
+    SecondLine,
+    /// Not JSON or not TOML.
+    #[error("the file is not understood: {0}")]
+    Syntax(String),
+    /// A value that is no text.
+    #[error("{0} is not a text")]
+    NotAString(String),
+    /// Something that is no selector.
+    #[error(transparent)]
+    Selector(SelectorError),
+    /// A selector that depends on the shell or person, as `previous`.
+    #[error("{0} depends on who asks, and cannot be a project's wish")]
+    Personal(String),
+    /// A selector for another runtime.
+    #[error("it is for {found:?}, and this file is of {expected:?}")]
+    OtherRuntime {
+        /// The runtime in front of the selector.
+        found: String,
+        /// The runtime that was asked about.
+        expected: String,
+    },
+}
+
+/// Every file in which a project can say what it requires of `runtime`, in the order in which they
+/// count within one folder: our own, then those of the runtime's definition.
+pub fn files(runtime: &str, of_definition: &[RequirementFile]) -> Vec<RequirementFile> {
+    let own = RequirementFile {
+        file: OWN_FILE.to_owned(),
+        value: Some(format!("runtimes.{runtime}")),
+    };
+    std::iter::once(own)
+        .chain(of_definition.iter().cloned())
+        .collect()
+}
+
+/// How many bytes of `file` are worth reading: one more than it may have.
+pub fn limit(file: &RequirementFile) -> usize {
+    1 + match file.value {
+        None => LARGEST_PLAIN,
+        Some(_) => LARGEST_MANIFEST,
+    }
+}
+
+/// The requirement in the contents of `file`; nothing where it has none for this runtime.
+pub fn read(
+    runtime: &str,
+    file: &RequirementFile,
+    contents: &[u8],
+) -> Result<Option<Requirement>, RequirementError> {
+    let error = |line, problem| RequirementError { line, problem };
+    if contents.len() >= limit(file) {
+        return Err(error(1, Problem::TooLarge(limit(file) - 1)));
+    }
+    let text = std::str::from_utf8(contents).map_err(|e| {
+        let before = &contents[..e.valid_up_to()];
+        error(
+            1 + before.iter().filter(|b| **b == b'\n').count(),
+            Problem::NotText,
+        )
+    })?;
+    let text = text.strip_prefix('\u{feff}').unwrap_or(text);
+    let found = match &file.value {
+        None => plain_line(text)?.map(|(line, value)| (line, value.to_owned())),
+        Some(keys) => manifest_value(runtime, &file.file, keys, text)?,
+    };
+    let Some((line, value)) = found else {
+        return Ok(None);
+    };
+    let request: Request = value
+        .parse()
+        .map_err(|e| error(line, Problem::Selector(e)))?;
+    match &request {
+        Request {
+            runtime: Some(found),
+            ..
+        } if found != runtime => {
+            let (found, expected) = (found.clone(), runtime.to_owned());
+            Err(error(line, Problem::OtherRuntime { found, expected }))
+        }
+        Request {
+            selector: Selector::Previous | Selector::Default,
+            ..
+        } => Err(error(line, Problem::Personal(request.selector.to_string()))),
+        _ => Ok(Some(Requirement {
+            request: Request {
+                runtime: None,
+                ..request
+            },
+            line,
+        })),
+    }
+}
+
+/// The one line of a plain file, without comments and white space.
+fn plain_line(text: &str) -> Result<Option<(usize, &str)>, RequirementError> {
+    let mut found = None;
+    for (index, line) in text.lines().enumerate() {
+        let line = line.split('#').next().unwrap_or_default().trim();
+        let number = index + 1;
+        if line.contains(|c: char| c.is_control() && c != '\t') {
+            return Err(RequirementError {
+                line: number,
+                problem: Problem::NotText,
+            });
+        }
+        if line.is_empty() {
+            continue;
+        }
+        if found.replace((number, line)).is_some() {
+            return Err(RequirementError {
+                line: number,
+                problem: Problem::SecondLine,
+            });
+        }
+    }
+    Ok(found)
+}
+
+/// The value at `keys` in a JSON or TOML text.
+fn manifest_value(
+    runtime: &str,
+    file: &str,
+    keys: &str,
+    text: &str,
+) -> Result<Option<(usize, String)>, RequirementError> {
+    let syntax = |line, problem: String| RequirementError {
+        line,
+        problem: Problem::Syntax(problem),
+    };
+    let document: serde_json::Value = if file.ends_with(".toml") {
+        let table: toml::Table = toml::from_str(text).map_err(|e| {
+            let start = e.span().map_or(0, |span| span.start.min(text.len()));
+            syntax(
+                1 + text[..start].matches('\n').count(),
+                e.message().to_owned(),
+            )
+        })?;
+        serde_json::to_value(table).map_err(|e| syntax(1, e.to_string()))?
+    } else {
+        serde_json::from_str(text).map_err(|e| syntax(e.line(), e.to_string()))?
+    };
+    let Some(value) = walk(runtime, &document, keys) else {
+        return Ok(None);
+    };
+    let last_key = keys.rsplit('.').next().unwrap_or(keys);
+    let line = line_of(text, last_key, value.as_str().unwrap_or_default());
+    match value {
+        serde_json::Value::String(value) => Ok(Some((line, value.clone()))),
+        _ => Err(RequirementError {
+            line,
+            problem: Problem::NotAString(keys.to_owned()),
+        }),
+    }
+}
+
+/// Follows `keys`. Below the top, an object that names something else than the runtime does not
+/// count, and of a list the first object that names it does: so the OpenJS `devEngines.runtime` may
+/// be one object or several.
+fn walk<'v>(
+    runtime: &str,
+    document: &'v serde_json::Value,
+    keys: &str,
+) -> Option<&'v serde_json::Value> {
+    let names = |value: &serde_json::Value| {
+        value
+            .get("name")
+            .is_none_or(|name| name.as_str() == Some(runtime))
+    };
+    let mut at = document;
+    for (depth, key) in keys.split('.').enumerate() {
+        if let Some(list) = at.as_array() {
+            at = list.iter().find(|item| names(item))?;
+        }
+        if depth > 0 && !names(at) {
+            return None;
+        }
+        at = at.get(key)?;
+    }
+    Some(at)
+}
+
+/// The line on which `key` has `value`; the first line where none does.
+fn line_of(text: &str, key: &str, value: &str) -> usize {
+    text.lines()
+        .position(|line| {
+            line.find(key)
+                .is_some_and(|at| line[at + key.len()..].contains(value))
+        })
+        .map_or(1, |index| index + 1)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    fn plain() -> RequirementFile {
+        RequirementFile {
+            file: ".marram-version".into(),
+            value: None,
+        }
+    }
+
+    fn json(keys: &str) -> RequirementFile {
+        RequirementFile {
+            file: "package.json".into(),
+            value: Some(keys.into()),
+        }
+    }
+
+    #[rstest]
+    #[case(b"8.3.1", "8.3.1", 1)]
+    #[case(b"v8.3.1\r\n", "8.3.1", 1)]
+    #[case(
+        b"\xef\xbb\xbf# the board's own\n\n  lts  # until spring\n\n",
+        "lts",
+        3
+    )]
+    #[case(b">=6 <8\n", ">=6 <8", 1)]
+    #[case(b"marram@dunefield/8", "dunefield/8", 1)]
+    #[case(b"Eelgrass", "Eelgrass", 1)]
+    fn a_plain_file_holds_one_selector(
+        #[case] contents: &[u8],
+        #[case] wanted: &str,
+        #[case] line: usize,
+    ) {
+        let requirement = read("marram", &plain(), contents).unwrap().unwrap();
+        assert_eq!(
+            (requirement.request.to_string().as_str(), requirement.line),
+            (wanted, line)
+        );
+    }
+
+    #[rstest]
+    #[case(b"")]
+    #[case(b"\n# nothing yet\n")]
+    fn a_file_can_say_nothing(#[case] contents: &[u8]) {
+        assert_eq!(read("marram", &plain(), contents), Ok(None));
+    }
+
+    #[rstest]
+    #[case(b"8\n9\n", 2, "the file says a second thing; it holds one selector")]
+    #[case(b"8..1", 1, "\"8..1\" is not a version")]
+    #[case(b"../../etc/passwd", 1, "\"..\" is not a name")]
+    #[case(b"$(touch pwned)", 1, "\"$(touch pwned)\" is not a")]
+    #[case(b"8\x1b[2J", 1, "there is a byte that is no text")]
+    #[case(b"# fine\n8\xff", 2, "there is a byte that is no text")]
+    #[case(b"previous", 1, "previous depends on who asks")]
+    #[case(b"sedge@8", 1, "it is for \"sedge\", and this file is of \"marram\"")]
+    fn garbage_is_refused_with_its_line(
+        #[case] contents: &[u8],
+        #[case] line: usize,
+        #[case] problem: &str,
+    ) {
+        let error = read("marram", &plain(), contents).unwrap_err();
+        assert_eq!(error.line, line);
+        assert!(error.problem.to_string().starts_with(problem), "{error}");
+    }
+
+    #[test]
+    fn a_huge_file_is_not_looked_into() {
+        let contents = vec![b'8'; LARGEST_PLAIN + 1];
+        let error = read("marram", &plain(), &contents).unwrap_err();
+        assert_eq!(error.problem, Problem::TooLarge(LARGEST_PLAIN));
+    }
+
+    #[rstest]
+    #[case(
+        "engines.marram",
+        r#"{"name":"x","engines":{"marram":"^8.1"}}"#,
+        Some("^8.1")
+    )]
+    #[case("engines.marram", r#"{"engines":{"sedge":"1"}}"#, None)]
+    #[case("engines.marram", r#"{}"#, None)]
+    #[case(
+        "devEngines.runtime.version",
+        r#"{"name":"tide-board","devEngines":{"runtime":{"name":"marram","version":">=6 <8"}}}"#,
+        Some(">=6 <8")
+    )]
+    #[case("devEngines.runtime.version", r#"{"devEngines":{"runtime":[{"name":"sedge","version":"1"},{"name":"marram","version":"8"}]}}"#, Some("8"))]
+    #[case(
+        "devEngines.runtime.version",
+        r#"{"devEngines":{"runtime":{"name":"sedge","version":"1"}}}"#,
+        None
+    )]
+    fn a_manifest_holds_a_value(
+        #[case] keys: &str,
+        #[case] text: &str,
+        #[case] wanted: Option<&str>,
+    ) {
+        let requirement = read("marram", &json(keys), text.as_bytes()).unwrap();
+        assert_eq!(
+            requirement.map(|w| w.request.to_string()).as_deref(),
+            wanted
+        );
+    }
+
+    #[test]
+    fn a_manifest_names_the_line_of_what_is_wrong() {
+        let file = json("engines.marram");
+        let text =
+            b"{\n  \"name\": \"buoy-api\",\n  \"engines\": {\n    \"marram\": \"8..\"\n  }\n}";
+        assert_eq!(read("marram", &file, text).unwrap_err().line, 4);
+        assert_eq!(read("marram", &file, b"{\n  oops").unwrap_err().line, 2);
+        let error = read("marram", &file, b"{\"engines\":{\"marram\":8}}").unwrap_err();
+        assert_eq!(error.problem, Problem::NotAString("engines.marram".into()));
+    }
+
+    #[test]
+    fn our_own_file_speaks_for_several_runtimes() {
+        let files = files("marram", &[plain()]);
+        assert_eq!(files[0].file, OWN_FILE);
+        let text = b"[runtimes]\nnode = \"20\"\nmarram = \"lts\"\n";
+        let requirement = read("marram", &files[0], text).unwrap().unwrap();
+        assert_eq!(
+            (requirement.request.selector, requirement.line),
+            (Selector::Lts, 3)
+        );
+        assert_eq!(
+            read("marram", &files[0], b"[runtimes\n").unwrap_err().line,
+            1
+        );
+    }
+}

@@ -1,0 +1,77 @@
+//! Files and folders that need not exist: a missing one is an answer, every other failure an error.
+
+use std::fs::{self, DirEntry};
+use std::io;
+use std::path::Path;
+
+/// The value of `result`, or nothing where what it is about does not exist.
+fn existing<T>(result: io::Result<T>) -> io::Result<Option<T>> {
+    match result {
+        Ok(value) => Ok(Some(value)),
+        Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(None),
+        Err(error) => Err(error),
+    }
+}
+
+/// The entries of a folder in no order; none where there is no folder.
+pub fn entries(folder: &Path) -> io::Result<Vec<DirEntry>> {
+    match existing(fs::read_dir(folder))? {
+        Some(entries) => entries.collect(),
+        None => Ok(Vec::new()),
+    }
+}
+
+/// The names of a folder's entries in order; none where there is no folder. Those that are not
+/// UTF-8 are left out.
+pub fn names(folder: &Path) -> io::Result<Vec<String>> {
+    let entries = entries(folder)?.into_iter();
+    let mut names: Vec<String> = entries
+        .filter_map(|entry| entry.file_name().into_string().ok())
+        .collect();
+    names.sort();
+    Ok(names)
+}
+
+/// The bytes of a file; nothing where there is none.
+pub fn read(file: &Path) -> io::Result<Option<Vec<u8>>> {
+    existing(fs::read(file))
+}
+
+/// The text of a file; nothing where there is none.
+pub fn read_text(file: &Path) -> io::Result<Option<String>> {
+    existing(fs::read_to_string(file))
+}
+
+/// An open file; nothing where there is none.
+pub fn open(file: &Path) -> io::Result<Option<fs::File>> {
+    existing(fs::File::open(file))
+}
+
+/// Removes a file; says whether there was one.
+pub fn remove(file: &Path) -> io::Result<bool> {
+    Ok(existing(fs::remove_file(file))?.is_some())
+}
+
+/// Removes a folder with all it holds; says whether there was one.
+pub fn remove_folder(folder: &Path) -> io::Result<bool> {
+    Ok(existing(fs::remove_dir_all(folder))?.is_some())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_is_missing_is_nothing_and_what_fails_is_an_error() {
+        let folder = tempfile::tempdir().unwrap();
+        let file = folder.path().join("board");
+        assert_eq!(read_text(&file).unwrap(), None);
+        assert!(names(&file).unwrap().is_empty() && !remove(&file).unwrap());
+        fs::write(&file, "8").unwrap();
+        assert_eq!(read(&file).unwrap().as_deref(), Some(&b"8"[..]));
+        assert_eq!(names(folder.path()).unwrap(), ["board"]);
+        assert!(entries(&file).is_err(), "a file is not a folder");
+        assert!(remove(&file).unwrap() && remove_folder(folder.path()).unwrap());
+        assert!(!remove_folder(folder.path()).unwrap());
+    }
+}

@@ -1,0 +1,246 @@
+//! Where everything is in the data folder, and the number of that layout.
+
+use std::io;
+use std::path::{Path, PathBuf};
+
+use vshelf_core::Key;
+use vshelf_files::{atomic, optional};
+
+use crate::folders::Folders;
+
+/// The layout that this program reads and writes, as `<data>/format` names it.
+const FORMAT: &str = "vivid-shelf-data/2";
+
+/// What stands in front of the number of every layout.
+const FAMILY: &str = "vivid-shelf-data/";
+
+/// The paths below one data folder.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Layout {
+    data: PathBuf,
+}
+
+/// Why a data folder cannot be used.
+#[derive(Debug, thiserror::Error)]
+pub enum LayoutError {
+    /// The file that names the layout cannot be read or written.
+    #[error("{path} cannot be used")]
+    File {
+        /// The file.
+        path: PathBuf,
+        /// Why.
+        #[source]
+        source: io::Error,
+    },
+    /// A program from before this layout wrote it.
+    #[error("{data} is laid out as an older vshelf did it")]
+    Older {
+        /// The data folder.
+        data: PathBuf,
+    },
+    /// A newer program wrote it, or another one.
+    #[error("{data} is of format {format:?}, and this vshelf reads {FORMAT:?}")]
+    Newer {
+        /// The data folder.
+        data: PathBuf,
+        /// What its `format` file says.
+        format: String,
+    },
+}
+
+impl Layout {
+    /// The layout of the data folder of `folders`; nothing is read.
+    pub fn of(folders: &Folders) -> Layout {
+        Layout {
+            data: folders.data.clone(),
+        }
+    }
+
+    /// Whether the data folder is laid out as this program does it, or is still empty.
+    pub fn check(&self) -> Result<(), LayoutError> {
+        match self.read_format()? {
+            Some(format) if format == FORMAT => Ok(()),
+            Some(format) => Err(self.refuse(format)),
+            None if self.has_installs_of_layout_1()? => Err(LayoutError::Older {
+                data: self.data.clone(),
+            }),
+            None => Ok(()),
+        }
+    }
+
+    /// Names the layout, where nothing does yet: called before anything is written that lasts.
+    pub fn claim(&self) -> Result<(), LayoutError> {
+        match self.read_format()? {
+            Some(_) => self.check(),
+            None => atomic::write_file(&self.format_file(), format!("{FORMAT}\n").as_bytes())
+                .map_err(|source| self.unusable(source)),
+        }
+    }
+
+    fn refuse(&self, format: String) -> LayoutError {
+        let data = self.data.clone();
+        let number = format
+            .strip_prefix(FAMILY)
+            .and_then(|n| n.parse::<u32>().ok());
+        match number {
+            Some(0 | 1) => LayoutError::Older { data },
+            _ => LayoutError::Newer { data, format },
+        }
+    }
+
+    fn read_format(&self) -> Result<Option<String>, LayoutError> {
+        let text = optional::read_text(&self.format_file());
+        let text = text.map_err(|source| self.unusable(source))?;
+        Ok(text.map(|text| text.trim().to_owned()))
+    }
+
+    /// The first layout had no number; a folder a runtime, with one of installs in it.
+    fn has_installs_of_layout_1(&self) -> Result<bool, LayoutError> {
+        let entries = optional::entries(&self.data).map_err(|source| self.unusable(source))?;
+        let is_runtime = |path: PathBuf| path.join("installs").is_dir();
+        Ok(entries.into_iter().any(|entry| is_runtime(entry.path())))
+    }
+
+    fn unusable(&self, source: io::Error) -> LayoutError {
+        LayoutError::File {
+            path: self.format_file(),
+            source,
+        }
+    }
+
+    fn format_file(&self) -> PathBuf {
+        self.data.join("format")
+    }
+
+    /// The folder with a folder of installs for each runtime.
+    pub fn installs(&self) -> PathBuf {
+        self.data.join("shelf")
+    }
+
+    /// The folder of a runtime's installs.
+    pub fn installs_of(&self, runtime: &str) -> PathBuf {
+        self.installs().join(runtime)
+    }
+
+    /// The folder with a link to the default of each runtime.
+    pub fn defaults(&self) -> PathBuf {
+        self.data.join("default")
+    }
+
+    /// The link to a runtime's default: the path that stays the same.
+    pub fn default_of(&self, runtime: &str) -> PathBuf {
+        self.defaults().join(runtime)
+    }
+
+    /// The folder of a runtime's records, and of its state.
+    fn records_of(&self, runtime: &str) -> PathBuf {
+        self.data.join("records").join(runtime)
+    }
+
+    /// The record of an install.
+    pub fn record(&self, runtime: &str, key: &Key) -> PathBuf {
+        self.records_of(runtime).join(format!("{key}.json"))
+    }
+
+    /// The list of an install's files.
+    pub fn manifest(&self, runtime: &str, key: &Key) -> PathBuf {
+        self.records_of(runtime).join(format!("{key}.files"))
+    }
+
+    /// A runtime's default, labels and what is kept.
+    pub fn state(&self, runtime: &str) -> PathBuf {
+        self.records_of(runtime).join("state.json")
+    }
+
+    /// The lock of what is named `name` of a runtime.
+    pub fn lock(&self, runtime: &str, name: &str) -> PathBuf {
+        self.data.join("locks").join(runtime).join(name)
+    }
+
+    /// The file whose time is that of an install's last use.
+    pub fn last_use(&self, runtime: &str, key: &Key) -> PathBuf {
+        self.data.join("used").join(runtime).join(key.as_str())
+    }
+
+    /// The folder of what running shells were switched to.
+    pub fn shells(&self) -> PathBuf {
+        self.data.join("shells")
+    }
+
+    /// The folder for installs and removals under way.
+    pub fn staging(&self) -> PathBuf {
+        self.data.join("staging")
+    }
+
+    /// The file of what was done to the shelf.
+    pub fn history(&self) -> PathBuf {
+        self.data.join("history.jsonl")
+    }
+
+    /// The file of the requirement files that were seen.
+    pub fn projects(&self) -> PathBuf {
+        self.data.join("projects.jsonl")
+    }
+
+    /// The folder of what start-up files source.
+    pub fn connect(&self) -> PathBuf {
+        self.data.join("connect")
+    }
+
+    /// The folder of launchers.
+    pub fn launchers(&self) -> PathBuf {
+        self.data.join("launchers")
+    }
+
+    /// The data folder itself.
+    pub fn data(&self) -> &Path {
+        &self.data
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+    use std::fs;
+
+    fn layout(home: &Path) -> Layout {
+        Layout::of(&Folders::below(home))
+    }
+
+    #[test]
+    fn an_empty_folder_is_claimed_and_then_ours() {
+        let home = tempfile::tempdir().unwrap();
+        let layout = layout(home.path());
+        layout.check().unwrap();
+        assert!(!layout.data().exists(), "looking writes nothing");
+        for _ in 0..2 {
+            layout.claim().unwrap();
+            layout.check().unwrap();
+        }
+        let text = fs::read_to_string(layout.data().join("format")).unwrap();
+        assert_eq!(text, format!("{FORMAT}\n"));
+    }
+
+    #[rstest]
+    #[case("vivid-shelf-data/3", "is of format \"vivid-shelf-data/3\"")]
+    #[case("garbage", "is of format \"garbage\"")]
+    #[case("vivid-shelf-data/1", "is laid out as an older vshelf did it")]
+    fn another_layout_is_refused_by_name(#[case] format: &str, #[case] message: &str) {
+        let home = tempfile::tempdir().unwrap();
+        let layout = layout(home.path());
+        fs::create_dir_all(layout.data()).unwrap();
+        fs::write(layout.data().join("format"), format).unwrap();
+        for error in [layout.check().unwrap_err(), layout.claim().unwrap_err()] {
+            assert!(error.to_string().contains(message), "{error}");
+        }
+    }
+
+    #[test]
+    fn the_first_layout_is_known_by_its_folders() {
+        let home = tempfile::tempdir().unwrap();
+        let layout = layout(home.path());
+        fs::create_dir_all(layout.data().join("marram/installs")).unwrap();
+        assert!(matches!(layout.check(), Err(LayoutError::Older { .. })));
+    }
+}

@@ -1,0 +1,197 @@
+//! The process table: who runs programs from the shelf, and when processes started.
+//!
+//! Linux shows it as files (proc(5)); other systems show none, and there only the shells that were
+//! switched are known.
+
+use std::fs;
+use std::path::{Path, PathBuf};
+
+use crate::layout::Layout;
+use crate::switches::{Switches, read_switches};
+
+/// How many words of a command line are looked at: an interpreter, its options, a program.
+const WORDS: usize = 4;
+
+/// When a process began, in the system's own count; nothing where it is gone.
+#[cfg(target_os = "linux")]
+pub fn start_of(id: u32) -> Option<String> {
+    stat_field(id, STARTED)
+}
+
+/// The places of fields in the process table's line of a process (proc_pid_stat(5)): its group, and
+/// when it began.
+#[cfg(target_os = "linux")]
+const GROUP: usize = 5;
+#[cfg(target_os = "linux")]
+const STARTED: usize = 22;
+
+/// A field of a process's line in the process table, counted from 1; not of the first two.
+#[cfg(target_os = "linux")]
+fn stat_field(id: u32, place: usize) -> Option<String> {
+    let text = fs::read_to_string(format!("/proc/{id}/stat")).ok()?;
+    // The second field is the program's name, which may hold anything.
+    let (_, behind) = text.rsplit_once(')')?;
+    behind.split_whitespace().nth(place - 3).map(str::to_owned)
+}
+
+/// Without a process table only whether the process is there is known.
+#[cfg(not(target_os = "linux"))]
+pub fn start_of(id: u32) -> Option<String> {
+    let id = rustix::process::Pid::from_raw(i32::try_from(id).ok()?)?;
+    rustix::process::test_kill_process(id).ok()?;
+    Some("running".to_owned())
+}
+
+/// A process that is running.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Process {
+    /// Its process id.
+    pub id: u32,
+    /// Its program's name.
+    pub program: String,
+    /// The program, and what of its command line is a path to something that is there.
+    paths: Vec<PathBuf>,
+}
+
+impl Process {
+    /// Whether it runs a program from this folder, which is a real path.
+    pub fn runs_from(&self, folder: &Path) -> bool {
+        self.paths.iter().any(|path| path.starts_with(folder))
+    }
+}
+
+/// Every process, with the folder that shows it; none where there is no such table.
+#[cfg(target_os = "linux")]
+fn process_table() -> impl Iterator<Item = (u32, PathBuf)> {
+    let entries = fs::read_dir("/proc").into_iter().flatten();
+    entries.filter_map(|entry| {
+        let shown = entry.ok()?.path();
+        let id = shown.file_name()?.to_str()?.parse().ok()?;
+        Some((id, shown))
+    })
+}
+
+/// The processes of this user whose programs are below `folder`, this one left out.
+#[cfg(target_os = "linux")]
+pub fn processes_below(folder: &Path) -> Vec<Process> {
+    let real = fs::canonicalize(folder).unwrap_or_else(|_| folder.to_owned());
+    let others = process_table().filter(|(id, _)| *id != std::process::id());
+    let mut processes: Vec<Process> = others
+        .filter_map(|(id, shown)| read_process(id, &shown, folder, &real))
+        .collect();
+    processes.sort_by_key(|process| process.id);
+    processes
+}
+
+/// The processes of this user that were started in a shell switched to something on this shelf, as
+/// the environment that each began with tells by this variable and by PATH: other shelves have the
+/// same keys. This process is left out, with what it is in a pipeline with.
+#[cfg(target_os = "linux")]
+pub fn started_switched(layout: &Layout, variable: &str) -> Vec<(Process, Switches)> {
+    use std::ffi::OsStr;
+    use std::os::unix::ffi::OsStrExt;
+    let mark = format!("{variable}=");
+    let own_group = stat_field(std::process::id(), GROUP);
+    let started = process_table().filter_map(|(id, shown)| {
+        let environment = fs::read(shown.join("environ")).ok()?;
+        let value = |mark: &str| {
+            let mut values = environment.split(|byte| *byte == 0);
+            values.find_map(|value| value.strip_prefix(mark.as_bytes()))
+        };
+        let switches = read_switches(&String::from_utf8_lossy(value(&mark)?));
+        let path = OsStr::from_bytes(value("PATH=")?);
+        if !std::env::split_paths(path).any(|entry| entry.starts_with(layout.data())) {
+            return None;
+        }
+        let program = fs::read_to_string(shown.join("comm")).ok()?;
+        let process = Process {
+            id,
+            program: program.trim_end().to_owned(),
+            paths: Vec::new(),
+        };
+        (stat_field(id, GROUP) != own_group).then_some((process, switches))
+    });
+    started.collect()
+}
+
+/// No process is seen where the system does not show them as files.
+#[cfg(not(target_os = "linux"))]
+pub fn started_switched(_: &Layout, _: &str) -> Vec<(Process, Switches)> {
+    Vec::new()
+}
+
+/// No process is seen where the system does not show them as files.
+#[cfg(not(target_os = "linux"))]
+pub fn processes_below(_: &Path) -> Vec<Process> {
+    Vec::new()
+}
+
+/// One process, where it runs something below `folder`, or `real`, which is the same. Others'
+/// processes do not show what they run.
+#[cfg(target_os = "linux")]
+fn read_process(id: u32, shown: &Path, folder: &Path, real: &Path) -> Option<Process> {
+    use std::ffi::OsStr;
+    use std::os::unix::ffi::OsStrExt;
+    let mut paths = vec![fs::read_link(shown.join("exe")).ok()?];
+    let line = fs::read(shown.join("cmdline")).unwrap_or_default();
+    for word in line.split(|byte| *byte == 0).take(WORDS) {
+        let path = Path::new(OsStr::from_bytes(word));
+        // Through the default's link too.
+        if path.starts_with(folder) || path.starts_with(real) {
+            paths.extend(fs::canonicalize(path).ok());
+        }
+    }
+    paths.retain(|path| path.starts_with(real));
+    let name = paths.first()?.file_name()?.to_string_lossy().into_owned();
+    Some(Process {
+        id,
+        program: name,
+        paths,
+    })
+}
+
+#[cfg(all(test, target_os = "linux"))]
+mod tests {
+    use super::*;
+    use std::os::unix::fs::symlink;
+    use std::process::Command;
+
+    #[test]
+    fn programs_and_scripts_are_seen_through_links() {
+        let home = tempfile::tempdir().unwrap();
+        let shelf = home.path().join("shelf");
+        let bin = shelf.join("shelf/8.3.1/bin");
+        fs::create_dir_all(&bin).unwrap();
+        // A copy that this process wrote could not be started while another test forks.
+        let copied = Command::new("cp").arg("/bin/sleep").arg(&bin).status();
+        assert!(copied.unwrap().success());
+        // It waits without starting anything.
+        fs::write(bin.join("marram"), "read line\n").unwrap();
+        symlink("shelf/8.3.1", shelf.join("default")).unwrap();
+        let mut copied = Command::new(bin.join("sleep")).arg("60").spawn().unwrap();
+        let mut script = Command::new("sh")
+            .arg(shelf.join("default/bin/marram"))
+            .stdin(std::process::Stdio::piped())
+            .spawn()
+            .unwrap();
+        let elsewhere = Command::new("sleep").arg("60").spawn();
+        // A process that was only just started still shows the program that started it.
+        let deadline = std::time::Instant::now() + std::time::Duration::from_secs(10);
+        let mut seen = processes_below(&shelf);
+        while seen.len() < 2 && std::time::Instant::now() < deadline {
+            seen = processes_below(&shelf);
+        }
+        let mut found: Vec<(u32, &str)> = (seen.iter())
+            .map(|process| (process.id, process.program.as_str()))
+            .collect();
+        found.sort_by_key(|(_, program)| program.to_owned());
+        let real = fs::canonicalize(&shelf).unwrap();
+        assert!(seen[0].runs_from(&real.join("shelf/8.3.1")));
+        assert!(!seen[0].runs_from(&real.join("shelf/8.3")));
+        assert_eq!(found, [(script.id(), "marram"), (copied.id(), "sleep")]);
+        for process in [&mut copied, &mut script, &mut elsewhere.unwrap()] {
+            process.kill().unwrap();
+            process.wait().unwrap();
+        }
+    }
+}

@@ -1,0 +1,68 @@
+//! What an archive may hold, and why one is refused.
+
+use std::io;
+use std::path::{Path, PathBuf};
+
+/// What an archive may hold at the most.
+#[derive(Clone, Copy, Debug)]
+pub struct Bounds {
+    /// Entries of any kind.
+    pub entries: u64,
+    /// Bytes of all files together.
+    pub bytes: u64,
+}
+
+impl Default for Bounds {
+    /// Ten times what the largest published builds of runtimes hold.
+    fn default() -> Self {
+        Bounds {
+            entries: 500_000,
+            bytes: 16 << 30,
+        }
+    }
+}
+
+/// Why an archive was not unpacked.
+#[derive(Debug, thiserror::Error)]
+pub enum UnpackError {
+    /// Not one of the formats that builds are published in.
+    #[error("it is neither a tar archive with gzip, xz or zstd nor a zip archive")]
+    Format,
+    /// The archive ends early or its bytes make no sense.
+    #[error("it cannot be unpacked")]
+    Damaged(#[source] io::Error),
+    /// An entry that must not be written.
+    #[error("its entry {entry:?} {problem}")]
+    Entry {
+        /// The entry's path as it stands in the archive.
+        entry: String,
+        /// What is wrong with it.
+        problem: &'static str,
+    },
+    /// A table of contents that readers understand differently.
+    #[error("it has {0}")]
+    Ambiguous(&'static str),
+    /// More than any real build has.
+    #[error("it holds more than {0}")]
+    TooMuch(String),
+    /// Nothing is left below the folders that are stripped.
+    #[error("it holds no files below its top folder")]
+    Empty,
+    /// A file cannot be written here.
+    #[error("{path} cannot be written")]
+    Write {
+        /// The file.
+        path: PathBuf,
+        /// Why.
+        #[source]
+        source: io::Error,
+    },
+}
+
+/// An entry that must not be written.
+pub(super) fn refuse(entry: &Path, problem: &'static str) -> UnpackError {
+    UnpackError::Entry {
+        entry: entry.to_string_lossy().into_owned(),
+        problem,
+    }
+}

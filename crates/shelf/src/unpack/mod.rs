@@ -1,0 +1,109 @@
+//! Unpacking an archive while it comes, with nothing written outside of its folder.
+//!
+//! Decoding runs on a thread of its own beside writing. Every entry is checked before it is
+//! written: no absolute path, no `..`, no way through a link, no device, no second file of the same
+//! name, and no more bytes or entries than any real build has. Links are checked once all are
+//! known, since an innocent one can lead out through another.
+//!
+//! A zip archive has its table of contents at its end, so it comes whole into a file without a name
+//! first.
+
+mod from_tar;
+mod from_zip;
+mod limits;
+#[cfg(test)]
+mod tests;
+mod tree;
+
+use std::fs::File;
+use std::io::{self, BufRead, Read, Write};
+use std::path::Path;
+use std::thread;
+
+use flate2::bufread::MultiGzDecoder;
+use liblzma::bufread::XzDecoder;
+use vshelf_files::pieces::for_each_piece;
+
+pub use limits::{Bounds, UnpackError};
+
+use self::from_tar::unpack_tar;
+use self::from_zip::unpack_zip;
+use crate::manifest::Manifest;
+use crate::pipe::{PipeReader, PipeWriter, pipe};
+
+/// Unpacks the archive that `input` brings into the existing, empty folder `into`, without the
+/// first `strip` folders of every entry.
+pub fn unpack(
+    mut input: PipeReader,
+    strip: usize,
+    into: &Path,
+    bounds: Bounds,
+) -> Result<Manifest, UnpackError> {
+    let first = input.fill_buf().map_err(UnpackError::Damaged)?;
+    // The local header of a first entry, or the end of an archive without any (APPNOTE, §4.3).
+    if first.starts_with(b"PK\x03\x04") || first.starts_with(b"PK\x05\x06") {
+        return unpack_zip(input, strip, into, bounds);
+    }
+    let (decoded_in, decoded_out) = pipe();
+    thread::scope(|scope| {
+        let decoder = scope.spawn(move || decode(input, decoded_in));
+        let unpacked = unpack_tar(decoded_out, strip, into, bounds);
+        match (
+            decoder.join().expect("the decoder does not panic"),
+            unpacked,
+        ) {
+            (Ok(()), result) => result,
+            // The decoder knows better why bytes stopped, unless it stopped because we did.
+            (Err(UnpackError::Damaged(e)), Err(error)) if is_stop(&e) => Err(error),
+            (Err(error), _) => Err(error),
+        }
+    })
+}
+
+/// Unpacks the archive in `file` as [`unpack`] does.
+pub fn unpack_file(
+    file: &mut File,
+    strip: usize,
+    into: &Path,
+    bounds: Bounds,
+) -> Result<Manifest, UnpackError> {
+    let (mut writer, reader) = pipe();
+    thread::scope(|scope| {
+        let reading = scope.spawn(move || -> io::Result<()> {
+            io::copy(file, &mut writer)?;
+            writer.finish()
+        });
+        let unpacked = unpack(reader, strip, into, bounds);
+        match (reading.join().expect("reading does not panic"), unpacked) {
+            // When unpacking stops first, the reader only notices that nobody listens.
+            (Err(error), _) if !is_stop(&error) => Err(UnpackError::Damaged(error)),
+            (_, result) => result,
+        }
+    })
+}
+
+fn is_stop(error: &io::Error) -> bool {
+    error.kind() == io::ErrorKind::BrokenPipe
+}
+
+/// Decodes by the archive's first bytes, whatever its name says.
+fn decode(mut input: PipeReader, mut decoded: PipeWriter) -> Result<(), UnpackError> {
+    let first = input.fill_buf().map_err(UnpackError::Damaged)?;
+    if first.starts_with(&[0x1f, 0x8b]) {
+        copy(&mut MultiGzDecoder::new(input), &mut decoded)?;
+    } else if first.starts_with(b"\xfd7zXZ\0") {
+        copy(&mut XzDecoder::new_multi_decoder(input), &mut decoded)?;
+    } else if first.starts_with(&[0x28, 0xb5, 0x2f, 0xfd]) {
+        let mut decoder = zstd::Decoder::with_buffer(input).map_err(UnpackError::Damaged)?;
+        copy(&mut decoder, &mut decoded)?;
+    } else {
+        return Err(UnpackError::Format);
+    }
+    decoded.finish().map_err(UnpackError::Damaged)
+}
+
+fn copy(from: &mut impl Read, to: &mut PipeWriter) -> Result<(), UnpackError> {
+    for_each_piece(from, UnpackError::Damaged, |piece| {
+        to.write_all(piece).map_err(UnpackError::Damaged)
+    })
+}

@@ -1,0 +1,329 @@
+//! Archives, good and hostile.
+
+use super::*;
+use flate2::Compression;
+use flate2::write::GzEncoder;
+use rstest::rstest;
+use std::fs;
+use std::os::unix::fs::PermissionsExt;
+use std::time::{Duration, SystemTime};
+use tar::{Builder, EntryType, Header};
+use zip::ZipWriter;
+use zip::write::SimpleFileOptions;
+
+type Entries<'a> = &'a [(EntryType, &'a str, &'a str)];
+
+const DIR: EntryType = EntryType::Directory;
+const FILE: EntryType = EntryType::Regular;
+const SYM: EntryType = EntryType::Symlink;
+const HARD: EntryType = EntryType::Link;
+
+/// A tarball of these entries: kind, path, and contents or link target. Names are written raw,
+/// as the builder of the tar crate refuses hostile ones.
+fn tarball(entries: Entries<'_>) -> Vec<u8> {
+    tarball_with(entries, |_| {})
+}
+
+/// A tarball of these entries, each header changed before it is sealed.
+fn tarball_with(entries: Entries<'_>, change: impl Fn(&mut Header)) -> Vec<u8> {
+    let mut builder = Builder::new(Vec::new());
+    for (kind, path, data) in entries {
+        let mut header = Header::new_ustar();
+        header.as_mut_bytes()[..path.len()].copy_from_slice(path.as_bytes());
+        header.set_entry_type(*kind);
+        header.set_mode(0o755);
+        header.set_mtime(1_700_000_000);
+        let contents: &[u8] = match *kind {
+            FILE => data.as_bytes(),
+            _ => b"",
+        };
+        if matches!(*kind, SYM | HARD) {
+            header.as_mut_bytes()[157..157 + data.len()].copy_from_slice(data.as_bytes());
+        }
+        header.set_size(contents.len() as u64);
+        change(&mut header);
+        header.set_cksum();
+        builder.append(&header, contents).unwrap();
+    }
+    builder.into_inner().unwrap()
+}
+
+fn gzip(bytes: &[u8]) -> Vec<u8> {
+    let mut encoder = GzEncoder::new(Vec::new(), Compression::fast());
+    encoder.write_all(bytes).unwrap();
+    encoder.finish().unwrap()
+}
+
+/// A zip archive of these entries.
+fn zipped(entries: Entries<'_>) -> Vec<u8> {
+    let mut writer = ZipWriter::new(io::Cursor::new(Vec::new()));
+    let options = SimpleFileOptions::default().unix_permissions(0o755);
+    for (kind, path, data) in entries {
+        match *kind {
+            DIR => writer.add_directory(*path, options).unwrap(),
+            SYM => writer.add_symlink(*path, *data, options).unwrap(),
+            _ => {
+                writer.start_file(*path, options).unwrap();
+                writer.write_all(data.as_bytes()).unwrap();
+            }
+        }
+    }
+    writer.finish().unwrap().into_inner()
+}
+
+/// The same bytes with every `from` replaced by `to`, of the same length.
+fn replaced(mut bytes: Vec<u8>, from: &[u8], to: &[u8]) -> Vec<u8> {
+    for at in 0..bytes.len() - from.len() {
+        if bytes[at..].starts_with(from) {
+            bytes[at..at + to.len()].copy_from_slice(to);
+        }
+    }
+    bytes
+}
+
+fn feed(bytes: Vec<u8>, into: &Path, bounds: Bounds) -> Result<Manifest, UnpackError> {
+    let (mut writer, reader) = pipe();
+    thread::scope(|scope| {
+        scope.spawn(move || writer.write_all(&bytes).and_then(|()| writer.finish()));
+        unpack(reader, 1, into, bounds)
+    })
+}
+
+#[test]
+fn files_folders_and_links_come_out_as_they_went_in() {
+    let archive = tarball(&[
+        (DIR, "marram-8/", ""),
+        (FILE, "marram-8/bin/marram", "#!/bin/sh\n"),
+        (SYM, "marram-8/bin/m", "marram"),
+        (SYM, "marram-8/lib/up", "../bin/m"),
+        (HARD, "marram-8/bin/twin", "marram-8/bin/marram"),
+    ]);
+    let mut xz = liblzma::write::XzEncoder::new(Vec::new(), 1);
+    xz.write_all(&archive).unwrap();
+    let zstd = zstd::encode_all(archive.as_slice(), 1).unwrap();
+    for compressed in [gzip(&archive), xz.finish().unwrap(), zstd] {
+        let folder = tempfile::tempdir().unwrap();
+        let root = folder.path();
+        let unpacked = feed(compressed, root, Bounds::default()).unwrap();
+        assert_eq!((unpacked.files(), unpacked.bytes()), (4, 10));
+        assert_eq!(unpacked.compare(root).unwrap(), []);
+        assert_eq!(
+            fs::read_to_string(root.join("lib/up")).unwrap(),
+            "#!/bin/sh\n"
+        );
+        assert_eq!(
+            fs::read_to_string(root.join("bin/twin")).unwrap(),
+            "#!/bin/sh\n"
+        );
+        let meta = fs::metadata(root.join("bin/marram")).unwrap();
+        assert!(!meta.permissions().readonly());
+        let modified = meta.modified().unwrap();
+        assert_eq!(
+            modified,
+            SystemTime::UNIX_EPOCH + Duration::from_secs(1_700_000_000)
+        );
+    }
+}
+
+#[rstest]
+#[case(&[(FILE, "/etc/passwd", "x")], "is an absolute path")]
+#[case(&[(FILE, "m/../../evil", "x")], "leads out of the archive")]
+#[case(&[(FILE, "m/ev\nil", "x")], "has a control character in its name")]
+#[case(&[(SYM, "m/link", "/etc")], "is a link to an absolute path")]
+#[case(&[(SYM, "m/link", "../evil")], "is a link out of the archive")]
+#[case(&[(SYM, "m/a/b/c/up", "../../.."), (SYM, "m/out", "a/b/c/up/..")], "is a link out of the archive")]
+#[case(&[(SYM, "m/link", "lib"), (FILE, "m/link/evil", "x")], "leads through a link")]
+#[case(&[(SYM, "m/link", "lib"), (DIR, "m/link/evil", "")], "leads through a link")]
+#[case(&[(SYM, "m/link", "lib"), (FILE, "m/link", "x")], "stands in it twice")]
+#[case(&[(FILE, "m/a", "x"), (FILE, "m/a", "y")], "stands in it twice")]
+#[case(&[(FILE, "m/a", "x"), (FILE, "m/a/b", "y")], "stands in it twice")]
+#[case(&[(SYM, "m/a", "b"), (HARD, "m/c", "m/a")], "is a hard link to something else than a file")]
+#[case(&[(HARD, "m/c", "../../etc/passwd")], "leads out of the archive")]
+#[case(&[(EntryType::Char, "m/null", "")], "is neither a file nor a folder nor a link")]
+#[case(&[(EntryType::Fifo, "m/fifo", "")], "is neither a file nor a folder nor a link")]
+fn hostile_entries_are_refused(#[case] entries: Entries<'_>, #[case] problem: &str) {
+    is_refused(gzip(&tarball(entries)), problem);
+}
+
+/// The archive is refused for this problem, and writes nothing outside of its folder.
+fn is_refused(archive: Vec<u8>, problem: &str) {
+    let outside = tempfile::tempdir().unwrap();
+    let root = outside.path().join("tree");
+    fs::create_dir(&root).unwrap();
+    let error = feed(archive, &root, Bounds::default()).unwrap_err();
+    assert!(error.to_string().ends_with(problem), "{error}");
+    let left = fs::read_dir(outside.path()).unwrap().count();
+    assert_eq!(left, 1, "nothing outside");
+}
+
+#[test]
+fn a_zip_archive_comes_out_as_it_went_in() {
+    let archive = zipped(&[
+        (DIR, "marram-8/", ""),
+        (FILE, "marram-8/bin/marram", "#!/bin/sh\n"),
+        (SYM, "marram-8/bin/m", "marram"),
+        (FILE, "top-level.txt", "stripped"),
+    ]);
+    let folder = tempfile::tempdir().unwrap();
+    let root = folder.path();
+    let manifest = feed(archive, root, Bounds::default()).unwrap();
+    assert_eq!((manifest.files(), manifest.bytes()), (2, 10));
+    assert_eq!(manifest.compare(root).unwrap(), []);
+    assert_eq!(
+        fs::read_to_string(root.join("bin/m")).unwrap(),
+        "#!/bin/sh\n"
+    );
+    let mode = fs::metadata(root.join("bin/marram")).unwrap().permissions();
+    assert_eq!(PermissionsExt::mode(&mode) & 0o777, 0o755);
+    assert_eq!(
+        fs::read_dir(root).unwrap().count(),
+        1,
+        "no spooled file stays"
+    );
+}
+
+#[rstest]
+#[case(&[(FILE, "/etc/passwd", "x")], "is an absolute path")]
+#[case(&[(FILE, "m/../../evil", "x")], "leads out of the archive")]
+#[case(&[(FILE, "m/ev\nil", "x")], "has a control character in its name")]
+#[case(&[(SYM, "m/link", "/etc")], "is a link to an absolute path")]
+#[case(&[(SYM, "m/link", "../evil")], "is a link out of the archive")]
+#[case(&[(SYM, "m/link", "lib"), (FILE, "m/link/evil", "x")], "leads through a link")]
+#[case(&[(FILE, "m/a", "x"), (FILE, "m/a/b", "y")], "stands in it twice")]
+fn hostile_entries_of_zip_archives_are_refused(
+    #[case] entries: Entries<'_>,
+    #[case] problem: &str,
+) {
+    is_refused(zipped(entries), problem);
+}
+
+#[test]
+fn zip_archives_that_readers_understand_differently_are_refused() {
+    let folder = tempfile::tempdir().unwrap();
+    let twice = zipped(&[(FILE, "m/aaaa", "x"), (FILE, "m/bbbb", "y")]);
+    let twice = replaced(twice, b"m/bbbb", b"m/aaaa");
+    let error = feed(twice, folder.path(), Bounds::default()).unwrap_err();
+    assert_eq!(error.to_string(), "it has two entries of the same name");
+    let bounds = Bounds {
+        entries: 1,
+        bytes: 1000,
+    };
+    let zeros = "0".repeat(2000);
+    let bomb = zipped(&[(FILE, "m/a", &zeros)]);
+    let error = feed(bomb, folder.path(), bounds).unwrap_err();
+    assert_eq!(error.to_string(), "it holds more than 1000 bytes");
+    let mut cut = zipped(&[(FILE, "m/c", "x")]);
+    cut.truncate(cut.len() - 10);
+    let error = feed(cut, folder.path(), Bounds::default()).unwrap_err();
+    assert_eq!(error.to_string(), "it cannot be unpacked");
+}
+
+#[test]
+fn names_that_are_not_utf_8_are_refused() {
+    let named = [(FILE, "m/bell-zz", "x")];
+    let linked = [(SYM, "m/link", "bell-zz")];
+    for archive in [
+        gzip(&tarball_with(&named, |header| rename(header, 0))),
+        gzip(&tarball_with(&linked, |header| rename(header, 157))),
+        replaced(zipped(&named), b"bell-zz", b"bell-\xff\xfe"),
+    ] {
+        let folder = tempfile::tempdir().unwrap();
+        let error = feed(archive, folder.path(), Bounds::default()).unwrap_err();
+        assert!(
+            error.to_string().ends_with("has a name that is not UTF-8"),
+            "{error}"
+        );
+    }
+}
+
+/// Replaces the `zz` in a header's field.
+fn rename(header: &mut Header, field: usize) {
+    let bytes = &mut header.as_mut_bytes()[field..field + 100];
+    for at in 0..98 {
+        if &bytes[at..at + 2] == b"zz" {
+            bytes[at..at + 2].copy_from_slice(b"\xff\xfe");
+        }
+    }
+}
+
+#[test]
+fn names_that_differ_in_case_are_two_files_or_refused() {
+    let folder = tempfile::tempdir().unwrap();
+    let archive = tarball(&[(FILE, "m/Bell", "loud"), (FILE, "m/bell", "low")]);
+    fs::write(folder.path().join("Probe"), "").unwrap();
+    let distinguishes = !folder.path().join("probe").exists();
+    match feed(gzip(&archive), folder.path(), Bounds::default()) {
+        Ok(manifest) => {
+            assert!(distinguishes);
+            assert_eq!(manifest.compare(folder.path()).unwrap(), []);
+        }
+        Err(error) => {
+            assert!(!distinguishes);
+            assert!(error.to_string().ends_with("stands in it twice"), "{error}");
+        }
+    }
+}
+
+#[test]
+fn a_million_entries_stop_at_the_usual_bounds() {
+    let entry = tarball(&[(DIR, "m/a/", "")]);
+    let header = &entry[..512];
+    let (mut writer, reader) = pipe();
+    let folder = tempfile::tempdir().unwrap();
+    let error = thread::scope(|scope| {
+        let header = header.to_vec();
+        scope.spawn(move || {
+            let mut encoder = GzEncoder::new(&mut writer, Compression::fast());
+            // The reader leaves before the end: that is the point.
+            (0..1_000_000).try_for_each(|_| encoder.write_all(&header))
+        });
+        unpack(reader, 1, folder.path(), Bounds::default()).unwrap_err()
+    });
+    assert_eq!(error.to_string(), "it holds more than 500000 entries");
+}
+
+#[test]
+fn bombs_stop_at_the_bounds() {
+    let folder = tempfile::tempdir().unwrap();
+    let bounds = Bounds {
+        entries: 3,
+        bytes: 1000,
+    };
+    let zeros = "0".repeat(2000);
+    let large = tarball(&[(FILE, "m/a", &zeros)]);
+    let error = feed(gzip(&large), folder.path(), bounds).unwrap_err();
+    assert_eq!(error.to_string(), "it holds more than 1000 bytes");
+    let many = tarball(&[
+        (DIR, "m/b", ""),
+        (DIR, "m/c", ""),
+        (DIR, "m/d", ""),
+        (DIR, "m/e", ""),
+    ]);
+    let error = feed(gzip(&many), folder.path(), bounds).unwrap_err();
+    assert_eq!(error.to_string(), "it holds more than 3 entries");
+}
+
+#[test]
+fn what_is_no_archive_or_ends_early_is_an_error() {
+    let folder = tempfile::tempdir().unwrap();
+    let page = b"<html>sign in first</html>".to_vec();
+    let error = feed(page, folder.path(), Bounds::default()).unwrap_err();
+    assert_eq!(
+        error.to_string(),
+        "it is neither a tar archive with gzip, xz or zstd nor a zip archive"
+    );
+    let zeros = "0".repeat(9000);
+    let mut cut = gzip(&tarball(&[(FILE, "m/a", &zeros)]));
+    cut.truncate(cut.len() / 2);
+    let error = feed(cut, folder.path(), Bounds::default()).unwrap_err();
+    assert_eq!(error.to_string(), "it cannot be unpacked");
+    let error = feed(
+        gzip(&tarball(&[(DIR, "m/", "")])),
+        folder.path(),
+        Bounds::default(),
+    );
+    assert_eq!(
+        error.unwrap_err().to_string(),
+        "it holds no files below its top folder"
+    );
+}

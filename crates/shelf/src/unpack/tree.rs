@@ -1,0 +1,239 @@
+//! Writing an archive's entries into a folder, each checked before it is written.
+
+use std::collections::{BTreeMap, HashSet};
+use std::ffi::OsStr;
+use std::fs::{self, File, OpenOptions};
+use std::io::{self, Read, Write};
+use std::os::unix::ffi::OsStrExt;
+use std::os::unix::fs::{OpenOptionsExt, symlink};
+use std::path::{Component, Path, PathBuf};
+use std::time::SystemTime;
+
+use vshelf_files::pieces::PIECE;
+
+use super::limits::{Bounds, UnpackError, refuse};
+use crate::manifest::{Manifest, ManifestWriter};
+
+/// The path that an archive's bytes name.
+pub(super) fn bytes_to_path(bytes: &[u8]) -> PathBuf {
+    PathBuf::from(OsStr::from_bytes(bytes))
+}
+
+/// The entry's path below the stripped folders; nothing for those folders themselves.
+pub(super) fn inside(full: &Path, strip: usize) -> Result<Option<PathBuf>, UnpackError> {
+    check_text(full, full)?;
+    let mut path = PathBuf::new();
+    let mut left = strip;
+    for part in full.components() {
+        match part {
+            Component::Normal(_) if left > 0 => left -= 1,
+            Component::Normal(name) => path.push(name),
+            Component::CurDir => {}
+            Component::RootDir | Component::Prefix(_) => {
+                return Err(refuse(full, "is an absolute path"));
+            }
+            Component::ParentDir => return Err(refuse(full, "leads out of the archive")),
+        }
+    }
+    Ok((!path.as_os_str().is_empty()).then_some(path))
+}
+
+/// A name that lists cannot show or settings files cannot hold is in no real build.
+fn check_text(entry: &Path, text: &Path) -> Result<(), UnpackError> {
+    match text.to_str() {
+        None => Err(refuse(entry, "has a name that is not UTF-8")),
+        Some(_) if text.as_os_str().as_bytes().iter().any(u8::is_ascii_control) => {
+            Err(refuse(entry, "has a control character in its name"))
+        }
+        Some(_) => Ok(()),
+    }
+}
+
+/// What was written so far, by path below the root.
+pub(super) struct Tree<'a> {
+    root: &'a Path,
+    bounds: Bounds,
+    entries: u64,
+    bytes: u64,
+    manifest: ManifestWriter,
+    folders: HashSet<PathBuf>,
+    links: BTreeMap<PathBuf, PathBuf>,
+    buffer: Vec<u8>,
+}
+
+impl<'a> Tree<'a> {
+    pub(super) fn new(root: &'a Path, bounds: Bounds) -> Tree<'a> {
+        Tree {
+            root,
+            bounds,
+            entries: 0,
+            bytes: 0,
+            manifest: ManifestWriter::default(),
+            folders: HashSet::from([PathBuf::new()]),
+            links: BTreeMap::new(),
+            buffer: vec![0; PIECE],
+        }
+    }
+
+    pub(super) fn count_entry(&mut self) -> Result<(), UnpackError> {
+        self.entries += 1;
+        if self.entries > self.bounds.entries {
+            return Err(UnpackError::TooMuch(format!(
+                "{} entries",
+                self.bounds.entries
+            )));
+        }
+        Ok(())
+    }
+
+    fn write_error(&self, path: &Path, source: io::Error) -> UnpackError {
+        match source.kind() {
+            io::ErrorKind::AlreadyExists => refuse(path, "stands in it twice"),
+            _ => UnpackError::Write {
+                path: self.root.join(path),
+                source,
+            },
+        }
+    }
+
+    /// Makes the folder and those above it; the way there must not lead through a link or file.
+    pub(super) fn add_folder(&mut self, path: &Path) -> Result<(), UnpackError> {
+        if self.folders.contains(path) {
+            return Ok(());
+        }
+        if self.links.contains_key(path) {
+            return Err(refuse(path, "leads through a link"));
+        }
+        if let Some(above) = path.parent() {
+            self.add_folder(above)?;
+        }
+        fs::create_dir(self.root.join(path)).map_err(|e| self.write_error(path, e))?;
+        self.folders.insert(path.to_owned());
+        Ok(())
+    }
+
+    fn add_parent(&mut self, path: &Path) -> Result<(), UnpackError> {
+        self.add_folder(path.parent().unwrap_or(Path::new("")))
+    }
+
+    pub(super) fn add_file(
+        &mut self,
+        path: &Path,
+        mode: u32,
+        modified: Option<SystemTime>,
+        contents: &mut impl Read,
+    ) -> Result<(), UnpackError> {
+        self.add_parent(path)?;
+        // Neither set-user-id bits nor files that their owner cannot remove belong on a shelf.
+        let mode = (mode & 0o755) | 0o600;
+        let mut file: File = OpenOptions::new()
+            .write(true)
+            .create_new(true)
+            .mode(mode)
+            .open(self.root.join(path))
+            .map_err(|e| self.write_error(path, e))?;
+        let mut checksum = crc32fast::Hasher::new();
+        let before = self.bytes;
+        loop {
+            // One buffer for all files: most builds have thousands of small ones.
+            let count = contents
+                .read(&mut self.buffer)
+                .map_err(UnpackError::Damaged)?;
+            if count == 0 {
+                break;
+            }
+            self.bytes += count as u64;
+            if self.bytes > self.bounds.bytes {
+                return Err(UnpackError::TooMuch(format!("{} bytes", self.bounds.bytes)));
+            }
+            checksum.update(&self.buffer[..count]);
+            file.write_all(&self.buffer[..count])
+                .map_err(|e| self.write_error(path, e))?;
+        }
+        if let Some(time) = modified {
+            file.set_modified(time)
+                .map_err(|e| self.write_error(path, e))?;
+        }
+        let size = self.bytes - before;
+        self.manifest
+            .add_file(path, mode & 0o111 != 0, size, checksum.finalize());
+        Ok(())
+    }
+
+    pub(super) fn add_symlink(&mut self, path: &Path, target: &Path) -> Result<(), UnpackError> {
+        self.add_parent(path)?;
+        check_text(path, target)?;
+        if target.is_absolute() {
+            return Err(refuse(path, "is a link to an absolute path"));
+        }
+        symlink(target, self.root.join(path)).map_err(|e| self.write_error(path, e))?;
+        self.links.insert(path.to_owned(), target.to_owned());
+        self.manifest.add_link(path, target);
+        Ok(())
+    }
+
+    pub(super) fn add_hard_link(&mut self, path: &Path, target: &Path) -> Result<(), UnpackError> {
+        self.add_parent(path)?;
+        let through_link = target.ancestors().any(|part| self.links.contains_key(part));
+        if through_link || self.folders.contains(target) {
+            return Err(refuse(path, "is a hard link to something else than a file"));
+        }
+        fs::hard_link(self.root.join(target), self.root.join(path))
+            .map_err(|e| self.write_error(path, e))?;
+        self.manifest.add_twin(path, target);
+        Ok(())
+    }
+
+    /// Checks where the links lead, now that all are known.
+    pub(super) fn finish(self) -> Result<Manifest, UnpackError> {
+        for link in self.links.keys() {
+            if !self.stays_inside(link) {
+                return Err(refuse(link, "is a link out of the archive"));
+            }
+        }
+        let manifest = self.manifest.finish();
+        match manifest.files() {
+            0 => Err(UnpackError::Empty),
+            _ => Ok(manifest),
+        }
+    }
+
+    /// Follows a link as the system would, through every other link, and says whether it stays
+    /// below the root all the way.
+    fn stays_inside(&self, link: &Path) -> bool {
+        /// As many links as Linux follows before it gives up (path_resolution(7)).
+        const MOST_LINKS: usize = 40;
+        let mut at = PathBuf::new();
+        let mut ahead: Vec<PathBuf> = vec![link.to_owned()];
+        let mut followed = 0;
+        while let Some(path) = ahead.pop() {
+            let mut parts = path.components();
+            let Some(part) = parts.next() else {
+                continue;
+            };
+            let rest = parts.as_path().to_owned();
+            if !rest.as_os_str().is_empty() {
+                ahead.push(rest);
+            }
+            match part {
+                Component::Normal(name) => at.push(name),
+                Component::CurDir => {}
+                Component::ParentDir => {
+                    if !at.pop() {
+                        return false;
+                    }
+                }
+                Component::RootDir | Component::Prefix(_) => return false,
+            }
+            if let Some(target) = self.links.get(&at) {
+                followed += 1;
+                if followed > MOST_LINKS {
+                    return true;
+                }
+                at.pop();
+                ahead.push(target.clone());
+            }
+        }
+        true
+    }
+}

@@ -1,0 +1,360 @@
+//! The static files that a shell's start-up file sources.
+//!
+//! The integration, and for most shells the functions that it reads when one is needed, change with
+//! the program; the list of runtimes to enter changes with the shelf. Sourcing them starts no
+//! process.
+
+use std::path::Path;
+
+use vshelf_core::Definition;
+use vshelf_core::requirement;
+
+use crate::{Dialect, quote};
+
+/// The name of the file that a start-up file sources, below the `connect` folder.
+pub fn integration_file(dialect: Dialect) -> String {
+    format!("shelf.{}", dialect.extension())
+}
+
+/// The name of the file of functions below the `connect` folder, where the integration has one.
+pub fn functions_file(dialect: Dialect) -> Option<String> {
+    let functions = dialect == Dialect::Elvish || !dialect.reads_json();
+    functions.then(|| format!("functions.{}", dialect.extension()))
+}
+
+/// The name of the list of runtimes below the `connect` folder.
+pub fn runtimes_file(dialect: Dialect) -> String {
+    match dialect.reads_json() {
+        true => "runtimes.json".to_owned(),
+        false => format!("runtimes.{}", dialect.name()),
+    }
+}
+
+/// The places that an integration knows.
+#[derive(Clone, Copy, Debug)]
+pub struct Places<'p> {
+    /// The data folder.
+    pub data: &'p Path,
+    /// The program.
+    pub program: &'p Path,
+    /// The folder of stamps: what requirement files resulted in when they were read last.
+    pub stamps: &'p Path,
+}
+
+/// How a shell tells that it follows a project.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, serde::Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Following {
+    /// It says which version it took.
+    #[default]
+    Announce,
+    /// It asks before it follows.
+    Ask,
+    /// It says nothing.
+    Quiet,
+    /// It does not follow.
+    Off,
+}
+
+/// Code of a shell with nothing of this machine in it.
+fn template(dialect: Dialect, parts: &[&str]) -> String {
+    let checked_as = match dialect {
+        Dialect::Bash => "bash",
+        Dialect::Ksh => "ksh",
+        _ => "sh",
+    };
+    let text = parts.concat();
+    let lines = text.lines().filter_map(|line| match line.trim() {
+        // zsh reads POSIX code as such where it is told to.
+        "@EMULATE@" if dialect == Dialect::Zsh => Some("  builtin emulate -L sh\n".to_owned()),
+        "@EMULATE@" => None,
+        _ => Some(format!("{line}\n")),
+    });
+    let text: String = lines.collect();
+    text.replace("@SHELL@", dialect.name())
+        .replace("@CHECKED_AS@", checked_as)
+}
+
+/// The functions that the integration reads when one is needed: a new shell parses what it uses at once.
+pub fn render_functions(dialect: Dialect) -> String {
+    const FUNCTIONS: &str = include_str!("../templates/functions.sh");
+    let parts: &[&str] = match dialect {
+        Dialect::Fish => &[include_str!("../templates/functions.fish")],
+        Dialect::Tcsh => &[include_str!("../templates/functions.tcsh")],
+        Dialect::Bash => &[FUNCTIONS, include_str!("../templates/complete.bash")],
+        Dialect::Zsh => &[FUNCTIONS, include_str!("../templates/complete.zsh")],
+        Dialect::Sh | Dialect::Ksh | Dialect::Mksh => &[FUNCTIONS],
+        Dialect::Elvish => &[include_str!("../templates/functions.elv")],
+        Dialect::Xonsh | Dialect::Nu | Dialect::PowerShell => &[],
+    };
+    template(dialect, parts)
+}
+
+/// The integration for a shell whose places are these.
+pub fn render_integration(dialect: Dialect, places: Places<'_>) -> String {
+    const INTEGRATION: &str = include_str!("../templates/hook.sh");
+    let parts: &[&str] = match dialect {
+        Dialect::Fish => &[include_str!("../templates/hook.fish")],
+        Dialect::Bash => &[INTEGRATION, include_str!("../templates/prompt.bash")],
+        Dialect::Zsh => &[INTEGRATION, include_str!("../templates/prompt.zsh")],
+        Dialect::Sh | Dialect::Ksh | Dialect::Mksh => {
+            &[INTEGRATION, include_str!("../templates/prompt.sh")]
+        }
+        Dialect::Elvish => &[include_str!("../templates/hook.elv")],
+        Dialect::Tcsh => &[include_str!("../templates/hook.tcsh")],
+        Dialect::Xonsh => &[include_str!("../templates/hook.py")],
+        Dialect::Nu => &[include_str!("../templates/hook.nu")],
+        Dialect::PowerShell => &[include_str!("../templates/hook.ps1")],
+    };
+    // Filled in at once: text that one value brings is not searched for the next.
+    let mut text = String::new();
+    for line in template(dialect, parts).lines() {
+        let value = match line
+            .rsplit_once('@')
+            .and_then(|(line, _)| line.rsplit_once('@'))
+        {
+            Some((before, "DATA")) => Some((before, places.data)),
+            Some((before, "PROGRAM")) => Some((before, places.program)),
+            Some((before, "STAMPS")) => Some((before, places.stamps)),
+            _ => None,
+        };
+        match value {
+            Some((before, value)) => {
+                text.push_str(before);
+                text.push_str(&dialect.quote(&value.to_string_lossy()));
+            }
+            None => text.push_str(line),
+        }
+        text.push('\n');
+    }
+    text
+}
+
+/// A runtime that new shells enter.
+#[derive(serde::Serialize)]
+struct EnteredRuntime<'d> {
+    name: &'d str,
+    /// Its home variable, empty where it has none.
+    variable: &'d str,
+    folders: &'d [String],
+}
+
+/// What changes with the shelf and the settings, for every shell.
+#[derive(serde::Serialize)]
+struct EnteredRuntimes<'d> {
+    /// Files in which projects say what they require.
+    pins: Vec<String>,
+    /// What following a project is told with.
+    says: &'static str,
+    enter: Vec<EnteredRuntime<'d>>,
+}
+
+/// The list of runtimes that a new shell enters, and the files in which projects require them. `data` is
+/// the data folder.
+pub fn render_runtimes(
+    dialect: Dialect,
+    definitions: &[Definition],
+    following: Following,
+    data: &Path,
+) -> String {
+    let mut pins: Vec<String> = Vec::new();
+    for definition in definitions {
+        for file in requirement::files(&definition.name, &definition.requirement_files) {
+            if following != Following::Off && !pins.contains(&file.file) {
+                pins.push(file.file);
+            }
+        }
+    }
+    let enter = definitions.iter().map(|definition| EnteredRuntime {
+        name: &definition.name,
+        variable: definition.home_variable.as_deref().unwrap_or_default(),
+        folders: &definition.folders,
+    });
+    let entries = EnteredRuntimes {
+        pins,
+        says: match following {
+            Following::Announce => "announce",
+            Following::Ask | Following::Quiet | Following::Off => "",
+        },
+        enter: enter.collect(),
+    };
+    match dialect {
+        Dialect::Bash | Dialect::Zsh | Dialect::Sh | Dialect::Ksh | Dialect::Mksh => {
+            entries.render_posix()
+        }
+        Dialect::Fish => entries.render_fish(data),
+        Dialect::Tcsh => entries.render_tcsh(data),
+        Dialect::Elvish | Dialect::Xonsh | Dialect::Nu | Dialect::PowerShell => {
+            serde_json::json!(entries).to_string() + "\n"
+        }
+    }
+}
+
+impl EnteredRuntime<'_> {
+    /// Where its default is.
+    fn base(&self, data: &str) -> String {
+        format!("{data}/default/{}", self.name)
+    }
+}
+
+impl EnteredRuntimes<'_> {
+    /// What the defaults have on PATH, in order: the one that is entered last comes first.
+    fn defaults(&self, dialect: Dialect, data: &str) -> String {
+        let entries = self.enter.iter().rev().flat_map(|runtime| {
+            let base = runtime.base(data);
+            let folders = runtime.folders.iter();
+            folders.map(move |folder| dialect.quote(&format!("{base}/{folder}")))
+        });
+        entries.collect::<Vec<_>>().join(" ")
+    }
+
+    /// The runtimes that have a home variable.
+    fn with_variable(&self) -> impl Iterator<Item = &EnteredRuntime<'_>> {
+        let entered = self.enter.iter();
+        entered.filter(|runtime| !runtime.variable.is_empty())
+    }
+
+    /// A call for each runtime to enter.
+    fn calls(&self, dialect: Dialect) -> String {
+        let calls = self.enter.iter().map(|runtime| {
+            let words = [runtime.name, runtime.variable].into_iter();
+            let words = words.chain(runtime.folders.iter().map(String::as_str));
+            format!("  __vshelf_enter {}\n", quoted(dialect, words))
+        });
+        calls.collect()
+    }
+
+    fn render_posix(&self) -> String {
+        // Unrolled, because a shell's loop costs many times what it tests.
+        let tests = (self.pins.iter()).map(|pin| format!("[ -f \"$1\"/{} ]", quote::posix(pin)));
+        let any: Vec<String> = tests.chain(["return 1".to_owned()]).collect();
+        let pins: String = self.pins.iter().map(|pin| format!("{pin}\n")).collect();
+        format!(
+            "__vshelf_pins={}\n__vshelf_says={}\n__vshelf_has_pin() {{\n  {}\n}}\n__vshelf_enter_all() {{\n  :\n{}}}\n",
+            quote::posix(&pins),
+            quote::posix(self.says),
+            any.join(" ||\n    "),
+            self.calls(Dialect::Bash),
+        )
+    }
+
+    /// What most new shells do stands there without a loop or substitution: nothing is switched or
+    /// followed, and PATH has nothing of ours.
+    fn render_fish(&self, data: &Path) -> String {
+        let data = data.to_string_lossy();
+        let names: Vec<String> = (self.enter.iter())
+            .map(|runtime| quote::pattern(runtime.name))
+            .collect();
+        let ours = quote::fish(&format!(
+            "^{}/(default|shelf)/({})/",
+            quote::pattern(&data),
+            names.join("|")
+        ));
+        let entries = self.defaults(Dialect::Fish, &data);
+        let mut quick = format!("  set -gx PATH {entries} $PATH\n");
+        for runtime in self.with_variable() {
+            let (variable, base) = (runtime.variable, quote::fish(&runtime.base(&data)));
+            quick.push_str(&format!(
+                "  test -d {base}; and set -gx {variable} {base}\n"
+            ));
+        }
+        let variables: String = (self.with_variable())
+            .map(|runtime| format!(" \"${}/\"", runtime.variable))
+            .collect();
+        let enter = match self.enter.is_empty() {
+            true => String::new(),
+            false => format!(
+                "  if set -q VSHELF_SWITCHED[1]; or set -q __vshelf_followed[1]; or string match -rq -- {ours} $PATH/{variables}\n    __vshelf_need; or return\n{}    return\n  end\n{quick}",
+                self.calls(Dialect::Fish),
+            ),
+        };
+        format!(
+            "set -g __vshelf_pins {}\nset -g __vshelf_says {}\nfunction __vshelf_enter_all\n{enter}end\n",
+            quoted(Dialect::Fish, self.pins.iter().map(String::as_str)),
+            quote::fish(self.says),
+        )
+    }
+
+    /// Lists that run in step, because the shell has no functions; then, unrolled, what most new
+    /// shells do, and the test before each prompt of whether there is anything to follow.
+    fn render_tcsh(&self, data: &Path) -> String {
+        let list = |name: &str, words: Vec<String>| {
+            let words = words.iter().map(String::as_str);
+            format!("set __vshelf_{name} = ({})\n", quoted(Dialect::Tcsh, words))
+        };
+        let of_each =
+            |what: fn(&EnteredRuntime<'_>) -> String| self.enter.iter().map(what).collect();
+        let folders = self.enter.iter().flat_map(|runtime| {
+            let name = || runtime.name.to_owned();
+            runtime
+                .folders
+                .iter()
+                .map(move |folder| (folder.clone(), name()))
+        });
+        let (folders, folders_of) = folders.unzip();
+        let data = data.to_string_lossy();
+        let below = |folder: &str| {
+            let folders = self.enter.iter().map(|runtime| {
+                let folder = format!("{data}/{folder}/{}/", runtime.name);
+                quote::tcsh_pattern(&folder) + "*"
+            });
+            folders.collect()
+        };
+        let any = format!("*{}*", quote::tcsh_pattern(&format!("{data}/")));
+        [
+            list("pins", self.pins.clone()),
+            list("says", vec![self.says.to_owned()]),
+            list("runtimes", of_each(|runtime| runtime.name.to_owned())),
+            list("variables", of_each(|runtime| runtime.variable.to_owned())),
+            list("installs", below("shelf")),
+            list("defaults", below("default")),
+            list("folders", folders),
+            list("folders_of", folders_of),
+            list("any", vec![any]),
+            self.tcsh_start(&data),
+            self.tcsh_look(),
+        ]
+        .concat()
+    }
+
+    /// Enters the defaults where nothing is switched or followed, and nothing of ours is there yet.
+    fn tcsh_start(&self, data: &str) -> String {
+        let unset = (self.with_variable()).map(|runtime| format!(" && ! $?{}", runtime.variable));
+        let set = self.with_variable().map(|runtime| {
+            let base = quote::tcsh(&runtime.base(data));
+            format!("  if ( -d {base} ) setenv {} {base}\n", runtime.variable)
+        });
+        format!(
+            "if ( $__vshelf_enters && ! $?VSHELF_SWITCHED && ! $#__vshelf_followed && $PATH:q !~ $__vshelf_any:q{} ) then\n  set __vshelf_enters = 0\n  set path = ({} $path:q)\n{}endif\n",
+            unset.collect::<String>(),
+            self.defaults(Dialect::Tcsh, data),
+            set.collect::<String>(),
+        )
+    }
+
+    /// Whether there is something to follow, in one statement; deeper folders are for the loop.
+    fn tcsh_look(&self) -> String {
+        /// Folders from the working one upward that this statement looks into.
+        const LEVELS: usize = 12;
+        let mut tests = vec!["$#__vshelf_followed".to_owned()];
+        if !self.pins.is_empty() {
+            let mut folder = "$cwd".to_owned();
+            for _ in 0..LEVELS {
+                let pins = 1..=self.pins.len();
+                tests.extend(pins.map(|at| format!("-f {folder}:q/$__vshelf_pins[{at}]:q")));
+                folder.push_str(":h");
+            }
+            tests.push(format!("{folder}:q != ''"));
+        }
+        let look = format!(
+            "if ( {} ) source $__vshelf_data:q/connect/functions.tcsh look",
+            tests.join(" || "),
+        );
+        format!("alias __vshelf_look {}\n", quote::tcsh(&look))
+    }
+}
+
+fn quoted<'w>(dialect: Dialect, words: impl Iterator<Item = &'w str>) -> String {
+    let words: Vec<String> = words.map(|word| dialect.quote(word)).collect();
+    words.join(" ")
+}

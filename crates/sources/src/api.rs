@@ -1,0 +1,232 @@
+//! What every source does: fetch a publisher's documents and give back one catalog.
+//!
+//! The kinds of sources (`kinds`) implement it, and `open` is the only one that knows them all.
+
+use std::collections::{BTreeMap, HashMap};
+use std::sync::Arc;
+
+use jiff::Timestamp;
+use vshelf_core::catalog::{Catalog, Details, Line, Publisher, Release};
+use vshelf_core::{Platform, Version};
+
+use crate::address::{Address, AddressError, Addresses};
+use crate::registries::RegistryError;
+use crate::transport::{Document, Transport, TransportError, Validators};
+
+/// A place that releases come from.
+pub trait Source {
+    /// Fetches and normalises, unless nothing changed since `known`.
+    fn fetch(&self, transport: &Transport, known: &Known) -> Result<Fetched, SourceError>;
+}
+
+/// What is known of a source from the last time.
+#[derive(Clone, Debug, Default)]
+pub struct Known {
+    /// What to ask with whether anything changed.
+    pub validators: Validators,
+    /// When the catalog that was seen last was made.
+    pub updated: Option<Timestamp>,
+}
+
+/// What a source gave.
+pub enum Fetched {
+    /// Nothing changed.
+    Unchanged,
+    /// The catalog as it is now.
+    Changed(Box<PublishedCatalog>),
+}
+
+/// A catalog with all its details, fresh from a source.
+#[derive(Debug)]
+pub struct PublishedCatalog {
+    /// Lines and releases.
+    pub catalog: Catalog,
+    /// Builds and notes, by version and publisher.
+    pub details: HashMap<(Version, Arc<str>), Details>,
+    /// The address that was asked.
+    pub address: String,
+    /// What to ask with next time.
+    pub validators: Validators,
+}
+
+impl PublishedCatalog {
+    /// A catalog that `address` gave, with nothing to ask with.
+    pub(crate) fn new(
+        catalog: Catalog,
+        details: HashMap<(Version, Arc<str>), Details>,
+        address: &Address,
+    ) -> PublishedCatalog {
+        PublishedCatalog {
+            catalog,
+            details,
+            address: address.to_string(),
+            validators: Validators::default(),
+        }
+    }
+}
+
+/// The releases of a source that has one publisher and no document of ours, as they are found.
+pub(crate) struct Found {
+    publisher: Arc<str>,
+    releases: BTreeMap<Version, Release>,
+    details: HashMap<(Version, Arc<str>), Details>,
+}
+
+impl Found {
+    /// Nothing yet.
+    pub(crate) fn new(publisher: &str) -> Found {
+        Found {
+            publisher: publisher.into(),
+            releases: BTreeMap::new(),
+            details: HashMap::new(),
+        }
+    }
+
+    /// The release of this version and its details, new where it was not found before.
+    pub(crate) fn release(&mut self, version: &Version) -> (&mut Release, &mut Details) {
+        let publisher = &self.publisher;
+        let release = (self.releases.entry(version.clone())).or_insert_with(|| Release {
+            version: version.clone(),
+            publisher: publisher.clone(),
+            date: None,
+            security: false,
+            withdrawn: None,
+            platforms: Arc::new([]),
+        });
+        let key = (version.clone(), publisher.clone());
+        (release, self.details.entry(key).or_default())
+    }
+
+    /// Whether nothing was found.
+    pub(crate) fn is_empty(&self) -> bool {
+        self.releases.is_empty()
+    }
+
+    /// All of it as one catalog, which `address` gave.
+    pub(crate) fn publish(
+        mut self,
+        runtime: &str,
+        lines: Vec<Line>,
+        address: &Address,
+    ) -> PublishedCatalog {
+        for release in self.releases.values_mut() {
+            let key = (release.version.clone(), release.publisher.clone());
+            let builds = self
+                .details
+                .get(&key)
+                .into_iter()
+                .flat_map(|card| &card.builds);
+            let mut platforms: Vec<Platform> = builds.map(|b| b.platform.clone()).collect();
+            platforms.dedup();
+            release.platforms = platforms.into();
+        }
+        let publisher = Publisher {
+            id: self.publisher.to_string(),
+            name: self.publisher.to_string(),
+            main: true,
+        };
+        let catalog = Catalog::new(
+            runtime.to_owned(),
+            None,
+            vec![publisher],
+            BTreeMap::new(),
+            lines,
+            self.releases.into_values().collect(),
+        );
+        PublishedCatalog::new(catalog, self.details, address)
+    }
+}
+
+/// Why a source gave no catalog.
+#[derive(Debug, thiserror::Error)]
+pub enum SourceError {
+    /// It does not answer.
+    #[error(transparent)]
+    Transport(#[from] TransportError),
+    /// It answers something else than a catalog.
+    #[error("{address} is not a catalog: {problem}")]
+    Document {
+        /// What was read.
+        address: String,
+        /// What is wrong with it.
+        problem: String,
+    },
+    /// The catalog is not signed as the definition asks.
+    #[error("the signature of {address} is refused: {problem}")]
+    Signature {
+        /// What should be signed.
+        address: String,
+        /// What is wrong.
+        problem: String,
+    },
+    /// The catalog is signed, and older than one that was seen.
+    #[error("{address} is of {offered}, and one of {seen} was seen before")]
+    Older {
+        /// What was read.
+        address: String,
+        /// When it was made.
+        offered: Timestamp,
+        /// When the one seen before was made.
+        seen: Timestamp,
+    },
+    /// The archive does not stand in its checksum list.
+    #[error("{address} does not list {name}")]
+    NotListed {
+        /// The list.
+        address: String,
+        /// The archive.
+        name: String,
+    },
+    /// No version of a companion fits a release.
+    #[error("no version of {address} says that it runs on {release}")]
+    NoCompanion {
+        /// The companion's package.
+        address: String,
+        /// The release.
+        release: Version,
+    },
+    /// The address of its registry is not known.
+    #[error(transparent)]
+    Registry(#[from] RegistryError),
+    /// An address in the definition or in a document cannot be read.
+    #[error(transparent)]
+    Address(#[from] AddressError),
+}
+
+impl SourceError {
+    pub(crate) fn document(address: &Address, problem: impl Into<String>) -> SourceError {
+        SourceError::Document {
+            address: address.to_string(),
+            problem: problem.into(),
+        }
+    }
+
+    /// A server that says "unchanged" although nothing was asked about.
+    pub(crate) fn unasked(address: &Address) -> SourceError {
+        let problem = "nothing was asked about, and it answers \"unchanged\"";
+        SourceError::document(address, problem)
+    }
+}
+
+/// The document at the first of `addresses` that gives it, and that address.
+///
+/// One that does not answer is asked again only where no other follows.
+pub(crate) fn first_document(
+    transport: &Transport,
+    addresses: &Addresses,
+    known: &Validators,
+    accept: Option<&str>,
+) -> Result<(Document, Address), TransportError> {
+    let hurried = transport.hurried();
+    let mut left = addresses.count();
+    let mut asked = addresses.iter();
+    loop {
+        let address = asked.next().unwrap_or(addresses.first());
+        left -= 1;
+        let transport = if left == 0 { transport } else { &hurried };
+        match transport.document(address, known, accept) {
+            Err(_) if left > 0 => {}
+            result => return Ok((result?, address.clone())),
+        }
+    }
+}

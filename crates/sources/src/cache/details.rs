@@ -1,0 +1,101 @@
+//! The third part of a kept catalog: what a release's details need, a line of JSON each.
+
+use std::collections::BTreeMap;
+use std::fs::File;
+use std::io;
+use std::os::unix::fs::FileExt;
+use std::path::{Path, PathBuf};
+
+use serde::{Deserialize, Serialize};
+use vshelf_core::Platform;
+use vshelf_core::catalog::{Build, Details};
+
+/// Where the details of one release are in a file.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct DetailsPlace {
+    pub(super) offset: u64,
+    pub(super) length: usize,
+    pub(super) checksum: u32,
+}
+
+#[derive(Serialize, Deserialize)]
+struct CachedDetails {
+    builds: Vec<CachedBuild>,
+    bundles: BTreeMap<String, String>,
+    notes: Option<String>,
+}
+
+#[derive(Serialize, Deserialize)]
+struct CachedBuild {
+    platform: Platform,
+    address: String,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    mirrors: Vec<String>,
+    size: Option<u64>,
+    checksum: String,
+}
+
+/// The details of a release that cannot be read back.
+#[derive(Debug, thiserror::Error)]
+#[error("{path} is damaged")]
+pub struct DamagedDetails {
+    /// The file.
+    pub path: PathBuf,
+}
+
+/// The details at `place` of the kept catalog in `file`.
+pub(super) fn details_at(file: &Path, place: DetailsPlace) -> Result<Details, DamagedDetails> {
+    let bytes = read_at(file, place).ok();
+    let details = bytes.and_then(|bytes| read_details(&bytes, place.checksum));
+    details.ok_or_else(|| DamagedDetails {
+        path: file.to_owned(),
+    })
+}
+
+/// The bytes at a place of a file.
+fn read_at(file: &Path, place: DetailsPlace) -> io::Result<Vec<u8>> {
+    let mut bytes = vec![0; place.length];
+    File::open(file)?.read_exact_at(&mut bytes, place.offset)?;
+    Ok(bytes)
+}
+
+/// The details in these bytes, where they have this checksum.
+fn read_details(bytes: &[u8], checksum: u32) -> Option<Details> {
+    if crc32fast::hash(bytes) != checksum {
+        return None;
+    }
+    let cached: CachedDetails = serde_json::from_slice(bytes).ok()?;
+    let builds = cached.builds.into_iter().map(|build| {
+        Some(Build {
+            platform: build.platform,
+            address: build.address,
+            mirrors: build.mirrors,
+            size: build.size,
+            checksum: build.checksum.parse().ok()?,
+        })
+    });
+    Some(Details {
+        builds: builds.collect::<Option<_>>()?,
+        bundles: cached.bundles,
+        notes: cached.notes,
+    })
+}
+
+/// Adds the line of a release's details.
+pub(super) fn write_details(to: &mut Vec<u8>, details: Option<&Details>) {
+    let details = details.cloned().unwrap_or_default();
+    let builds = details.builds.into_iter().map(|build| CachedBuild {
+        platform: build.platform,
+        address: build.address,
+        mirrors: build.mirrors,
+        size: build.size,
+        checksum: build.checksum.to_string(),
+    });
+    let cached = CachedDetails {
+        builds: builds.collect(),
+        bundles: details.bundles,
+        notes: details.notes,
+    };
+    serde_json::to_writer(&mut *to, &cached).expect("strings and numbers always serialise");
+    to.push(b'\n');
+}

@@ -1,0 +1,378 @@
+//! The file of one source's catalog.
+//!
+//! In three parts, so that a command reads no more than it needs. The outline holds publishers,
+//! channels and lines, and the second part the releases, as lines of tab-separated fields; the third
+//! holds the details of each release as a line of JSON, of which only those asked for are read. All
+//! are covered by checksums: a damaged file, or one of another format, counts as absent and is
+//! fetched anew.
+
+use std::collections::HashMap;
+use std::io::{self, Read};
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+use jiff::Timestamp;
+use jiff::civil::Date;
+use vshelf_core::catalog::{Catalog, Details, Line, Publisher, Release};
+use vshelf_core::{Platform, Version};
+use vshelf_files::optional;
+
+use super::details::{DamagedDetails, DetailsPlace, details_at, write_details};
+use crate::api::PublishedCatalog;
+use crate::transport::Validators;
+
+/// The first word of a cache file; the number changes with the form.
+const FORMAT: &str = "vivid-shelf-catalog-cache/2";
+
+/// How much of a file is read at once: enough for the outline of any catalog so far.
+const FIRST_READ: usize = 8 << 10;
+
+/// A catalog, and where it came from.
+#[derive(Debug)]
+pub struct Loaded {
+    /// The catalog.
+    pub catalog: Catalog,
+    /// Where it came from.
+    pub origin: Origin,
+    file: PathBuf,
+    places: Vec<DetailsPlace>,
+}
+
+/// Where a catalog came from, and when.
+#[derive(Clone, Debug)]
+pub struct Origin {
+    /// The source's name in the definition.
+    pub source: String,
+    /// The address that was asked.
+    pub address: String,
+    /// When the source last confirmed it.
+    pub confirmed: Timestamp,
+    /// Why it was not confirmed now, if that was tried.
+    pub not_renewed: Option<String>,
+}
+
+impl Loaded {
+    /// The builds and notes of a release of this catalog.
+    pub fn details(&self, release: &Release) -> Result<Details, DamagedDetails> {
+        let releases = &self.catalog.releases;
+        let place = releases
+            .iter()
+            .position(|r| r.version == release.version && r.publisher == release.publisher)
+            .and_then(|index| self.places.get(index));
+        match place {
+            Some(place) => details_at(&self.file, *place),
+            None => Err(DamagedDetails {
+                path: self.file.clone(),
+            }),
+        }
+    }
+}
+
+pub(super) fn render(name: &str, published: &PublishedCatalog) -> Vec<u8> {
+    let catalog = &published.catalog;
+    let mut outline = Fields::default();
+    let validators = &published.validators;
+    outline.line(&[
+        "origin",
+        name,
+        &published.address,
+        validators.etag.as_deref().unwrap_or(""),
+        validators.modified.as_deref().unwrap_or(""),
+    ]);
+    let updated = catalog.updated.map(|t| t.to_string()).unwrap_or_default();
+    outline.line(&["runtime", &catalog.runtime, &updated]);
+    for publisher in &catalog.publishers {
+        outline.line(&[
+            "publisher",
+            &publisher.id,
+            &publisher.name,
+            flag(publisher.main),
+        ]);
+    }
+    for (channel, selector) in &catalog.channels {
+        outline.line(&["channel", channel, selector]);
+    }
+    let date = |date: Option<Date>| date.map(|d| d.to_string()).unwrap_or_default();
+    for line in &catalog.lines {
+        outline.line(&[
+            "line",
+            &line.name,
+            line.codename.as_deref().unwrap_or(""),
+            &date(line.start),
+            &date(line.lts),
+            &date(line.maintenance),
+            &date(line.end),
+            flag(line.has_final),
+        ]);
+    }
+    let mut releases = Fields::default();
+    let mut platform_sets: HashMap<&[Platform], usize> = HashMap::new();
+    let mut cold = Vec::new();
+    for release in &catalog.releases {
+        let known_sets = platform_sets.len();
+        let set = *platform_sets
+            .entry(&release.platforms)
+            .or_insert(known_sets);
+        if set == known_sets {
+            let names: Vec<&str> = release.platforms.iter().map(Platform::as_str).collect();
+            releases.line(&["platforms", &names.join(" ")]);
+        }
+        let key = (release.version.clone(), release.publisher.clone());
+        let at = cold.len();
+        write_details(&mut cold, published.details.get(&key));
+        let text = &cold[at..];
+        releases.line(&[
+            "release",
+            release.version.as_str(),
+            &release.publisher,
+            &date(release.date),
+            flag(release.security),
+            &set.to_string(),
+            &at.to_string(),
+            &text.len().to_string(),
+            &crc32fast::hash(text).to_string(),
+            release.withdrawn.as_deref().unwrap_or(""),
+            flag(release.withdrawn.is_some()),
+        ]);
+    }
+    let (outline, releases) = (outline.text.into_bytes(), releases.text.into_bytes());
+    let part = |bytes: &[u8]| format!("{} {}", bytes.len(), crc32fast::hash(bytes));
+    let head = format!("{FORMAT} {} {}\n", part(&outline), part(&releases));
+    [head.as_bytes(), &outline, &releases, &cold].concat()
+}
+
+fn flag(set: bool) -> &'static str {
+    if set { "yes" } else { "" }
+}
+
+/// Lines of tab-separated fields; tabs and line breaks inside a field become spaces.
+#[derive(Default)]
+struct Fields {
+    text: String,
+}
+
+impl Fields {
+    fn line(&mut self, fields: &[&str]) {
+        for (index, field) in fields.iter().enumerate() {
+            if index > 0 {
+                self.text.push('\t');
+            }
+            let clean = |c: char| if c.is_control() { ' ' } else { c };
+            self.text.extend(field.chars().map(clean));
+        }
+        self.text.push('\n');
+    }
+}
+
+/// How much of a cache file is read.
+#[derive(Clone, Copy, PartialEq, Eq)]
+pub(super) enum Depth<'a> {
+    Outline,
+    Lines(&'a [String]),
+    Releases,
+}
+
+impl Depth<'_> {
+    /// Whether a line of the second part is worth taking apart.
+    fn wants(self, text: &str) -> bool {
+        let (Depth::Lines(lines), Some(release)) = (self, text.strip_prefix("release\t")) else {
+            return true;
+        };
+        lines.iter().any(|line| {
+            let rest = release.strip_prefix(line.as_str());
+            rest.is_some_and(|rest| !rest.starts_with(|c: char| c.is_ascii_digit()))
+        })
+    }
+}
+
+/// The lengths and checksums in the first line of a cache file.
+struct Head {
+    outline: (usize, u32),
+    releases: (usize, u32),
+}
+
+/// Reads a cache file; nothing where it is absent, damaged or of another format.
+pub(super) fn read_file(path: &Path, depth: Depth<'_>) -> io::Result<Option<(Loaded, Validators)>> {
+    let Some(mut file) = optional::open(path)? else {
+        return Ok(None);
+    };
+    let modified = file.metadata()?.modified()?;
+    let mut bytes = Vec::with_capacity(FIRST_READ);
+    (&mut file)
+        .take(FIRST_READ as u64)
+        .read_to_end(&mut bytes)?;
+    let Some((head_length, head)) = read_head(&bytes) else {
+        return Ok(None);
+    };
+    let outline_end = head_length + head.outline.0;
+    let releases_end = outline_end + head.releases.0;
+    let wanted = match depth {
+        Depth::Outline => outline_end,
+        Depth::Lines(_) | Depth::Releases => releases_end,
+    };
+    if let Some(missing) = wanted.checked_sub(bytes.len()) {
+        // A length is only believed as far as the file has bytes for it.
+        file.take(missing as u64).read_to_end(&mut bytes)?;
+    }
+    let part = |start: usize, (length, checksum): (usize, u32)| {
+        let part = bytes.get(start..start + length)?;
+        (crc32fast::hash(part) == checksum).then_some(part)
+    };
+    let Some(outline) = part(head_length, head.outline) else {
+        return Ok(None);
+    };
+    let releases = match depth {
+        Depth::Outline => Some(&[] as &[u8]),
+        Depth::Lines(_) | Depth::Releases => part(outline_end, head.releases),
+    };
+    let texts = releases.and_then(|releases| {
+        Some((
+            std::str::from_utf8(outline).ok()?,
+            std::str::from_utf8(releases).ok()?,
+        ))
+    });
+    Ok(texts.and_then(|(outline, releases)| {
+        read_lines(
+            outline
+                .lines()
+                .chain(releases.lines().filter(|line| depth.wants(line))),
+            releases_end as u64,
+            path,
+            modified,
+        )
+    }))
+}
+
+fn read_head(bytes: &[u8]) -> Option<(usize, Head)> {
+    let end = bytes.iter().take(100).position(|b| *b == b'\n')?;
+    let head = std::str::from_utf8(&bytes[..end]).ok()?;
+    let mut words = head.strip_prefix(FORMAT)?.split_whitespace();
+    let mut part = || Some((words.next()?.parse().ok()?, words.next()?.parse().ok()?));
+    let head = Head {
+        outline: part()?,
+        releases: part()?,
+    };
+    Some((end + 1, head))
+}
+
+fn read_lines<'a>(
+    lines: impl Iterator<Item = &'a str>,
+    cold_start: u64,
+    path: &Path,
+    modified: std::time::SystemTime,
+) -> Option<(Loaded, Validators)> {
+    let mut catalog = Catalog::default();
+    let mut origin = None;
+    let mut validators = Validators::default();
+    let mut places = Vec::new();
+    let mut platform_sets: Vec<Arc<[Platform]>> = Vec::new();
+    let mut publishers: Vec<Arc<str>> = Vec::new();
+    for line in lines {
+        let mut rest = Some(line);
+        let mut next = || next_field(&mut rest);
+        match next()? {
+            "origin" => {
+                origin = Some((next()?.to_owned(), next()?.to_owned()));
+                let optional = |text: &str| (!text.is_empty()).then(|| text.to_owned());
+                validators.etag = optional(next()?);
+                validators.modified = optional(next()?);
+            }
+            "runtime" => {
+                catalog.runtime = next()?.to_owned();
+                catalog.updated = next()?.parse().ok();
+            }
+            "publisher" => {
+                let (id, name, main) = (next()?, next()?, next()?);
+                publishers.push(id.into());
+                catalog.publishers.push(Publisher {
+                    id: id.to_owned(),
+                    name: name.to_owned(),
+                    main: !main.is_empty(),
+                });
+            }
+            "channel" => {
+                catalog
+                    .channels
+                    .insert(next()?.to_owned(), next()?.to_owned());
+            }
+            "line" => {
+                let (name, codename) = (next()?, next()?);
+                catalog.lines.push(Line {
+                    codename: (!codename.is_empty()).then(|| codename.to_owned()),
+                    start: read_date(next()?),
+                    lts: read_date(next()?),
+                    maintenance: read_date(next()?),
+                    end: read_date(next()?),
+                    has_final: !next()?.is_empty(),
+                    ..Line::undated(name)
+                });
+            }
+            "platforms" => {
+                let platforms: Result<Arc<[Platform]>, _> =
+                    next()?.split_whitespace().map(str::parse).collect();
+                platform_sets.push(platforms.ok()?);
+            }
+            "release" => {
+                let version: Version = next()?.parse().ok()?;
+                let publisher = next()?;
+                let publisher = publishers
+                    .iter()
+                    .find(|known| &***known == publisher)
+                    .cloned()
+                    .unwrap_or_else(|| publisher.into());
+                let date = read_date(next()?);
+                let security = !next()?.is_empty();
+                let platforms = platform_sets.get(next()?.parse::<usize>().ok()?)?.clone();
+                places.push(DetailsPlace {
+                    offset: cold_start + next()?.parse::<u64>().ok()?,
+                    length: next()?.parse().ok()?,
+                    checksum: next()?.parse().ok()?,
+                });
+                let reason = next()?;
+                let withdrawn = !next()?.is_empty();
+                catalog.releases.push(Release {
+                    version,
+                    publisher,
+                    date,
+                    security,
+                    withdrawn: withdrawn.then(|| reason.into()),
+                    platforms,
+                });
+            }
+            _ => {}
+        }
+    }
+    let (source, address) = origin?;
+    let origin = Origin {
+        source,
+        address,
+        confirmed: Timestamp::try_from(modified).ok()?,
+        not_renewed: None,
+    };
+    let loaded = Loaded {
+        catalog,
+        origin,
+        file: path.to_owned(),
+        places,
+    };
+    Some((loaded, validators))
+}
+
+/// The next field of a line. Most have a few bytes, for which the general search costs more than
+/// looking at each.
+fn next_field<'a>(rest: &mut Option<&'a str>) -> Option<&'a str> {
+    let text = (*rest)?;
+    let Some(end) = text.bytes().position(|byte| byte == b'\t') else {
+        return rest.take();
+    };
+    *rest = Some(&text[end + 1..]);
+    Some(&text[..end])
+}
+
+/// A date as it was printed; the general parser is several times slower.
+fn read_date(text: &str) -> Option<Date> {
+    let year = text.get(..4)?.parse().ok()?;
+    let month = text.get(5..7)?.parse().ok()?;
+    let day = text.get(8..10)?.parse().ok()?;
+    Date::new(year, month, day).ok()
+}

@@ -1,0 +1,459 @@
+//! Catalogs kept on this machine, in a form that loads in well under a millisecond.
+//!
+//! Here is the policy: which file is a source's, when what is kept is fresh, what is done where a
+//! source does not answer. `format` reads and writes the files, `details` their third part.
+
+mod details;
+mod format;
+
+use std::fs::{self, File};
+use std::io::{self, Write};
+use std::path::{Path, PathBuf};
+use std::time::Duration;
+
+use jiff::{SignedDuration, Timestamp};
+use vshelf_core::Catalog;
+use vshelf_core::definition::SourceDefinition;
+use vshelf_files::optional;
+
+pub use details::DamagedDetails;
+pub use format::{Loaded, Origin};
+
+use self::format::{Depth, read_file, render};
+use crate::api::{Fetched, Known, PublishedCatalog, Source, SourceError};
+use crate::transport::Transport;
+
+/// The folder of cached catalogs.
+#[derive(Clone, Debug)]
+pub struct CatalogCache {
+    folder: PathBuf,
+    fresh_for: Duration,
+}
+
+/// Why there is no catalog.
+#[derive(Debug, thiserror::Error)]
+pub enum LoadError {
+    /// The source does not give it, and none is kept.
+    #[error(transparent)]
+    Source(#[from] SourceError),
+    /// The cache cannot be written.
+    #[error("{path} cannot be written")]
+    Write {
+        /// The file or folder.
+        path: PathBuf,
+        /// Why.
+        #[source]
+        source: io::Error,
+    },
+    /// The details of a release cannot be read back.
+    #[error(transparent)]
+    Damaged(#[from] DamagedDetails),
+}
+
+impl CatalogCache {
+    /// The cache in `folder`, which need not exist; what was confirmed less than `fresh_for` ago is
+    /// taken without asking again.
+    pub fn new(folder: PathBuf, fresh_for: Duration) -> CatalogCache {
+        CatalogCache { folder, fresh_for }
+    }
+
+    fn file(&self, runtime: &str, source: &SourceDefinition) -> PathBuf {
+        self.folder
+            .join(format!("{runtime}-{}.catalog", source.id()))
+    }
+
+    /// The files of catalogs whose source is none of these any more; `known` has the sources of each
+    /// runtime.
+    pub fn unclaimed(&self, known: &[(&str, &[SourceDefinition])]) -> io::Result<Vec<PathBuf>> {
+        let claimed: Vec<PathBuf> = known
+            .iter()
+            .flat_map(|(runtime, sources)| sources.iter().map(|source| self.file(runtime, source)))
+            .collect();
+        let mut unclaimed = Vec::new();
+        for entry in optional::entries(&self.folder)? {
+            let path = entry.path();
+            let is_catalog = path.extension().is_some_and(|ending| ending == "catalog");
+            if is_catalog && !claimed.contains(&path) {
+                unclaimed.push(path);
+            }
+        }
+        unclaimed.sort();
+        Ok(unclaimed)
+    }
+
+    /// The source whose catalog was confirmed last, of those that have one here.
+    pub fn latest<'s>(
+        &self,
+        runtime: &str,
+        sources: &'s [SourceDefinition],
+    ) -> Option<&'s SourceDefinition> {
+        if let [only] = sources {
+            return Some(only);
+        }
+        let confirmed = |source| {
+            fs::metadata(self.file(runtime, source))
+                .ok()?
+                .modified()
+                .ok()
+        };
+        let kept = sources
+            .iter()
+            .filter_map(|source| Some((confirmed(source)?, source)));
+        // Of two that were confirmed at once, the first in the definition.
+        kept.rev()
+            .max_by_key(|(time, _)| *time)
+            .map(|(_, source)| source)
+    }
+
+    /// What is kept, however old, without asking anybody.
+    pub fn kept(&self, runtime: &str, source: &SourceDefinition) -> Option<Loaded> {
+        let file = read_file(&self.file(runtime, source), Depth::Releases).ok()?;
+        file.map(|(loaded, _)| loaded)
+    }
+
+    /// What is kept, with the releases of these lines only.
+    pub fn kept_lines(
+        &self,
+        runtime: &str,
+        source: &SourceDefinition,
+        lines: &[String],
+    ) -> Option<Catalog> {
+        let file = read_file(&self.file(runtime, source), Depth::Lines(lines)).ok()?;
+        file.map(|(loaded, _)| loaded.catalog)
+    }
+
+    /// The lines, channels and publishers of what is kept, without its releases.
+    pub fn kept_outline(&self, runtime: &str, source: &SourceDefinition) -> Option<Catalog> {
+        let file = read_file(&self.file(runtime, source), Depth::Outline).ok()?;
+        file.map(|(loaded, _)| loaded.catalog)
+    }
+
+    /// What is kept, where that was confirmed so lately that nobody need be asked.
+    pub fn fresh(
+        &self,
+        runtime: &str,
+        source: &SourceDefinition,
+        now: Timestamp,
+    ) -> Option<Loaded> {
+        // A clock that was set back must not make a catalog fresh for ever.
+        let age = |loaded: &Loaded| now.duration_since(loaded.origin.confirmed);
+        self.kept(runtime, source).filter(|loaded| {
+            age(loaded) >= SignedDuration::ZERO && age(loaded).unsigned_abs() < self.fresh_for
+        })
+    }
+
+    /// The catalog of `source` as it is now, or what is kept with the reason why it could not be
+    /// renewed.
+    pub fn renew(
+        &self,
+        runtime: &str,
+        definition: &SourceDefinition,
+        source: &dyn Source,
+        transport: &Transport,
+        now: Timestamp,
+    ) -> Result<Loaded, LoadError> {
+        let file = self.file(runtime, definition);
+        let kept = read_file(&file, Depth::Releases).ok().flatten();
+        let kept = match kept {
+            Some((loaded, _)) if transport.is_offline() => return Ok(loaded),
+            kept => kept,
+        };
+        let known = match &kept {
+            Some((loaded, validators)) => Known {
+                validators: validators.clone(),
+                updated: loaded.catalog.updated,
+            },
+            None => Known::default(),
+        };
+        match (source.fetch(transport, &known), kept) {
+            (Ok(Fetched::Changed(published)), _) => {
+                self.keep(&file, &definition.name, &published, now)
+            }
+            (Ok(Fetched::Unchanged), Some((mut loaded, _))) => {
+                loaded.origin.confirmed = now;
+                touch(&file, now).map_err(|source| LoadError::Write { path: file, source })?;
+                Ok(loaded)
+            }
+            (Ok(Fetched::Unchanged), None) => Err(DamagedDetails { path: file }.into()),
+            (Err(error), Some((mut loaded, _))) => {
+                loaded.origin.not_renewed = Some(error.to_string());
+                Ok(loaded)
+            }
+            (Err(error), None) => Err(error.into()),
+        }
+    }
+
+    /// Writes a catalog to its file, by rename, and gives it back loaded.
+    fn keep(
+        &self,
+        file: &Path,
+        name: &str,
+        published: &PublishedCatalog,
+        now: Timestamp,
+    ) -> Result<Loaded, LoadError> {
+        let bytes = render(name, published);
+        let write = || -> io::Result<()> {
+            fs::create_dir_all(&self.folder)?;
+            let mut temporary = tempfile::NamedTempFile::new_in(&self.folder)?;
+            temporary.write_all(&bytes)?;
+            temporary.as_file().set_modified(now.into())?;
+            temporary.persist(file)?;
+            Ok(())
+        };
+        let failed = |source| LoadError::Write {
+            path: file.to_owned(),
+            source,
+        };
+        write().map_err(failed)?;
+        match read_file(file, Depth::Releases).map_err(failed)? {
+            Some((loaded, _)) => Ok(loaded),
+            None => Err(DamagedDetails {
+                path: file.to_owned(),
+            }
+            .into()),
+        }
+    }
+}
+
+/// The time of confirmation is the file's own, so that confirming rewrites nothing.
+fn touch(file: &Path, now: Timestamp) -> io::Result<()> {
+    File::options()
+        .write(true)
+        .open(file)?
+        .set_modified(now.into())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::transport::Validators;
+    use std::cell::Cell;
+    use std::sync::Arc;
+    use vshelf_core::catalog::{Build, Details, Line, Publisher, Release};
+    use vshelf_core::definition::SourceKind;
+
+    struct Scripted {
+        answers: Cell<Vec<Result<Fetched, SourceError>>>,
+    }
+
+    impl Source for Scripted {
+        fn fetch(&self, _: &Transport, _: &Known) -> Result<Fetched, SourceError> {
+            let mut answers = self.answers.take();
+            let answer = answers.remove(0);
+            self.answers.set(answers);
+            answer
+        }
+    }
+
+    fn published() -> PublishedCatalog {
+        let release = |version: &str, withdrawn: Option<&str>| Release {
+            version: version.parse().unwrap(),
+            publisher: "saltmarsh".into(),
+            date: "2026-10-14".parse().ok(),
+            security: true,
+            withdrawn: withdrawn.map(Into::into),
+            platforms: Arc::new(["linux-x64".parse().unwrap()]),
+        };
+        let publisher = Publisher {
+            id: "saltmarsh".into(),
+            name: "Saltmarsh\tFoundation".into(),
+            main: true,
+        };
+        let catalog = Catalog::new(
+            "marram".into(),
+            None,
+            vec![publisher],
+            [("stable".to_owned(), "8".to_owned())].into(),
+            vec![Line {
+                codename: Some("Eelgrass".into()),
+                end: "2029-04-30".parse().ok(),
+                ..Line::undated("8")
+            }],
+            vec![
+                release("8.3.1", None),
+                release("8.3.0", Some("breaks the bell")),
+            ],
+        );
+        let build = Build {
+            platform: "linux-x64".parse().unwrap(),
+            address: "http://gull.example/m.tar.gz".into(),
+            mirrors: vec!["/srv/m.tar.gz".into()],
+            size: Some(7),
+            checksum: format!("sha256:{}", "0a".repeat(32)).parse().unwrap(),
+        };
+        let details = Details {
+            builds: vec![build],
+            bundles: [("tussock".to_owned(), "3.2.0".to_owned())].into(),
+            notes: None,
+        };
+        PublishedCatalog {
+            details: [(("8.3.1".parse().unwrap(), "saltmarsh".into()), details)].into(),
+            catalog,
+            address: "http://gull.example/catalog.json".into(),
+            validators: Validators {
+                etag: Some("\"a\"".into()),
+                modified: None,
+            },
+        }
+    }
+
+    impl PublishedCatalog {
+        fn build(&self) -> Build {
+            self.details.values().next().unwrap().builds[0].clone()
+        }
+    }
+
+    fn failure() -> SourceError {
+        SourceError::Document {
+            address: "http://gull.example/catalog.json".into(),
+            problem: "empty".into(),
+        }
+    }
+
+    fn demo() -> SourceDefinition {
+        SourceDefinition {
+            name: "demo".to_owned(),
+            strip_folders: 1,
+            kind: SourceKind::Wheels {
+                package: "marram".to_owned(),
+                publisher: "saltmarsh".to_owned(),
+            },
+        }
+    }
+
+    /// What is fresh, or else what the source's next answer makes of it.
+    fn load(
+        cache: &CatalogCache,
+        answers: Vec<Result<Fetched, SourceError>>,
+        now: Timestamp,
+    ) -> Result<Loaded, LoadError> {
+        let source = Scripted {
+            answers: Cell::new(answers),
+        };
+        match cache.fresh("marram", &demo(), now) {
+            Some(loaded) => Ok(loaded),
+            None => cache.renew("marram", &demo(), &source, &Transport::default(), now),
+        }
+    }
+
+    #[test]
+    fn a_catalog_comes_back_as_it_was_kept() {
+        let folder = tempfile::tempdir().unwrap();
+        let cache = CatalogCache::new(folder.path().join("catalogs"), Duration::from_secs(3600));
+        let now = Timestamp::now();
+        let fresh = load(
+            &cache,
+            vec![Ok(Fetched::Changed(Box::new(published())))],
+            now,
+        )
+        .unwrap();
+        let kept = cache.kept("marram", &demo()).unwrap();
+        for loaded in [&fresh, &kept] {
+            let line = &loaded.catalog.lines[0];
+            assert_eq!(line.codename.as_deref(), Some("Eelgrass"));
+            assert_eq!(line.end, "2029-04-30".parse().ok());
+            let releases = &loaded.catalog.releases;
+            assert_eq!(releases[1].withdrawn.as_deref(), Some("breaks the bell"));
+            assert_eq!(releases[0].date, "2026-10-14".parse().ok());
+            let details = loaded.details(&releases[0]).unwrap();
+            assert_eq!(details.builds[0], published().build());
+            assert_eq!(details.bundles["tussock"], "3.2.0");
+            assert_eq!(loaded.catalog.channel("STABLE"), Some(("stable", "8")));
+        }
+        let outline = cache.kept_outline("marram", &demo()).unwrap();
+        assert_eq!(outline.lines, kept.catalog.lines);
+        assert!(outline.releases.is_empty());
+        let of = |line: &str| {
+            cache
+                .kept_lines("marram", &demo(), &[line.to_owned()])
+                .unwrap()
+        };
+        assert_eq!((of("8").releases.len(), of("80").releases.len()), (2, 0));
+        // Fresh: nobody is asked (the script is empty and would panic).
+        load(&cache, vec![], now).unwrap();
+    }
+
+    #[test]
+    fn an_old_catalog_serves_where_the_source_fails() {
+        let folder = tempfile::tempdir().unwrap();
+        let cache = CatalogCache::new(folder.path().to_owned(), Duration::from_secs(3600));
+        let now = Timestamp::now();
+        load(
+            &cache,
+            vec![Ok(Fetched::Changed(Box::new(published())))],
+            now,
+        )
+        .unwrap();
+        let later = now + SignedDuration::from_hours(72);
+        let stale = load(&cache, vec![Err(failure())], later).unwrap();
+        assert!(
+            stale
+                .origin
+                .not_renewed
+                .unwrap()
+                .contains("is not a catalog: empty")
+        );
+        assert!(stale.origin.confirmed < later - SignedDuration::from_hours(71));
+        let confirmed = load(&cache, vec![Ok(Fetched::Unchanged)], later).unwrap();
+        assert_eq!(confirmed.origin.not_renewed, None);
+        load(&cache, vec![], later).unwrap();
+        // A clock that jumped back does not make it fresh for ever.
+        let earlier = now - SignedDuration::from_hours(72);
+        let answer = vec![Ok(Fetched::Changed(Box::new(published())))];
+        assert_eq!(
+            load(&cache, answer, earlier).unwrap().origin.confirmed,
+            earlier
+        );
+    }
+
+    #[test]
+    fn the_source_that_was_confirmed_last_serves() {
+        let folder = tempfile::tempdir().unwrap();
+        let cache = CatalogCache::new(folder.path().to_owned(), Duration::from_secs(3600));
+        let mut other = demo();
+        other.name = "other".to_owned();
+        let sources = [demo(), other];
+        assert_eq!(cache.latest("marram", &sources), None);
+        let now = Timestamp::now();
+        for (source, time, latest) in [
+            (&sources[1], now, 1),
+            (&sources[0], now, 0),
+            (&sources[1], now + SignedDuration::from_mins(1), 1),
+        ] {
+            let file = cache.file("marram", source);
+            cache.keep(&file, &source.name, &published(), time).unwrap();
+            assert_eq!(cache.latest("marram", &sources), Some(&sources[latest]));
+        }
+    }
+
+    #[test]
+    fn a_damaged_file_is_fetched_anew_and_never_trusted() {
+        let folder = tempfile::tempdir().unwrap();
+        let cache = CatalogCache::new(folder.path().to_owned(), Duration::from_secs(3600));
+        let now = Timestamp::now();
+        let changed = || vec![Ok(Fetched::Changed(Box::new(published())))];
+        load(&cache, changed(), now).unwrap();
+        let file = cache.file("marram", &demo());
+        let whole = fs::read(&file).unwrap();
+        for at in [0, 40, whole.len() / 3] {
+            let mut damaged = whole.clone();
+            damaged[at] ^= 1;
+            fs::write(&file, &damaged).unwrap();
+            assert!(cache.kept("marram", &demo()).is_none(), "byte {at}");
+            load(&cache, changed(), now).unwrap();
+        }
+        fs::write(&file, &whole[..whole.len() / 4]).unwrap();
+        assert!(cache.kept("marram", &demo()).is_none());
+        let mut damaged = whole.clone();
+        let last = damaged.len() - 3;
+        damaged[last - 40..last].fill(b'x');
+        fs::write(&file, &damaged).unwrap();
+        let loaded = cache.kept("marram", &demo()).unwrap();
+        let broken = loaded
+            .catalog
+            .releases
+            .iter()
+            .any(|r| loaded.details(r).is_err());
+        assert!(broken, "damaged details are found out when they are read");
+    }
+}

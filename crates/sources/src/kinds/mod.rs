@@ -1,0 +1,7 @@
+//! The kinds of sources, one file each: a publisher's documents read, a catalog given back.
+
+pub mod folder;
+pub mod npm_packages;
+pub mod own_catalog;
+pub mod release_index;
+pub mod wheels;

@@ -1,0 +1,248 @@
+//! A publisher's own release index: a JSON list of releases, newest first, as Node.js serves it.
+//!
+//! Each entry names a version, its day, the platforms that it is built for, the code name of its
+//! long-term support or `false`, whether it fixes a security problem, and the versions of what it
+//! brings. A checksum list for each release stands beside its archives.
+
+use std::collections::BTreeMap;
+
+use jiff::civil::Date;
+use serde::Deserialize;
+use serde_json::Value;
+use vshelf_core::catalog::{Build, Checksum, Line};
+use vshelf_core::definition::{IndexedArchive, PackagedFile};
+use vshelf_core::{Platform, Version};
+
+use crate::address::{Address, Addresses};
+use crate::api::{Fetched, Found, Known, PublishedCatalog, Source, SourceError, first_document};
+use crate::npm::NpmRegistry;
+use crate::schedule::read_schedule;
+use crate::transport::{Document, Transport};
+
+/// A source that serves such an index.
+pub struct ReleaseIndex {
+    pub(crate) runtime: String,
+    pub(crate) publisher: String,
+    /// The index and its mirrors.
+    pub(crate) addresses: Addresses,
+    pub(crate) checksums: String,
+    pub(crate) archives: BTreeMap<Platform, IndexedArchive>,
+    pub(crate) schedule: Option<PackagedFile>,
+    pub(crate) registry: NpmRegistry,
+}
+
+#[derive(Deserialize)]
+struct IndexedRelease {
+    version: String,
+    date: Option<Date>,
+    #[serde(default)]
+    files: Vec<String>,
+    #[serde(default)]
+    lts: Value,
+    #[serde(default)]
+    security: bool,
+    /// The versions of what it brings, by name.
+    #[serde(flatten)]
+    rest: BTreeMap<String, Value>,
+}
+
+impl Source for ReleaseIndex {
+    fn fetch(&self, transport: &Transport, known: &Known) -> Result<Fetched, SourceError> {
+        let accept = Some("application/json");
+        let (document, address) =
+            first_document(transport, &self.addresses, &known.validators, accept)?;
+        let Document::Body { bytes, validators } = document else {
+            return Ok(Fetched::Unchanged);
+        };
+        let entries: Vec<IndexedRelease> = serde_json::from_slice(&bytes)
+            .map_err(|e| SourceError::document(&address, e.to_string()))?;
+        let scheduled = match &self.schedule {
+            Some(file) => read_schedule(transport, &self.registry, file)?,
+            None => Vec::new(),
+        };
+        let mut published = self.publish(&entries, scheduled, &address)?;
+        published.validators = validators;
+        Ok(Fetched::Changed(Box::new(published)))
+    }
+}
+
+impl ReleaseIndex {
+    fn publish(
+        &self,
+        entries: &[IndexedRelease],
+        mut lines: Vec<Line>,
+        address: &Address,
+    ) -> Result<PublishedCatalog, SourceError> {
+        let mut found = Found::new(&self.publisher);
+        for entry in entries {
+            let Ok(version) = entry.version.trim_start_matches('v').parse::<Version>() else {
+                continue;
+            };
+            add_to_line(&mut lines, &version, entry);
+            let (release, card) = found.release(&version);
+            release.date = entry.date;
+            release.security = entry.security;
+            card.builds = self.builds(&version, entry, address)?;
+            card.bundles = (entry.rest.iter())
+                .filter_map(|(name, value)| Some((name.clone(), value.as_str()?.to_owned())))
+                .collect();
+        }
+        Ok(found.publish(&self.runtime, lines, address))
+    }
+
+    fn builds(
+        &self,
+        version: &Version,
+        entry: &IndexedRelease,
+        address: &Address,
+    ) -> Result<Vec<Build>, SourceError> {
+        let filled = |pattern: &str| pattern.replace("{version}", version.as_str());
+        let list = address.join(&filled(&self.checksums))?;
+        let mut builds = Vec::new();
+        for (platform, archive) in &self.archives {
+            if !entry.files.contains(&archive.listed) {
+                continue;
+            }
+            for file in &archive.files {
+                let file = filled(file);
+                builds.push(Build {
+                    platform: platform.clone(),
+                    address: address.join(&file)?.to_string(),
+                    mirrors: self.addresses.mirrors_of(address, &file)?,
+                    size: None,
+                    checksum: Checksum::Listed(list.to_string()),
+                });
+            }
+        }
+        Ok(builds)
+    }
+}
+
+/// Tells a line what an entry says of it, as far as no schedule does: its code name, its first day
+/// and the first day of its long-term support.
+fn add_to_line(lines: &mut Vec<Line>, version: &Version, entry: &IndexedRelease) {
+    let Some(codename) = entry.lts.as_str() else {
+        return;
+    };
+    let index = (lines.iter())
+        .position(|line| line.covers(version))
+        .unwrap_or_else(|| {
+            lines.push(Line::undated(&version.numbers()[0].to_string()));
+            lines.len() - 1
+        });
+    let line = &mut lines[index];
+    line.codename.get_or_insert_with(|| codename.to_owned());
+    // A schedule knows better than the days of releases.
+    if line.end.is_none() {
+        line.lts = match (line.lts, entry.date) {
+            (Some(known), Some(date)) => Some(known.min(date)),
+            (known, date) => known.or(date),
+        };
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use vshelf_core::Phase;
+
+    const INDEX: &str = r#"[
+        {"version":"v10.0.0-rc.1","date":"2026-11-01","files":["linux-x64"],"lts":false,"security":false},
+        {"version":"v8.3.1","date":"2026-10-14","files":["src","linux-x64","osx-arm64-tar"],
+         "tussock":"3.2.0","lts":"Eelgrass","security":true},
+        {"version":"v8.1.0","date":"2025-10-21","files":["src"],"lts":"Eelgrass","security":false},
+        {"version":"v8.0.0","date":"2025-04-15","files":[],"lts":false,"security":false},
+        {"version":"nightly","date":"2025-04-15","files":[],"lts":false}]"#;
+
+    fn source() -> ReleaseIndex {
+        let archive = |listed: &str, suffix: &str| IndexedArchive {
+            listed: listed.to_owned(),
+            files: ["tar.xz", "tar.gz"]
+                .map(|format| format!("v{{version}}/marram-v{{version}}-{suffix}.{format}"))
+                .to_vec(),
+        };
+        ReleaseIndex {
+            runtime: "marram".to_owned(),
+            publisher: "saltmarsh".to_owned(),
+            addresses: Addresses::read(
+                "http://gull.example/m/index.json",
+                &["/srv/m/index.json".to_owned()],
+            )
+            .unwrap(),
+            checksums: "v{version}/SHASUMS256.txt".to_owned(),
+            archives: [
+                (
+                    "linux-x64-gnu".parse().unwrap(),
+                    archive("linux-x64", "linux-x64"),
+                ),
+                (
+                    "darwin-arm64".parse().unwrap(),
+                    archive("osx-arm64-tar", "darwin-arm64"),
+                ),
+            ]
+            .into(),
+            schedule: None,
+            registry: NpmRegistry::default(),
+        }
+    }
+
+    fn published(lines: Vec<Line>) -> PublishedCatalog {
+        let entries: Vec<IndexedRelease> = serde_json::from_str(INDEX).unwrap();
+        let source = source();
+        let address = source.addresses.first();
+        source.publish(&entries, lines, address).unwrap()
+    }
+
+    #[test]
+    fn an_index_becomes_a_catalog() {
+        let read = published(Vec::new());
+        let versions: Vec<_> = (read.catalog.releases.iter())
+            .map(|release| (release.version.as_str(), release.security))
+            .collect();
+        let expected = [
+            ("10.0.0-rc.1", false),
+            ("8.3.1", true),
+            ("8.1.0", false),
+            ("8.0.0", false),
+        ];
+        assert_eq!(versions, expected);
+        let release = &read.catalog.releases[1];
+        assert_eq!(release.platforms.len(), 2);
+        let card = &read.details[&(release.version.clone(), release.publisher.clone())];
+        assert_eq!(
+            card.bundles,
+            [("tussock".to_owned(), "3.2.0".to_owned())].into()
+        );
+        let builds = card.builds_for(&"linux-x64-gnu".parse().unwrap());
+        let told: Vec<_> = builds.iter().map(|build| build.address.as_str()).collect();
+        assert_eq!(
+            told,
+            [
+                "http://gull.example/m/v8.3.1/marram-v8.3.1-linux-x64.tar.xz",
+                "http://gull.example/m/v8.3.1/marram-v8.3.1-linux-x64.tar.gz"
+            ]
+        );
+        assert_eq!(
+            builds[0].mirrors,
+            ["/srv/m/v8.3.1/marram-v8.3.1-linux-x64.tar.xz"]
+        );
+        let list = "http://gull.example/m/v8.3.1/SHASUMS256.txt".to_owned();
+        assert_eq!(builds[0].checksum, Checksum::Listed(list));
+    }
+
+    #[test]
+    fn without_a_schedule_the_days_of_releases_tell_the_phase() {
+        let read = published(Vec::new());
+        let line = read.catalog.line_named("eelgrass").unwrap();
+        assert_eq!(line.lts, "2025-10-21".parse().ok());
+        assert_eq!(line.phase_on("2026-11-23".parse().unwrap()), Phase::Lts);
+        let scheduled = Line {
+            lts: "2025-10-28".parse().ok(),
+            end: "2029-04-30".parse().ok(),
+            ..Line::undated("8")
+        };
+        let read = published(vec![scheduled]);
+        let line = read.catalog.line_named("eelgrass").unwrap();
+        assert_eq!(line.lts, "2025-10-28".parse().ok());
+    }
+}

@@ -1,0 +1,87 @@
+//! From a definition's source to what reads it: the only module that knows every kind.
+
+use vshelf_core::Platform;
+use vshelf_core::definition::{SourceDefinition, SourceKind};
+
+use crate::address::Addresses;
+use crate::api::{Source, SourceError};
+use crate::kinds::folder::ArchiveFolder;
+use crate::kinds::npm_packages::NpmPackages;
+use crate::kinds::own_catalog::OwnCatalog;
+use crate::kinds::release_index::ReleaseIndex;
+use crate::kinds::wheels::Wheels;
+use crate::npm::NpmRegistry;
+use crate::registries::UserSettings;
+
+/// The source that `definition` describes, for the runtime of this name.
+pub fn open(
+    runtime: &str,
+    definition: &SourceDefinition,
+    platform: &Platform,
+    settings: &UserSettings,
+) -> Result<Box<dyn Source>, SourceError> {
+    let runtime = runtime.to_owned();
+    let registry = || NpmRegistry::new(settings.clone());
+    Ok(match definition.kind.clone() {
+        SourceKind::Catalog {
+            address,
+            mirrors,
+            key,
+        } => Box::new(OwnCatalog::new(
+            &runtime,
+            Addresses::read(&address, &mirrors)?,
+            key,
+        )),
+        SourceKind::ReleaseIndex {
+            address,
+            mirrors,
+            checksums,
+            archives,
+            schedule,
+            publisher,
+        } => Box::new(ReleaseIndex {
+            runtime,
+            publisher,
+            addresses: Addresses::read(&address, &mirrors)?,
+            checksums,
+            archives,
+            schedule,
+            registry: registry(),
+        }),
+        SourceKind::Npm {
+            packages,
+            schedule,
+            publisher,
+            companions: _,
+        } => Box::new(NpmPackages {
+            runtime,
+            publisher,
+            packages: packages
+                .into_iter()
+                .filter(|(built_for, _)| built_for.runs_on(platform))
+                .collect(),
+            schedule,
+            registry: registry(),
+        }),
+        SourceKind::Wheels { package, publisher } => Box::new(Wheels {
+            runtime,
+            publisher,
+            package,
+            settings: settings.clone(),
+        }),
+        SourceKind::Folder {
+            address,
+            mirrors,
+            pattern,
+            platforms,
+            checksums,
+            publisher,
+        } => Box::new(ArchiveFolder {
+            runtime,
+            publisher,
+            lists: Addresses::read(&address, &mirrors)?.map(|folder| folder.below(&checksums))?,
+            pattern,
+            platforms,
+        }),
+    })
+}

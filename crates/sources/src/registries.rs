@@ -1,0 +1,290 @@
+//! Where the user's package registries are: from the environment, the settings files and, last, the
+//! package client's own answer. No registry's address is written in this program.
+
+use std::collections::BTreeMap;
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::process::{Command, Stdio};
+
+use configparser::ini::Ini;
+
+/// What of a user's environment says where registries are.
+#[derive(Clone, Debug, Default)]
+pub struct UserSettings {
+    /// Environment variables.
+    pub variables: BTreeMap<String, String>,
+    /// The home folder.
+    pub home: PathBuf,
+}
+
+/// Why the address of a registry is not known.
+#[derive(Debug, thiserror::Error)]
+pub enum RegistryError {
+    /// Nothing says it.
+    #[error("no registry for npm packages is configured here")]
+    NpmNotConfigured,
+    /// No package index is known.
+    #[error("no index of Python packages is configured here")]
+    PythonNotConfigured,
+    /// Something says it, and it is not a URL.
+    #[error("{place} says that the registry is {value:?}, which is not a URL")]
+    NotAUrl {
+        /// Where it is said.
+        place: String,
+        /// What is said.
+        value: String,
+    },
+}
+
+impl UserSettings {
+    /// The settings of the user who runs this program.
+    pub fn of_this_user() -> UserSettings {
+        UserSettings {
+            variables: std::env::vars_os()
+                .filter_map(|(name, value)| {
+                    Some((name.into_string().ok()?, value.into_string().ok()?))
+                })
+                .collect(),
+            home: std::env::home_dir().unwrap_or_default(),
+        }
+    }
+
+    /// The registry that serves `package` to this user's npm-protocol clients, with a `/` behind.
+    ///
+    /// A project's own `.npmrc` is left out: entering a folder must not change where programs come
+    /// from.
+    pub fn npm_registry(&self, package: &str) -> Result<String, RegistryError> {
+        let scope = package
+            .split_once('/')
+            .map(|(scope, _)| format!("{scope}:registry"));
+        let (place, value) = self
+            .npm_variable()
+            .or_else(|| self.npm_file(scope.as_deref()))
+            .or_else(|| self.npm_answer())
+            .ok_or(RegistryError::NpmNotConfigured)?;
+        with_slash(place, value)
+    }
+
+    /// The package index that this user's Python clients ask, with a `/` behind.
+    pub fn python_index(&self) -> Result<String, RegistryError> {
+        let (place, value) = self
+            .python_variable()
+            .or_else(|| self.python_file())
+            .or_else(|| self.python_answer())
+            .ok_or(RegistryError::PythonNotConfigured)?;
+        with_slash(place, value)
+    }
+
+    fn python_variable(&self) -> Option<(String, String)> {
+        const NAME: &str = "PIP_INDEX_URL";
+        let value = self.variables.get(NAME).filter(|value| !value.is_empty())?;
+        Some((NAME.to_owned(), value.clone()))
+    }
+
+    /// What the client's settings files say, the person's own before the system's.
+    fn python_file(&self) -> Option<(String, String)> {
+        let config = (self.variables.get("XDG_CONFIG_HOME"))
+            .map_or_else(|| self.home.join(".config"), PathBuf::from);
+        let named = self.variables.get("PIP_CONFIG_FILE").map(PathBuf::from);
+        let usual = [
+            config.join("pip/pip.conf"),
+            self.home.join(".pip/pip.conf"),
+            self.home.join("Library/Application Support/pip/pip.conf"),
+            PathBuf::from("/etc/pip.conf"),
+        ];
+        named.into_iter().chain(usual).find_map(|file| {
+            let text = fs::read_to_string(&file).ok()?;
+            Some((file.display().to_string(), index_in(&text)?))
+        })
+    }
+
+    /// What the client itself says: its help tells the index that it asks when nothing else is
+    /// said.
+    fn python_answer(&self) -> Option<(String, String)> {
+        let answer = ["pip3", "pip"]
+            .iter()
+            .find_map(|client| self.ask_client(client, &["download", "--help"]))?;
+        let words = answer.split_whitespace().collect::<Vec<_>>().join(" ");
+        let (_, about) = words.split_once("--index-url")?;
+        let (_, default) = about.split_once("(default ")?;
+        let (url, _) = default.split_once(')')?;
+        Some(("the package client".to_owned(), url.replace(' ', "")))
+    }
+
+    /// `npm_config_registry`, in any case of letters as the client takes it.
+    fn npm_variable(&self) -> Option<(String, String)> {
+        self.variables
+            .iter()
+            .find(|(name, value)| {
+                name.eq_ignore_ascii_case("npm_config_registry") && !value.is_empty()
+            })
+            .map(|(name, value)| (name.clone(), value.clone()))
+    }
+
+    fn npm_file(&self, scope: Option<&str>) -> Option<(String, String)> {
+        let file = self
+            .variables
+            .get("npm_config_userconfig")
+            .map_or_else(|| self.home.join(".npmrc"), PathBuf::from);
+        let text = fs::read_to_string(&file).ok()?;
+        let place = file.display().to_string();
+        let setting = |wanted: &str| {
+            text.lines()
+                .filter_map(|line| line.split_once('='))
+                .find(|(key, _)| key.trim() == wanted)
+                .map(|(_, value)| (place.clone(), self.expand(value.trim().trim_matches('"'))))
+        };
+        scope.and_then(setting).or_else(|| setting("registry"))
+    }
+
+    /// `${NAME}` in a settings file stands for that variable.
+    fn expand(&self, value: &str) -> String {
+        let mut expanded = String::new();
+        let mut rest = value;
+        while let Some((before, behind)) = rest.split_once("${")
+            && let Some((name, after)) = behind.split_once('}')
+        {
+            expanded.push_str(before);
+            expanded.push_str(self.variables.get(name).map_or("", String::as_str));
+            rest = after;
+        }
+        expanded + rest
+    }
+
+    /// What the client itself says.
+    fn npm_answer(&self) -> Option<(String, String)> {
+        let answer = self.ask_client("npm", &["config", "get", "registry"])?;
+        let answer = answer.trim().to_owned();
+        (!answer.is_empty() && answer != "undefined")
+            .then(|| ("the package client".to_owned(), answer))
+    }
+
+    /// What a package client prints; it is asked from the home folder, outside of any project.
+    fn ask_client(&self, client: &str, arguments: &[&str]) -> Option<String> {
+        let path = self.variables.get("PATH")?;
+        let client = std::env::split_paths(path)
+            .map(|folder| folder.join(client))
+            .find(|candidate| is_program(candidate))?;
+        let output = Command::new(client)
+            .args(arguments)
+            .current_dir(&self.home)
+            .stdin(Stdio::null())
+            .stderr(Stdio::null())
+            .output()
+            .ok()?;
+        let answer = String::from_utf8(output.stdout).ok()?;
+        output.status.success().then_some(answer)
+    }
+}
+
+fn with_slash(place: String, value: String) -> Result<String, RegistryError> {
+    match value.starts_with("http://") || value.starts_with("https://") {
+        true => Ok(format!("{}/", value.trim_end_matches('/'))),
+        false => Err(RegistryError::NotAUrl { place, value }),
+    }
+}
+
+/// The index in the text of a settings file of Python's package client, which is read as Python's own
+/// `configparser` reads it (pip documentation, "Configuration").
+fn index_in(text: &str) -> Option<String> {
+    let mut settings = Ini::new();
+    settings.read(text.to_owned()).ok()?;
+    let sections = ["download", "install", "global"].iter();
+    let names = ["index-url", "index_url"];
+    let mut found = sections.flat_map(|section| names.map(|name| settings.get(section, name)));
+    let index = found.find_map(|value| value.filter(|value| !value.is_empty()));
+    index.map(|index| index.trim().to_owned())
+}
+
+fn is_program(path: &Path) -> bool {
+    fs::metadata(path).is_ok_and(|found| found.is_file())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    fn settings(variables: &[(&str, &str)], npmrc: &str) -> (tempfile::TempDir, UserSettings) {
+        let home = tempfile::tempdir().unwrap();
+        fs::write(home.path().join(".npmrc"), npmrc).unwrap();
+        let settings = UserSettings {
+            variables: variables
+                .iter()
+                .map(|(name, value)| ((*name).to_owned(), (*value).to_owned()))
+                .collect(),
+            home: home.path().to_owned(),
+        };
+        (home, settings)
+    }
+
+    #[rstest]
+    #[case(&[("NPM_CONFIG_REGISTRY", "http://gull.example")], "registry=http://dune.example", "http://gull.example/")]
+    #[case(&[], "registry = http://dune.example/npm/", "http://dune.example/npm/")]
+    #[case(&[], "@tide:registry=http://tide.example\nregistry=http://dune.example", "http://tide.example/")]
+    #[case(&[("HOST", "gull.example")], "registry=http://${HOST}/npm", "http://gull.example/npm/")]
+    fn the_strongest_setting_holds(
+        #[case] variables: &[(&str, &str)],
+        #[case] npmrc: &str,
+        #[case] expected: &str,
+    ) {
+        let (_home, settings) = settings(variables, npmrc);
+        assert_eq!(settings.npm_registry("@tide/board").unwrap(), expected);
+    }
+
+    #[rstest]
+    #[case(&[("PIP_INDEX_URL", "http://gull.example/simple")], "http://gull.example/simple/")]
+    #[case(&[], "http://dune.example/simple/")]
+    fn an_index_of_python_packages_is_found_too(
+        #[case] variables: &[(&str, &str)],
+        #[case] expected: &str,
+    ) {
+        let (home, settings) = settings(variables, "");
+        let file = home.path().join(".config/pip/pip.conf");
+        fs::create_dir_all(file.parent().unwrap()).unwrap();
+        let text = "[list]\nindex-url = http://x.example\n[global]\nindex-url: http://dune.example/simple/\n";
+        fs::write(file, text).unwrap();
+        assert_eq!(settings.python_index().unwrap(), expected);
+    }
+
+    #[test]
+    fn the_client_tells_the_index_in_its_help() {
+        let (home, mut settings) = settings(&[], "");
+        let client = home.path().join("pip3");
+        let script = "#!/bin/sh\necho '  -i, --index-url <url>  Base URL (default'\necho '   http://gull.example/simple). More'\n";
+        fs::write(&client, script).unwrap();
+        let mode = std::os::unix::fs::PermissionsExt::from_mode(0o755);
+        fs::set_permissions(&client, mode).unwrap();
+        let path = home.path().display().to_string();
+        settings.variables.insert("PATH".to_owned(), path);
+        settings
+            .variables
+            .insert("PIP_CONFIG_FILE".to_owned(), "/dev/null".to_owned());
+        // A file of the whole system comes before the client's answer.
+        if !Path::new("/etc/pip.conf").exists() {
+            assert_eq!(
+                settings.python_index().unwrap(),
+                "http://gull.example/simple/"
+            );
+        }
+        assert_eq!(
+            settings.python_answer().unwrap().1,
+            "http://gull.example/simple"
+        );
+    }
+
+    #[test]
+    fn without_any_setting_the_error_says_so() {
+        let (_home, nothing) = settings(&[], "");
+        let error = nothing.npm_registry("marram").unwrap_err();
+        assert_eq!(
+            error.to_string(),
+            "no registry for npm packages is configured here"
+        );
+        let (_home, odd) = settings(&[("npm_config_registry", "ftp://gull.example")], "");
+        assert_eq!(
+            odd.npm_registry("marram").unwrap_err().to_string(),
+            "npm_config_registry says that the registry is \"ftp://gull.example\", which is not a URL"
+        );
+    }
+}

@@ -1,0 +1,142 @@
+//! `vshelf catalog`: what is published.
+
+use clap::Args;
+use jiff::civil::Date;
+use vshelf_app::catalog::ReleaseFilter;
+use vshelf_app::{Environment, Runtime, definitions};
+use vshelf_core::resolve::Scope;
+use vshelf_core::selector::is_name;
+use vshelf_core::{Request, Selector};
+
+use super::command::{CommandArgs, RunCommand, request};
+use crate::failure::{Failure, Outcome};
+use crate::output::{card, catalog, json};
+use crate::ui::Ui;
+
+/// Show what is published
+///
+/// Without a selector it is one row a release line; with one, the releases that it covers; for one
+/// exact release, its card.
+#[derive(Debug, Args)]
+pub struct Catalog {
+    /// What to show, as in 8, lts, eelgrass or 8.3.1
+    #[arg(value_name = "SELECTOR")]
+    selector: Option<String>,
+    #[command(flatten)]
+    filters: Filters,
+    /// Compute phases for this day: what will have ended by then?
+    #[arg(long, value_name = "DATE")]
+    as_of: Option<Date>,
+    /// Ask the source even if the catalog here is fresh
+    #[arg(long)]
+    refresh: bool,
+    /// Show it as JSON
+    #[arg(long)]
+    json: bool,
+}
+
+/// Which releases to list.
+#[derive(Debug, Args)]
+struct Filters {
+    /// List every release
+    #[arg(long)]
+    all: bool,
+    /// Only releases of lines in long-term support
+    #[arg(long)]
+    lts: bool,
+    /// Only releases of lines that are supported
+    #[arg(long)]
+    supported: bool,
+    /// Only releases that mend a security problem
+    #[arg(long)]
+    security: bool,
+    /// Only releases of this publisher
+    #[arg(long, value_name = "PUBLISHER")]
+    publisher: Option<String>,
+    /// Only releases published on this day or later
+    #[arg(long, value_name = "DATE")]
+    since: Option<Date>,
+    /// Only so many, the newest
+    #[arg(long, value_name = "N")]
+    newest: Option<usize>,
+    /// Only the newest of each line
+    #[arg(long)]
+    newest_per_line: bool,
+}
+
+impl CommandArgs for Catalog {
+    const NAME: &'static str = "catalog";
+    const GROUP: &'static str = "See";
+}
+
+impl RunCommand for Catalog {
+    fn run(self, ui: &Ui, environment: &Environment) -> Outcome {
+        let (name, request) = match &self.selector {
+            Some(typed) => read_words(environment, typed)?,
+            None => (None, None),
+        };
+        let mut runtime = Runtime::named(environment, name.as_deref())?;
+        runtime.load_and_tell(self.refresh, ui)?;
+        runtime.today = self.as_of.unwrap_or(runtime.today);
+        let is_filtered = self.filters.any();
+        let covered = match &request {
+            Some(request) => runtime.covered(request, Scope::Published)?,
+            None if is_filtered => runtime.published(),
+            None => return catalog::show_lines(ui, &runtime, self.json),
+        };
+        let covered = self.filters.filter().apply(&runtime, covered)?;
+        let exact = match request.map(|request| request.selector) {
+            Some(Selector::Version(version)) => covered.iter().find(|c| *c.version == version),
+            _ => None,
+        };
+        match (exact, covered.as_slice()) {
+            (_, []) => {
+                ui.note("No release passes all of these filters.");
+                match self.json {
+                    true => json::print(ui, &[(); 0]),
+                    false => Ok(()),
+                }
+            }
+            (Some(candidate), _) => card::show(ui, &runtime, candidate, self.json),
+            (None, [candidate]) if !self.json && !is_filtered => {
+                card::show(ui, &runtime, candidate, false)
+            }
+            _ => catalog::show_releases(ui, &runtime, &covered, self.json),
+        }
+    }
+}
+
+impl Filters {
+    /// Whether releases are asked for at all.
+    fn any(&self) -> bool {
+        self.all || self.filter() != ReleaseFilter::default()
+    }
+
+    fn filter(&self) -> ReleaseFilter {
+        ReleaseFilter {
+            lts: self.lts,
+            supported: self.supported,
+            security: self.security,
+            publisher: self.publisher.clone(),
+            since: self.since,
+            newest_per_line: self.newest_per_line,
+            newest: self.newest,
+        }
+    }
+}
+
+/// The runtime and the request that are meant: `marram@` and a runtime's bare name are no selectors.
+fn read_words(
+    environment: &Environment,
+    typed: &str,
+) -> Result<(Option<String>, Option<Request>), Failure> {
+    if let Some(name) = typed.strip_suffix('@') {
+        return Ok((Some(name.to_owned()), None));
+    }
+    let names = definitions::names(&environment.folders()?.config)?;
+    if is_name(typed) && names.iter().any(|name| name == typed) {
+        return Ok((Some(typed.to_owned()), None));
+    }
+    let request = request(typed)?;
+    Ok((request.runtime.clone(), Some(request)))
+}

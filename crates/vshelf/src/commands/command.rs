@@ -1,0 +1,67 @@
+//! What a command is to the command line.
+
+use clap::{ArgMatches, Args, Command, FromArgMatches};
+use vshelf_app::{Environment, Error};
+use vshelf_core::Request;
+
+use crate::failure::{Failure, Kind, Outcome};
+use crate::ui::Ui;
+
+/// The groups of commands in the overview.
+pub const GROUPS: [&str; 4] = ["See", "Use", "Keep", "Connect"];
+
+/// A command as the command line sees it.
+pub struct CommandEntry {
+    /// Its name.
+    pub name: &'static str,
+    /// Its group in the overview.
+    pub group: &'static str,
+    /// Builds its parser.
+    pub build: fn() -> Command,
+    /// Runs it.
+    pub run: fn(&ArgMatches, &Ui, &Environment) -> Outcome,
+}
+
+/// A command's arguments, whose doc comment is the help text.
+pub trait CommandArgs: Args + FromArgMatches {
+    /// The command's name.
+    const NAME: &'static str;
+    /// Its group in the overview.
+    const GROUP: &'static str;
+}
+
+/// A command that takes nothing but its arguments.
+pub trait RunCommand: CommandArgs {
+    /// Carries it out.
+    fn run(self, ui: &Ui, environment: &Environment) -> Outcome;
+}
+
+/// The parser of a command.
+pub fn build<C: CommandArgs>() -> Command {
+    C::augment_args(Command::new(C::NAME).disable_help_flag(true))
+}
+
+/// A command's arguments as they were given.
+pub fn read<C: CommandArgs>(matches: &ArgMatches) -> Result<C, Failure> {
+    C::from_arg_matches(matches).map_err(|error| Failure::new(Kind::Usage, error.to_string()))
+}
+
+/// The entry of a command.
+pub fn entry<C: RunCommand>() -> CommandEntry {
+    CommandEntry {
+        name: C::NAME,
+        group: C::GROUP,
+        build: build::<C>,
+        run: |matches, ui, environment| read::<C>(matches)?.run(ui, environment),
+    }
+}
+
+/// The request that a selector is.
+pub fn request(selector: &str) -> Result<Request, Failure> {
+    Ok(selector.parse().map_err(Error::from)?)
+}
+
+/// The requests that several selectors are.
+pub fn requests(selectors: &[String]) -> Result<Vec<Request>, Failure> {
+    selectors.iter().map(|text| request(text)).collect()
+}

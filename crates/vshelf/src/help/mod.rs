@@ -1,0 +1,4 @@
+//! Help beyond that of the single options.
+
+pub mod examples;
+pub mod overview;

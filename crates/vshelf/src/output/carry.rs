@@ -1,0 +1,89 @@
+//! What carrying packages resulted in, as JSON.
+
+use serde::Serialize;
+use vshelf_app::outcome::{CarryOutcome, CarryReport};
+
+use super::json;
+use crate::failure::Outcome;
+use crate::ui::Ui;
+
+/// What came of carrying packages, as JSON.
+#[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct Report {
+    /// The key of the install that had them.
+    from: String,
+    /// The key of the install that was to have them.
+    to: String,
+    /// The packages, in order of their names.
+    packages: Vec<PackageReport>,
+}
+
+/// One package, as JSON.
+#[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+struct PackageReport {
+    /// Its name.
+    name: String,
+    /// Its version.
+    version: Option<String>,
+    /// What came of it.
+    #[serde(flatten)]
+    carried: Carried,
+}
+
+/// What came of carrying one package, as JSON.
+#[derive(Debug, Serialize)]
+#[serde(tag = "outcome", rename_all = "kebab-case")]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+enum Carried {
+    /// It would be brought.
+    Planned,
+    /// It is there now.
+    Came,
+    /// It was there, in this version.
+    There {
+        /// The version, where the tool tells it.
+        version: Option<String>,
+    },
+    /// It came from elsewhere than a registry, and stays behind.
+    Stays {
+        /// The folder or address that it came from.
+        from: String,
+    },
+    /// It could not be installed.
+    Failed {
+        /// What the tool said.
+        why: String,
+    },
+}
+
+impl From<&CarryOutcome> for Carried {
+    fn from(outcome: &CarryOutcome) -> Carried {
+        match outcome.clone() {
+            CarryOutcome::Planned => Carried::Planned,
+            CarryOutcome::Installed => Carried::Came,
+            CarryOutcome::AlreadyThere { version } => Carried::There { version },
+            CarryOutcome::FromElsewhere { from } => Carried::Stays { from },
+            CarryOutcome::Failed { why } => Carried::Failed { why },
+        }
+    }
+}
+
+/// Prints the report as JSON.
+pub fn print(ui: &Ui, report: &CarryReport) -> Outcome {
+    let packages = report
+        .packages
+        .iter()
+        .map(|(package, outcome)| PackageReport {
+            name: package.name.clone(),
+            version: package.version.clone(),
+            carried: outcome.into(),
+        });
+    let report = Report {
+        from: report.from.to_string(),
+        to: report.to.to_string(),
+        packages: packages.collect(),
+    };
+    json::print(ui, &report)
+}

@@ -1,0 +1,254 @@
+//! What is published: the lines, or the releases of some.
+
+use jiff::civil::Date;
+use serde::Serialize;
+use vshelf_app::{Activity, Runtime};
+use vshelf_core::resolve::Candidate;
+use vshelf_core::{Phase, Release};
+use vshelf_view::words::printable;
+use vshelf_view::{Cell, Column, Palette, Table};
+
+use super::json;
+use crate::failure::Outcome;
+use crate::ui::Ui;
+use crate::wording::versions::{end_cell, marks, phase_cell, spine};
+
+/// A line, as JSON.
+#[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct LineReport {
+    /// The line: the leading numbers.
+    line: String,
+    /// Its code name.
+    codename: Option<String>,
+    /// Its phase: `preview`, `current`, `lts`, `maintenance` or `ended`.
+    #[cfg_attr(test, schemars(with = "String"))]
+    phase: Phase,
+    /// The first day of its first final release.
+    #[cfg_attr(test, schemars(with = "Option<String>"))]
+    start: Option<Date>,
+    /// The first day of long-term support.
+    #[cfg_attr(test, schemars(with = "Option<String>"))]
+    lts: Option<Date>,
+    /// The first day of maintenance.
+    #[cfg_attr(test, schemars(with = "Option<String>"))]
+    maintenance: Option<Date>,
+    /// The last day of support, as an ISO 8601 date.
+    #[cfg_attr(test, schemars(with = "Option<String>"))]
+    end: Option<Date>,
+    /// The newest release of the main publisher.
+    newest: Option<String>,
+    /// What of it is on the shelf.
+    on_shelf: Vec<String>,
+}
+
+/// A release, as JSON.
+#[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct ReleaseReport {
+    /// The version as published.
+    version: String,
+    /// The publisher's id.
+    publisher: String,
+    /// The day of publication.
+    #[cfg_attr(test, schemars(with = "Option<String>"))]
+    date: Option<Date>,
+    /// The release line.
+    line: Option<String>,
+    /// The line's phase: `preview`, `current`, `lts`, `maintenance` or `ended`.
+    #[cfg_attr(test, schemars(with = "Option<String>"))]
+    phase: Option<Phase>,
+    /// Whether it mends a security problem.
+    security: bool,
+    /// Why its publisher took it back.
+    withdrawn: Option<String>,
+    /// What it is built for.
+    platforms: Vec<String>,
+    /// Whether it is on the shelf.
+    on_shelf: bool,
+    /// Marks in words.
+    marks: Vec<String>,
+}
+
+/// Shows the lines.
+pub fn show_lines(ui: &Ui, runtime: &Runtime<'_>, as_json: bool) -> Outcome {
+    let catalog = runtime.catalog();
+    let main = catalog
+        .main_publisher()
+        .map(|publisher| publisher.id.as_str());
+    let reports: Vec<LineReport> = catalog
+        .lines
+        .iter()
+        .map(|line| {
+            let newest = |finals_only: bool| {
+                catalog.releases.iter().find(|release| {
+                    line.covers(&release.version)
+                        && Some(&*release.publisher) == main
+                        && release.withdrawn.is_none()
+                        && !(finals_only && release.version.is_pre_release())
+                })
+            };
+            LineReport {
+                line: line.name.clone(),
+                codename: line.codename.clone(),
+                phase: line.phase_on(runtime.today),
+                start: line.start,
+                lts: line.lts,
+                maintenance: line.maintenance,
+                end: line.end,
+                newest: newest(true)
+                    .or_else(|| newest(false))
+                    .map(|r| r.version.to_string()),
+                on_shelf: (runtime.installs_of(line))
+                    .map(|install| runtime.exact_selector(&install.id))
+                    .collect(),
+            }
+        })
+        .filter(|report| report.newest.is_some())
+        .collect();
+    if as_json {
+        return json::print(ui, &reports);
+    }
+    let columns = [
+        Column::right("line"),
+        Column::left("code name"),
+        Column::left("phase"),
+        Column::left("support ends"),
+        Column::left("newest"),
+        Column::yielding("on the shelf"),
+    ];
+    let mut table = Table::new(&columns, Palette::HEADING);
+    for report in &reports {
+        let line = catalog.lines.iter().find(|line| line.name == report.line);
+        table.row(
+            spine(Some(report.phase)),
+            [
+                Cell::new(&report.line, Palette::STRONG),
+                report
+                    .codename
+                    .as_deref()
+                    .map(printable)
+                    .unwrap_or_default()
+                    .into(),
+                phase_cell(Some(report.phase)),
+                end_cell(line, runtime.today),
+                report.newest.clone().unwrap_or_default().into(),
+                report.on_shelf.join(", ").into(),
+            ],
+        );
+    }
+    ui.table(&table)?;
+    let prefix = runtime.environment().prefix(runtime.name());
+    ui.next(
+        "To see the releases of a line",
+        &format!("vshelf catalog {prefix}lts"),
+    );
+    Ok(())
+}
+
+impl ReleaseReport {
+    /// What lists show of a release.
+    pub fn new(
+        runtime: &Runtime<'_>,
+        activity: &Activity,
+        candidate: &Candidate<'_>,
+        release: &Release,
+    ) -> ReleaseReport {
+        let line = runtime.catalog().line_of(&release.version);
+        let marks = candidate
+            .install
+            .map(|install| marks(runtime, activity, &install.key))
+            .unwrap_or_default();
+        ReleaseReport {
+            version: release.version.to_string(),
+            publisher: release.publisher.to_string(),
+            date: release.date,
+            line: line.map(|line| line.name.clone()),
+            phase: line.map(|line| line.phase_on(runtime.today)),
+            security: release.security,
+            withdrawn: release.withdrawn.as_deref().map(str::to_owned),
+            platforms: release.platforms.iter().map(ToString::to_string).collect(),
+            on_shelf: candidate.install.is_some(),
+            marks,
+        }
+    }
+}
+
+/// Shows releases.
+pub fn show_releases(
+    ui: &Ui,
+    runtime: &Runtime<'_>,
+    covered: &[Candidate<'_>],
+    as_json: bool,
+) -> Outcome {
+    let activity = Activity::of(runtime);
+    let pairs: Vec<(&Release, ReleaseReport)> = covered
+        .iter()
+        .filter_map(|candidate| {
+            let release = candidate.release?;
+            Some((
+                release,
+                ReleaseReport::new(runtime, &activity, candidate, release),
+            ))
+        })
+        .collect();
+    if as_json {
+        let reports: Vec<&ReleaseReport> = pairs.iter().map(|(_, report)| report).collect();
+        return json::print(ui, &reports);
+    }
+    let columns = [
+        Column::left("version"),
+        Column::left("published"),
+        Column::left("publisher"),
+        Column::left("phase"),
+        Column::left("shelf"),
+        Column::yielding("remarks"),
+    ];
+    let mut table = Table::new(&columns, Palette::HEADING);
+    for (release, report) in &pairs {
+        let shelf = match (report.on_shelf, report.marks.is_empty()) {
+            (false, _) => String::new(),
+            (true, true) => "on it".to_owned(),
+            (true, false) => report.marks.join(", "),
+        };
+        table.row(
+            spine(report.phase),
+            [
+                Cell::new(&report.version, Palette::STRONG),
+                report
+                    .date
+                    .map(|date| date.to_string())
+                    .unwrap_or_default()
+                    .into(),
+                report.publisher.clone().into(),
+                phase_cell(report.phase),
+                shelf.into(),
+                remarks(runtime, release).into(),
+            ],
+        );
+    }
+    ui.page(&table)?;
+    if let Some((_, newest)) = pairs.first() {
+        let prefix = runtime.environment().prefix(runtime.name());
+        ui.next(
+            "To see one release",
+            &format!("vshelf catalog {prefix}{}", newest.version),
+        );
+    }
+    Ok(())
+}
+
+/// What is special about a release.
+fn remarks(runtime: &Runtime<'_>, release: &Release) -> String {
+    let mut remarks = Vec::new();
+    if release.security {
+        remarks.push("security".to_owned());
+    }
+    if let Some(reason) = &release.withdrawn {
+        remarks.push(format!("withdrawn: {}", printable(reason)));
+    }
+    if !release.runs_on(&runtime.environment().platform) {
+        remarks.push("not built for this platform".to_owned());
+    }
+    remarks.join(", ")
+}

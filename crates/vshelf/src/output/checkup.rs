@@ -1,0 +1,273 @@
+//! What a checkup found, in words.
+
+use serde::Serialize;
+use vshelf_app::Error;
+use vshelf_app::checkup::{Checkup, Finding as Found, InstallFinding, InstallProblem};
+use vshelf_app::error::StartFailure;
+use vshelf_app::integrate::connect::ConnectionProblem;
+use vshelf_shelf::manifest::Change;
+use vshelf_shell::start_up::Connection;
+use vshelf_view::Palette;
+use vshelf_view::words::{Count, ago, megabytes, printable};
+
+use crate::failure::{Failure, Outcome};
+use crate::ui::{Ui, styled};
+use crate::wording::paths::{edit, quoted, shown};
+
+/// How many changed files of one install are named.
+const MOST_NAMED: usize = 5;
+
+/// What a checkup found, as JSON.
+#[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct Report {
+    /// How many installs were looked at.
+    installs: usize,
+    /// What is wrong.
+    findings: Vec<Finding>,
+}
+
+/// Something that is wrong.
+#[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct Finding {
+    /// What it is wrong with.
+    about: String,
+    /// What is wrong.
+    problem: String,
+    /// More of it, a line each.
+    details: Vec<String>,
+    /// The command that mends it.
+    mend: Option<String>,
+}
+
+impl Report {
+    /// The findings of a checkup in words.
+    pub fn of(checkup: Checkup) -> Report {
+        Report {
+            installs: checkup.installs,
+            findings: checkup.findings.into_iter().map(Finding::of).collect(),
+        }
+    }
+
+    /// Shows the findings, each with the command that fixes it.
+    pub fn show(&self, ui: &Ui) -> Outcome {
+        for finding in &self.findings {
+            let about = styled(Palette::STRONG, &finding.about);
+            let problem = styled(Palette::WARNING, printable(&finding.problem));
+            ui.result(format!("{about}: {problem}"))?;
+            for detail in &finding.details {
+                ui.result(format!("  {detail}"))?;
+            }
+            if let Some(mend) = &finding.mend {
+                ui.result(format!("  To mend it: {}", styled(Palette::COMMAND, mend)))?;
+            }
+        }
+        if self.findings.is_empty() {
+            let count = Count(self.installs, "install");
+            let text = format!("{count} looked at: all is well.");
+            ui.result(styled(Palette::GOOD, text))?;
+        }
+        Ok(())
+    }
+}
+
+impl Finding {
+    fn new(about: impl Into<String>, problem: impl Into<String>, mend: Option<String>) -> Finding {
+        Finding {
+            about: about.into(),
+            problem: problem.into(),
+            details: Vec::new(),
+            mend,
+        }
+    }
+
+    fn of(found: Found) -> Finding {
+        let command = |text: &str| Some(text.to_owned());
+        match found {
+            Found::Connection(problem) => Finding::of_connection(problem),
+            Found::Install(finding) => Finding::of_install(finding),
+            Found::Default {
+                title,
+                prefix,
+                selector,
+            } => Finding::new(
+                format!("the default of {title}"),
+                format!("{selector} stands for nothing on the shelf"),
+                Some(format!("vshelf default {prefix}SELECTOR")),
+            ),
+            Found::Label {
+                title,
+                prefix,
+                label,
+                selector,
+            } => Finding::new(
+                format!("the label {label} of {title}"),
+                format!("{selector} stands for nothing on the shelf"),
+                Some(format!("vshelf install {prefix}{selector}")),
+            ),
+            Found::Requirement(error) => Finding::new(
+                "the project here",
+                in_words(error),
+                command("vshelf pin SELECTOR"),
+            ),
+            Found::Unmet { title, wanted } => Finding::new(
+                "the project here",
+                format!("wants {title} {wanted}, which is not on the shelf"),
+                command("vshelf install"),
+            ),
+            Found::OtherFirst {
+                title,
+                program,
+                wanted,
+                start_up_file,
+            } => Finding::new(
+                title,
+                format!(
+                    "{} is first on PATH, and {wanted} should be; something behind the shelf's block in the start-up file puts it there",
+                    shown(&program)
+                ),
+                start_up_file.map(|file| edit(&file)),
+            ),
+            Found::StrayFolder(path) => Finding::new(
+                shown(&path),
+                "has no record, so it is no install",
+                Some(format!("rm -r {}", quoted(&path))),
+            ),
+            Found::OldCatalog {
+                runtime,
+                title,
+                confirmed,
+                today,
+                not_renewed,
+            } => {
+                let age = format!("what is known is from {}", ago(confirmed, today));
+                let problem = match not_renewed {
+                    Some(reason) => format!("no source answers: {reason}; {age}"),
+                    None => age,
+                };
+                Finding::new(
+                    format!("the catalog of {title}"),
+                    problem,
+                    refresh(&runtime),
+                )
+            }
+            Found::NoCatalog {
+                runtime,
+                title,
+                error,
+            } => Finding::new(
+                format!("the catalog of {title}"),
+                format!("there is none: {}", in_words(error)),
+                refresh(&runtime),
+            ),
+            Found::Leftovers {
+                folder,
+                count,
+                bytes,
+            } => {
+                let commands = Count(count, "unfinished command");
+                let problem = format!("holds {} of {commands}", megabytes(bytes));
+                Finding::new(shown(&folder), problem, command("vshelf tidy"))
+            }
+            Found::LittleRoom { folder, free } => Finding::new(
+                shown(&folder),
+                format!("only {} are free on its disk", megabytes(free)),
+                command("vshelf list"),
+            ),
+        }
+    }
+
+    fn of_connection(problem: ConnectionProblem) -> Finding {
+        let setup = || Some("vshelf setup".to_owned());
+        match problem {
+            ConnectionProblem::StartUpFile(file, state) => {
+                let problem = match state {
+                    Connection::Right | Connection::Absent => {
+                        "does not connect new shells to the shelf"
+                    }
+                    Connection::Other => "sources another hook, or its block was changed by hand",
+                    Connection::Doubled => "has the block of the shelf more than once",
+                    Connection::Unfinished => "has a block of the shelf without its end",
+                };
+                Finding::new(shown(&file), problem, setup())
+            }
+            ConnectionProblem::Gone(file) => Finding::new(
+                shown(&file),
+                "is gone, and new shells know nothing of the shelf",
+                setup(),
+            ),
+            ConnectionProblem::Outdated(file) => Finding::new(
+                shown(&file),
+                "is of another version of this program",
+                setup(),
+            ),
+            ConnectionProblem::OpenedBefore(line) => Finding::new(
+                "this shell",
+                "was opened before it was connected",
+                Some(line),
+            ),
+        }
+    }
+
+    fn of_install(finding: InstallFinding) -> Finding {
+        let selector = &finding.selector;
+        let mend = match finding.adopted {
+            false => format!("vshelf install --anew {selector}"),
+            true => format!("vshelf remove --even-if-used {selector}"),
+        };
+        let about = finding.title;
+        match finding.problem {
+            InstallProblem::LinkGone(target) => {
+                let problem = format!("{} is gone, which it is a link to", shown(&target));
+                Finding::new(about, problem, Some(mend))
+            }
+            InstallProblem::Changed { differences, files } => {
+                let changed = differences.len();
+                let named = differences.iter().take(MOST_NAMED).map(|difference| {
+                    let path = printable(&difference.path.to_string_lossy());
+                    format!("{path} {}", became(difference.change))
+                });
+                let more = changed.saturating_sub(MOST_NAMED);
+                let more = (more > 0).then(|| format!("and {more} more"));
+                let details = named.chain(more).collect();
+                let problem = format!("{changed} of {files} files are not as they were unpacked");
+                Finding {
+                    details,
+                    ..Finding::new(about, problem, Some(mend))
+                }
+            }
+            InstallProblem::DoesNotStart(failure) => {
+                let problem = format!("does not start: {}", failure.reason());
+                Finding::new(about, problem, fix_start(failure, mend))
+            }
+        }
+    }
+}
+
+/// The command that helps where a program does not start; `mend` makes the install again.
+fn fix_start(failure: StartFailure, mend: String) -> Option<String> {
+    match failure.missing {
+        // Made again it would lack the same.
+        Some(_) => failure.package_command,
+        None => Some(mend),
+    }
+}
+
+/// What became of a file.
+fn became(change: Change) -> &'static str {
+    match change {
+        Change::Missing => "is missing",
+        Change::Contents => "has other contents",
+        Change::Executable => "has other permissions",
+        Change::Kind => "is something else, or leads elsewhere",
+    }
+}
+
+fn refresh(runtime: &str) -> Option<String> {
+    Some(format!("vshelf catalog {runtime}@ --refresh"))
+}
+
+fn in_words(error: Error) -> String {
+    Failure::from(error).message
+}

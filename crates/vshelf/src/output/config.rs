@@ -1,0 +1,173 @@
+//! The settings in force, and where each comes from.
+
+use std::collections::BTreeMap;
+
+use serde::Serialize;
+use toml_edit::{Document, Item, Table as Toml};
+use vshelf_app::{Environment, settings};
+use vshelf_core::tidy::ReasonKind;
+use vshelf_shell::connection::Following;
+use vshelf_view::{Cell, Column, Palette, Table};
+
+use crate::failure::{Failure, Kind, Outcome};
+use crate::ui::Ui;
+use crate::wording::paths::{edit, shown};
+
+/// One setting, as JSON.
+#[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct Report {
+    /// Its name in settings.toml; a folder's is that of its variable.
+    name: String,
+    /// Its value.
+    value: String,
+    /// `default`, `environment`, or the file that says it.
+    origin: String,
+    /// The line in that file.
+    line: Option<usize>,
+}
+
+/// Shows the settings as a table.
+pub fn show(ui: &Ui, environment: &Environment, reports: &[Report]) -> Outcome {
+    let columns = [
+        Column::left("setting"),
+        Column::left("value"),
+        Column::yielding("from"),
+    ];
+    let mut table = Table::new(&columns, Palette::HEADING);
+    for report in reports {
+        let origin = match report.line {
+            Some(line) => format!("{}, line {line}", report.origin),
+            None => report.origin.clone(),
+        };
+        let own = report.origin != DEFAULT;
+        let style = if own { Palette::STRONG } else { Palette::QUIET };
+        table.row(
+            Palette::QUIET,
+            [
+                Cell::new(&report.name, Palette::STRONG),
+                report.value.clone().into(),
+                Cell::new(origin, style),
+            ],
+        );
+    }
+    ui.table(&table)?;
+    let file = settings::settings_file(&environment.folders()?.config);
+    ui.next("To change them", &edit(&file));
+    Ok(())
+}
+
+/// The origin of what nobody says.
+const DEFAULT: &str = "default";
+
+/// The settings in force.
+pub fn reports(environment: &Environment) -> Result<Vec<Report>, Failure> {
+    let settings = environment.settings()?;
+    let (file, text) = settings::read_file(&environment.folders()?.config)?;
+    let lines = lines_of(&text).map_err(|problem| {
+        Failure::new(
+            Kind::Disk,
+            format!("{} is not understood: {problem}", shown(&file)),
+        )
+    })?;
+    let policy = settings.policy();
+    let reasons: Vec<String> = policy.reasons.iter().map(ReasonKind::to_string).collect();
+    let minutes = settings.catalog_fresh_for().as_secs() / 60;
+    let following = match settings.following {
+        Following::Announce => "announce",
+        Following::Ask => "ask",
+        Following::Quiet => "quiet",
+        Following::Off => "off",
+    };
+    let yes = |value: bool| value.to_string();
+    let mut values: Vec<(String, String)> = [
+        (
+            "main-runtime",
+            settings
+                .main_runtime
+                .clone()
+                .unwrap_or_else(|| "none".to_owned()),
+        ),
+        ("following", following.to_owned()),
+        ("reminders", yes(settings.reminds())),
+        ("catalog-fresh-minutes", minutes.to_string()),
+        (
+            "durable-installs",
+            yes(settings.durable_installs.unwrap_or(true)),
+        ),
+        ("tidy.reasons", reasons.join(", ")),
+        ("tidy.idle-days", policy.idle_days.to_string()),
+        ("tidy.per-line", policy.per_line.to_string()),
+    ]
+    .map(|(name, value)| (name.to_owned(), value))
+    .into();
+    let moved = settings.addresses.iter();
+    values.extend(moved.map(|(name, address)| (format!("addresses.{name}"), address.clone())));
+    let mut reports: Vec<Report> = values
+        .into_iter()
+        .map(|(name, value)| {
+            let line = lines.get(&name).copied();
+            let origin = line.map_or_else(|| DEFAULT.to_owned(), |_| shown(&file));
+            Report {
+                name,
+                value,
+                origin,
+                line,
+            }
+        })
+        .collect();
+    let folders = environment.folders()?;
+    for (variable, folder) in [
+        ("VSHELF_DATA", &folders.data),
+        ("VSHELF_CACHE", &folders.cache),
+        ("VSHELF_CONFIG", &folders.config),
+    ] {
+        let value = environment.variables().get(variable);
+        let own = value.is_some_and(|value| value == folder.as_os_str());
+        reports.push(Report {
+            name: variable.to_owned(),
+            value: shown(folder),
+            origin: if own { "environment" } else { DEFAULT }.to_owned(),
+            line: None,
+        });
+    }
+    Ok(reports)
+}
+
+/// The line of each setting in the text of the settings file, by its name with dots.
+fn lines_of(text: &str) -> Result<BTreeMap<String, usize>, String> {
+    let document = Document::parse(text).map_err(|error| error.to_string())?;
+    let mut lines = BTreeMap::new();
+    collect(text, document.as_table(), "", &mut lines);
+    Ok(lines)
+}
+
+fn collect(text: &str, table: &Toml, prefix: &str, lines: &mut BTreeMap<String, usize>) {
+    for (name, item) in table {
+        let name = format!("{prefix}{name}");
+        match item {
+            Item::Table(inner) => collect(text, inner, &format!("{name}."), lines),
+            item => {
+                let start = item.span().map_or(0, |span| span.start);
+                lines.insert(name, text[..start].matches('\n').count() + 1);
+            }
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn each_setting_has_its_line() {
+        let text = "# mine\nmain-runtime = \"marram\"\n\n[tidy]\nper-line = 2\n[addresses]\n\"node.nodejs\" = \"x\"\n";
+        let lines = lines_of(text).unwrap();
+        let expected = [
+            ("addresses.node.nodejs".to_owned(), 7),
+            ("main-runtime".to_owned(), 2),
+            ("tidy.per-line".to_owned(), 5),
+        ];
+        assert_eq!(lines.into_iter().collect::<Vec<_>>(), expected);
+    }
+}

@@ -1,0 +1,104 @@
+//! Defaults, shown and set.
+
+use serde::Serialize;
+use vshelf_app::Runtime;
+use vshelf_app::defaults::{NewDefault, ShellAfterDefault};
+use vshelf_core::Pick;
+use vshelf_view::Palette;
+
+use super::json;
+use crate::failure::Outcome;
+use crate::ui::{Ui, styled};
+
+/// One runtime's default, as JSON.
+#[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct Report {
+    /// The runtime's name.
+    runtime: String,
+    /// The default as it was typed.
+    selector: Option<String>,
+    /// The key of the install; null for none, or for a copy that is not on the shelf.
+    key: Option<String>,
+    /// The stable path of the default.
+    path: Option<String>,
+}
+
+/// Shows the defaults of these runtimes.
+pub fn show(ui: &Ui, runtimes: &[Runtime<'_>], as_json: bool) -> Outcome {
+    if as_json {
+        let reports: Vec<Report> = runtimes.iter().map(report).collect();
+        return json::print(ui, &reports);
+    }
+    for runtime in runtimes {
+        let title = &runtime.definition.title;
+        match (&runtime.state.default, runtime.default_pick()) {
+            (Some(selector), Some(pick)) if *selector == pick.to_string() => {
+                ui.result(format!("{title}: {pick} is the default."))?;
+            }
+            (Some(selector), Some(pick)) => {
+                ui.result(format!(
+                    "{title}: {pick} is the default, kept as {selector}."
+                ))?;
+            }
+            (Some(selector), None) => {
+                ui.result(format!(
+                    "{title}: the default is {selector}, and its install is gone."
+                ))?;
+                ui.next("To set another", "vshelf default SELECTOR");
+            }
+            (None, _) => {
+                ui.result(format!("{title}: no default is set."))?;
+                ui.next("To set one", "vshelf default SELECTOR");
+            }
+        }
+    }
+    Ok(())
+}
+
+fn report(runtime: &Runtime<'_>) -> Report {
+    let key = runtime.default_pick().and_then(Pick::key);
+    Report {
+        runtime: runtime.name().to_owned(),
+        selector: runtime.state.default.clone(),
+        key: key.map(ToString::to_string),
+        path: key.map(|_| runtime.shelf.default_link().to_string_lossy().into_owned()),
+    }
+}
+
+/// Says what the default is now, and what the calling shell does.
+pub fn say_set(ui: &Ui, set: &NewDefault) -> Outcome {
+    let (named, kept) = (&set.pick, &set.selector);
+    let as_typed = match named {
+        Pick::Install(key) if kept != key.as_str() => format!(", kept as {kept}"),
+        _ => String::new(),
+    };
+    let named = match named {
+        Pick::System => "The system's own copy".to_owned(),
+        Pick::Install(key) => key.to_string(),
+    };
+    ui.result(format!(
+        "{} is the default of {} now{as_typed}.",
+        styled(Palette::GOOD, named),
+        set.title
+    ))?;
+    match &set.shell {
+        ShellAfterDefault::StaysSwitched(switched) => {
+            ui.note(format!(
+                "Shells that follow the default have it at once. This one stays on {switched}, which it was switched to."
+            ));
+            ui.next("To follow the default here", "vshelf switch --off");
+        }
+        ShellAfterDefault::StaysAsRequired(required) => ui.note(format!(
+            "Shells that follow the default have it at once. This one stays on {required}, as the project here wants."
+        )),
+        ShellAfterDefault::Follows => {
+            ui.note("This shell and all others that follow the default have it at once.");
+        }
+        ShellAfterDefault::NotConnected => {
+            ui.note("Connected shells that follow the default have it at once; this one is not connected.");
+            ui.next("To connect your shells", "vshelf setup");
+        }
+    }
+    Ok(())
+}

@@ -1,0 +1,135 @@
+//! What was done to the shelf.
+
+use jiff::tz::TimeZone;
+use serde::Serialize;
+use vshelf_app::keep::history::History;
+use vshelf_shelf::journal::{HistoryEntry, Operation};
+use vshelf_view::words::printable;
+use vshelf_view::{Cell, Column, Palette, Table};
+
+use super::json;
+use crate::failure::Outcome;
+use crate::ui::Ui;
+use crate::wording::holders::reason;
+use crate::wording::versions::spine;
+
+/// Something that was done, as JSON.
+#[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct Report {
+    /// When, as an ISO 8601 time.
+    at: String,
+    /// What all that one command did has in common.
+    command: String,
+    /// `installed`, `adopted`, `removed`, `tidied` or `renewed`.
+    #[cfg_attr(test, schemars(with = "String"))]
+    deed: Operation,
+    /// The runtime's name.
+    runtime: String,
+    /// The version as published.
+    version: String,
+    /// The publisher's id.
+    publisher: String,
+    /// The key on the shelf.
+    key: String,
+    /// Why.
+    reasons: Vec<String>,
+    /// The packages that went with it, as `name@version`.
+    packages: Vec<String>,
+    /// Whether an install with this key is on the shelf now.
+    on_shelf: bool,
+}
+
+/// Prints the history as JSON.
+pub fn print(ui: &Ui, history: &History<'_>) -> Outcome {
+    let reports = history.entries.iter().map(|entry| {
+        let record = &entry.record;
+        Report {
+            at: entry.at.to_string(),
+            command: entry.command.clone(),
+            deed: entry.operation,
+            runtime: record.runtime.clone(),
+            version: record.version.to_string(),
+            publisher: record.publisher.clone(),
+            key: entry.key.to_string(),
+            reasons: why(entry),
+            packages: entry.packages.clone(),
+            on_shelf: history.is_on_shelf(entry),
+        }
+    });
+    json::print(ui, &reports.collect::<Vec<_>>())
+}
+
+/// Why something was done, in words.
+pub fn why(entry: &HistoryEntry) -> Vec<String> {
+    let day = entry.at.to_zoned(TimeZone::UTC).date();
+    let reasons = entry.reasons.iter().map(|why| reason(why, day));
+    let replaced = entry.replaced_by.iter();
+    let replaced = replaced.map(|version| format!("{version} took its place"));
+    reasons.chain(replaced).collect()
+}
+
+/// Shows the history as a table, newest first.
+pub fn show(ui: &Ui, history: &History<'_>) -> Outcome {
+    if history.entries.is_empty() {
+        ui.result("Nothing was done to the shelf yet.")?;
+        ui.next("To see what can be installed", "vshelf catalog");
+        return Ok(());
+    }
+    let columns = [
+        Column::left("when"),
+        Column::left("version"),
+        Column::left("what"),
+        Column::yielding("why, and what went with it"),
+    ];
+    let mut table = Table::new(&columns, Palette::HEADING);
+    for entry in &history.entries {
+        let record = &entry.record;
+        let runtime = history.runtime_of(entry);
+        let phase = runtime.and_then(|runtime| runtime.phase_of(&record.version));
+        let called = match runtime {
+            Some(runtime) => runtime.display_name(&record.id(&entry.key)),
+            None => format!("{} {}", record.runtime, entry.key),
+        };
+        let mut about = why(entry);
+        if !entry.packages.is_empty() {
+            about.push(format!("with {}", entry.packages.join(", ")));
+        }
+        let when = entry.at.to_zoned(TimeZone::UTC).strftime("%Y-%m-%d %H:%M");
+        let removes = entry.operation.removes();
+        table.row(
+            spine(phase),
+            [
+                when.to_string().into(),
+                Cell::new(called, Palette::STRONG),
+                match removes {
+                    true => Cell::new(in_words(entry.operation), Palette::WARNING),
+                    false => in_words(entry.operation).into(),
+                },
+                printable(&about.join("; ")).into(),
+            ],
+        );
+    }
+    ui.page(&table)?;
+    if history
+        .entries
+        .iter()
+        .any(|entry| entry.operation.removes())
+    {
+        ui.next(
+            "To get back what the last command took off",
+            "vshelf restore",
+        );
+    }
+    Ok(())
+}
+
+fn in_words(operation: Operation) -> &'static str {
+    match operation {
+        Operation::Installed => "installed",
+        Operation::Adopted => "adopted",
+        Operation::Removed => "removed",
+        Operation::Tidied => "tidied away",
+        Operation::Renewed => "renewed",
+    }
+}

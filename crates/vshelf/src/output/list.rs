@@ -1,0 +1,232 @@
+//! What is on the shelf.
+
+use std::cmp::Reverse;
+
+use jiff::civil::Date;
+use serde::Serialize;
+use vshelf_app::{Activity, Runtime};
+use vshelf_core::outlook::Newer;
+use vshelf_core::{Key, Phase};
+use vshelf_view::words::{Count, ago, megabytes};
+use vshelf_view::{Cell, Column, Palette, Table};
+
+use crate::failure::{Failure, Outcome};
+use crate::ui::{Ui, styled};
+use crate::wording::concerns;
+use crate::wording::versions::{end_cell, marks, phase_cell, spine};
+
+/// The order of rows.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, clap::ValueEnum)]
+pub enum Order {
+    /// Newest version first
+    Version,
+    /// Used last first
+    Used,
+    /// Largest first
+    Size,
+}
+
+/// One runtime's installs, as JSON.
+#[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct Report {
+    /// The runtime's name.
+    runtime: String,
+    /// Its installs, newest first.
+    installs: Vec<InstallReport>,
+}
+
+/// One install, as JSON.
+#[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct InstallReport {
+    /// The version as published.
+    version: String,
+    /// The publisher's id.
+    publisher: String,
+    /// The key on the shelf.
+    #[cfg_attr(test, schemars(with = "String"))]
+    key: Key,
+    /// The install's folder.
+    path: String,
+    /// The release line.
+    line: Option<String>,
+    /// The line's phase: `preview`, `current`, `lts`, `maintenance` or `ended`.
+    #[cfg_attr(test, schemars(with = "Option<String>"))]
+    phase: Option<Phase>,
+    /// The last day of support, as an ISO 8601 date.
+    #[cfg_attr(test, schemars(with = "Option<String>"))]
+    end: Option<Date>,
+    /// The bytes of all files.
+    size: u64,
+    /// When it was installed, as an ISO 8601 time.
+    installed: String,
+    /// The day of its last use, or of its installation, as an ISO 8601 date.
+    #[cfg_attr(test, schemars(with = "String"))]
+    used: Date,
+    /// Whether it is active in the calling shell.
+    active: bool,
+    /// Whether it is the default.
+    default: bool,
+    /// Marks in words.
+    marks: Vec<String>,
+    /// What came out since, in its line.
+    #[cfg_attr(test, schemars(with = "Option<super::schemas::NewerSchema>"))]
+    newer: Option<Newer>,
+}
+
+/// One runtime's installs, with what is active of them.
+pub struct Listed<'r> {
+    runtime: &'r Runtime<'r>,
+    activity: Activity,
+    report: Report,
+}
+
+impl<'r> Listed<'r> {
+    /// Looks at a runtime's shelf; with `measure` the sizes are taken from the disk.
+    pub fn of(runtime: &'r Runtime<'r>, order: Order, measure: bool) -> Result<Self, Failure> {
+        let activity = Activity::of(runtime);
+        let mut report = report(runtime, &activity);
+        if measure {
+            report.measure(runtime)?;
+        }
+        report.sort(order);
+        Ok(Listed {
+            runtime,
+            activity,
+            report,
+        })
+    }
+}
+
+/// The lists, for JSON.
+pub fn reports<'l>(listed: &'l [Listed<'_>]) -> Vec<&'l Report> {
+    listed.iter().map(|listed| &listed.report).collect()
+}
+
+impl Report {
+    /// Takes the sizes from the disk.
+    fn measure(&mut self, runtime: &Runtime<'_>) -> Outcome {
+        for report in &mut self.installs {
+            if let Some(install) = runtime.install(&report.key) {
+                report.size = runtime.size_on_disk(install)?;
+            }
+        }
+        Ok(())
+    }
+
+    fn sort(&mut self, by: Order) {
+        match by {
+            // They are so already.
+            Order::Version => {}
+            Order::Used => self.installs.sort_by_key(|install| Reverse(install.used)),
+            Order::Size => self.installs.sort_by_key(|install| Reverse(install.size)),
+        }
+    }
+}
+
+fn report(runtime: &Runtime<'_>, activity: &Activity) -> Report {
+    let installs = runtime
+        .installs
+        .iter()
+        .map(|install| {
+            let id = &install.id;
+            let line = runtime.line_of(&id.version);
+            InstallReport {
+                version: id.version.to_string(),
+                publisher: id.publisher.clone(),
+                key: id.key.clone(),
+                path: install.folder.to_string_lossy().into_owned(),
+                line: line.map(|line| line.name.clone()),
+                phase: line.map(|line| line.phase_on(runtime.today)),
+                end: line.and_then(|line| line.end),
+                size: install.record.contents.unpacked_size,
+                used: runtime.used_on(install),
+                installed: install.record.contents.installed.to_string(),
+                active: activity.is_active(&id.key),
+                default: runtime.is_default(&id.key),
+                marks: marks(runtime, activity, &id.key),
+                newer: runtime.newer_than(id),
+            }
+        })
+        .collect();
+    Report {
+        runtime: runtime.name().to_owned(),
+        installs,
+    }
+}
+
+/// Shows the lists.
+pub fn show(ui: &Ui, listed: &[Listed<'_>]) -> Outcome {
+    for (index, listed) in listed.iter().enumerate() {
+        if index > 0 {
+            ui.result("")?;
+        }
+        show_one(ui, listed)?;
+    }
+    Ok(())
+}
+
+fn show_one(ui: &Ui, listed: &Listed<'_>) -> Outcome {
+    let Listed {
+        runtime,
+        activity,
+        report,
+    } = listed;
+    let title = &runtime.definition.title;
+    if runtime.installs.is_empty() {
+        ui.result(format!("No {title} is on the shelf."))?;
+        let prefix = runtime.environment().prefix(runtime.name());
+        ui.next("To install one", &format!("vshelf install {prefix}stable"));
+        return Ok(());
+    }
+    let bytes = report.installs.iter().map(|install| install.size).sum();
+    let count = Count(report.installs.len(), "install");
+    ui.result(format!(
+        "{}: {count}, {}",
+        styled(Palette::STRONG, title),
+        megabytes(bytes)
+    ))?;
+    let columns = [
+        Column::left("version"),
+        Column::left("phase"),
+        Column::left("support ends"),
+        Column::right("size"),
+        Column::left("used"),
+        Column::left("newer"),
+        Column::yielding("marks"),
+    ];
+    let mut table = Table::new(&columns, Palette::HEADING);
+    for report in &report.installs {
+        let Some(install) = runtime.install(&report.key) else {
+            continue;
+        };
+        let line = runtime.line_of(&install.id.version);
+        table.row(
+            spine(report.phase),
+            [
+                Cell::new(runtime.exact_selector(&install.id), Palette::STRONG),
+                phase_cell(report.phase),
+                end_cell(line, runtime.today),
+                megabytes(report.size).into(),
+                ago(report.used, runtime.today).into(),
+                newer_cell(report.newer.as_ref()),
+                report.marks.join(", ").into(),
+            ],
+        );
+    }
+    ui.page(&table)?;
+    concerns::say(ui, runtime, activity);
+    Ok(())
+}
+
+fn newer_cell(newer: Option<&Newer>) -> Cell {
+    match newer {
+        Some(Newer {
+            version,
+            security: true,
+        }) => Cell::new(format!("{version}, security"), Palette::WARNING),
+        Some(Newer { version, .. }) => version.to_string().into(),
+        None => Cell::default(),
+    }
+}

@@ -1,0 +1,26 @@
+//! What commands show: tables, sentences and JSON of what the use cases gave back.
+
+pub mod card;
+pub mod carry;
+pub mod catalog;
+pub mod checkup;
+pub mod config;
+pub mod default;
+pub mod explain;
+pub mod history;
+pub mod json;
+pub mod label;
+pub mod list;
+pub mod mirror;
+pub mod outdated;
+pub mod path;
+pub mod pin;
+pub mod renew;
+pub mod runtimes;
+#[cfg(test)]
+mod schemas;
+pub mod status;
+pub mod suggestions;
+pub mod switch;
+pub mod tidy;
+pub mod timeline;

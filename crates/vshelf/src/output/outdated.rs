@@ -1,0 +1,142 @@
+//! What a clean-up makes of installs: a table, JSON, and what of it is outdated.
+
+use jiff::civil::Date;
+use serde::Serialize;
+use vshelf_app::Runtime;
+use vshelf_app::keep::tidy::TidyPlan;
+use vshelf_core::Key;
+use vshelf_core::outlook::Newer;
+use vshelf_core::tidy::{Assessment, Protection, Reason, Verdict};
+use vshelf_view::words::{Count, ago, megabytes};
+use vshelf_view::{Cell, Column, Palette, Table};
+
+use crate::failure::Outcome;
+use crate::ui::{Ui, styled};
+use crate::wording::holders;
+use crate::wording::versions::{phase_cell, spine};
+
+/// What the plan says of an install, as JSON.
+#[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct InstallReport {
+    /// The runtime's name.
+    runtime: String,
+    /// The key on the shelf.
+    #[cfg_attr(test, schemars(with = "String"))]
+    key: Key,
+    /// `remove`, `renew` or `keep`.
+    #[cfg_attr(test, schemars(with = "String"))]
+    verdict: Verdict,
+    /// What speaks against it, each with its `reason`.
+    #[cfg_attr(test, schemars(with = "Vec<serde_json::Value>"))]
+    reasons: Vec<Reason>,
+    /// What keeps it, each with `kept-by`.
+    #[cfg_attr(test, schemars(with = "Vec<serde_json::Value>"))]
+    protections: Vec<Protection>,
+    /// The bytes of its files, as they were unpacked.
+    size: u64,
+    /// The day of its last use, or of its installation.
+    #[cfg_attr(test, schemars(with = "String"))]
+    used: Date,
+    /// What came out since in its line and is not on the shelf.
+    #[cfg_attr(test, schemars(with = "Option<super::schemas::NewerSchema>"))]
+    newer: Option<Newer>,
+}
+
+/// What a plan says of installs, for JSON.
+pub fn reports(plan: &TidyPlan<'_, '_>) -> Vec<InstallReport> {
+    let reports = plan.runtimes.iter().flat_map(|(runtime, plan)| {
+        let report = |entry: &Assessment<'_>| {
+            let install = runtime.install(&entry.install.key);
+            InstallReport {
+                runtime: runtime.name().to_owned(),
+                key: entry.install.key.clone(),
+                verdict: entry.verdict,
+                reasons: entry.reasons.clone(),
+                protections: entry.protections.clone(),
+                size: entry.bytes,
+                used: install.map_or(runtime.today, |install| runtime.used_on(install)),
+                newer: entry.newer.clone(),
+            }
+        };
+        plan.iter().map(report)
+    });
+    reports.collect()
+}
+
+/// Shows what is outdated.
+pub fn show(ui: &Ui, plan: &TidyPlan<'_, '_>) -> Outcome {
+    for (runtime, entries) in &plan.runtimes {
+        let title = &runtime.definition.title;
+        if entries.is_empty() {
+            ui.result(format!("Nothing of {title} is outdated."))?;
+            continue;
+        }
+        let title = styled(Palette::STRONG, title);
+        let (count, all) = (entries.len(), Count(runtime.installs.len(), "install"));
+        ui.result(format!("{title}: {count} of {all} outdated"))?;
+        ui.page(&table(runtime, entries))?;
+    }
+    if plan.count(Verdict::Remove) > 0 {
+        ui.next("To clear away what goes", "vshelf tidy");
+    }
+    if plan.count(Verdict::Renew) > 0 {
+        ui.next("To get the security releases", "vshelf renew");
+    }
+    Ok(())
+}
+
+/// The plan as a table.
+pub fn table(runtime: &Runtime<'_>, plan: &[Assessment<'_>]) -> Table {
+    let columns = [
+        Column::left("version"),
+        Column::left("phase"),
+        Column::right("size"),
+        Column::left("used"),
+        Column::left("plan"),
+        Column::yielding("why"),
+    ];
+    let mut table = Table::new(&columns, Palette::HEADING);
+    for entry in plan {
+        let phase = runtime.phase_of(&entry.install.version);
+        let install = runtime.install(&entry.install.key);
+        let used = install.map(|install| ago(runtime.used_on(install), runtime.today));
+        table.row(
+            spine(phase),
+            [
+                Cell::new(runtime.exact_selector(entry.install), Palette::STRONG),
+                phase_cell(phase),
+                megabytes(entry.bytes).into(),
+                used.unwrap_or_default().into(),
+                match entry.verdict {
+                    Verdict::Remove => Cell::new("goes", Palette::WARNING),
+                    Verdict::Renew => Cell::new("renew", Palette::WARNING),
+                    Verdict::Keep => Cell::new("stays", Palette::GOOD),
+                },
+                why(runtime, entry).into(),
+            ],
+        );
+    }
+    table
+}
+
+/// Why the plan says what it says.
+fn why(runtime: &Runtime<'_>, entry: &Assessment<'_>) -> String {
+    let reasons = entry
+        .reasons
+        .iter()
+        .map(|reason| holders::reason(reason, runtime.today));
+    let reasons = reasons.collect::<Vec<_>>().join(", ");
+    let kept = entry.protections.iter().map(holders::protection);
+    let mut parts = vec![kept.collect::<Vec<_>>().join(", ")];
+    if let (Verdict::Renew, Some(newer)) = (entry.verdict, &entry.newer) {
+        parts.insert(0, format!("{} mends a security problem", newer.version));
+    }
+    match entry.protections.is_empty() {
+        true => parts.push(reasons),
+        false if reasons.is_empty() => {}
+        false => parts.push(format!("though {reasons}")),
+    }
+    parts.retain(|part| !part.is_empty());
+    parts.join("; ")
+}

@@ -1,0 +1,102 @@
+//! The runtimes that are known.
+
+use std::path::Path;
+
+use serde::Serialize;
+use vshelf_app::Environment;
+use vshelf_app::runtimes::KnownRuntime;
+use vshelf_core::Definition;
+use vshelf_core::definition::SourceKind;
+use vshelf_view::{Cell, Column, Palette, Table};
+
+use crate::failure::Outcome;
+use crate::ui::Ui;
+
+/// One runtime, as JSON.
+#[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct Report {
+    /// The name in selectors.
+    name: String,
+    /// The name for people.
+    title: String,
+    /// The program.
+    program: String,
+    /// Whether its definition comes with the program.
+    built_in: bool,
+    /// The names of its sources.
+    sources: Vec<String>,
+    /// How many installs are on the shelf.
+    installs: usize,
+}
+
+/// The runtimes, for JSON.
+pub fn reports(known: Vec<KnownRuntime>) -> Vec<Report> {
+    let report = |known: KnownRuntime| Report {
+        name: known.definition.name,
+        title: known.definition.title,
+        program: known.definition.program,
+        built_in: known.built_in,
+        sources: (known.definition.sources.into_iter())
+            .map(|source| source.name)
+            .collect(),
+        installs: known.installs,
+    };
+    known.into_iter().map(report).collect()
+}
+
+/// Shows the runtimes as a table.
+pub fn show(ui: &Ui, known: Vec<KnownRuntime>) -> Outcome {
+    let columns = [
+        Column::left("runtime"),
+        Column::left("title"),
+        Column::left("defined"),
+        Column::right("installs"),
+        Column::yielding("sources"),
+    ];
+    let mut table = Table::new(&columns, Palette::HEADING);
+    for report in reports(known) {
+        table.row(
+            Palette::QUIET,
+            [
+                Cell::new(report.name, Palette::STRONG),
+                report.title.into(),
+                if report.built_in {
+                    "built in"
+                } else {
+                    "by you"
+                }
+                .into(),
+                report.installs.to_string().into(),
+                report.sources.join(", ").into(),
+            ],
+        );
+    }
+    ui.table(&table)
+}
+
+/// Says that a runtime is known now.
+pub fn say_added(
+    ui: &Ui,
+    environment: &Environment,
+    definition: &Definition,
+    file: &Path,
+) -> Outcome {
+    ui.result(format!(
+        "{} is known now, by {}",
+        definition.title,
+        file.display()
+    ))?;
+    // A setting can have its sources read from elsewhere.
+    let known = environment.definition(&definition.name)?;
+    for source in &known.sources {
+        if let SourceKind::Catalog { address, .. } = &source.kind {
+            ui.note(format!("Its releases come from {address}"));
+        }
+    }
+    ui.next(
+        "To see its releases",
+        &format!("vshelf catalog {}@", definition.name),
+    );
+    Ok(())
+}

@@ -1,0 +1,286 @@
+//! What is active in the calling shell, and why.
+
+use serde::Serialize;
+use vshelf_app::{Activity, Runtime};
+use vshelf_core::activation::{Activation, Claim, Rule};
+use vshelf_core::outlook::Newer;
+use vshelf_core::{Key, Phase, Pick};
+use vshelf_view::Palette;
+
+use crate::failure::{Failure, Outcome};
+use crate::ui::{Ui, styled};
+use crate::wording::concerns;
+use crate::wording::paths::shown;
+use crate::wording::versions::{about_line, next_phase, project_of, spine};
+
+/// One runtime's state in the calling shell, as JSON.
+#[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct Report {
+    /// The runtime's name.
+    runtime: String,
+    /// The key of what is active by the rules, or `system`.
+    active: Option<String>,
+    /// The rule that holds: `switch`, `pin`, `default` or `system`.
+    #[cfg_attr(test, schemars(with = "Option<String>"))]
+    rule: Option<Rule>,
+    /// The key of what is first on PATH, or `system`.
+    answers: Option<String>,
+    /// The program that is first on PATH.
+    program: Option<String>,
+    /// The release line.
+    line: Option<String>,
+    /// The line's phase: `preview`, `current`, `lts`, `maintenance` or `ended`.
+    #[cfg_attr(test, schemars(with = "Option<String>"))]
+    phase: Option<Phase>,
+    /// Whether the calling shell is connected.
+    connected: bool,
+    /// What came out since, in its line.
+    #[cfg_attr(test, schemars(with = "Option<super::schemas::NewerSchema>"))]
+    newer: Option<Newer>,
+    /// The rules, decided.
+    #[cfg_attr(test, schemars(with = "super::schemas::ActivationSchema"))]
+    activation: Activation,
+    /// Every copy on PATH, in order.
+    copies: Vec<CopyReport>,
+}
+
+/// A copy of the program on PATH, as JSON.
+#[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct CopyReport {
+    /// The program.
+    program: String,
+    /// The key of the install; null for none, or for a copy that is not on the shelf.
+    key: Option<String>,
+}
+
+/// One runtime's state, for JSON.
+pub fn report(runtime: &Runtime<'_>) -> Report {
+    let activity = Activity::of(runtime);
+    let active = activity.active().cloned();
+    let install = active.as_ref().and_then(|pick| runtime.picked(pick));
+    let line = install.and_then(|install| runtime.line_of(&install.id.version));
+    Report {
+        runtime: runtime.name().to_owned(),
+        rule: activity.rule(),
+        newer: install.and_then(|install| runtime.newer_than(&install.id)),
+        answers: activity.answering().map(Pick::to_string),
+        program: activity
+            .copies
+            .first()
+            .map(|copy| copy.program.display().to_string()),
+        line: line.map(|line| line.name.clone()),
+        phase: line.map(|line| line.phase_on(runtime.today)),
+        connected: runtime.environment().shell.dialect().is_some(),
+        copies: activity
+            .copies
+            .iter()
+            .map(|copy| CopyReport {
+                program: copy.program.display().to_string(),
+                key: copy.pick.key().map(Key::to_string),
+            })
+            .collect(),
+        active: active.map(|pick| pick.to_string()),
+        activation: activity.activation,
+    }
+}
+
+/// Says of each runtime what is active, and why.
+pub fn show(ui: &Ui, runtimes: &[Runtime<'_>]) -> Outcome {
+    for (index, runtime) in runtimes.iter().enumerate() {
+        if index > 0 {
+            ui.result("")?;
+        }
+        show_one(ui, runtime)?;
+    }
+    Ok(())
+}
+
+fn show_one(ui: &Ui, runtime: &Runtime<'_>) -> Outcome {
+    let activity = Activity::of(runtime);
+    let title = &runtime.definition.title;
+    let connected = runtime.environment().shell.dialect();
+    let Some(active) = &activity.activation.active else {
+        ui.result(format!(
+            "{}No {title} is active here.",
+            ui.spine(Palette::QUIET)
+        ))?;
+        say_unmet(ui, runtime, &activity);
+        let prefix = runtime.environment().prefix(runtime.name());
+        match runtime.installs.is_empty() {
+            true => ui.next("To install one", &format!("vshelf install {prefix}stable")),
+            false => ui.next(
+                "To choose one for new shells",
+                &format!("vshelf default {prefix}SELECTOR"),
+            ),
+        }
+        return Ok(());
+    };
+    let install = active.met_by.as_ref();
+    let install = install.and_then(|pick| runtime.picked(pick));
+    let line = install.and_then(|install| runtime.line_of(&install.id.version));
+    let phase = line.map(|line| line.phase_on(runtime.today));
+    let name = match install {
+        Some(install) => runtime.exact_selector(&install.id),
+        None => "of the system".to_owned(),
+    };
+    let named = styled(Palette::STRONG, format!("{title} {name}"));
+    let (spine, why) = (ui.spine(spine(phase)), reason(active));
+    match activity.differs() {
+        false => ui.result(format!("{spine}{named} is active here: {why}."))?,
+        true => ui.result(format!(
+            "{spine}{named} should be active here ({why}), but {}.",
+            styled(Palette::WARNING, what_answers(runtime, &activity))
+        ))?,
+    }
+    let mut facts: Vec<(&str, String)> = Vec::new();
+    if let Some(copy) = activity.copies.first() {
+        facts.push(("program", shown(&copy.program)));
+    }
+    if let Some(line) = line {
+        facts.push(("line", about_line(line, runtime.today)));
+        facts.extend(next_phase(line, runtime.today).map(|next| ("then", next)));
+    }
+    if let Some(install) = install {
+        facts.push(("publisher", install.id.publisher.clone()));
+    }
+    if let Some(newer) = install.and_then(|install| runtime.newer_than(&install.id)) {
+        let security = if newer.security {
+            ", which mends a security problem"
+        } else {
+            ""
+        };
+        facts.push(("newer", format!("{}{security}", newer.version)));
+    }
+    if let Some(place) = &active.place {
+        facts.push((
+            "wish",
+            format!("{}, line {}", shown(&place.file), place.line),
+        ));
+    }
+    for claim in &activity.activation.overrode {
+        match claim.met_by == active.met_by {
+            true => facts.push((
+                "wish",
+                format!(
+                    "{} wants {} too{}",
+                    project_of(claim),
+                    claim.wanted,
+                    place_of(claim)
+                ),
+            )),
+            false => facts.push(("overrode", overridden(claim))),
+        }
+    }
+    for (index, copy) in activity.copies.iter().skip(1).enumerate() {
+        let name = if index == 0 { "behind it" } else { "" };
+        facts.push((name, shown(&copy.program)));
+    }
+    facts.push((
+        "shell",
+        match connected {
+            Some(dialect) => format!("{}, connected", dialect.name()),
+            None => "not connected".to_owned(),
+        },
+    ));
+    ui.facts(&facts)?;
+    say_unmet(ui, runtime, &activity);
+    if activity.differs() {
+        say_how_to_fix(ui, runtime, &activity);
+    }
+    concerns::say(ui, runtime, &activity);
+    Ok(())
+}
+
+/// Why a claim holds.
+fn reason(claim: &Claim) -> String {
+    match claim.rule {
+        Rule::Switch => "this shell was switched to it".to_owned(),
+        Rule::Requirement => format!("{} wants {}", project_of(claim), claim.wanted),
+        Rule::Default if is_plain(claim) => "it is the default".to_owned(),
+        Rule::Default => format!("it is the default, kept as {}", claim.wanted),
+        Rule::System => "the shelf has no default, and this copy is on PATH".to_owned(),
+    }
+}
+
+/// Whether what meets a claim is called just as it asks.
+fn is_plain(claim: &Claim) -> bool {
+    let met_by = claim.met_by.as_ref().map(Pick::to_string);
+    met_by.as_ref() == Some(&claim.wanted)
+}
+
+fn overridden(claim: &Claim) -> String {
+    match claim.rule {
+        Rule::Switch => format!("the switch to {}", claim.wanted),
+        Rule::Requirement => format!(
+            "the wish of {}, {}{}",
+            project_of(claim),
+            claim.wanted,
+            place_of(claim)
+        ),
+        Rule::Default => format!("the default, {}", claim.wanted),
+        Rule::System => "the system's own copy".to_owned(),
+    }
+}
+
+/// The file and line that a claim stands on, in brackets.
+fn place_of(claim: &Claim) -> String {
+    let place = claim.place.as_ref();
+    place
+        .map(|p| format!(" ({}, line {})", shown(&p.file), p.line))
+        .unwrap_or_default()
+}
+
+fn say_unmet(ui: &Ui, runtime: &Runtime<'_>, activity: &Activity) {
+    if let Some(error) = &activity.requirement_error {
+        let failure = Failure::from_told(error);
+        ui.warn(format!(
+            "The project's wish is not understood: {}.",
+            failure.message
+        ));
+    }
+    for claim in &activity.activation.unmet {
+        let what = match claim.rule {
+            Rule::Switch => "This shell was switched to",
+            Rule::Requirement => "The project here wants",
+            Rule::Default => "The default is",
+            Rule::System => "PATH leads to",
+        };
+        ui.warn(format!(
+            "{what} {}{}, which is not on the shelf.",
+            claim.wanted,
+            place_of(claim)
+        ));
+        match claim.rule {
+            Rule::Switch => ui.next("To follow the default here", "vshelf switch --off"),
+            Rule::Requirement => ui.next("To put it there", "vshelf install"),
+            _ => ui.next(
+                "To put it there",
+                &format!("vshelf install {}@{}", runtime.name(), claim.wanted),
+            ),
+        }
+    }
+}
+
+/// What is first on PATH.
+fn what_answers(runtime: &Runtime<'_>, activity: &Activity) -> String {
+    let program = &runtime.definition.program;
+    match activity.copies.first() {
+        Some(copy) => format!("{} answers to {program}", shown(&copy.program)),
+        None => format!("no {program} is on PATH"),
+    }
+}
+
+/// Says how to fix that another copy answers than the one that should.
+fn say_how_to_fix(ui: &Ui, runtime: &Runtime<'_>, activity: &Activity) {
+    match runtime.environment().shell.dialect() {
+        Some(_) if activity.rule() == Some(Rule::Requirement) => {
+            ui.next("To use what the project wants in this shell", "vshelf switch");
+        }
+        Some(_) => ui.note(
+            "Something behind the shelf's block in your start-up file puts its own folder in front of PATH; move the block to the end.",
+        ),
+        None => ui.next("This shell is not connected; to connect it", "vshelf setup"),
+    }
+}

@@ -1,0 +1,170 @@
+//! What can stand where a selector or a runtime is typed. Where nothing can be read nothing is
+//! suggested: the command itself says why.
+
+use std::collections::HashSet;
+
+use vshelf_app::keep::history;
+use vshelf_app::{Activity, Environment, Runtime, definitions};
+use vshelf_core::Pick;
+use vshelf_core::resolve::{Choice, Scope};
+use vshelf_core::selector::KEYWORDS;
+
+use super::history::why;
+use crate::wording::versions::marks;
+
+/// How many releases are suggested for one beginning: more is no choice.
+const MOST_RELEASES: usize = 80;
+
+/// What can stand there, and what it is.
+pub type Suggestion = (String, String);
+
+/// What was removed, newest first.
+pub fn gone(environment: &Environment) -> Vec<Suggestion> {
+    let mut entries = history::read(environment).unwrap_or_default();
+    entries.retain(|entry| entry.operation.removes());
+    let mut seen = HashSet::new();
+    let suggested = entries.into_iter().rev().map(|entry| {
+        let prefix = environment.prefix(&entry.record.runtime);
+        let selector = format!("{prefix}{}", entry.record.version);
+        (selector, why(&entry).join(", "))
+    });
+    suggested
+        .filter(|(selector, _)| seen.insert(selector.clone()))
+        .collect()
+}
+
+/// The runtimes that are known, each with this ending.
+pub fn runtimes(environment: &Environment, ending: &str) -> Vec<Suggestion> {
+    // Where nothing can be read, nothing is suggested: the command itself says why.
+    let folders = environment.folders().ok();
+    let names = folders.and_then(|folders| definitions::names(&folders.config).ok());
+    let titled = names.into_iter().flatten().filter_map(|name| {
+        let title = environment.definition(&name).ok()?.title;
+        Some((format!("{name}{ending}"), title))
+    });
+    titled.collect()
+}
+
+/// Among what versions are suggested.
+#[derive(Clone, Copy, PartialEq, Eq)]
+pub enum Among {
+    /// What is on the shelf.
+    Shelf,
+    /// What is published.
+    Published,
+}
+
+/// The versions and names that selectors can be.
+pub fn versions(environment: &Environment, typed: &str, among: Among) -> Vec<Suggestion> {
+    let named = typed.split_once('@').map(|(name, _)| name);
+    let Ok(runtime) = Runtime::named(environment, named) else {
+        return runtimes(environment, "@");
+    };
+    let prefix = named.map(|name| format!("{name}@")).unwrap_or_default();
+    let mut found = match among {
+        Among::Shelf => on_shelf(&runtime),
+        Among::Published => published(&runtime, &typed[prefix.len()..]),
+    };
+    let mut names: Vec<Suggestion> = Vec::new();
+    for (label, selector) in &runtime.state.labels {
+        names.push((label.clone(), format!("label: {selector}")));
+    }
+    let catalog = runtime.outline();
+    for line in &catalog.lines {
+        if let Some(codename) = &line.codename {
+            let phase = line.phase_on(runtime.today);
+            let about = format!("line {}, {phase}", line.name);
+            names.push((codename.to_lowercase(), about));
+        }
+    }
+    for (channel, selector) in &catalog.channels {
+        names.push((channel.clone(), format!("channel: {selector}")));
+    }
+    for word in KEYWORDS {
+        // A channel may have the name of a word, and then is what it means.
+        if names.iter().all(|(name, _)| name != word) {
+            names.push((word.to_owned(), meaning(&runtime, word, among)));
+        }
+    }
+    // Of names, those that stand for something on the shelf.
+    let means_something = |(name, _): &Suggestion| {
+        among == Among::Published
+            || (name.parse()).is_ok_and(|request| runtime.pick_meeting(&request).is_some())
+    };
+    found.extend(names.into_iter().filter(means_something));
+    for (candidate, _) in &mut found {
+        candidate.insert_str(0, &prefix);
+    }
+    found
+}
+
+/// What a word stands for now.
+fn meaning(runtime: &Runtime<'_>, word: &str, among: Among) -> String {
+    let Ok(request) = word.parse() else {
+        return String::new();
+    };
+    let now = match among {
+        Among::Shelf => runtime.pick_meeting(&request).map(|pick| pick.to_string()),
+        Among::Published => {
+            let choice = runtime.explain(&request, Scope::Published).outcome.ok();
+            choice.map(|choice| match choice {
+                Choice::Version(chosen) => chosen.version.to_string(),
+                Choice::System => Pick::System.to_string(),
+            })
+        }
+    };
+    match now.filter(|now| now != word) {
+        Some(now) => format!("now {now}"),
+        None => String::new(),
+    }
+}
+
+fn on_shelf(runtime: &Runtime<'_>) -> Vec<Suggestion> {
+    let activity = Activity::of(runtime);
+    let installs = runtime.installs.iter().map(|install| {
+        let phase = runtime.phase_of(&install.id.version);
+        let phase = phase.map(|phase| phase.to_string());
+        let marks = marks(runtime, &activity, &install.id.key);
+        let about: Vec<String> = phase.into_iter().chain(marks).collect();
+        (runtime.exact_selector(&install.id), about.join(", "))
+    });
+    installs.collect()
+}
+
+/// The lines, then the releases that begin as typed, newest first.
+fn published(runtime: &Runtime<'_>, typed: &str) -> Vec<Suggestion> {
+    let Some(loaded) = runtime.kept_catalog() else {
+        return Vec::new();
+    };
+    let catalog = &loaded.catalog;
+    let main = catalog
+        .main_publisher()
+        .map(|publisher| publisher.id.as_str());
+    let mut found = Vec::new();
+    for line in &catalog.lines {
+        let phase = line.phase_on(runtime.today);
+        found.push((
+            line.name.clone(),
+            format!("the newest of line {}, {phase}", line.name),
+        ));
+    }
+    let platform = &runtime.environment().platform;
+    let releases = catalog
+        .releases
+        .iter()
+        .filter(|release| release.withdrawn.is_none() && release.runs_on(platform));
+    let named = releases.map(|release| {
+        let version = release.version.as_str();
+        let spelled = match main == Some(&*release.publisher) {
+            true => version.to_owned(),
+            false => format!("{}/{version}", release.publisher),
+        };
+        let date = release.date.map(|date| date.to_string());
+        let security = release.security.then(|| "security".to_owned());
+        let about: Vec<String> = date.into_iter().chain(security).collect();
+        (spelled, about.join(", "))
+    });
+    let fitting = named.filter(|(spelled, _)| spelled.starts_with(typed));
+    found.extend(fitting.take(MOST_RELEASES));
+    found
+}

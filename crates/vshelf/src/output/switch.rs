@@ -1,0 +1,77 @@
+//! What the calling shell uses after a switch.
+
+use vshelf_app::switch::{Followed, Switched};
+use vshelf_app::{Activity, Runtime};
+use vshelf_core::Pick;
+
+use crate::failure::Outcome;
+use crate::ui::Ui;
+use crate::wording::shells;
+
+/// Says what the calling shell uses now.
+pub fn say_switched(ui: &Ui, switched: &Switched<'_>) -> Outcome {
+    let Switched {
+        runtime,
+        activity,
+        pick,
+        already,
+        ..
+    } = switched;
+    let named = called(runtime, pick, activity);
+    let was = match activity.active() {
+        Some(before) if before != pick => {
+            format!(", and no longer {}", called(runtime, before, activity))
+        }
+        _ => String::new(),
+    };
+    ui.result(match already {
+        true => format!("This shell uses {named} already."),
+        false => format!("This shell uses {named} now{was}."),
+    })?;
+    if let Some(newer) = &switched.newer {
+        let prefix = runtime.environment().prefix(runtime.name());
+        let selector = &switched.request.selector;
+        ui.next(
+            &format!("{newer} is published for {selector}; to get it"),
+            &format!("vshelf install {prefix}{newer} --switch"),
+        );
+    }
+    if let (Some(default), false) = (&runtime.state.default, already)
+        && runtime.default_pick() != Some(pick)
+    {
+        ui.note(format!("New shells still get the default, {default}."));
+    }
+    Ok(())
+}
+
+/// Says what the calling shell follows again.
+pub fn say_followed(ui: &Ui, followed: &Followed<'_>) -> Outcome {
+    let (runtime, activity) = (&followed.runtime, &followed.activity);
+    let title = &runtime.definition.title;
+    if !followed.was_switched {
+        return ui.result(format!(
+            "This shell is not switched; it follows the default of {title} already."
+        ));
+    }
+    match (&followed.required, runtime.default_pick()) {
+        (Some(pick), _) => ui.result(format!(
+            "This shell follows the project here again: {}.",
+            called(runtime, pick, activity)
+        )),
+        (None, Some(pick)) => ui.result(format!(
+            "This shell follows the default of {title} again: {}.",
+            called(runtime, pick, activity)
+        )),
+        (None, None) => {
+            ui.result(format!(
+                "This shell is no longer switched, and {title} has no default."
+            ))?;
+            ui.next("To set one", "vshelf default SELECTOR");
+            Ok(())
+        }
+    }
+}
+
+fn called(runtime: &Runtime<'_>, pick: &Pick, activity: &Activity) -> String {
+    shells::called(runtime, pick, activity.system_copy())
+}

@@ -1,0 +1,124 @@
+//! The plan of a clean-up, and what carrying it out resulted in.
+
+use serde::Serialize;
+use vshelf_app::keep::leftovers::LeftoverKind;
+use vshelf_app::keep::tidy::{Tidied, TidyPlan};
+use vshelf_core::Key;
+use vshelf_core::tidy::Verdict;
+use vshelf_view::Palette;
+use vshelf_view::words::{Count, listed, megabytes};
+
+use super::outdated::{self, InstallReport};
+use crate::failure::{Failure, Outcome};
+use crate::ui::{Ui, styled};
+use crate::wording::keeping::counted;
+
+/// The plan of a clean-up, and what came of it, as JSON.
+#[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct Report {
+    /// What is on the shelf.
+    installs: Vec<InstallReport>,
+    /// What commands left behind.
+    left_behind: Vec<LeftoverReport>,
+    /// The bytes that the plan sets free.
+    frees: u64,
+    /// The bytes that are free again; none where the plan was not carried out.
+    freed: Option<u64>,
+    /// What could not be removed, and why.
+    failures: Vec<String>,
+}
+
+/// Something that commands left behind, as JSON.
+#[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+struct LeftoverReport {
+    /// `unfinished-command`, `partial-download` or `unknown-catalog`.
+    #[cfg_attr(test, schemars(with = "String"))]
+    kind: LeftoverKind,
+    /// Its bytes.
+    size: u64,
+}
+
+impl Report {
+    /// The plan, for JSON.
+    pub fn of(plan: &TidyPlan<'_, '_>) -> Report {
+        let leftovers = plan.leftovers.iter().map(|leftover| LeftoverReport {
+            kind: leftover.kind,
+            size: leftover.bytes,
+        });
+        Report {
+            installs: outdated::reports(plan),
+            left_behind: leftovers.collect(),
+            frees: plan.frees(),
+            freed: None,
+            failures: Vec::new(),
+        }
+    }
+
+    /// Adds what carrying it out resulted in.
+    pub fn add(&mut self, tidied: Tidied) {
+        self.freed = Some(tidied.freed);
+        let failures = tidied.errors.into_iter();
+        let failures = failures.map(|error| Failure::from(error).message);
+        self.failures = failures.collect();
+    }
+}
+
+/// Shows the plan.
+pub fn show(ui: &Ui, plan: &TidyPlan<'_, '_>) -> Outcome {
+    for (runtime, entries) in &plan.runtimes {
+        if entries.is_empty() {
+            ui.result(format!("No {} is on the shelf.", runtime.definition.title))?;
+            continue;
+        }
+        let removed = entries.iter();
+        let removed = removed.filter(|entry| entry.verdict == Verdict::Remove);
+        let all = Count(entries.len(), "install");
+        let title = styled(Palette::STRONG, &runtime.definition.title);
+        ui.result(match removed.count() {
+            0 => format!("{title}: none of {all} is to go"),
+            count => format!("{title}: {count} of {all} can go"),
+        })?;
+        ui.table(&outdated::table(runtime, entries))?;
+    }
+    for kind in LeftoverKind::ALL {
+        let same = plan
+            .leftovers
+            .iter()
+            .filter(|leftover| leftover.kind == kind);
+        let bytes: Vec<u64> = same.map(|leftover| leftover.bytes).collect();
+        if !bytes.is_empty() {
+            let (what, size) = (counted(kind, bytes.len()), bytes.iter().sum());
+            ui.result(format!("Left behind: {what}, {}", megabytes(size)))?;
+        }
+    }
+    ui.result(match plan.is_empty() {
+        false => format!("This frees {}.", megabytes(plan.frees())),
+        true => "Nothing is outdated.".to_owned(),
+    })?;
+    if plan.count(Verdict::Renew) > 0 {
+        ui.next("To get security releases that are out", "vshelf renew");
+    }
+    Ok(())
+}
+
+/// Says what carrying the plan out resulted in.
+pub fn say_tidied(ui: &Ui, plan: &TidyPlan<'_, '_>, tidied: &Tidied) -> Outcome {
+    ui.result(format!("{} are free again.", megabytes(tidied.freed)))?;
+    if plan.count(Verdict::Remove) > 0 {
+        ui.next("To get the installs back", "vshelf restore");
+    }
+    Ok(())
+}
+
+/// Says which installs are kept whatever speaks against them, or no longer.
+pub fn say_kept(ui: &Ui, marked: &[(String, Vec<Key>)], keep: bool) -> Outcome {
+    marked.iter().try_for_each(|(title, keys)| {
+        let names = listed(keys, "and");
+        ui.result(match keep {
+            true => format!("{title} {names}: no clean-up takes that away, until --let-go."),
+            false => format!("{title} {names}: no longer kept by your word."),
+        })
+    })
+}

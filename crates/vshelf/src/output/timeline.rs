@@ -1,0 +1,165 @@
+//! The support of lines over time, with one's own installs on them.
+
+use jiff::civil::Date;
+use serde::Serialize;
+use vshelf_app::timeline::required_by_projects;
+use vshelf_app::{Activity, Runtime};
+use vshelf_core::timeline::{Span, spans};
+use vshelf_core::{Key, Line, Phase, Pick};
+use vshelf_view::timeline::{Row, Timeline as Chart};
+use vshelf_view::words::{Count, printable, span};
+
+use crate::failure::{Failure, Outcome};
+use crate::ui::Ui;
+use crate::wording::paths::project_name;
+use crate::wording::versions::marks;
+
+/// The life of one line, as JSON.
+#[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct Report {
+    /// The line: the leading numbers.
+    line: String,
+    /// Its code name.
+    codename: Option<String>,
+    /// Its phase on the day asked for.
+    #[cfg_attr(test, schemars(with = "String"))]
+    phase: Phase,
+    /// Its phases: `phase`, its first day `from`, and `until`, the first day after it.
+    #[cfg_attr(test, schemars(with = "Vec<serde_json::Value>"))]
+    spans: Vec<Span>,
+    /// The keys of its installs on the shelf.
+    on_shelf: Vec<String>,
+    /// What changes next, in words.
+    next: Option<String>,
+}
+
+/// What there is to say about installs: their marks, and the projects that ask for them.
+pub struct Facts<'r> {
+    runtime: &'r Runtime<'r>,
+    activity: Activity,
+    /// What projects seen on this machine get, with the projects' names.
+    requirements: Vec<(Pick, String)>,
+}
+
+impl<'r> Facts<'r> {
+    /// Looks at a runtime's shelf.
+    pub fn of(runtime: &'r Runtime<'r>) -> Result<Facts<'r>, Failure> {
+        let required = required_by_projects(runtime)?.into_iter();
+        Ok(Facts {
+            runtime,
+            activity: Activity::of(runtime),
+            requirements: required
+                .map(|(pick, file)| (pick, project_name(&file)))
+                .collect(),
+        })
+    }
+
+    /// The lives of the lines, for JSON.
+    pub fn reports(&self, lines: &[&Line]) -> Vec<Report> {
+        let report = |line: &&Line| Report {
+            line: line.name.clone(),
+            codename: line.codename.clone(),
+            phase: line.phase_on(self.runtime.today),
+            spans: spans(self.runtime.catalog(), line),
+            on_shelf: (self.runtime.installs_of(line))
+                .map(|install| install.id.key.to_string())
+                .collect(),
+            next: self.next(line),
+        };
+        lines.iter().map(report).collect()
+    }
+
+    /// The lines as a chart of these years: the first day, and the first day after it.
+    pub fn chart(&self, (from, until): (Date, Date), lines: &[&Line]) -> Chart {
+        Chart {
+            title: self.runtime.definition.title.clone(),
+            from,
+            until,
+            today: self.runtime.today,
+            rows: lines.iter().map(|line| self.row(line)).collect(),
+        }
+    }
+
+    /// Shows the chart, and in words what changes next.
+    pub fn show(&self, ui: &Ui, years: (Date, Date), lines: &[&Line]) -> Outcome {
+        let chart = self.chart(years, lines).render(ui.timeline_frame());
+        ui.result(chart.trim_end_matches('\n'))?;
+        let changes = lines.iter().filter_map(|line| self.next(line));
+        changes.into_iter().try_for_each(|change| ui.result(change))
+    }
+
+    /// The marks of an install, with every project that asks for it.
+    fn marks(&self, key: &Key) -> Vec<String> {
+        let mut marks = marks(self.runtime, &self.activity, key);
+        for (_, project) in self.requirements.iter().filter(|(pick, _)| pick.is(key)) {
+            let mark = format!("pinned by {project}");
+            if !marks.contains(&mark) {
+                marks.push(mark);
+            }
+        }
+        marks
+    }
+
+    fn row(&self, line: &Line) -> Row {
+        let runtime = self.runtime;
+        let shelf = runtime.installs_of(line).map(|install| {
+            let marks = self.marks(&install.id.key);
+            let selector = runtime.exact_selector(&install.id);
+            match marks.is_empty() {
+                true => selector,
+                false => format!("{selector} ({})", marks.join(", ")),
+            }
+        });
+        Row {
+            name: name(line),
+            phase: line.phase_on(runtime.today),
+            spans: spans(runtime.catalog(), line),
+            shelf: shelf.collect::<Vec<_>>().join(", "),
+        }
+    }
+
+    /// What changes next for a line, where somebody here is concerned or it is supported.
+    fn next(&self, line: &Line) -> Option<String> {
+        let mut marks: Vec<String> = Vec::new();
+        let mut installs = 0;
+        for install in self.runtime.installs_of(line) {
+            installs += 1;
+            for mark in self.marks(&install.id.key) {
+                if !marks.contains(&mark) {
+                    marks.push(mark);
+                }
+            }
+        }
+        let concerned = match installs {
+            0 => String::new(),
+            count => {
+                let all = std::iter::once(Count(count, "install").to_string()).chain(marks);
+                format!(": {}", all.collect::<Vec<_>>().join(", "))
+            }
+        };
+        let today = self.runtime.today;
+        let change = match line.next_phase_after(today) {
+            Some((day, Phase::Ended)) => {
+                let last = line.end.unwrap_or(day);
+                format!("ends on {last}, in {}", span(today, last))
+            }
+            Some((day, Phase::Maintenance)) => {
+                format!("is in maintenance from {day}, in {}", span(today, day))
+            }
+            Some((day, phase)) => format!("is {phase} from {day}, in {}", span(today, day)),
+            None => {
+                let end = line.end.filter(|_| installs > 0)?;
+                format!("ended on {end}, {} ago", span(end, today))
+            }
+        };
+        Some(format!("Line {} {change}{concerned}", line.name))
+    }
+}
+
+fn name(line: &Line) -> String {
+    match &line.codename {
+        Some(codename) => format!("{} {}", line.name, printable(codename)),
+        None => line.name.clone(),
+    }
+}

@@ -1,0 +1,157 @@
+//! The home that the demo plays in: made for it, and gone with it.
+
+use std::fs;
+use std::io;
+use std::os::unix::fs::symlink;
+use std::path::PathBuf;
+use std::process::{Command, ExitStatus};
+
+use tempfile::TempDir;
+use vshelf_app::error::file_error;
+use vshelf_demo::TODAY;
+use vshelf_demo::server::StandIn;
+use vshelf_demo::story::STEPS;
+use vshelf_shell::quote;
+use vshelf_view::Palette;
+
+use crate::failure::{Failure, Kind, Outcome};
+use crate::ui::{Ui, styled};
+
+/// A throwaway home whose settings know Marram.
+pub struct Home {
+    folder: TempDir,
+}
+
+impl Home {
+    /// Makes it, for this server.
+    pub fn make(server: &StandIn) -> Result<Home, Failure> {
+        let folder = tempfile::Builder::new()
+            .prefix("vivid-shelf-demo-")
+            .tempdir()
+            .map_err(file_error(&std::env::temp_dir(), "written"))?;
+        let home = Home { folder };
+        let write = |name: &str, text: &str| {
+            let path = home.path(name);
+            path.parent()
+                .map_or(Ok(()), fs::create_dir_all)
+                .and_then(|()| fs::write(&path, text))
+        };
+        let program = std::env::current_exe();
+        write(
+            ".config/vivid-shelf/runtimes/marram.toml",
+            &vshelf_demo::definition(&server.address()),
+        )
+        .and_then(|()| {
+            write(
+                ".config/vivid-shelf/settings.toml",
+                "main-runtime = \"marram\"\n",
+            )
+        })
+        .and_then(|()| write(".bashrc", "PS1='gull-point \\w> '\n"))
+        .and_then(|()| fs::create_dir(home.path("bin")))
+        .and_then(|()| symlink(program?, home.path("bin/vshelf")))
+        .map_err(file_error(home.folder.path(), "written"))?;
+        Ok(home)
+    }
+
+    fn path(&self, name: &str) -> PathBuf {
+        self.folder.path().join(name)
+    }
+
+    /// Bash in this home, with nothing of the person's own shelf about it.
+    fn bash(&self) -> Command {
+        let mut command = Command::new("bash");
+        let path = std::env::var_os("PATH").unwrap_or_default();
+        // A shelf that is connected outside has no place in here.
+        let others = std::env::split_paths(&path)
+            .filter(|folder| !folder.iter().any(|part| part == "vivid-shelf"));
+        let folders = std::iter::once(self.path("bin")).chain(others);
+        let path = std::env::join_paths(folders).unwrap_or(path);
+        for (name, _) in std::env::vars_os() {
+            let text = name.to_string_lossy();
+            if text.starts_with("VSHELF_") || text.starts_with("XDG_") {
+                command.env_remove(&name);
+            }
+        }
+        command
+            .env("HOME", self.folder.path())
+            .env("SHELL", "/bin/bash")
+            .env("PATH", path)
+            .env("VSHELF_TODAY", TODAY)
+            .env_remove("MARRAM_HOME")
+            .env_remove("BASH_ENV")
+            .env_remove("PROMPT_COMMAND")
+            .current_dir(self.folder.path());
+        command
+    }
+
+    /// Removes it.
+    pub fn leave(self) -> Outcome {
+        let path = self.folder.path().to_owned();
+        let closed = self.folder.close();
+        Ok(closed.map_err(file_error(&path, "removed"))?)
+    }
+}
+
+fn no_bash(error: &io::Error) -> Failure {
+    Failure::new(
+        Kind::Other,
+        format!("bash, in which the demo plays, cannot be started: {error}"),
+    )
+    .run("To look at the data without it", "vshelf demo --serve")
+}
+
+/// Tells the story: each command line as typed, and its real output.
+pub fn tell(ui: &Ui, home: &Home) -> Result<ExitStatus, Failure> {
+    let mut script = String::new();
+    for step in &STEPS {
+        let heading = styled(Palette::QUIET, step.why);
+        let typed = styled(Palette::COMMAND, step.command);
+        let text = if ui.colours() {
+            format!("\n{heading}\n{typed}")
+        } else {
+            format!("\n{}\n{}", step.why, step.command)
+        };
+        // An interactive shell without a terminal of its own complains about that first.
+        let aside = if step.command.contains("bash -i") {
+            " 2>/dev/null"
+        } else {
+            ""
+        };
+        script.push_str(&format!(
+            "printf '%s\\n' {}\n{}{aside}\n",
+            quote::posix(&text),
+            step.command
+        ));
+    }
+    script.push_str("exit 0\n");
+    let status = home
+        .bash()
+        .args(["--noprofile", "--norc", "-c", &script])
+        .status()
+        .map_err(|error| no_bash(&error))?;
+    ui.note("\nThat was all; nothing of it is left on this machine.");
+    ui.next("To play with the same data", "vshelf demo --shell");
+    ui.next("To begin for real", "vshelf setup");
+    Ok(status)
+}
+
+/// Opens a connected shell.
+pub fn play(ui: &Ui, home: &Home) -> Result<ExitStatus, Failure> {
+    let program = home.path("bin/vshelf");
+    let connected = home
+        .bash()
+        .args(["-c", "\"$0\" --quiet setup >/dev/null"])
+        .arg(&program)
+        .status()
+        .map_err(|error| no_bash(&error))?;
+    if !connected.success() {
+        return Ok(connected);
+    }
+    ui.result("A connected shell on made-up data; exit leaves it, and nothing stays behind.")?;
+    ui.next("To begin", "vshelf catalog");
+    home.bash()
+        .arg("-i")
+        .status()
+        .map_err(|error| no_bash(&error))
+}

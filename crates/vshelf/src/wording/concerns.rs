@@ -1,0 +1,82 @@
+//! What is the matter with what is used here, and how old a catalog is.
+
+use vshelf_app::concerns::{self, Reminder};
+use vshelf_app::events::CatalogStatus;
+use vshelf_app::{Activity, Runtime};
+use vshelf_view::Palette;
+use vshelf_view::words::{Count, ago, listed};
+
+use super::versions::end_of_support;
+use crate::ui::{Ui, styled};
+
+/// Notes what is the matter with the default and with what the project requires.
+pub fn say(ui: &Ui, runtime: &Runtime<'_>, activity: &Activity) {
+    for concern in concerns::find(runtime, activity) {
+        let who = match concern.is_default {
+            true => "The default",
+            false => "What the project here wants",
+        };
+        let pick = &concern.pick;
+        if let Some(line) = &concern.ended {
+            let end = end_of_support(Some(line), runtime.today);
+            ui.warn(format!(
+                "{who}, {pick}, is of a line that is no longer supported: {} ended on {end}.",
+                line.name
+            ));
+        }
+        if let Some((version, prefix)) = &concern.security_release {
+            ui.warn(format!(
+                "{who}, {pick}, lacks a security release: {version} is out."
+            ));
+            let option = if concern.is_default { " --default" } else { "" };
+            ui.next(
+                "To get it",
+                &format!("vshelf install {prefix}{version}{option}"),
+            );
+        }
+    }
+}
+
+/// Says, at most once a day, that something on the shelf ended or lacks a security release.
+pub fn say_reminder(ui: &Ui, reminder: Reminder) {
+    let parts = [
+        (reminder.ended, "of an ended line"),
+        (reminder.insecure, "without a security release"),
+    ];
+    let parts = parts.into_iter().filter(|(count, _)| *count > 0);
+    let parts: Vec<String> = parts
+        .map(|(count, what)| format!("{} {what}", Count(count, "install")))
+        .collect();
+    let text = format!("On the shelf: {}; to see them", listed(&parts, "and"));
+    ui.next(&text, "vshelf list --outdated");
+}
+
+/// Says how old the catalog is, where its source could not be asked.
+pub fn say_catalog(ui: &Ui, status: &CatalogStatus) {
+    let age = format!(
+        "The catalog of {} was last confirmed {}",
+        status.title,
+        ago(status.confirmed, status.today)
+    );
+    match &status.not_renewed {
+        Some(reason) => ui.warn(format!("{age}: {reason}.")),
+        None if status.offline => ui.note(format!("{age}.")),
+        None => {
+            for (source, reason) in &status.passed_over {
+                ui.note(format!(
+                    "The source {source} is passed over: {reason}. {} serves.",
+                    status.source
+                ));
+            }
+        }
+    }
+}
+
+/// Warns of an install's line that has ended.
+pub fn say_ended(ui: &Ui, line: &vshelf_core::Line, today: jiff::civil::Date) {
+    let end = end_of_support(Some(line), today);
+    ui.note(styled(
+        Palette::WARNING,
+        format!("Its line is no longer supported: it ended on {end}."),
+    ));
+}

@@ -1,0 +1,109 @@
+//! The terminal as a listener: what happens in words, questions asked.
+
+use vshelf_app::{Answer, Error, Event, Listener, Question};
+use vshelf_view::words::Count;
+
+use super::paths::{project_name, shown};
+use super::{concerns, installing, keeping};
+use crate::failure::{Failure, Outcome};
+use crate::ui::Ui;
+
+impl Listener for Ui {
+    fn tell(&self, event: Event<'_>) {
+        if let Err(failure) = tell(self, event) {
+            self.keep_failure(failure);
+        }
+    }
+
+    fn ask(&self, question: &Question<'_>) -> Result<Answer, Error> {
+        if !self.can_ask() {
+            return Ok(Answer::Nobody);
+        }
+        let agreed = self
+            .ask_yes_no(&in_words(question))
+            .map_err(|source| Error::Listener { source })?;
+        if agreed {
+            return Ok(Answer::Yes);
+        }
+        match question {
+            Question::Tidy { .. } => self.note("Nothing was removed."),
+            Question::Renew { .. } => self.note("Nothing was changed."),
+            Question::InstallMissing { .. } | Question::FollowProject { .. } => {}
+        }
+        Ok(Answer::No)
+    }
+}
+
+fn tell(ui: &Ui, event: Event<'_>) -> Outcome {
+    match event {
+        Event::Catalog(status) => concerns::say_catalog(ui, status),
+        Event::RequirementFound {
+            file,
+            title,
+            request,
+        } => ui.note(format!("{} wants {title} {request}.", shown(file))),
+        Event::Waiting { key, holder } => ui.note_above_bars(&format!(
+            "Another command ({holder}) is at work on {key}; waiting for it."
+        )),
+        Event::TransfersBegin {
+            count,
+            longest_title,
+        } => ui.begin_bars(count > 1, longest_title),
+        Event::Transfer { id, title, state } => ui.move_bar(id, title, state),
+        Event::TransfersEnd => ui.end_bars(),
+        Event::NoCompanion { package, title } => ui.note_above_bars(&format!(
+            "No {package} says that it runs on {title}; it comes without."
+        )),
+        Event::SourceFailed {
+            source,
+            next,
+            title,
+            error,
+        } => {
+            ui.warn(format!("{source} does not give {title}: {error}."));
+            ui.note(format!("Asking {next} instead."));
+        }
+        Event::Installed(result) => return installing::say_result(ui, result),
+        Event::InstalledSeveral(results) => return installing::show_results(ui, results),
+        Event::Concluded(conclusion) => return installing::say_conclusion(ui, conclusion),
+        Event::ConcludedSeveral(conclusion) => return installing::say_several(ui, conclusion),
+        Event::Adopted {
+            title,
+            linked,
+            from,
+        } => return installing::say_adopted(ui, title, linked, from),
+        Event::InstallingPackages(packages) => keeping::say_installing(ui, packages),
+        Event::Carried(report) => return keeping::show_carried(ui, report),
+        Event::Removed(removed) => return keeping::say_removed(ui, removed),
+        Event::Renewal(step) => return keeping::say_renewal(ui, step),
+        Event::Restored(restored) => return installing::say_restored(ui, restored),
+        Event::NotGone { title } => {
+            return ui.result(format!("{title} is on the shelf already."));
+        }
+        Event::Failed(error) => ui.failure(&Failure::from_told(error)),
+    }
+    Ok(())
+}
+
+fn in_words(question: &Question<'_>) -> String {
+    match question {
+        Question::InstallMissing { title, version } => {
+            format!("{title} {version} is published, but not on the shelf. Install it now?")
+        }
+        Question::FollowProject { file, title, pick } => {
+            format!("{} wants {title} {pick}. Use it here?", project_name(file))
+        }
+        Question::Tidy {
+            installs,
+            leftovers,
+        } => {
+            let what = match (installs, leftovers) {
+                (0, _) => "what was left behind".to_owned(),
+                (goes, 0) => Count(*goes, "install").to_string(),
+                (goes, _) => format!("{} and what was left behind", Count(*goes, "install")),
+            };
+            format!("Remove {what}?")
+        }
+        Question::Renew { lines } => format!("Renew {}?", Count(*lines, "line")),
+    }
+}

@@ -1,0 +1,226 @@
+//! What was installed, adopted or restored, and what of it is active now.
+
+use std::path::Path;
+
+use vshelf_app::outcome::{
+    Conclusion, DefaultState, InstallResult, Restored, SeveralConclusion, ShellAfterInstall,
+};
+use vshelf_core::Pick;
+use vshelf_shelf::Install;
+use vshelf_view::words::{megabytes, printable};
+use vshelf_view::{Cell, Column, Palette, Table};
+
+use super::concerns::say_ended;
+use super::errors::attempt_commands;
+use super::paths::shown;
+use super::versions::spine;
+use crate::failure::Outcome;
+use crate::ui::{Ui, styled};
+
+/// Says what a single install resulted in.
+pub fn say_result(ui: &Ui, result: &InstallResult) -> Outcome {
+    let title = &result.title;
+    let Some(new) = &result.new else {
+        return ui.result(format!(
+            "{title} is on the shelf already; nothing was fetched."
+        ));
+    };
+    let record = &new.install.record.contents;
+    ui.result(format!(
+        "{} is on the shelf, published by {}.",
+        styled(Palette::GOOD, title),
+        record.publisher,
+    ))?;
+    ui.result(format!(
+        "{} fetched in {:.1} s from {}, verified by {}; {} on disk.",
+        megabytes(new.fetched),
+        new.took.as_secs_f64(),
+        record.source,
+        algorithm(&new.install),
+        megabytes(record.unpacked_size),
+    ))?;
+    for companion in &record.companions {
+        let (package, version) = (&companion.package, &companion.version);
+        ui.result(format!("{package} {version} belongs to it."))?;
+    }
+    say_broken(ui, &new.install);
+    Ok(())
+}
+
+/// The algorithm of the digest that an install was verified by.
+fn algorithm(install: &Install) -> &str {
+    let digest = install.record.contents.digest.as_deref();
+    let algorithm = digest.and_then(|digest| digest.split(':').next());
+    algorithm.unwrap_or("nothing")
+}
+
+fn say_broken(ui: &Ui, install: &Install) {
+    if let Some(reason) = &install.record.contents.broken {
+        ui.warn(format!(
+            "It does not start here: {reason}. It was kept all the same."
+        ));
+    }
+}
+
+/// Shows what several installs resulted in, as one table.
+pub fn show_results(ui: &Ui, results: &[InstallResult]) -> Outcome {
+    const COLUMNS: [Column; 4] = [
+        Column::left("version"),
+        Column::left("came of it"),
+        Column::right("fetched"),
+        Column::yielding("from"),
+    ];
+    let mut table = Table::new(&COLUMNS, Palette::HEADING);
+    for result in results {
+        let (outcome, fetched, from) = match &result.new {
+            Some(new) => {
+                let seconds = new.took.as_secs_f64();
+                let time = format!("{} in {seconds:.1} s", megabytes(new.fetched));
+                let algorithm = algorithm(&new.install);
+                let from = format!("{}, verified by {algorithm}", result.source);
+                ("on the shelf", time, from)
+            }
+            None => ("was there already", String::new(), String::new()),
+        };
+        table.row(
+            spine(result.phase),
+            [
+                Cell::new(&result.title, Palette::STRONG),
+                outcome.into(),
+                fetched.into(),
+                from.into(),
+            ],
+        );
+    }
+    ui.table(&table)?;
+    for new in results.iter().filter_map(|result| result.new.as_ref()) {
+        say_broken(ui, &new.install);
+    }
+    Ok(())
+}
+
+/// The default, with the selector that it is kept as where that is another text.
+fn default_in_words(default: &DefaultState) -> String {
+    let selector = default.selector.clone().unwrap_or_default();
+    match &default.pick {
+        Some(pick) if pick.to_string() != selector => format!("{pick} ({selector})"),
+        _ => selector,
+    }
+}
+
+/// Says what is active now, and what the default is.
+pub fn say_conclusion(ui: &Ui, conclusion: &Conclusion) -> Outcome {
+    if let Some(line) = &conclusion.ended_line {
+        say_ended(ui, line, conclusion.today);
+    }
+    let default = default_in_words(&conclusion.default);
+    let became = conclusion.became_default;
+    let kept = match became {
+        true => "It is the default now".to_owned(),
+        false => format!("The default stays {default}"),
+    };
+    match &conclusion.shell {
+        ShellAfterInstall::AsRequired => ui.result(format!(
+            "This shell uses it now, as the project here wants. {kept}."
+        )),
+        ShellAfterInstall::RequiredOther(required) => ui.result(format!(
+            "{kept}, and this shell stays on {required}, as the project here wants."
+        )),
+        ShellAfterInstall::Switched => {
+            let selector = conclusion.default.selector.clone().unwrap_or_default();
+            let rest = match became {
+                true => "and new shells do too: it is the default now".to_owned(),
+                false => format!("new shells use the default, {selector}"),
+            };
+            ui.result(format!("This shell uses it now; {rest}."))
+        }
+        ShellAfterInstall::NotConnected => {
+            ui.result("It is the default now: new connected shells use it.")?;
+            ui.next("This shell is not connected; to connect it", "vshelf setup");
+            Ok(())
+        }
+        ShellAfterInstall::AsDefault => {
+            ui.result("It is the default now: this shell and new ones use it.")
+        }
+        ShellAfterInstall::StaysSwitched(before) => {
+            ui.result(format!(
+                "It is the default now: new shells use it; this one stays on {before}, which it was switched to."
+            ))?;
+            ui.next("To follow the default here", "vshelf switch --off");
+            Ok(())
+        }
+        ShellAfterInstall::Active => ui.result("It is active in this shell."),
+        ShellAfterInstall::Stays {
+            answering,
+            connected,
+        } => {
+            let here = match answering {
+                Some(Pick::System) => ", and this shell stays on the system's own copy".to_owned(),
+                Some(other) => format!(", and this shell stays on {other}"),
+                None => String::new(),
+            };
+            ui.result(format!("The default stays {default}{here}."))?;
+            if !connected {
+                ui.next("This shell is not connected; to connect it", "vshelf setup");
+                return Ok(());
+            }
+            let selector = &conclusion.selector;
+            ui.next("To use it here", &format!("vshelf switch {selector}"));
+            ui.next(
+                "To make it the default",
+                &format!("vshelf default {selector}"),
+            );
+            Ok(())
+        }
+    }
+}
+
+/// Says what the default of a runtime is after several installs.
+pub fn say_several(ui: &Ui, conclusion: &SeveralConclusion) -> Outcome {
+    match &conclusion.new_default {
+        Some(title) => ui.result(format!("{title} is the default now: new shells use it."))?,
+        None => {
+            let default = default_in_words(&conclusion.default);
+            ui.result(format!(
+                "The default of {} stays {default}.",
+                conclusion.title
+            ))?;
+        }
+    }
+    if let Some(selector) = &conclusion.switchable {
+        ui.next(
+            "To use one of them here, as in",
+            &format!("vshelf switch {selector}"),
+        );
+    }
+    Ok(())
+}
+
+/// Says what was adopted.
+pub fn say_adopted(ui: &Ui, title: &str, linked: bool, from: &Path) -> Outcome {
+    let title = styled(Palette::GOOD, title);
+    let how = match linked {
+        false => "copied from",
+        true => "as a link to",
+    };
+    ui.result(format!("{title} is on the shelf, {how} {}", shown(from)))
+}
+
+/// Says what was restored, and what belonged to it.
+pub fn say_restored(ui: &Ui, restored: &Restored) -> Outcome {
+    let title = styled(Palette::GOOD, &restored.title);
+    ui.result(format!(
+        "{title} is back on the shelf, with the digest it had."
+    ))?;
+    if restored.became_default {
+        ui.result("It is the default now, because there was none.")?;
+    }
+    if !restored.packages.is_empty() {
+        let had = restored.packages.join(", ");
+        ui.result(format!("It had these packages: {}", printable(&had)))?;
+    }
+    for command in restored.attempt.iter().flat_map(attempt_commands) {
+        ui.next("To bring them back", &command);
+    }
+    Ok(())
+}

@@ -1,0 +1,150 @@
+//! What was removed, renewed and carried.
+
+use vshelf_app::keep::leftovers::LeftoverKind;
+use vshelf_app::outcome::{Asker, CarryOutcome, CarryReport, Reassigned, Removed, RenewalStep};
+use vshelf_core::packages::Package;
+use vshelf_shelf::journal::Operation;
+use vshelf_view::words::{Count, megabytes, printable};
+use vshelf_view::{Cell, Column, Palette, Table};
+
+use super::holders;
+use super::paths::{project_name, shown};
+use crate::failure::Outcome;
+use crate::ui::{Ui, styled};
+
+/// Says that an install was removed, and what that means for others.
+pub fn say_removed(ui: &Ui, removed: &Removed) -> Outcome {
+    if removed.was_default {
+        ui.note(format!(
+            "It was the default; {} has none now.",
+            removed.runtime_title
+        ));
+        ui.next("To set one", "vshelf default SELECTOR");
+    }
+    if removed.shell_follows_again {
+        ui.note("This shell was switched to it, and follows the default again.");
+    }
+    let title = styled(Palette::STRONG, &removed.title);
+    let freed = megabytes(removed.freed);
+    ui.result(match (removed.operation, removed.linked) {
+        (Operation::Tidied, _) => format!("{title} is off the shelf."),
+        (Operation::Renewed, _) => {
+            format!(
+                "{} is off the shelf; {freed} are free again.",
+                removed.title
+            )
+        }
+        (_, true) => {
+            format!("{title} is off the shelf; what it was a link to stays where it is.")
+        }
+        (_, false) => format!("{title} is off the shelf; {freed} are free again."),
+    })?;
+    for reassigned in &removed.reassigned {
+        ui.note(reassignment(reassigned));
+    }
+    Ok(())
+}
+
+/// What a label or project that asked for what was removed finds now.
+fn reassignment(reassigned: &Reassigned) -> String {
+    let who = match &reassigned.who {
+        Asker::Label(label, selector) => format!("The label {label} ({selector}) stands for"),
+        Asker::Project(file) => format!(
+            "{} asks for {}, and finds",
+            project_name(file),
+            reassigned.request
+        ),
+    };
+    match &reassigned.now {
+        Some(other) => format!("{who} {other} now."),
+        None => format!("{who} nothing on the shelf now."),
+    }
+}
+
+/// Says one step of a renewal.
+pub fn say_renewal(ui: &Ui, step: &RenewalStep) -> Outcome {
+    ui.result(match step {
+        RenewalStep::Installed { title } => {
+            format!("{} is on the shelf.", styled(Palette::GOOD, title))
+        }
+        RenewalStep::Default { selector } => {
+            format!("It is the default now, kept as {selector}.")
+        }
+        RenewalStep::ThisShell => "This shell uses it now.".to_owned(),
+        RenewalStep::Label { label } => format!("The label {label} stands for it now."),
+        RenewalStep::RequirementMoved { file, version } => {
+            format!("{} says {version} now.", shown(file))
+        }
+        RenewalStep::RequirementLeft { file } => {
+            ui.note(format!(
+                "{} holds more than a version, and is yours to edit.",
+                shown(file)
+            ));
+            return Ok(());
+        }
+        RenewalStep::OldStays { title, why: None } => format!("{title} stays on the shelf."),
+        RenewalStep::OldStays {
+            title,
+            why: Some(protection),
+        } => format!("{title} stays: {}.", holders::protection(protection)),
+    })
+}
+
+/// Says which packages are being installed.
+pub fn say_installing(ui: &Ui, packages: &[&Package]) {
+    ui.note(match packages {
+        [package] => format!("Bringing {}.", printable(&package.name)),
+        several => format!("Bringing {} packages.", several.len()),
+    });
+}
+
+/// Shows what carrying packages resulted in.
+pub fn show_carried(ui: &Ui, report: &CarryReport) -> Outcome {
+    let title = styled(Palette::STRONG, &report.title);
+    let (from, to) = (&report.from, &report.to);
+    if report.packages.is_empty() {
+        return ui.result(format!("{title} {from} has no packages to carry."));
+    }
+    let count = Count(report.packages.len(), "package");
+    ui.result(format!("{title} {from} to {to}: {count}"))?;
+    let columns = [
+        Column::left("package"),
+        Column::left("came of it"),
+        Column::yielding("why"),
+    ];
+    let mut table = Table::new(&columns, Palette::HEADING);
+    for (package, outcome) in &report.packages {
+        let (word, style, why) = match outcome {
+            CarryOutcome::Planned => ("would come", Palette::GOOD, String::new()),
+            CarryOutcome::Installed => ("came", Palette::GOOD, String::new()),
+            CarryOutcome::AlreadyThere { version } => {
+                let other = version.as_ref().filter(|_| *version != package.version);
+                let why = other.map(|other| format!("as {other}")).unwrap_or_default();
+                ("was there", Palette::QUIET, why)
+            }
+            CarryOutcome::FromElsewhere { from } => (
+                "stays behind",
+                Palette::WARNING,
+                format!("it came from {from}"),
+            ),
+            CarryOutcome::Failed { why } => ("failed", Palette::ERROR, why.clone()),
+        };
+        let name = Cell::new(printable(&package.spelled()), Palette::STRONG);
+        table.row(
+            Palette::QUIET,
+            [name, Cell::new(word, style), printable(&why).into()],
+        );
+    }
+    ui.table(&table)
+}
+
+/// So many leftovers of one kind.
+pub fn counted(kind: LeftoverKind, count: usize) -> String {
+    match kind {
+        LeftoverKind::UnfinishedCommand => Count(count, "unfinished command").to_string(),
+        LeftoverKind::PartialDownload => Count(count, "partial download").to_string(),
+        LeftoverKind::UnknownCatalog => {
+            format!("{} of sources that are gone", Count(count, "catalog"))
+        }
+    }
+}

@@ -1,0 +1,12 @@
+//! What use cases say, in words: errors, events, versions, what keeps an install.
+
+pub mod concerns;
+pub mod errors;
+pub mod events;
+pub mod holders;
+pub mod installing;
+pub mod keeping;
+pub mod paths;
+pub mod shells;
+pub mod starting;
+pub mod versions;

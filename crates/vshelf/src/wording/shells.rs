@@ -1,0 +1,40 @@
+//! What shells are told: notices of projects, and picks in sentences.
+
+use vshelf_app::Runtime;
+use vshelf_app::integrate::stamps::Notice;
+use vshelf_core::Pick;
+use vshelf_shell::quote;
+
+use super::paths::{project_name, shown};
+use crate::failure::Failure;
+
+/// What a person should know when a project is entered, in one line.
+pub fn notice(notice: Notice) -> String {
+    match notice {
+        Notice::Unusable(error) => format!("vshelf: {}", Failure::from(error).message),
+        Notice::Unmet {
+            file,
+            title,
+            request,
+            prefix,
+        } => {
+            let selector = quote::posix_where_needed(&format!("{prefix}{request}"), "@./-");
+            format!(
+                "vshelf: {} wants {title} {request}, which is not on the shelf; to get it: vshelf install {selector}",
+                project_name(&file),
+            )
+        }
+    }
+}
+
+/// What an install or the system's copy is called in sentences; `system_copy` is where the latter is.
+pub fn called(runtime: &Runtime<'_>, pick: &Pick, system_copy: Option<&std::path::Path>) -> String {
+    let title = &runtime.definition.title;
+    match (pick, system_copy) {
+        (Pick::System, Some(program)) => {
+            format!("the system's own {title} ({})", shown(program))
+        }
+        (Pick::System, None) => format!("the system's own {title}"),
+        _ => format!("{title} {}", runtime.pick_selector(pick)),
+    }
+}

@@ -1,0 +1,116 @@
+//! Marks in words, phases and ends of support: what rows of versions have in common.
+
+use std::path::Path;
+
+use anstyle::Style;
+use jiff::civil::Date;
+use vshelf_app::{Activity, Runtime};
+use vshelf_core::activation::Claim;
+use vshelf_core::{Key, Line, Phase};
+use vshelf_shelf::record::Adopted;
+use vshelf_view::words::{printable, span};
+use vshelf_view::{Cell, Palette};
+
+use super::paths::project_name;
+use crate::ui::styled;
+
+/// The marks of the install with this key: `this shell`, `default`, labels.
+pub fn marks(runtime: &Runtime<'_>, activity: &Activity, key: &Key) -> Vec<String> {
+    let mut marks = Vec::new();
+    if activity.is_switched_to(key) {
+        marks.push("this shell".to_owned());
+    }
+    if runtime.is_default(key) {
+        marks.push("default".to_owned());
+    }
+    let requirement = activity.requirement();
+    let met_by = requirement.and_then(|claim| claim.met_by.as_ref());
+    if let (Some(claim), Some(pick)) = (requirement, met_by)
+        && pick.is(key)
+    {
+        marks.push(format!("pinned by {}", project_of(claim)));
+    }
+    for (label, selector) in &runtime.state.labels {
+        let pick = runtime.pick_of_label(selector);
+        if pick.is_some_and(|pick| pick.is(key)) {
+            marks.push(label.clone());
+        }
+    }
+    let record = runtime.install(key).map(|install| &install.record.contents);
+    if record.is_some_and(|record| record.broken.is_some()) {
+        marks.push("does not start".to_owned());
+    }
+    if record.is_some_and(|record| record.adopted == Some(Adopted::Linked)) {
+        marks.push("link".to_owned());
+    }
+    marks
+}
+
+/// The name of the project whose requirement a claim is: that of its folder.
+pub fn project_of(claim: &Claim) -> String {
+    let file = claim.place.as_ref().map(|place| place.file.as_path());
+    project_name(file.unwrap_or(Path::new("")))
+}
+
+/// A phase as a coloured word.
+pub fn phase_cell(phase: Option<Phase>) -> Cell {
+    match phase {
+        Some(phase) => Cell::new(phase.as_str(), Palette::phase(phase)),
+        None => Cell::default(),
+    }
+}
+
+/// The style of a spine.
+pub fn spine(phase: Option<Phase>) -> Style {
+    phase.map_or(Palette::QUIET, Palette::phase)
+}
+
+/// A line with its code name, phase and end of support, as a fact.
+pub fn about_line(line: &Line, today: Date) -> String {
+    let codename = line
+        .codename
+        .as_ref()
+        .map(|name| format!(" {}", printable(name)));
+    let phase = line.phase_on(today);
+    let end = end_of_support(Some(line), today);
+    let support = match phase {
+        _ if end.is_empty() => String::new(),
+        Phase::Ended => format!(", support ended on {end}"),
+        _ => format!(", support ends on {end}"),
+    };
+    let phase = styled(Palette::phase(phase), phase);
+    format!(
+        "{}{}: {phase}{support}",
+        line.name,
+        codename.unwrap_or_default()
+    )
+}
+
+/// A line's next change of phase, as a fact; its end is told with the line itself.
+pub fn next_phase(line: &Line, today: Date) -> Option<String> {
+    let (day, next) = line.next_phase_after(today)?;
+    (next != Phase::Ended).then(|| format!("{next} from {day}, {}", until(day, today)))
+}
+
+/// How far away a day to come is: `in 5 weeks`.
+fn until(day: Date, today: Date) -> String {
+    format!("in {}", span(today, day))
+}
+
+/// When a line's support ends or ended, for a table: with little room the date alone.
+pub fn end_cell(line: Option<&Line>, today: Date) -> Cell {
+    let date = line.and_then(|line| line.end);
+    let date = date.map(|date| date.to_string()).unwrap_or_default();
+    Cell::from(end_of_support(line, today)).or(date)
+}
+
+/// When a line's support ends or ended, in a date and in words: `2026-12-28, in 5 weeks`.
+pub fn end_of_support(line: Option<&Line>, today: Date) -> String {
+    let Some(end) = line.and_then(|line| line.end) else {
+        return String::new();
+    };
+    match end < today {
+        true => format!("{end}, {} ago", span(end, today)),
+        false => format!("{end}, {}", until(end, today)),
+    }
+}
