@@ -4,7 +4,7 @@ use std::fs::File;
 use std::io::{self, Read};
 use std::os::unix::fs::FileExt;
 use std::path::{Path, PathBuf};
-use std::process::{Command, ExitStatus, Output, Stdio};
+use std::process::{Child, Command, ExitStatus, Output, Stdio};
 use std::thread;
 use std::time::Duration;
 
@@ -16,6 +16,10 @@ use wait_timeout::ChildExt;
 
 /// How long a program may take to say its version.
 const PATIENCE: Duration = Duration::from_secs(20);
+
+/// How often a program that is held for writing is started again, and after which pause.
+const BUSY_ATTEMPTS: usize = 200;
+const BUSY_PAUSE: Duration = Duration::from_millis(10);
 
 /// How much of what a program writes is read, in bytes.
 const MOST_READ: u64 = 4 << 20;
@@ -156,11 +160,8 @@ pub fn run(mut command: Command, patience: Duration) -> Result<Output, ProbeErro
         program: program.clone(),
         source,
     };
-    let mut child = command
-        .stdout(Stdio::piped())
-        .stderr(Stdio::piped())
-        .spawn()
-        .map_err(failed)?;
+    command.stdout(Stdio::piped()).stderr(Stdio::piped());
+    let mut child = start(&mut command).map_err(failed)?;
     let stdout = drain(child.stdout.take());
     let stderr = drain(child.stderr.take());
     let Some(status) = child.wait_timeout(patience).map_err(failed)? else {
@@ -174,6 +175,21 @@ pub fn run(mut command: Command, patience: Duration) -> Result<Output, ProbeErro
         stdout: bytes(stdout),
         stderr: bytes(stderr),
     })
+}
+
+/// Starts a program. While another thread starts one, its child still holds every file that this
+/// process has open for writing, and a program that is held so cannot be started (execve(2),
+/// ETXTBSY); that passes as soon as the child has become the other program.
+fn start(command: &mut Command) -> io::Result<Child> {
+    for _ in 0..BUSY_ATTEMPTS {
+        match command.spawn() {
+            Err(error) if error.kind() == io::ErrorKind::ExecutableFileBusy => {
+                thread::sleep(BUSY_PAUSE);
+            }
+            started => return started,
+        }
+    }
+    command.spawn()
 }
 
 /// Reads a stream to its end on a thread of its own, so that a full pipe never stops the program.
@@ -218,5 +234,20 @@ mod tests {
         }
         fs::remove_file(&program).unwrap();
         assert_eq!(ask(&program, &[]).unwrap_err().missing_interpreter(), None);
+    }
+
+    #[test]
+    fn a_program_that_is_held_for_writing_for_a_moment_is_started_all_the_same() {
+        let folder = tempfile::tempdir().unwrap();
+        let program = folder.path().join("marram");
+        fs::write(&program, "#!/bin/sh\necho marram 8.3.1\n").unwrap();
+        fs::set_permissions(&program, PermissionsExt::from_mode(0o755)).unwrap();
+        let held = File::options().append(true).open(&program).unwrap();
+        let released = thread::spawn(move || {
+            thread::sleep(10 * BUSY_PAUSE);
+            drop(held);
+        });
+        assert_eq!(ask(&program, &[]).unwrap().output.trim(), "marram 8.3.1");
+        released.join().unwrap();
     }
 }
