@@ -16,11 +16,10 @@ use vshelf_shelf::store::program_in;
 use vshelf_shelf::unpack::{Bounds, unpack_file};
 use vshelf_sources::digest::digest_of_file;
 
-use crate::Done;
 use crate::activity::Activity;
 use crate::definitions;
 use crate::environment::Environment;
-use crate::error::{Error, file_error};
+use crate::error::{Done, Error, file_error};
 use crate::events::{Event, Listener};
 use crate::install::conclude::{Takeover, conclude};
 use crate::install::first_start;

@@ -12,10 +12,9 @@ use vshelf_shelf::record::Adopted;
 use vshelf_shelf::store::program_in;
 use vshelf_shelf::{Install, Shelf, probe};
 
-use crate::Done;
 use crate::activity::Activity;
 use crate::environment::Environment;
-use crate::error::{Error, StartFailure, file_error};
+use crate::error::{Done, Error, StartFailure, file_error};
 use crate::install::first_start;
 use crate::integrate::connect::{self, ConnectionProblem};
 use crate::keep::leftovers;

@@ -18,6 +18,9 @@ use vshelf_shelf::unpack::UnpackError;
 use vshelf_shell::UnknownShell;
 use vshelf_sources::{DownloadError, LoadError, MirrorError, SourceError, TransportError};
 
+/// What a use case without an outcome of its own gives back.
+pub type Done = Result<(), Error>;
+
 /// The classes of failure that a script can tell apart.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Class {

@@ -5,10 +5,9 @@ use vshelf_core::resolve::Scope;
 use vshelf_core::selector::{KEYWORDS, is_name};
 use vshelf_core::{Pick, Request};
 
-use crate::Done;
 use crate::defaults::kept_as;
 use crate::environment::Environment;
-use crate::error::{Error, Taken};
+use crate::error::{Done, Error, Taken};
 use crate::integrate::stamps;
 use crate::runtime::Runtime;
 

@@ -34,9 +34,6 @@ pub mod variables;
 
 pub use activity::Activity;
 pub use environment::Environment;
-pub use error::{Class, Error};
+pub use error::{Class, Done, Error};
 pub use events::{Answer, Event, Listener, Question};
 pub use runtime::Runtime;
-
-/// What a use case without an outcome of its own gives back.
-pub type Done = Result<(), Error>;

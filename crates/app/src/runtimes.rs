@@ -10,10 +10,9 @@ use vshelf_shelf::Shelf;
 use vshelf_sources::Address;
 use vshelf_sources::transport::{Document, Validators};
 
-use crate::Done;
 use crate::definitions;
 use crate::environment::Environment;
-use crate::error::{Error, file_error};
+use crate::error::{Done, Error, file_error};
 use crate::settings;
 
 /// A runtime that is known.

@@ -7,10 +7,9 @@ use vshelf_shelf::shells::note_shell;
 use vshelf_shell::changes::path_with;
 use vshelf_shell::connection::Following;
 
-use crate::Done;
 use crate::activity::Activity;
 use crate::environment::Environment;
-use crate::error::Error;
+use crate::error::{Done, Error};
 use crate::runtime::Runtime;
 
 /// What a shell can be given.

@@ -3,11 +3,10 @@
 use vshelf_core::{Key, Phase, Pick, Request};
 
 use super::job::InstallJob;
-use crate::Done;
 use crate::activity::Activity;
 use crate::defaults::{self, kept_as};
 use crate::environment::Environment;
-use crate::error::Error;
+use crate::error::{Done, Error};
 use crate::events::{Event, Listener};
 use crate::integrate::refresh::refresh;
 use crate::outcome::{Conclusion, SeveralConclusion, ShellAfterInstall};

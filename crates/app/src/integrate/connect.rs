@@ -13,9 +13,8 @@ use super::files::{
     functions_path, integration_path, integration_text, source_line, write_if_other,
 };
 use super::refresh::refresh;
-use crate::Done;
 use crate::environment::Environment;
-use crate::error::{Error, file_error};
+use crate::error::{Done, Error, file_error};
 
 /// What connecting a shell changed.
 #[derive(Clone, Debug, PartialEq, Eq)]

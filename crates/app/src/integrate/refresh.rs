@@ -7,8 +7,8 @@ use vshelf_shell::connection;
 
 use super::files::{integration_path, write_if_other};
 use super::{launchers, stamps};
-use crate::Done;
 use crate::environment::Environment;
+use crate::error::Done;
 
 /// Brings all of it up to date, for the shells that are connected.
 pub fn refresh(environment: &Environment) -> Done {

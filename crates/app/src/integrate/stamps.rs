@@ -15,9 +15,8 @@ use vshelf_core::{Pick, Request, Selector};
 use vshelf_files::{atomic, optional};
 use vshelf_shell::connection::Following;
 
-use crate::Done;
 use crate::environment::Environment;
-use crate::error::{Error, file_error};
+use crate::error::{Done, Error, file_error};
 use crate::events::{Answer, Listener, Question};
 use crate::project;
 use crate::runtime::Runtime;

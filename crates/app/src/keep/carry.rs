@@ -4,9 +4,8 @@ use vshelf_core::packages::Package;
 use vshelf_core::{Key, Request};
 
 use super::packages;
-use crate::Done;
 use crate::environment::Environment;
-use crate::error::{Class, Error, PackageAttempt};
+use crate::error::{Class, Done, Error, PackageAttempt};
 use crate::events::{Event, Listener};
 use crate::outcome::{CarryOutcome, CarryReport};
 use crate::runtime::Runtime;

@@ -6,9 +6,8 @@ use vshelf_core::{Pick, Version};
 use vshelf_shelf::Install;
 use vshelf_shelf::journal::{self, HistoryEntry, Operation};
 
-use crate::Done;
 use crate::environment::Environment;
-use crate::error::{Error, file_error};
+use crate::error::{Done, Error, file_error};
 use crate::runtime::Runtime;
 
 /// Why an install was removed.

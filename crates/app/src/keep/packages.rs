@@ -8,8 +8,7 @@ use vshelf_core::{Key, Pick};
 use vshelf_shelf::probe;
 use vshelf_shelf::store::program_named;
 
-use crate::Done;
-use crate::error::{Error, PackageAttempt};
+use crate::error::{Done, Error, PackageAttempt};
 use crate::outcome::CarryOutcome;
 use crate::runtime::Runtime;
 use crate::session::Target;

@@ -10,10 +10,9 @@ use vshelf_shelf::store::{Removal, Running};
 
 use super::history::{self, Why};
 use super::packages;
-use crate::Done;
 use crate::activity::Activity;
 use crate::environment::Environment;
-use crate::error::{Class, Error, Need};
+use crate::error::{Class, Done, Error, Need};
 use crate::events::{Event, Listener};
 use crate::integrate::stamps;
 use crate::outcome::{Asker, Reassigned, Removed};

@@ -6,9 +6,8 @@ use vshelf_core::{Request, Selector};
 use vshelf_shelf::journal::HistoryEntry;
 
 use super::{history, packages};
-use crate::Done;
 use crate::environment::Environment;
-use crate::error::Error;
+use crate::error::{Done, Error};
 use crate::events::{Event, Listener};
 use crate::install::execute::execute;
 use crate::install::job::{InstallJob, JobOptions};

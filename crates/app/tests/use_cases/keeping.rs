@@ -1,0 +1,256 @@
+//! Removing, tidying, renewing, restoring, and what is written of it.
+
+use std::fs;
+
+use vshelf_app::checkup::{self, Finding, InstallProblem};
+use vshelf_app::error::Need;
+use vshelf_app::keep::history;
+use vshelf_app::keep::remove::{RemoveRequest, remove};
+use vshelf_app::keep::renew::{self, Follower, RenewOptions, plan_renewals};
+use vshelf_app::keep::restore::restore;
+use vshelf_app::keep::tidy::{self, TidyRequest, mark_kept, plan_tidy};
+use vshelf_app::{Answer, Class, Error, Runtime, labels};
+use vshelf_core::tidy::{Protection, Reason, Verdict};
+use vshelf_shelf::journal::Operation;
+
+use crate::scene::{Recorder, Scene, request, requests};
+
+fn removal(selectors: &[&str]) -> RemoveRequest {
+    RemoveRequest {
+        requests: requests(selectors),
+        ..RemoveRequest::default()
+    }
+}
+
+#[test]
+fn what_is_needed_is_only_removed_when_that_is_said() {
+    let scene = Scene::with(&["8.3.1", "6"]);
+    let environment = scene.environment();
+    let recorder = Recorder::default();
+    let error = remove(&environment, &removal(&["6", "8"]), &recorder).unwrap_err();
+    assert!(
+        matches!(
+            error,
+            Error::Needed {
+                by: Need::Default,
+                ..
+            }
+        ),
+        "{error:?}"
+    );
+    // Everything is looked at before anything is removed.
+    assert_eq!(scene.on_shelf(), ["8.3.1", "6.20.2"]);
+    let asked = RemoveRequest {
+        even_if_used: true,
+        ..removal(&["8"])
+    };
+    remove(&environment, &asked, &recorder).unwrap();
+    assert!(
+        recorder.was_told(&["Removed(", "was_default: true"]),
+        "{:?}",
+        recorder.told()
+    );
+    assert_eq!(scene.on_shelf(), ["6.20.2"]);
+    assert_eq!(scene.default(), None);
+}
+
+#[test]
+fn several_installs_are_only_removed_when_that_is_said() {
+    let scene = Scene::with(&["8.3.1", "6.20.2", "6.20.1"]);
+    let environment = scene.environment();
+    let error = remove(&environment, &removal(&["6"]), &Recorder::default()).unwrap_err();
+    match error {
+        Error::CoversSeveral { installs, .. } => assert_eq!(installs, ["6.20.2", "6.20.1"]),
+        other => panic!("{other:?}"),
+    }
+    let asked = RemoveRequest {
+        every: true,
+        ..removal(&["6"])
+    };
+    remove(&environment, &asked, &Recorder::default()).unwrap();
+    assert_eq!(scene.on_shelf(), ["8.3.1"]);
+}
+
+#[test]
+fn who_asked_for_what_was_removed_is_told_with_what_it_finds_now() {
+    let scene = Scene::with(&["8.3.1", "6.20.2", "6.20.1"]);
+    let environment = scene.environment();
+    labels::set(&environment, "board", &request("6")).unwrap();
+    let recorder = Recorder::default();
+    remove(&environment, &removal(&["6.20.2"]), &recorder).unwrap();
+    let told = ["Label(\"board\", \"6\")", "now: Some(Install", "6.20.1"];
+    assert!(recorder.was_told(&told), "{:?}", recorder.told());
+}
+
+/// Plans a clean-up, asks, and carries it out where the answer is yes.
+fn tidy(scene: &Scene, asked: &TidyRequest, recorder: &Recorder) -> Option<tidy::Tidied> {
+    let environment = scene.environment();
+    let runtimes = Runtime::shown(&environment, None).unwrap();
+    let mut plan = plan_tidy(&environment, &runtimes, asked).unwrap();
+    match tidy::ask(&plan, recorder).unwrap() {
+        Answer::Yes => Some(tidy::apply(&environment, &mut plan, recorder).unwrap()),
+        Answer::No | Answer::Nobody => None,
+    }
+}
+
+#[test]
+fn a_clean_up_asks_first_and_says_why_afterwards() {
+    let scene = Scene::with(&["8.3.1", "6.20.2", "6.20.1", "4"]);
+    let nobody = Recorder::default();
+    assert!(tidy(&scene, &TidyRequest::default(), &nobody).is_none());
+    assert_eq!(nobody.asked(), ["Tidy { installs: 2, leftovers: 0 }"]);
+    assert_eq!(scene.on_shelf().len(), 4);
+    let somebody = Recorder::answering(Answer::Yes);
+    let tidied = tidy(&scene, &TidyRequest::default(), &somebody).unwrap();
+    assert!(tidied.errors.is_empty() && tidied.freed > 0, "{tidied:?}");
+    assert_eq!(scene.on_shelf(), ["8.3.1", "6.20.2"]);
+    let history = history::read(&scene.environment()).unwrap();
+    let tidied: Vec<_> = (history.iter())
+        .filter(|entry| entry.operation == Operation::Tidied)
+        .map(|entry| (entry.key.as_str(), entry.reasons.clone()))
+        .collect();
+    let superseded = Reason::Superseded {
+        by: "6.20.2".parse().unwrap(),
+    };
+    assert!(tidied.contains(&("6.20.1", vec![superseded])), "{tidied:?}");
+}
+
+#[test]
+fn what_is_kept_labelled_or_left_out_stays() {
+    let scene = Scene::with(&["8.3.1", "6.20.2", "6.20.1", "6.2.0", "4"]);
+    let environment = scene.environment();
+    mark_kept(&environment, &requests(&["4"]), true).unwrap();
+    labels::set(&environment, "board", &request("6.2.0")).unwrap();
+    let asked = TidyRequest {
+        except: requests(&["6.20.1"]),
+        ..TidyRequest::default()
+    };
+    let runtimes = Runtime::shown(&environment, None).unwrap();
+    let plan = plan_tidy(&environment, &runtimes, &asked).unwrap();
+    assert_eq!(plan.count(Verdict::Remove), 0);
+    let protections: Vec<&Protection> = plan.assessments().flat_map(|a| &a.protections).collect();
+    let label = Protection::Label {
+        label: "board".to_owned(),
+    };
+    for expected in [
+        &Protection::Kept,
+        &label,
+        &Protection::LeftOut,
+        &Protection::Default,
+    ] {
+        assert!(
+            protections.contains(&expected),
+            "{expected:?}: {protections:?}"
+        );
+    }
+}
+
+#[test]
+fn what_came_to_be_kept_since_the_plan_was_made_stays() {
+    let scene = Scene::with(&["8.3.1", "6.20.2", "6.20.1"]);
+    let environment = scene.environment();
+    let runtimes = Runtime::shown(&environment, None).unwrap();
+    let mut plan = plan_tidy(&environment, &runtimes, &TidyRequest::default()).unwrap();
+    assert_eq!(plan.count(Verdict::Remove), 1);
+    labels::set(&environment, "board", &request("6.20.1")).unwrap();
+    let tidied = tidy::apply(&environment, &mut plan, &Recorder::default()).unwrap();
+    let [
+        Error::InUse {
+            since_planned: true,
+            ..
+        },
+    ] = &tidied.errors[..]
+    else {
+        panic!("{tidied:?}");
+    };
+    assert_eq!(scene.on_shelf().len(), 3);
+}
+
+#[test]
+fn a_line_that_is_misspelled_does_not_look_tidy() {
+    let scene = Scene::with(&["8.3.1"]);
+    let environment = scene.environment();
+    let runtimes = Runtime::shown(&environment, None).unwrap();
+    let asked = TidyRequest {
+        lines: vec!["77".to_owned()],
+        ..TidyRequest::default()
+    };
+    let error = plan_tidy(&environment, &runtimes, &asked).err().unwrap();
+    assert!(matches!(error, Error::NoSuchLine { .. }), "{error:?}");
+}
+
+#[test]
+fn what_one_command_removed_is_restored_together() {
+    let scene = Scene::with(&["8.3.1", "6.20.2", "6.20.1"]);
+    let asked = RemoveRequest {
+        every: true,
+        ..removal(&["6"])
+    };
+    remove(&scene.environment(), &asked, &Recorder::default()).unwrap();
+    let recorder = Recorder::default();
+    restore(&scene.environment(), &[], &recorder).unwrap();
+    assert_eq!(scene.on_shelf(), ["8.3.1", "6.20.2", "6.20.1"]);
+    assert!(
+        recorder.was_told(&["Restored(", "Marram 6.20.1"]),
+        "{:?}",
+        recorder.told()
+    );
+    restore(&scene.environment(), &requests(&["6.20"]), &recorder).unwrap();
+    assert!(recorder.was_told(&["NotGone"]), "{:?}", recorder.told());
+    let error = restore(&scene.environment(), &requests(&["9.9.9"]), &recorder).unwrap_err();
+    assert_eq!(error.class(), Class::NoMatch);
+}
+
+#[test]
+fn a_renewal_takes_the_default_and_labels_along_and_removes_the_old_release() {
+    let scene = Scene::with(&["8.3.0", "6.20.2"]);
+    let environment = scene.environment();
+    labels::set(&environment, "board", &request("8.3.0")).unwrap();
+    let recorder = Recorder::default();
+    let plans = plan_renewals(&environment, &[], &recorder).unwrap();
+    let [(_, plan)] = &plans[..] else {
+        panic!("{} runtimes", plans.len());
+    };
+    let [planned] = &plan[..] else {
+        panic!("{plan:?}");
+    };
+    assert_eq!(planned.to.version.as_str(), "8.3.1");
+    let follows = [Follower::Default, Follower::Label("board".to_owned())];
+    assert_eq!(planned.followers, follows);
+    let errors = renew::apply(&environment, &plans, RenewOptions::default(), &recorder).unwrap();
+    assert!(errors.is_empty(), "{errors:?}");
+    assert_eq!(scene.on_shelf(), ["8.3.1", "6.20.2"]);
+    assert_eq!(scene.default().as_deref(), Some("8.3.1"));
+    let label = labels::find(&scene.environment(), "board").unwrap();
+    assert_eq!(label.selector, "8.3.1");
+    let history = history::read(&environment).unwrap();
+    let replaced = history
+        .iter()
+        .filter_map(|entry| entry.replaced_by.as_ref());
+    assert_eq!(replaced.map(|v| v.as_str()).collect::<Vec<_>>(), ["8.3.1"]);
+}
+
+#[test]
+fn a_checkup_finds_what_is_not_as_it_was_unpacked_and_what_stands_for_nothing() {
+    let scene = Scene::with(&["8.3.1", "6"]);
+    let environment = scene.environment();
+    labels::set(&environment, "trial", &request("9")).unwrap();
+    let prelude = scene.install_folder("8.3.1").join("lib/marram/prelude.mar");
+    fs::write(prelude, "kelp").unwrap();
+    let found = checkup::check(&environment, &[], false).unwrap();
+    assert_eq!(found.installs, 2);
+    let damaged = found.findings.iter().filter_map(|finding| match finding {
+        Finding::Install(install) => Some((&install.title, &install.problem)),
+        _ => None,
+    });
+    let damaged: Vec<_> = damaged.collect();
+    let [(title, InstallProblem::Changed { differences, .. })] = &damaged[..] else {
+        panic!("{damaged:?}");
+    };
+    assert_eq!((title.as_str(), differences.len()), ("Marram 8.3.1", 1));
+    let is_label =
+        |finding: &Finding| matches!(finding, Finding::Label { label, .. } if label == "trial");
+    assert!(found.findings.iter().any(is_label), "{:?}", found.findings);
+    let of_six = checkup::check(&environment, &requests(&["6"]), false).unwrap();
+    assert!(of_six.findings.is_empty(), "{:?}", of_six.findings);
+}

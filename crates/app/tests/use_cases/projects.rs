@@ -1,0 +1,100 @@
+//! What projects require, and what shells are told of it.
+
+use std::fs;
+
+use vshelf_app::install::run::required;
+use vshelf_app::integrate::stamps::{self, Notice};
+use vshelf_app::require::{self, ShellAfterRequire};
+use vshelf_app::{Answer, Error};
+use vshelf_core::Pick;
+
+use crate::scene::{Recorder, Scene, names_in, request};
+
+#[test]
+fn a_requirement_is_written_as_asked_or_as_the_release_that_it_stands_for() {
+    let scene = Scene::with(&["8.3.1"]);
+    let environment = scene.environment();
+    let written = require::write(&environment, &request("lts"), false).unwrap();
+    assert_eq!(written.shell, ShellAfterRequire::DoesNotFollow);
+    assert_eq!(fs::read_to_string(&written.file).unwrap(), "lts\n");
+    let exact = require::write(&environment, &request("lts"), true).unwrap();
+    assert_eq!(fs::read_to_string(&exact.file).unwrap(), "8.3.1\n");
+    let missing = require::write(&environment, &request("9"), false).unwrap();
+    assert_eq!(missing.shell, ShellAfterRequire::NotOnShelf);
+    let [required] = &require::show(&environment).unwrap()[..] else {
+        panic!("one runtime is on the shelf");
+    };
+    assert!(required.found.is_some() && required.met_by.is_none());
+    for selector in ["-", "default"] {
+        let error = require::write(&environment, &request(selector), false).unwrap_err();
+        assert!(matches!(error, Error::PersonalSelector { .. }), "{error:?}");
+    }
+    assert_eq!(fs::read_to_string(&missing.file).unwrap(), "9\n");
+}
+
+#[test]
+fn what_the_project_requires_can_be_installed() {
+    let scene = Scene::new();
+    let error = required(&scene.environment(), &Recorder::default()).unwrap_err();
+    assert!(matches!(error, Error::NoRequirement { .. }), "{error:?}");
+    scene.write("project/.marram-version", "6\n");
+    let recorder = Recorder::default();
+    let found = required(&scene.environment(), &recorder).unwrap();
+    assert_eq!(found, [request("marram@6")]);
+    assert!(
+        recorder.was_told(&["RequirementFound"]),
+        "{:?}",
+        recorder.told()
+    );
+}
+
+#[test]
+fn a_stamp_says_what_a_project_resulted_in() {
+    let scene = Scene::with(&["6.20.2"]);
+    scene.write("project/.marram-version", "6\n");
+    let followed = stamps::look(&Recorder::default(), &scene.environment()).unwrap();
+    let six = Pick::Install("6.20.2".parse().unwrap());
+    assert_eq!(followed.picks.get("marram"), Some(&Some(six)));
+    let [stamp] = &names_in(&scene.path("cache/stamps"))[..] else {
+        panic!("one file is one stamp");
+    };
+    let stamp = scene.path("cache/stamps").join(stamp);
+    assert_eq!(fs::read_to_string(stamp).unwrap(), "marram=6.20.2\n");
+    // What requirements result in may be otherwise after an install.
+    scene.install(&["8.3.1"]);
+    assert_eq!(names_in(&scene.path("cache/stamps")), Vec::<String>::new());
+}
+
+#[test]
+fn a_person_is_asked_before_a_project_is_followed_where_the_settings_say_so() {
+    let scene = Scene::with(&["6.20.2"]);
+    scene.write(
+        "config/settings.toml",
+        "main-runtime = \"marram\"\nfollowing = \"ask\"\n",
+    );
+    scene.write("project/.marram-version", "6\n");
+    let no = Recorder::answering(Answer::No);
+    let followed = stamps::look(&no, &scene.environment()).unwrap();
+    assert!(followed.picks.is_empty(), "{followed:?}");
+    assert!(no.asked()[0].contains("FollowProject"), "{:?}", no.asked());
+    let yes = Recorder::answering(Answer::Yes);
+    let followed = stamps::look(&yes, &scene.environment()).unwrap();
+    assert_eq!(followed.picks.len(), 1);
+}
+
+#[test]
+fn what_cannot_be_met_or_read_is_told() {
+    let scene = Scene::with(&["6.20.2"]);
+    scene.write("project/.marram-version", "9\n");
+    let followed = stamps::look(&Recorder::default(), &scene.environment()).unwrap();
+    assert!(
+        matches!(followed.notices[..], [Notice::Unmet { .. }]),
+        "{followed:?}"
+    );
+    scene.write("project/.marram-version", ">=\n");
+    let followed = stamps::look(&Recorder::default(), &scene.environment()).unwrap();
+    assert!(
+        matches!(followed.notices[..], [Notice::Unusable(_)]),
+        "{followed:?}"
+    );
+}

@@ -1,0 +1,173 @@
+//! The structure that `docs/architecture.md` promises: which way imports point, and what the use
+//! cases know nothing of.
+
+mod source;
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::path::{Path, PathBuf};
+use std::process::Command;
+
+use source::{Crate, SourceFile};
+
+/// The crates in layers, lowest first: one may only depend on crates of lower layers.
+const LAYERS: [&[&str]; 6] = [
+    &["core"],
+    &["files"],
+    &["shelf", "shell", "sources", "view"],
+    &["demo"],
+    &["app"],
+    &["vshelf"],
+];
+
+/// What only the interface may know: the command line, the terminal, the full screen.
+const OF_THE_TERMINAL: [&str; 5] = ["clap", "anstream", "indicatif", "ratatui", "crossterm"];
+
+/// The lines of the longest command.
+const LONGEST_COMMAND: usize = 150;
+
+fn crates() -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("..")
+}
+
+fn layer_of(name: &str) -> usize {
+    let layer = LAYERS.iter().position(|layer| layer.contains(&name));
+    layer.unwrap_or_else(|| panic!("{name} is in no layer"))
+}
+
+fn read_crates() -> impl Iterator<Item = Crate> {
+    LAYERS
+        .concat()
+        .into_iter()
+        .map(|name| Crate::read(&crates().join(name)))
+}
+
+#[test]
+fn every_crate_is_in_a_layer_and_depends_on_lower_ones_only() {
+    let folders = std::fs::read_dir(crates()).unwrap();
+    for folder in folders.map(|entry| entry.unwrap().path()) {
+        let name = folder.file_name().unwrap().to_string_lossy().into_owned();
+        let manifest = std::fs::read_to_string(folder.join("Cargo.toml")).unwrap();
+        let manifest: toml_edit::DocumentMut = manifest.parse().unwrap();
+        let dependencies = manifest["dependencies"].as_table().unwrap();
+        for (dependency, _) in dependencies {
+            if let Some(lower) = dependency.strip_prefix("vshelf-") {
+                assert!(
+                    layer_of(lower) < layer_of(&name),
+                    "{name} depends upward on {lower}"
+                );
+            }
+        }
+    }
+}
+
+#[test]
+fn no_two_files_import_each_other_not_even_through_others() {
+    let mut circles = Vec::new();
+    for krate in read_crates() {
+        let imports: BTreeMap<&Path, BTreeSet<PathBuf>> = (krate.files.iter())
+            .map(|file| (file.path.as_path(), krate.imports_of(file)))
+            .collect();
+        for file in imports.keys() {
+            circles.extend(path_back(&imports, file));
+        }
+    }
+    assert!(circles.is_empty(), "circles of imports: {circles:#?}");
+}
+
+/// The shortest way from a file through its imports back to itself.
+fn path_back(imports: &BTreeMap<&Path, BTreeSet<PathBuf>>, start: &Path) -> Option<Vec<PathBuf>> {
+    let mut ways = vec![vec![start.to_owned()]];
+    let mut seen = BTreeSet::new();
+    while !ways.is_empty() {
+        let mut longer = Vec::new();
+        for way in ways {
+            let last = way.last().unwrap();
+            for next in imports.get(last.as_path()).into_iter().flatten() {
+                let way = [way.clone(), vec![next.clone()]].concat();
+                if next == start {
+                    return Some(way);
+                }
+                if seen.insert(next.clone()) {
+                    longer.push(way);
+                }
+            }
+        }
+        ways = longer;
+    }
+    None
+}
+
+#[test]
+fn a_circle_of_imports_would_be_found() {
+    let path = |name: &str| PathBuf::from(name);
+    let [one, two, three] = [path("one"), path("two"), path("three")];
+    let mut imports = BTreeMap::from([
+        (one.as_path(), BTreeSet::from([two.clone()])),
+        (two.as_path(), BTreeSet::from([three.clone()])),
+    ]);
+    assert_eq!(path_back(&imports, &one), None);
+    imports.insert(&three, BTreeSet::from([one.clone()]));
+    let circle = vec![one.clone(), two.clone(), three.clone(), one.clone()];
+    assert_eq!(path_back(&imports, &one), Some(circle));
+}
+
+#[test]
+fn use_cases_depend_on_nothing_of_the_terminal() {
+    let tree = Command::new(env!("CARGO"))
+        .args(["tree", "--package", "vshelf-app", "--edges", "normal"])
+        .args([
+            "--prefix",
+            "none",
+            "--format",
+            "{p}",
+            "--locked",
+            "--offline",
+        ])
+        .current_dir(crates())
+        .output()
+        .unwrap();
+    assert!(tree.status.success(), "{tree:?}");
+    let tree = String::from_utf8(tree.stdout).unwrap();
+    let names: BTreeSet<&str> = tree
+        .lines()
+        .filter_map(|line| line.split(' ').next())
+        .collect();
+    assert!(names.contains("vshelf-core"), "{names:?}");
+    for name in OF_THE_TERMINAL {
+        assert!(!names.contains(name), "vshelf-app depends on {name}");
+    }
+}
+
+#[test]
+fn use_cases_write_no_command_lines() {
+    let app = Crate::read(&crates().join("app"));
+    for file in &app.files {
+        for text in file.texts() {
+            assert!(!text.contains("vshelf "), "{}: {text}", file.path.display());
+        }
+    }
+}
+
+#[test]
+fn no_command_knows_another_and_none_is_long() {
+    let vshelf = Crate::read(&crates().join("vshelf"));
+    let is_command = |path: &Path| {
+        let name = path.file_name().unwrap();
+        path.parent().unwrap().ends_with("commands") && name != "mod.rs" && name != "command.rs"
+    };
+    let commands: Vec<&SourceFile> = (vshelf.files.iter())
+        .filter(|file| is_command(&file.path))
+        .collect();
+    assert!(commands.len() > 20, "{}", commands.len());
+    for command in commands {
+        let lines = std::fs::read_to_string(&command.path)
+            .unwrap()
+            .lines()
+            .count();
+        let path = command.path.display();
+        assert!(lines <= LONGEST_COMMAND, "{path} has {lines} lines");
+        for other in vshelf.imports_of(command) {
+            assert!(!is_command(&other), "{path} imports {}", other.display());
+        }
+    }
+}
