@@ -21,7 +21,7 @@ use crate::keep::leftovers;
 use crate::runtime::Runtime;
 
 /// The bytes that a large install needs, downloaded and unpacked.
-const ROOM: u64 = 500_000_000;
+const ROOM_FOR_INSTALL: u64 = 500_000_000;
 
 /// The age in days from which a catalog that cannot be renewed is a finding.
 const OLD_CATALOG: i32 = 30;
@@ -349,7 +349,7 @@ impl Checkup {
             return Ok(());
         };
         let free = disk.f_bavail * disk.f_frsize;
-        if free < ROOM {
+        if free < ROOM_FOR_INSTALL {
             self.findings.push(Finding::LittleRoom {
                 folder: folder.clone(),
                 free,

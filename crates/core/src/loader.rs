@@ -16,7 +16,7 @@ pub enum MissingDependency {
     Interpreter(String),
 }
 
-/// What the loader's complaint says is lacking, where it is one of those that are known.
+/// What the loader's complaint says is missing, where it is one of those that are known.
 ///
 /// The forms are those of the dynamic loaders of the GNU C library, musl and macOS.
 pub fn read_complaint(complaint: &str) -> Option<MissingDependency> {

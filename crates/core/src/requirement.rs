@@ -57,7 +57,7 @@ pub enum Problem {
     #[error(transparent)]
     Selector(SelectorError),
     /// A selector that depends on the shell or person, as `previous`.
-    #[error("{0} depends on who asks, and cannot be a project's wish")]
+    #[error("{0} depends on who asks, and cannot be required")]
     Personal(String),
     /// A selector for another runtime.
     #[error("it is for {found:?}, and this file is of {expected:?}")]

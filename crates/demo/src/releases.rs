@@ -108,7 +108,7 @@ pub const LINES: [DemoLine; 8] = [
     },
 ];
 
-/// Releases that mend a security problem.
+/// Releases that fix a security problem.
 const SECURITY: [&str; 6] = ["4.8.3", "6.2.10", "6.20.2", "8.2.2", "8.3.1", "9.1.1"];
 
 /// Releases that were taken back, and why.
@@ -134,7 +134,7 @@ pub struct DemoRelease {
     pub publisher: &'static str,
     /// The day of publication.
     pub date: Date,
-    /// Whether it mends a security problem.
+    /// Whether it fixes a security problem.
     pub security: bool,
     /// Why it was taken back, if it was.
     pub withdrawn: Option<&'static str>,

@@ -127,7 +127,7 @@ pub fn connection(text: &str, dialect: Dialect, hook: &Path) -> Connection {
 /// The text of a start-up file with our block in it: where it was, or else at the end.
 pub fn with_block(text: &str, dialect: Dialect, hook: &Path) -> String {
     let block = block(dialect, hook);
-    // Twice, or without an end: begun anew.
+    // Twice, or without an end: begun again.
     let once = text.matches(FIRST).count() == 1;
     let cleaned = without_block(text).filter(|_| !(once && find_block(text).is_some()));
     let text = cleaned.as_deref().unwrap_or(text);
@@ -201,9 +201,9 @@ mod tests {
             (format!("{FIRST}\n# mine\n"), Connection::Unfinished),
         ] {
             assert_eq!(connection(&text, Dialect::Bash, hook), expected);
-            let mended = with_block(&text, Dialect::Bash, hook);
-            assert_eq!(mended, right, "{expected:?}");
-            assert_eq!(without_block(&mended).as_deref(), Some("# mine\n"));
+            let repaired = with_block(&text, Dialect::Bash, hook);
+            assert_eq!(repaired, right, "{expected:?}");
+            assert_eq!(without_block(&repaired).as_deref(), Some("# mine\n"));
         }
     }
 

@@ -9,7 +9,7 @@ try { eval 'nop $edit:before-readline'; set is-interactive = $true } catch { }
 
 # The runtimes to enter and the files that pin them, which change with the shelf.
 var known = [&pins=[] &says='' &enter=[]]
-# What was looked at last, what each file said when its stamp was made, and what it all came to.
+# What was looked at last, what each file said when its stamp was made, and what it all resulted in.
 var signature = $nil
 var answered = [&]
 var followed = [&]

@@ -5,7 +5,7 @@ set -g __vshelf_program @PROGRAM@
 set -g __vshelf_stamps @STAMPS@
 # Set by the file of functions, which is read when one is needed.
 set -q __vshelf_loaded; or set -g __vshelf_loaded
-# The folder that was looked at last, its pin files, and what they came to.
+# The folder that was looked at last, its pin files, and what they resulted in.
 set -g __vshelf_here ''
 set -g __vshelf_watched
 set -g __vshelf_named

@@ -95,11 +95,11 @@ def --env __vshelf_look [] {
     __vshelf_enter_all
     if $nu.is-interactive and $env.__vshelf.known.says == 'announce' {
       let switched = __vshelf_words [($env.VSHELF_SWITCHED? | default '')]
-      for wish in ($words | transpose name key) {
-        let name = [$wish.name] | into cell-path
+      for pair in ($words | transpose name key) {
+        let name = [$pair.name] | into cell-path
         # A switch goes before what the project wants.
-        if $wish.key != '?' and $wish.name not-in $switched and $wish.key != ($before | get --optional $name) {
-          print --stderr $"vshelf: ($wish.name) ($wish.key) here, as the project wants"
+        if $pair.key != '?' and $pair.name not-in $switched and $pair.key != ($before | get --optional $name) {
+          print --stderr $"vshelf: ($pair.name) ($pair.key) here, as the project wants"
         }
       }
     }

@@ -12,7 +12,7 @@ def __vshelf_connect():
     data = @DATA@
     program = @PROGRAM@
     stamps = @STAMPS@
-    # What was looked at last, and what it came to.
+    # What was looked at last, and what it resulted in.
     state = {"signature": None, "followed": {}, "told": set(), "known": {}}
 
     def read_words(*texts):

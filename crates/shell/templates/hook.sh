@@ -8,7 +8,7 @@ __vshelf_newline='
 '
 # Set by the file of functions, which is read when one is needed.
 : "${__vshelf_loaded:=}"
-# The folder that was looked at last, its pin files with their stamps, and what they came to.
+# The folder that was looked at last, its pin files with their stamps, and what they resulted in.
 __vshelf_here=''
 __vshelf_watched=''
 __vshelf_named=''

@@ -3,8 +3,8 @@
 set __vshelf_data = @DATA@
 set __vshelf_program = @PROGRAM@
 set __vshelf_stamps = @STAMPS@
-# What was looked at last, what it came to, and what was told; what was looked at before, and what
-# each came to; how the program ended last. A statement costs this shell more than what it does.
+# What was looked at last, what it resulted in, and what was told; what was looked at before, and what
+# each resulted in; how the program ended last. A statement costs this shell more than what it does.
 set __vshelf_signature = '' __vshelf_followed = () __vshelf_told = () __vshelf_result = 0
 set __vshelf_seen = () __vshelf_answers = () __vshelf_runtimes = () __vshelf_pins = ()
 

@@ -223,7 +223,7 @@ fn is_whole(path: &Path, archive: &Archive) -> io::Result<bool> {
     }
 }
 
-/// Brings an archive to `path`; what came of it before is gone on with.
+/// Brings an archive to `path`; what is there of it is continued.
 fn download(
     transport: &Transport,
     archive: &Archive,

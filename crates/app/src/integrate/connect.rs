@@ -25,7 +25,7 @@ pub struct Connected {
     pub start_up_file: PathBuf,
     /// The lines that were written into the start-up file; nothing where they were there.
     pub new_lines: Option<String>,
-    /// Whether the integration was written anew.
+    /// Whether the integration was written again.
     pub renewed: bool,
     /// The line that connects the calling shell, where it is not connected.
     pub source_line: Option<String>,

@@ -4,7 +4,7 @@
 //! channels and lines, and the second part the releases, as lines of tab-separated fields; the third
 //! holds the details of each release as a line of JSON, of which only those asked for are read. All
 //! are covered by checksums: a damaged file, or one of another format, counts as absent and is
-//! fetched anew.
+//! fetched again.
 
 use std::collections::HashMap;
 use std::io::{self, Read};

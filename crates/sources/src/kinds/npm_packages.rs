@@ -30,7 +30,7 @@ impl Source for NpmPackages {
         let mut found = Found::new(&self.publisher);
         for (platform, package) in &self.packages {
             let address = self.registry.address_of(package)?;
-            // One validator fits one document: with several packages all are read anew.
+            // One validator fits one document: with several packages all are read again.
             let known = match self.packages.len() {
                 1 => known.validators.clone(),
                 _ => Validators::default(),

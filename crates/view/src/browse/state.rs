@@ -50,7 +50,7 @@ pub struct BrowseItem {
     pub on_shelf: bool,
     /// Whether taking it off the shelf changes what the shell or new shells use.
     pub in_use: bool,
-    /// What taking it off the shelf comes to, in sentences.
+    /// What removing it means, in sentences.
     pub removal: String,
     /// Why it cannot be installed.
     pub refused: Option<String>,
@@ -423,7 +423,7 @@ impl Browser {
     fn answer(&mut self, key: KeyEvent) -> Option<Action> {
         let is_yes = matches!(key.code, KeyCode::Char('y' | 'Y'));
         match std::mem::take(&mut self.mode) {
-            Mode::Asking(_, wish) if is_yes => Some(wish),
+            Mode::Asking(_, action) if is_yes => Some(action),
             // A mere Enter is no, as everywhere.
             _ => None,
         }

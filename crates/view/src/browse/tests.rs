@@ -66,7 +66,7 @@ fn browser() -> Browser {
 
 /// Presses keys: letters as they are, others by their names in angle brackets.
 fn press(browser: &mut Browser, keys: &str) -> Option<Action> {
-    let mut wish = None;
+    let mut action = None;
     for key in keys.split(' ') {
         let code = match key {
             "left" => KeyCode::Left,
@@ -80,9 +80,9 @@ fn press(browser: &mut Browser, keys: &str) -> Option<Action> {
             "back" => KeyCode::Backspace,
             key => KeyCode::Char(key.chars().next().unwrap()),
         };
-        wish = browser.press(code.into());
+        action = browser.press(code.into());
     }
-    wish
+    action
 }
 
 fn chosen(browser: &Browser) -> &str {

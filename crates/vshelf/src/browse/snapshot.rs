@@ -91,7 +91,7 @@ fn entry(
     }
 }
 
-/// What taking an install off the shelf comes to.
+/// What removing an install means.
 fn removal(runtime: &Runtime<'_>, key: &Key, is_default: bool, is_active: bool) -> String {
     let mut sentences = Vec::new();
     if is_default {

@@ -59,8 +59,8 @@ impl Report {
             for detail in &finding.details {
                 ui.result(format!("  {detail}"))?;
             }
-            if let Some(mend) = &finding.mend {
-                ui.result(format!("  To mend it: {}", styled(Palette::COMMAND, mend)))?;
+            if let Some(fix) = &finding.mend {
+                ui.result(format!("  To mend it: {}", styled(Palette::COMMAND, fix)))?;
             }
         }
         if self.findings.is_empty() {
@@ -73,12 +73,12 @@ impl Report {
 }
 
 impl Finding {
-    fn new(about: impl Into<String>, problem: impl Into<String>, mend: Option<String>) -> Finding {
+    fn new(about: impl Into<String>, problem: impl Into<String>, fix: Option<String>) -> Finding {
         Finding {
             about: about.into(),
             problem: problem.into(),
             details: Vec::new(),
-            mend,
+            mend: fix,
         }
     }
 
@@ -212,7 +212,7 @@ impl Finding {
 
     fn of_install(finding: InstallFinding) -> Finding {
         let selector = &finding.selector;
-        let mend = match finding.adopted {
+        let fix = match finding.adopted {
             false => format!("vshelf install --anew {selector}"),
             true => format!("vshelf remove --even-if-used {selector}"),
         };
@@ -220,7 +220,7 @@ impl Finding {
         match finding.problem {
             InstallProblem::LinkGone(target) => {
                 let problem = format!("{} is gone, which it is a link to", shown(&target));
-                Finding::new(about, problem, Some(mend))
+                Finding::new(about, problem, Some(fix))
             }
             InstallProblem::Changed { differences, files } => {
                 let changed = differences.len();
@@ -234,23 +234,23 @@ impl Finding {
                 let problem = format!("{changed} of {files} files are not as they were unpacked");
                 Finding {
                     details,
-                    ..Finding::new(about, problem, Some(mend))
+                    ..Finding::new(about, problem, Some(fix))
                 }
             }
             InstallProblem::DoesNotStart(failure) => {
                 let problem = format!("does not start: {}", failure.reason());
-                Finding::new(about, problem, fix_start(failure, mend))
+                Finding::new(about, problem, fix_start(failure, fix))
             }
         }
     }
 }
 
-/// The command that helps where a program does not start; `mend` makes the install again.
-fn fix_start(failure: StartFailure, mend: String) -> Option<String> {
+/// The command that helps where a program does not start; `fix` makes the install again.
+fn fix_start(failure: StartFailure, fix: String) -> Option<String> {
     match failure.missing {
         // Made again it would lack the same.
         Some(_) => failure.package_command,
-        None => Some(mend),
+        None => Some(fix),
     }
 }
 

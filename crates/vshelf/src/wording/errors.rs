@@ -311,7 +311,7 @@ impl Failure {
                 "Write it into vivid-shelf.toml: [runtimes] {runtime} = \"{selector}\""
             )),
             Error::PersonalSelector { selector } => with(format!(
-                "{selector} depends on who asks, and cannot be a project's wish"
+                "{selector} depends on who asks, and cannot be required"
             ))
             .say("Pin a version, a range, a word such as lts, or a code name."),
             Error::NotConnected { source_line } => {

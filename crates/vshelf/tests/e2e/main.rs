@@ -16,6 +16,7 @@ mod faults;
 mod hook;
 mod job;
 mod jobs;
+mod json;
 mod kills;
 mod launchers;
 mod live;

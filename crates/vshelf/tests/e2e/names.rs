@@ -489,7 +489,7 @@ Error: ~/project/.marram-version, line 1: there is a byte that is no text.
             "previous\n",
             str![[r#"
 --- stderr
-Error: ~/project/.marram-version, line 1: previous depends on who asks, and cannot be a project's wish.
+Error: ~/project/.marram-version, line 1: previous depends on who asks, and cannot be required.
   To write it anew: vshelf pin SELECTOR
 --- exit 3
 

@@ -82,7 +82,7 @@ fn read_module(path: &Path, module: Vec<String>, files: &mut Vec<SourceFile>) {
 
 fn is_of_tests(attributes: &[Attribute]) -> bool {
     attributes.iter().any(|attribute| {
-        let condition = attribute.path().is_ident("cfg").then(|| &attribute.meta);
+        let condition = attribute.path().is_ident("cfg").then_some(&attribute.meta);
         condition.is_some_and(|meta| {
             let list = meta.require_list().unwrap();
             list.tokens.to_string() == "test"
