@@ -18,10 +18,15 @@ use vshelf_sources::{CatalogCache, open};
 fn kept() -> &'static (CatalogCache, SourceDefinition, PathBuf) {
     static KEPT: OnceLock<(CatalogCache, SourceDefinition, PathBuf)> = OnceLock::new();
     KEPT.get_or_init(|| {
-        let folder = tempfile::tempdir().expect("there is a folder for temporary files").keep();
+        let folder = tempfile::tempdir()
+            .expect("there is a folder for temporary files")
+            .keep();
         let document = folder.join("catalog.json");
-        fs::write(&document, include_bytes!("../seeds/catalog_document/catalog.json"))
-            .expect("it can be written");
+        fs::write(
+            &document,
+            include_bytes!("../seeds/catalog_document/catalog.json"),
+        )
+        .expect("it can be written");
         let address = format!("file://{}", document.display());
         let definition = include_str!("../seeds/definition/marram.toml")
             .replace("https://tide.example/catalog.json", &address);
@@ -33,15 +38,25 @@ fn kept() -> &'static (CatalogCache, SourceDefinition, PathBuf) {
         let opened = open("marram", &source, &platform, &settings).expect("it can be opened");
         let transport = Transport::new(false, Patience::default());
         cache
-            .renew("marram", &source, opened.as_ref(), &transport, jiff::Timestamp::UNIX_EPOCH)
+            .renew(
+                "marram",
+                &source,
+                opened.as_ref(),
+                &transport,
+                jiff::Timestamp::UNIX_EPOCH,
+            )
             .expect("the seed is a catalog");
         let mut files = fs::read_dir(folder.join("catalogs")).expect("it is there");
-        let file = files.next().expect("one is kept").expect("it can be read").path();
+        let file = files
+            .next()
+            .expect("one is kept")
+            .expect("it can be read")
+            .path();
         (cache, source, file)
     })
 }
 
-/// The first byte says where the rest goes over what is kept.
+/// The number says from where on the bytes take the place of what is kept.
 fuzz_target!(|data: (u16, Vec<u8>)| {
     static WHOLE: OnceLock<Vec<u8>> = OnceLock::new();
     let (cache, source, file) = kept();

@@ -17,6 +17,8 @@ fuzz_target!(|contents: &[u8]| {
             value: value.map(str::to_owned),
         };
         // Whether it is understood is not the question: it must not stop the shell that asks.
-        read("marram", &file, contents).map(drop).unwrap_or_default();
+        read("marram", &file, contents)
+            .map(drop)
+            .unwrap_or_default();
     }
 });

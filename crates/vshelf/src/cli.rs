@@ -130,7 +130,7 @@ fn with_examples(entry: &CommandEntry) -> Command {
     (entry.build)().after_long_help(examples::text(entry.name))
 }
 
-/// Words that are not understood, or a question for help.
+/// Words that are not understood, or that ask for help.
 fn usage(entries: &[CommandEntry], words: &[OsString], error: &clap::Error) -> ExitCode {
     use clap::error::ErrorKind;
     let ui = Ui::new(Colour::Auto, false);
