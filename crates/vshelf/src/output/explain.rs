@@ -3,8 +3,8 @@
 use jiff::civil::Date;
 use serde::Serialize;
 use vshelf_app::{Activity, Runtime};
-use vshelf_core::Request;
 use vshelf_core::resolve::{Choice, Filter, Scope, Step};
+use vshelf_core::{Pick, Request};
 use vshelf_view::Palette;
 use vshelf_view::words::{Count, printable};
 
@@ -52,7 +52,7 @@ pub fn print(
             Some(chosen.version.to_string()),
             Some(chosen.publisher.to_owned()),
         ),
-        Ok(Choice::System) => (Some("system".to_owned()), None),
+        Ok(Choice::System) => (Some(Pick::System.to_string()), None),
         Err(_) => (None, None),
     };
     let report = Report {

@@ -391,6 +391,40 @@ Error: [HOME]/file/shelf/format cannot be used.
 }
 
 #[test]
+fn a_data_folder_of_another_layout_is_named_and_left_alone() {
+    let scene = Scene::new();
+    let kept = ".local/share/vivid-shelf/marram/installs/8.3.1/bin/marram";
+    scene.write(kept, "");
+    shows!(
+        scene.vshelf(&["install", "8"]),
+        str![[r#"
+--- stderr
+Error: [HOME]/.local/share/vivid-shelf is laid out as an older vshelf did it.
+  That layout was never published and is not read; its installs can be made again.
+  To move it aside: mv ~/.local/share/vivid-shelf ~/.local/share/vivid-shelf.older
+--- exit 6
+
+"#]]
+    );
+    scene.write(".local/share/vivid-shelf/format", "vivid-shelf-data/9\n");
+    shows!(
+        scene.vshelf(&["list"]),
+        str![[r#"
+--- stderr
+Error: [HOME]/.local/share/vivid-shelf is of format "vivid-shelf-data/9", and this vshelf reads "vivid-shelf-data/2".
+  Use the newer vshelf that wrote it.
+--- exit 6
+
+"#]]
+    );
+    assert!(scene.path(kept).exists());
+    assert_eq!(
+        crate::scene::names_in(&scene.data("")),
+        ["format", "marram"]
+    );
+}
+
+#[test]
 fn every_command_has_help_that_says_what_it_does() {
     let scene = Scene::new();
     let overview = scene.does(&["--help"]).stdout;
