@@ -65,9 +65,10 @@ impl Range {
 
     /// Whether `text` is written as a range rather than as a version or a name.
     pub fn looks_like_one(text: &str) -> bool {
+        let numbers = text.strip_prefix(['v', 'V']).unwrap_or(text);
         text.contains(['<', '>', '=', '^', '~', '|', '*', ' '])
-            || (text.starts_with(|c: char| c.is_ascii_digit())
-                && text.split('.').any(|part| part.eq_ignore_ascii_case("x")))
+            || (numbers.starts_with(|c: char| c.is_ascii_digit())
+                && numbers.split('.').any(|part| part.eq_ignore_ascii_case("x")))
     }
 
     /// Whether `version` is in the range.

@@ -218,6 +218,7 @@ mod tests {
     #[case("gull-point", Selector::Name("gull-point".into()))]
     #[case(">=6 <8", Selector::Range(">=6 <8".parse().unwrap()))]
     #[case("8.x", Selector::Range("8.x".parse().unwrap()))]
+    #[case("v8.X", Selector::Range("v8.X".parse().unwrap()))]
     #[case("6 || 8", Selector::Range("6 || 8".parse().unwrap()))]
     fn reads_every_form(#[case] text: &str, #[case] expected: Selector) {
         assert_eq!(text.parse(), Ok(expected));
