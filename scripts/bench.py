@@ -147,7 +147,7 @@ address = "{address}/catalog.json"
 
 def settle(durable):
     """Writes the settings; installs are synced, or not."""
-    settings = WORK / ".config/vivid-shelf/settings.toml"
+    settings = WORK / ".config/vivid-shelf/shelf.toml"
     settings.write_text(f'main-runtime = "bench"\ndurable-installs = {str(durable).lower()}\n')
 
 
@@ -162,7 +162,7 @@ def start():
         "vshelf switch": ([PROGRAM, "switch", "20"], None),
         "vshelf explain": ([PROGRAM, "explain", "lts"], None),
         "vshelf run": ([PROGRAM, "run", "20", "--", "true"], None),
-        "vshelf hook --here": ([PROGRAM, "hook", "--here", "bash"], None),
+        "vshelf connect --look": ([PROGRAM, "connect", "--look", "bash"], None),
         "vshelf suggest (700 releases)": ([PROGRAM, "suggest", "--", "install", ""], None),
         "vshelf catalog (700 releases)": ([PROGRAM, "catalog"], None),
     }, 400)
@@ -273,7 +273,7 @@ def keep():
 
 
 def shell():
-    vshelf("setup", "--shell", "bash")
+    vshelf("connect", "--shell", "bash")
     bash = ["bash", "--noprofile", "-i", "-c", "true"]
     hook = WORK / ".local/share/vivid-shelf/connect/shelf.bash"
     for title, script in (
@@ -289,7 +289,7 @@ def shell():
         without = timed(["bash", "-c", loop.replace("{}", ":")])
         print(f"  {title:<40} {(with_hook - without) / 2000 * 1e6:8.1f} microseconds")
     compare("Opening an interactive bash", (["bash", "--noprofile", "--norc", "-i", "-c", "true"], None),
-            {"with the hook": (bash, None)}, 300)
+            {"connected": (bash, None)}, 300)
     # What nobody who changes PATH gets around: some shells do much more then.
     path_lines = {
         "elvish": "set paths = [/opt/bench/bin $@paths]",
@@ -308,7 +308,7 @@ def shell():
         ("nu", "nu", ["nu", "--no-config-file"], "source {}"),
     ):
         if shutil.which(start[0]):
-            vshelf("setup", "--shell", name)
+            vshelf("connect", "--shell", name)
             hook = WORK / f".local/share/vivid-shelf/connect/shelf.{extension}"
             bare = (start + ["-c", "cd ."], None)
             others = {}
@@ -316,7 +316,7 @@ def shell():
                 file = WORK / f"path.{extension}"
                 file.write_text(path_lines[name] + "\n")
                 others["with a file that sets PATH"] = (start + ["-c", f"{source.format(file)}\ncd ."], None)
-            others["with the hook"] = (start + ["-c", f"{source.format(hook)}\ncd ."], None)
+            others["connected"] = (start + ["-c", f"{source.format(hook)}\ncd ."], None)
             compare(f"Opening {start[0]}", bare, others, 100)
 
 

@@ -10,8 +10,8 @@ use crate::runtime::Runtime;
 /// Which releases are wanted.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct ReleaseFilter {
-    /// Only of lines in long-term support.
-    pub lts: bool,
+    /// Only of lines in this phase.
+    pub phase: Option<Phase>,
     /// Only of lines that are supported.
     pub supported: bool,
     /// Only those that fix a security problem.
@@ -57,7 +57,7 @@ impl ReleaseFilter {
         let release = candidate.release;
         let publisher = self.publisher.as_ref();
         let date = release.and_then(|release| release.date);
-        (!self.lts || phase == Some(Phase::Lts))
+        self.phase.is_none_or(|wanted| phase == Some(wanted))
             && (!self.supported || phase.is_some_and(Phase::is_supported))
             && (!self.security || release.is_some_and(|release| release.security))
             && publisher.is_none_or(|name| name.eq_ignore_ascii_case(candidate.publisher))

@@ -302,6 +302,13 @@ pub enum Error {
         runtime: String,
         selector: String,
     },
+    #[error("{file} is not a plain file of this folder")]
+    RequirementElsewhere {
+        /// The file that says what is required here.
+        file: PathBuf,
+        /// Its line.
+        line: usize,
+    },
     #[error("{selector} depends on who asks, and cannot be required")]
     PersonalSelector { selector: String },
 
@@ -492,6 +499,7 @@ impl Error {
             | Error::NameTaken { .. }
             | Error::NoPlainFile { .. }
             | Error::PersonalSelector { .. }
+            | Error::RequirementElsewhere { .. }
             | Error::NotConnected { .. }
             | Error::ColonInData { .. } => Class::Refused,
             Error::OnPlatform { error, .. } => error.class(),

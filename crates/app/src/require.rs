@@ -1,5 +1,6 @@
 //! What the project here requires: shown and written.
 
+use std::fs;
 use std::path::PathBuf;
 
 use vshelf_core::activation::Rule;
@@ -112,6 +113,25 @@ pub fn write(
         text,
         shell,
     })
+}
+
+/// Removes the plain file of this folder that says what is required of a runtime; gives back the file.
+/// What stands in another folder, or among other things in a file, is the person's to edit.
+pub fn remove(environment: &Environment, runtime: Option<&str>) -> Result<PathBuf, Error> {
+    let runtime = Runtime::named(environment, runtime)?;
+    let found = project::need_requirement(&runtime)?;
+    let is_plain = (project::requirement_files(&runtime).iter())
+        .any(|(path, kind)| *path == found.file && kind.value.is_none());
+    let here = environment.here()?;
+    if !is_plain || found.file.parent() != Some(&here) {
+        return Err(Error::RequirementElsewhere {
+            file: found.file,
+            line: found.requirement.line,
+        });
+    }
+    fs::remove_file(&found.file).map_err(file_error(&found.file, "removed"))?;
+    stamps::forget(environment)?;
+    Ok(found.file)
 }
 
 /// What is written for a request: itself, or the release that it stands for now.

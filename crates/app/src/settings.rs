@@ -1,4 +1,4 @@
-//! A person's settings: `settings.toml` in the config folder.
+//! A person's settings: `shelf.toml` in the config folder.
 
 use std::collections::BTreeMap;
 use std::num::NonZeroUsize;
@@ -53,7 +53,7 @@ const FRESH_MINUTES: u64 = 60;
 
 /// The settings file in the config folder.
 pub fn settings_file(config: &Path) -> PathBuf {
-    config.join("settings.toml")
+    config.join("shelf.toml")
 }
 
 impl Settings {

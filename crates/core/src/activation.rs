@@ -11,7 +11,7 @@ pub enum Rule {
     /// A switch in this shell, or in the shell that started it.
     Switch,
     /// What the project requires.
-    #[serde(rename = "pin")]
+    #[serde(rename = "requirement")]
     Requirement,
     /// What new shells get.
     Default,

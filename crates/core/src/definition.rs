@@ -28,7 +28,7 @@ pub struct Definition {
     /// How the program is asked for its version.
     pub probe: Probe,
     /// Files in which a project can say what it requires.
-    #[serde(default, rename = "pins")]
+    #[serde(default, rename = "requirement-files")]
     pub requirement_files: Vec<RequirementFile>,
     /// How packages are listed and installed, where the runtime has a tool for that.
     pub packages: Option<PackageTool>,
@@ -85,9 +85,9 @@ pub enum SourceKind {
         /// The minisign public key that the document must be signed with.
         key: Option<String>,
     },
-    /// A publisher's own release index: a JSON list of releases, and a checksum list for each.
+    /// A publisher's own release list: a JSON list of releases, and a checksum list for each.
     #[serde(rename_all = "kebab-case")]
-    ReleaseIndex {
+    ReleaseList {
         /// The index: a URL or a path.
         address: String,
         /// Other addresses of the same index, with the same files beside it.
@@ -141,7 +141,7 @@ pub enum SourceKind {
     },
 }
 
-/// The archive for one platform in a publisher's release index.
+/// The archive for one platform in a publisher's release list.
 #[derive(Clone, Debug, PartialEq, Eq, Hash, Deserialize)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct IndexedArchive {
@@ -191,7 +191,7 @@ impl SourceKind {
     pub fn publisher(&self) -> Option<&str> {
         match self {
             SourceKind::Catalog { .. } => None,
-            SourceKind::ReleaseIndex { publisher, .. }
+            SourceKind::ReleaseList { publisher, .. }
             | SourceKind::Npm { publisher, .. }
             | SourceKind::Wheels { publisher, .. }
             | SourceKind::Folder { publisher, .. } => Some(publisher),
@@ -210,7 +210,7 @@ impl SourceKind {
     pub fn move_to(&mut self, address: &str) -> bool {
         match self {
             SourceKind::Catalog { address: at, .. }
-            | SourceKind::ReleaseIndex { address: at, .. }
+            | SourceKind::ReleaseList { address: at, .. }
             | SourceKind::Folder { address: at, .. } => {
                 address.clone_into(at);
                 true
@@ -225,7 +225,7 @@ impl SourceKind {
         let versioned = |text: &str| text.contains("{version}") && is_file_inside(text);
         match self {
             SourceKind::Catalog { .. } | SourceKind::Wheels { .. } => Ok(()),
-            SourceKind::ReleaseIndex {
+            SourceKind::ReleaseList {
                 checksums,
                 archives,
                 ..
@@ -340,7 +340,7 @@ impl Definition {
         for requirement in &definition.requirement_files {
             check(
                 is_plain_file_name(&requirement.file),
-                "pins.file",
+                "requirement-files.file",
                 &requirement.file,
                 "a file's name without a folder is expected",
             )?;
@@ -453,7 +453,7 @@ mod tests {
         program = "marram"
         home-variable = "MARRAM_HOME"
         probe = { arguments = ["--version"], answer = "marram {version}" }
-        pins = [{ file = ".marram-version" }]
+        requirement-files = [{ file = ".marram-version" }]
 
         [[sources]]
         name = "saltmarsh"
@@ -479,7 +479,7 @@ mod tests {
     #[case("program = \"marram\"", "program = \"/bin/sh\"", "program is")]
     #[case("\"MARRAM_HOME\"", "\"PATH\"", "home-variable is")]
     #[case("\"MARRAM_HOME\"", "\"A;B\"", "home-variable is")]
-    #[case("\".marram-version\"", "\"../pin\"", "pins.file is")]
+    #[case("\".marram-version\"", "\"../pin\"", "requirement-files.file is")]
     #[case("{version}", "nothing", "probe.answer is")]
     #[case(
         "kind = \"catalog\"",

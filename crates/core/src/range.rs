@@ -68,7 +68,9 @@ impl Range {
         let numbers = text.strip_prefix(['v', 'V']).unwrap_or(text);
         text.contains(['<', '>', '=', '^', '~', '|', '*', ' '])
             || (numbers.starts_with(|c: char| c.is_ascii_digit())
-                && numbers.split('.').any(|part| part.eq_ignore_ascii_case("x")))
+                && numbers
+                    .split('.')
+                    .any(|part| part.eq_ignore_ascii_case("x")))
     }
 
     /// Whether `version` is in the range.

@@ -334,7 +334,7 @@ pub fn covered<'a>(
     Ok(matched)
 }
 
-/// What a request wants once its names are expanded.
+/// What a request requires once its names are expanded.
 enum Wanted {
     System,
     Install(Key),

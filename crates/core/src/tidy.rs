@@ -121,7 +121,7 @@ pub enum Protection {
         program: String,
     },
     /// A project requires it.
-    #[serde(rename = "pin")]
+    #[serde(rename = "requirement")]
     Requirement {
         /// The file that says so.
         file: PathBuf,

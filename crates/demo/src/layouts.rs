@@ -1,4 +1,4 @@
-//! A few of Marram's builds as other kinds of sources publish them: a release index, an npm-protocol
+//! A few of Marram's builds as other kinds of sources publish them: a release list, an npm-protocol
 //! registry with a scoped package and a companion, wheels, a plain folder.
 
 use std::collections::BTreeMap;
@@ -39,7 +39,7 @@ fn sha256(bytes: &[u8]) -> String {
     hex(digest(&SHA256, bytes).as_ref())
 }
 
-/// A release index: line 6 is there as gzip only, as old releases often are.
+/// A release list: line 6 is there as gzip only, as old releases often are.
 fn publish_index(
     maker: &Archives,
     chosen: &[DemoRelease],

@@ -20,7 +20,7 @@ pub const STEPS: [Step; 25] = [
     ),
     step(
         "Connect bash once. This writes one guarded block; no new shell ever starts a program for it.",
-        "vshelf setup",
+        "vshelf connect",
     ),
     step(
         "That line makes this shell follow too.",
@@ -49,7 +49,10 @@ pub const STEPS: [Step; 25] = [
         "One command on another version, without switching.",
         "vshelf run lts -- marram --version",
     ),
-    step("Back to the default in this shell.", "vshelf switch --off"),
+    step(
+        "Back to the default in this shell.",
+        "vshelf switch --follow",
+    ),
     step(
         "How does a name become a release?",
         "vshelf explain eelgrass",
@@ -59,8 +62,8 @@ pub const STEPS: [Step; 25] = [
         "vshelf label board samphire",
     ),
     step(
-        "The tide board's folder says what the project wants, and the shell follows.",
-        "mkdir tide-board && cd tide-board && vshelf pin board",
+        "The tide board's folder says what the project requires, and the shell follows.",
+        "mkdir tide-board && cd tide-board && vshelf require board",
     ),
     step(
         "So it answers here, until you leave the folder or switch.",

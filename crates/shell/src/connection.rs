@@ -92,19 +92,19 @@ pub fn render_functions(dialect: Dialect) -> String {
 
 /// The integration for a shell whose places are these.
 pub fn render_integration(dialect: Dialect, places: Places<'_>) -> String {
-    const INTEGRATION: &str = include_str!("../templates/hook.sh");
+    const INTEGRATION: &str = include_str!("../templates/shelf.sh");
     let parts: &[&str] = match dialect {
-        Dialect::Fish => &[include_str!("../templates/hook.fish")],
+        Dialect::Fish => &[include_str!("../templates/shelf.fish")],
         Dialect::Bash => &[INTEGRATION, include_str!("../templates/prompt.bash")],
         Dialect::Zsh => &[INTEGRATION, include_str!("../templates/prompt.zsh")],
         Dialect::Sh | Dialect::Ksh | Dialect::Mksh => {
             &[INTEGRATION, include_str!("../templates/prompt.sh")]
         }
-        Dialect::Elvish => &[include_str!("../templates/hook.elv")],
-        Dialect::Tcsh => &[include_str!("../templates/hook.tcsh")],
-        Dialect::Xonsh => &[include_str!("../templates/hook.py")],
-        Dialect::Nu => &[include_str!("../templates/hook.nu")],
-        Dialect::PowerShell => &[include_str!("../templates/hook.ps1")],
+        Dialect::Elvish => &[include_str!("../templates/shelf.elv")],
+        Dialect::Tcsh => &[include_str!("../templates/shelf.tcsh")],
+        Dialect::Xonsh => &[include_str!("../templates/shelf.py")],
+        Dialect::Nu => &[include_str!("../templates/shelf.nu")],
+        Dialect::PowerShell => &[include_str!("../templates/shelf.ps1")],
     };
     // Filled in at once: text that one value brings is not searched for the next.
     let mut text = String::new();
@@ -143,7 +143,7 @@ struct EnteredRuntime<'d> {
 #[derive(serde::Serialize)]
 struct EnteredRuntimes<'d> {
     /// Files in which projects say what they require.
-    pins: Vec<String>,
+    requirements: Vec<String>,
     /// What following a project is told with.
     says: &'static str,
     enter: Vec<EnteredRuntime<'d>>,
@@ -157,11 +157,11 @@ pub fn render_runtimes(
     following: Following,
     data: &Path,
 ) -> String {
-    let mut pins: Vec<String> = Vec::new();
+    let mut requirements: Vec<String> = Vec::new();
     for definition in definitions {
         for file in requirement::files(&definition.name, &definition.requirement_files) {
-            if following != Following::Off && !pins.contains(&file.file) {
-                pins.push(file.file);
+            if following != Following::Off && !requirements.contains(&file.file) {
+                requirements.push(file.file);
             }
         }
     }
@@ -171,7 +171,7 @@ pub fn render_runtimes(
         folders: &definition.folders,
     });
     let entries = EnteredRuntimes {
-        pins,
+        requirements,
         says: match following {
             Following::Announce => "announce",
             Following::Ask | Following::Quiet | Following::Off => "",
@@ -226,12 +226,17 @@ impl EnteredRuntimes<'_> {
 
     fn render_posix(&self) -> String {
         // Unrolled, because a shell's loop costs many times what it tests.
-        let tests = (self.pins.iter()).map(|pin| format!("[ -f \"$1\"/{} ]", quote::posix(pin)));
+        let tests =
+            (self.requirements.iter()).map(|name| format!("[ -f \"$1\"/{} ]", quote::posix(name)));
         let any: Vec<String> = tests.chain(["return 1".to_owned()]).collect();
-        let pins: String = self.pins.iter().map(|pin| format!("{pin}\n")).collect();
+        let names: String = self
+            .requirements
+            .iter()
+            .map(|name| format!("{name}\n"))
+            .collect();
         format!(
-            "__vshelf_pins={}\n__vshelf_says={}\n__vshelf_has_pin() {{\n  {}\n}}\n__vshelf_enter_all() {{\n  :\n{}}}\n",
-            quote::posix(&pins),
+            "__vshelf_requirements={}\n__vshelf_says={}\n__vshelf_has_requirement() {{\n  {}\n}}\n__vshelf_enter_all() {{\n  :\n{}}}\n",
+            quote::posix(&names),
             quote::posix(self.says),
             any.join(" ||\n    "),
             self.calls(Dialect::Bash),
@@ -269,8 +274,8 @@ impl EnteredRuntimes<'_> {
             ),
         };
         format!(
-            "set -g __vshelf_pins {}\nset -g __vshelf_says {}\nfunction __vshelf_enter_all\n{enter}end\n",
-            quoted(Dialect::Fish, self.pins.iter().map(String::as_str)),
+            "set -g __vshelf_requirements {}\nset -g __vshelf_says {}\nfunction __vshelf_enter_all\n{enter}end\n",
+            quoted(Dialect::Fish, self.requirements.iter().map(String::as_str)),
             quote::fish(self.says),
         )
     }
@@ -302,7 +307,7 @@ impl EnteredRuntimes<'_> {
         };
         let any = format!("*{}*", quote::tcsh_pattern(&format!("{data}/")));
         [
-            list("pins", self.pins.clone()),
+            list("requirements", self.requirements.clone()),
             list("says", vec![self.says.to_owned()]),
             list("runtimes", of_each(|runtime| runtime.name.to_owned())),
             list("variables", of_each(|runtime| runtime.variable.to_owned())),
@@ -337,11 +342,13 @@ impl EnteredRuntimes<'_> {
         /// Folders from the working one upward that this statement looks into.
         const LEVELS: usize = 12;
         let mut tests = vec!["$#__vshelf_followed".to_owned()];
-        if !self.pins.is_empty() {
+        if !self.requirements.is_empty() {
             let mut folder = "$cwd".to_owned();
             for _ in 0..LEVELS {
-                let pins = 1..=self.pins.len();
-                tests.extend(pins.map(|at| format!("-f {folder}:q/$__vshelf_pins[{at}]:q")));
+                let places = 1..=self.requirements.len();
+                tests.extend(
+                    places.map(|at| format!("-f {folder}:q/$__vshelf_requirements[{at}]:q")),
+                );
                 folder.push_str(":h");
             }
             tests.push(format!("{folder}:q != ''"));

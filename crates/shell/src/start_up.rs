@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 
 use crate::Dialect;
 
-const FIRST: &str = "# vivid-shelf begins here; `vshelf setup --undo` takes these lines out";
+const FIRST: &str = "# vivid-shelf begins here; `vshelf connect --remove` takes these lines out";
 const LAST: &str = "# vivid-shelf ends here";
 
 /// The start-up file that an interactive shell of this kind reads; `variable` is the environment.
@@ -49,19 +49,19 @@ pub fn start_up_file(
     }
 }
 
-/// The line that makes a shell source the hook whose path is this, quoted already.
-pub fn source_line(dialect: Dialect, quoted_hook: &str) -> String {
+/// The line that makes a shell source the file whose path is this, quoted already.
+pub fn source_line(dialect: Dialect, quoted: &str) -> String {
     match dialect {
         Dialect::Bash | Dialect::Zsh | Dialect::Fish | Dialect::Tcsh | Dialect::Nu => {
-            format!("source {quoted_hook}")
+            format!("source {quoted}")
         }
         Dialect::Sh | Dialect::Ksh | Dialect::Mksh | Dialect::PowerShell => {
-            format!(". {quoted_hook}")
+            format!(". {quoted}")
         }
         // A file has names of its own there, and only the function is for the shell.
-        Dialect::Elvish => elvish_line(&format!("(slurp < {quoted_hook})")),
+        Dialect::Elvish => elvish_line(&format!("(slurp < {quoted})")),
         // Read by Python itself, which takes a fraction of the time.
-        Dialect::Xonsh => format!("exec(open({quoted_hook}, encoding=\"utf-8\").read(), {{}})"),
+        Dialect::Xonsh => format!("exec(open({quoted}, encoding=\"utf-8\").read(), {{}})"),
     }
 }
 
@@ -69,9 +69,9 @@ fn elvish_line(code: &str) -> String {
     format!("eval &on-end={{|names| edit:add-var vshelf~ $names[vshelf~] }} {code}")
 }
 
-/// The lines that connect a shell of this kind to the hook.
-pub fn block(dialect: Dialect, hook: &Path) -> String {
-    let quoted = dialect.quote(&hook.to_string_lossy());
+/// The lines that connect a shell of this kind by this file.
+pub fn block(dialect: Dialect, integration: &Path) -> String {
+    let quoted = dialect.quote(&integration.to_string_lossy());
     let line = source_line(dialect, &quoted);
     let lines = match dialect {
         Dialect::Fish => format!("if test -r {quoted}\n    {line}\nend"),
@@ -105,7 +105,7 @@ pub enum Connection {
     Absent,
     /// It has the block, as it should be.
     Right,
-    /// It has a block for another hook file, or one that was changed by hand.
+    /// It has a block for another file, or one that was changed by hand.
     Other,
     /// It has the block more than once.
     Doubled,
@@ -113,20 +113,22 @@ pub enum Connection {
     Unfinished,
 }
 
-/// How the text of a start-up file stands to the block for this hook.
-pub fn connection(text: &str, dialect: Dialect, hook: &Path) -> Connection {
+/// How the text of a start-up file stands to the block for this file.
+pub fn connection(text: &str, dialect: Dialect, integration: &Path) -> Connection {
     match (text.matches(FIRST).count(), find_block(text)) {
         (0, _) => Connection::Absent,
         (1, None) => Connection::Unfinished,
-        (1, Some((start, end))) if text[start..end] == block(dialect, hook) => Connection::Right,
+        (1, Some((start, end))) if text[start..end] == block(dialect, integration) => {
+            Connection::Right
+        }
         (1, Some(_)) => Connection::Other,
         _ => Connection::Doubled,
     }
 }
 
 /// The text of a start-up file with our block in it: where it was, or else at the end.
-pub fn with_block(text: &str, dialect: Dialect, hook: &Path) -> String {
-    let block = block(dialect, hook);
+pub fn with_block(text: &str, dialect: Dialect, integration: &Path) -> String {
+    let block = block(dialect, integration);
     // Twice, or without an end: begun again.
     let once = text.matches(FIRST).count() == 1;
     let cleaned = without_block(text).filter(|_| !(once && find_block(text).is_some()));
@@ -172,9 +174,9 @@ mod tests {
     #[case("alias l=ls")]
     #[case("# one\r\n# two\r\n")]
     fn the_block_goes_in_once_and_comes_out_without_a_trace(#[case] before: &str) {
-        let hook = Path::new("/home/gull point/it's/hook.bash");
-        let with = with_block(before, Dialect::Bash, hook);
-        assert_eq!(with_block(&with, Dialect::Bash, hook), with);
+        let integration = Path::new("/home/gull point/it's/shelf.bash");
+        let with = with_block(before, Dialect::Bash, integration);
+        assert_eq!(with_block(&with, Dialect::Bash, integration), with);
         assert_eq!(with.matches("vivid-shelf begins here").count(), 1);
         let moved = with_block(
             &(with.clone() + "# behind\n"),
@@ -190,18 +192,18 @@ mod tests {
 
     #[test]
     fn a_doubled_or_unfinished_block_is_told_and_mended() {
-        let hook = Path::new("/hook.bash");
-        let right = with_block("# mine\n", Dialect::Bash, hook);
+        let integration = Path::new("/shelf.bash");
+        let right = with_block("# mine\n", Dialect::Bash, integration);
         let block = right.strip_prefix("# mine\n").unwrap();
         for (text, expected) in [
             ("# mine\n".to_owned(), Connection::Absent),
             (right.clone(), Connection::Right),
-            (right.replace("/hook.bash", "/old.bash"), Connection::Other),
+            (right.replace("/shelf.bash", "/old.bash"), Connection::Other),
             (format!("{block}{right}"), Connection::Doubled),
             (format!("{FIRST}\n# mine\n"), Connection::Unfinished),
         ] {
-            assert_eq!(connection(&text, Dialect::Bash, hook), expected);
-            let repaired = with_block(&text, Dialect::Bash, hook);
+            assert_eq!(connection(&text, Dialect::Bash, integration), expected);
+            let repaired = with_block(&text, Dialect::Bash, integration);
             assert_eq!(repaired, right, "{expected:?}");
             assert_eq!(without_block(&repaired).as_deref(), Some("# mine\n"));
         }

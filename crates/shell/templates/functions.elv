@@ -1,4 +1,4 @@
-# Vivid Shelf for Elvish: what the hook beside this file reads when it is first needed. The hook
+# Vivid Shelf for Elvish: what the file beside this one reads when it is first needed. The hook
 # gives the places ($data, $program, $stamps) and what asks for kinds of files.
 
 use str
@@ -7,8 +7,8 @@ use str
 var is-interactive = $false
 try { eval 'nop $edit:before-readline'; set is-interactive = $true } catch { }
 
-# The runtimes to enter and the files that pin them, which change with the shelf.
-var known = [&pins=[] &says='' &enter=[]]
+# The runtimes to enter and the files that require them, which change with the shelf.
+var known = [&requirements=[] &says='' &enter=[]]
 # What was looked at last, what each file said when its stamp was made, and what it all resulted in.
 var signature = $nil
 var answered = [&]
@@ -35,7 +35,7 @@ fn switched {
 }
 
 # Puts the folders of what is active in front of PATH: the version this shell (or the one that
-# started it) was switched to, or else what the project here wants, or else the default.
+# started it) was switched to, or else what the project here requires, or else the default.
 fn enter {|runtime|
   var name = $runtime[name]
   var own-default = $data/default/$name
@@ -73,12 +73,12 @@ fn enter {|runtime|
 
 fn enter-all { for runtime $known[enter] { enter $runtime } }
 
-# The pin files from this folder upward, nearest first.
-fn pin-files {
+# The requirement files from this folder upward, nearest first.
+fn requirement-files {
   var folder = $pwd
   while $true {
     if (eq $folder /) { set folder = '' }
-    for name $known[pins] {
+    for name $known[requirements] {
       if (is-regular &follow-symlink=$true $folder/$name) { put $folder/$name }
     }
     if (eq $folder '') { break }
@@ -95,10 +95,10 @@ fn look-around {|files|
   put [(for file $files { put [$file (read-file $file) (is-regular (stamp-of $file))] })]
 }
 
-# Follows what the project here wants. The program runs only where that is not known.
+# Follows what the project here requires. The program runs only where that is not known.
 fn look {
-  if (eq $known[pins] []) { return }
-  var files = [(pin-files)]
+  if (eq $known[requirements] []) { return }
+  var files = [(requirement-files)]
   var seen = [$pwd (look-around $files)]
   if (eq $seen $signature) { return }
   var asks = $false
@@ -113,7 +113,7 @@ fn look {
   })]
   var words = (read-words $@lines)
   if (and $asks (is-regular &follow-symlink=$true $program)) {
-    var answer = [(try { (external $program) hook --here elvish | from-lines } catch { })]
+    var answer = [(try { (external $program) connect --look elvish | from-lines } catch { })]
     for file $files { set answered[$file] = (read-file $file) }
     set words = (read-words (take 1 $answer))
     if (and (> (count $answer) 1) (not (has-key $told $pwd))) {
@@ -129,10 +129,10 @@ fn look {
     if (and $is-interactive (eq $known[says] announce)) {
       var switches = (switched)
       for name [(keys $words)] {
-        # A switch goes before what the project wants.
+        # A switch goes before what the project requires.
         var same = (and (has-key $before $name) (eq $before[$name] $words[$name]))
         if (not (or $same (has-key $switches $name) (eq $words[$name] '?'))) {
-          echo 'vshelf: '$name' '$words[$name]' here, as the project wants' >&2
+          echo 'vshelf: '$name' '$words[$name]' here, as the project requires' >&2
         }
       }
     }
@@ -149,7 +149,7 @@ fn vshelf {|@arguments|
     set run = (try { search-external vshelf } catch { put '' })
   }
   if (eq $run '') {
-    echo 'vshelf: the program is gone from '$program'; install it again and run: vshelf setup' >&2
+    echo 'vshelf: the program is gone from '$program'; install it again and run: vshelf connect' >&2
     fail 'vshelf is not installed'
   }
   var changes = (e:mktemp)
@@ -168,7 +168,7 @@ fn vshelf {|@arguments|
       }
     }
     e:rm -f -- $changes
-    # What is known of runtimes, and what the project wants, may be other than before.
+    # What is known of runtimes, and what the project requires, may be other than before.
     load
     set signature = $nil
     look

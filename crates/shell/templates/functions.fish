@@ -1,23 +1,23 @@
-# Vivid Shelf for fish: what the hook beside this file reads when it is needed.
+# Vivid Shelf for fish: what the file beside this one reads when it is needed.
 
-# Prints the pin files in a folder.
+# Prints the requirement files in a folder.
 function __vshelf_look_in
     set -l folder $argv[1]
     test $folder = /; and set folder ''
-    for name in $__vshelf_pins
+    for name in $__vshelf_requirements
         if test -f $folder/$name
             echo -- $name
         end
     end
 end
 
-# The stamp of a pin file.
+# The stamp of a requirement file.
 function __vshelf_stamp
     set -l flat (string replace -a % %p -- $argv[1] | string replace -a / %s | string collect)
     echo -- $__vshelf_stamps/$flat
 end
 
-# Whether a pin file is not as it was when its stamp was made: the stamp has its time.
+# Whether a requirement file is not as it was when its stamp was made: the stamp has its time.
 function __vshelf_is_other
     set -l stamp (__vshelf_stamp $argv[1] | string collect)
     set -l times (path mtime -- $argv[1] $stamp 2>/dev/null)
@@ -33,7 +33,7 @@ function __vshelf_is_same
     test "$(__vshelf_look_in $PWD)" = "$__vshelf_named"
 end
 
-# Walks upward from this folder. Sets __vshelf_words to what the stamps of the pin files say,
+# Walks upward from this folder. Sets __vshelf_words to what the stamps of the requirement files say,
 # nearest first, __vshelf_watched to the files, and __vshelf_ask where a stamp is missing or has to
 # be renewed.
 function __vshelf_walk
@@ -58,7 +58,7 @@ function __vshelf_walk
                 set __vshelf_ask 1
                 set -e line[1]
             end
-            # The nearest file that wants something of a runtime decides.
+            # The nearest file that requires something of a runtime decides.
             for pair in $line
                 set -l known (__vshelf_word (string split -m 1 -f 1 = -- $pair) $__vshelf_words)
                 test -n "$known"; or set -a __vshelf_words $pair
@@ -70,13 +70,13 @@ function __vshelf_walk
     end
 end
 
-# Only builtins, unless what the project here wants changed.
+# Only builtins, unless what the project here requires changed.
 function __vshelf_look_closely
     __vshelf_is_same; and return 0
     set __vshelf_here $PWD
     __vshelf_walk
     if test -n "$__vshelf_ask"; and test -x $__vshelf_program
-        set -l answer ($__vshelf_program hook --here fish)
+        set -l answer ($__vshelf_program connect --look fish)
         __vshelf_walk
         set -g __vshelf_words (string split -n ' ' -- "$answer[1]")
         if set -q answer[2]; and not contains -- $PWD $__vshelf_told
@@ -93,9 +93,9 @@ function __vshelf_look_closely
             set -q VSHELF_SWITCHED; and set switched (string split ' ' -- $VSHELF_SWITCHED)
             for pair in $__vshelf_followed
                 set -l parts (string split -m 1 = -- $pair)
-                # A switch goes before what the project wants.
+                # A switch goes before what the project requires.
                 if test -z "$(__vshelf_word $parts[1] $switched)"; and test "$(__vshelf_word $parts[1] $before)" != "$parts[2]"; and test "$parts[2]" != '?'
-                    printf 'vshelf: %s %s here, as the project wants\n' $parts[1] $parts[2] >&2
+                    printf 'vshelf: %s %s here, as the project requires\n' $parts[1] $parts[2] >&2
                 end
             end
         end
@@ -109,7 +109,7 @@ function __vshelf_call
     if not test -x $program
         set program (command -s vshelf)
         or begin
-            printf '%s\n' "vshelf: the program is gone from $__vshelf_program; install it again and run: vshelf setup" >&2
+            printf '%s\n' "vshelf: the program is gone from $__vshelf_program; install it again and run: vshelf connect" >&2
             return 127
         end
     end
@@ -127,7 +127,7 @@ function __vshelf_call
             VSHELF_SHELL=fish VSHELF_SHELL_ID=$fish_pid $program $argv
             set result $status
     end
-    # What is known of runtimes, and what the project wants, may be other than before.
+    # What is known of runtimes, and what the project requires, may be other than before.
     __vshelf_load
     __vshelf_look
     return $result
@@ -146,7 +146,7 @@ end
 
 # __vshelf_enter RUNTIME HOME_VARIABLE FOLDER...
 # Puts the folders of what is active in front of PATH: the version this shell (or the one that
-# started it) was switched to, or else what the project here wants, or else the default.
+# started it) was switched to, or else what the project here requires, or else the default.
 function __vshelf_enter
     set -l runtime $argv[1]
     set -l variable $argv[2]

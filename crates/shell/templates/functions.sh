@@ -1,4 +1,4 @@
-# Vivid Shelf for @SHELL@: what the hook beside this file reads when it is needed.
+# Vivid Shelf for @SHELL@: what the file beside this one reads when it is needed.
 # shellcheck shell=@CHECKED_AS@ disable=SC2154,SC2034
 
 # Sets __vshelf_value to $1 with every $2 (one character) replaced by $3.
@@ -17,11 +17,11 @@ __vshelf_replace() {
   __vshelf_value=$__vshelf_value$__vshelf_rest
 }
 
-# Sets __vshelf_names to the pin files in the folder $1.
+# Sets __vshelf_names to the requirement files in the folder $1.
 __vshelf_look_in() {
   __vshelf_names=''
-  __vshelf_has_pin "${1%/}" || return 0
-  __vshelf_rest=$__vshelf_pins
+  __vshelf_has_requirement "${1%/}" || return 0
+  __vshelf_rest=$__vshelf_requirements
   while [ -n "$__vshelf_rest" ]; do
     __vshelf_name=${__vshelf_rest%%"$__vshelf_newline"*}
     __vshelf_rest=${__vshelf_rest#*"$__vshelf_newline"}
@@ -31,7 +31,7 @@ __vshelf_look_in() {
   done
 }
 
-# Whether the pin file $1 is not as it was when its stamp $2 was made: the stamp has its time.
+# Whether the requirement file $1 is not as it was when its stamp $2 was made: the stamp has its time.
 # Every shell of today compares times, which POSIX only promises since 2024.
 # shellcheck disable=SC3013
 __vshelf_is_other() {
@@ -53,7 +53,7 @@ __vshelf_is_same() {
   [ "$__vshelf_names" = "$__vshelf_named" ]
 }
 
-# Walks upward from this folder. Sets __vshelf_words to what the stamps of the pin files say,
+# Walks upward from this folder. Sets __vshelf_words to what the stamps of the requirement files say,
 # nearest first, __vshelf_watched to the files and their stamps, and __vshelf_ask where a stamp is
 # missing or has to be renewed.
 __vshelf_walk() {
@@ -82,7 +82,7 @@ __vshelf_walk() {
           __vshelf_line=${__vshelf_line#again }
           ;;
       esac
-      # The nearest file that wants something of a runtime decides.
+      # The nearest file that requires something of a runtime decides.
       while [ -n "$__vshelf_line" ]; do
         __vshelf_pair=${__vshelf_line%% *}
         __vshelf_line=${__vshelf_line#"$__vshelf_pair"}
@@ -110,24 +110,24 @@ __vshelf_announce() {
     __vshelf_pair=${__vshelf_left%% *}
     __vshelf_left=${__vshelf_left#"$__vshelf_pair"}
     __vshelf_left=${__vshelf_left# }
-    # A switch goes before what the project wants.
+    # A switch goes before what the project requires.
     __vshelf_word "${__vshelf_pair%%=*}" "${VSHELF_SWITCHED-}"
     if [ -n "$__vshelf_value" ]; then continue; fi
     __vshelf_word "${__vshelf_pair%%=*}" "$2"
     if [ "$__vshelf_value" != "${__vshelf_pair#*=}" ] && [ "${__vshelf_pair#*=}" != '?' ]; then
-      command printf 'vshelf: %s %s here, as the project wants\n' \
+      command printf 'vshelf: %s %s here, as the project requires\n' \
         "${__vshelf_pair%%=*}" "${__vshelf_pair#*=}" >&2
     fi
   done
 }
 
-# Only builtins, unless what the project here wants changed.
+# Only builtins, unless what the project here requires changed.
 __vshelf_look_closely() {
   if __vshelf_is_same; then return 0; fi
   __vshelf_here=$PWD
   __vshelf_walk
   if [ -n "$__vshelf_ask" ] && [ -x "$__vshelf_program" ]; then
-    __vshelf_text=$("$__vshelf_program" hook --here @SHELL@) || __vshelf_text=''
+    __vshelf_text=$("$__vshelf_program" connect --look @SHELL@) || __vshelf_text=''
     __vshelf_walk
     __vshelf_words=${__vshelf_text%%"$__vshelf_newline"*}
     case $__vshelf_text in
@@ -162,7 +162,7 @@ __vshelf_call() {
   if [ ! -x "$__vshelf_run" ]; then
     __vshelf_run=$(\unset -f vshelf && command -v vshelf) || {
       command printf '%s\n' \
-        "vshelf: the program is gone from $__vshelf_program; install it again and run: vshelf setup" >&2
+        "vshelf: the program is gone from $__vshelf_program; install it again and run: vshelf connect" >&2
       return 127
     }
   fi
@@ -176,7 +176,7 @@ __vshelf_call() {
       ;;
     *) VSHELF_SHELL='@SHELL@' VSHELF_SHELL_ID=$$ "$__vshelf_run" "$@" || __vshelf_status=$? ;;
   esac
-  # What is known of runtimes, and what the project wants, may be other than before.
+  # What is known of runtimes, and what the project requires, may be other than before.
   __vshelf_load
   __vshelf_look
   return "$__vshelf_status"

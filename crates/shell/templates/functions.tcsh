@@ -1,9 +1,9 @@
-# Vivid Shelf for tcsh: the parts that the hook beside this file runs, as its first word says.
+# Vivid Shelf for tcsh: the parts that the file beside this one runs, as its first word says.
 
 if ( $1 == enter ) then
   # Puts the folders of what is active in front of PATH: the version this shell (or the one that
-  # started it) was switched to, or else what the project here wants, or else the default.
-  set __vshelf_pins = ()
+  # started it) was switched to, or else what the project here requires, or else the default.
+  set __vshelf_requirements = ()
   set __vshelf_says = ''
   set __vshelf_runtimes = ()
   set __vshelf_enters = 0
@@ -65,18 +65,18 @@ if ( $1 == enter ) then
     endif
     @ __vshelf_at++
   end
-else if ( $1 == look && $#__vshelf_pins ) then
-  # Follows what the project here wants. The program runs only where this shell does not know it.
+else if ( $1 == look && $#__vshelf_requirements ) then
+  # Follows what the project here requires. The program runs only where this shell does not know it.
   set __vshelf_round = 1
   while ( $__vshelf_round )
-    # Where this is, the pin files from here upward, and their times and those of their stamps.
+    # Where this is, the requirement files from here upward, and their times and those of their stamps.
     set __vshelf_now = $cwd:q
     set __vshelf_files = 0
     set __vshelf_folder = $cwd:q
     while ( 1 )
       if ( $__vshelf_folder:q =~ [/] ) set __vshelf_folder = ''
-      foreach __vshelf_pin ($__vshelf_pins:q)
-        set __vshelf_file = $__vshelf_folder:q/$__vshelf_pin:q
+      foreach __vshelf_requirement ($__vshelf_requirements:q)
+        set __vshelf_file = $__vshelf_folder:q/$__vshelf_requirement:q
         if ( -f $__vshelf_file:q ) then
           set __vshelf_stamp = $__vshelf_stamps:q/$__vshelf_file:as/%/%p/:as,/,%s,:q
           @ __vshelf_time = ( -M $__vshelf_file:q )
@@ -107,7 +107,7 @@ else if ( $1 == look && $#__vshelf_pins ) then
         @ __vshelf_number++
       end
       if ( $__vshelf_round && -x $__vshelf_program:q ) then
-        set __vshelf_lines = ("`$__vshelf_program:q hook --here tcsh`")
+        set __vshelf_lines = ("`$__vshelf_program:q connect --look tcsh`")
         if ( $#__vshelf_lines ) set __vshelf_answer = $__vshelf_lines[1]:q
         set __vshelf_known = 0
         foreach __vshelf_before ($__vshelf_told:q)
@@ -142,14 +142,14 @@ else if ( $1 == look && $#__vshelf_pins ) then
           foreach __vshelf_other ($__vshelf_before:q)
             if ( $__vshelf_other:q == $__vshelf_word:q ) set __vshelf_known = 1
           end
-          # A switch goes before what the project wants.
+          # A switch goes before what the project requires.
           if ( $?VSHELF_SWITCHED ) then
             foreach __vshelf_other ($VSHELF_SWITCHED:x)
               if ( $__vshelf_other:s/=/ /:q =~ $__vshelf_parts[1]:q' *' ) set __vshelf_known = 1
             end
           endif
           if ( ! $__vshelf_known ) then
-            echo "vshelf: $__vshelf_parts[1] $__vshelf_parts[2] here, as the project wants" >>! /dev/stderr
+            echo "vshelf: $__vshelf_parts[1] $__vshelf_parts[2] here, as the project requires" >>! /dev/stderr
           endif
         end
       endif
@@ -166,7 +166,7 @@ else if ( $1 == call ) then
     end
   endif
   if ( $__vshelf_run:q == '' ) then
-    printf 'vshelf: the program is gone from %s; install it again and run: vshelf setup\n' $__vshelf_program:q >>! /dev/stderr
+    printf 'vshelf: the program is gone from %s; install it again and run: vshelf connect\n' $__vshelf_program:q >>! /dev/stderr
     set __vshelf_result = 127
   else
     set __vshelf_changes = "`mktemp`"
@@ -174,7 +174,7 @@ else if ( $1 == call ) then
     set __vshelf_result = $status
     if ( ! -z $__vshelf_changes:q ) source $__vshelf_changes:q
     rm -f -- $__vshelf_changes:q
-    # What is known of runtimes, and what the project wants, may be other than before.
+    # What is known of runtimes, and what the project requires, may be other than before.
     __vshelf_part enter
     set __vshelf_signature = ''
     __vshelf_look

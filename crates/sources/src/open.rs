@@ -8,7 +8,7 @@ use crate::api::{Source, SourceError};
 use crate::kinds::folder::ArchiveFolder;
 use crate::kinds::npm_packages::NpmPackages;
 use crate::kinds::own_catalog::OwnCatalog;
-use crate::kinds::release_index::ReleaseIndex;
+use crate::kinds::release_list::ReleaseList;
 use crate::kinds::wheels::Wheels;
 use crate::npm::NpmRegistry;
 use crate::registries::UserSettings;
@@ -32,14 +32,14 @@ pub fn open(
             Addresses::read(&address, &mirrors)?,
             key,
         )),
-        SourceKind::ReleaseIndex {
+        SourceKind::ReleaseList {
             address,
             mirrors,
             checksums,
             archives,
             schedule,
             publisher,
-        } => Box::new(ReleaseIndex {
+        } => Box::new(ReleaseList {
             runtime,
             publisher,
             addresses: Addresses::read(&address, &mirrors)?,

@@ -302,7 +302,7 @@ mod tests {
         let row = |cells: [&str; 4]| cells.map(Cell::from);
         table.row(
             Style::new(),
-            row(["8.3.1", "2.1 MB", "", "default, pinned by tide-board"]),
+            row(["8.3.1", "2.1 MB", "", "default, required by tide-board"]),
         );
         table.row(Style::new(), row(["6.20.0", "12.0 MB", "", ""]));
         table
@@ -313,7 +313,7 @@ mod tests {
         assert_eq!(
             table().render(PLAIN),
             "version     size  notes\n\
-             8.3.1     2.1 MB  default, pinned by tide-board\n\
+             8.3.1     2.1 MB  default, required by tide-board\n\
              6.20.0   12.0 MB\n"
         );
     }
@@ -330,7 +330,7 @@ mod tests {
         assert_eq!(
             table().render(narrow(42)),
             "  version     size  notes\n\
-             | 8.3.1     2.1 MB  default, pinned by\n\
+             | 8.3.1     2.1 MB  default, required by\n\
              |                   tide-board\n\
              | 6.20.0   12.0 MB\n"
         );
@@ -339,7 +339,7 @@ mod tests {
             table().render(narrow(30)),
             "  version     size  notes\n\
              | 8.3.1     2.1 MB\n\
-             |          default, pinned by\n\
+             |          default, required by\n\
              |          tide-board\n\
              | 6.20.0   12.0 MB\n"
         );

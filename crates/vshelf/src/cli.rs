@@ -6,12 +6,11 @@ use std::process::ExitCode;
 use clap::{ArgAction, Args, Command, FromArgMatches};
 use vshelf_app::variables::Variables;
 use vshelf_app::{Environment, session};
-use vshelf_core::near;
 
 use crate::commands;
 use crate::commands::command::CommandEntry;
 use crate::failure::{Failure, Kind, Outcome};
-use crate::help::{examples, overview};
+use crate::help::{examples, meant, overview};
 use crate::ui::{Colour, Ui};
 
 /// What goes with every command.
@@ -168,7 +167,7 @@ fn misused(kind: clap::error::ErrorKind, error: &clap::Error) -> Failure {
         }
     };
     let mut failure = Failure::new(Kind::Usage, message);
-    if let Some(near) = context(ContextKind::SuggestedArg) {
+    if let Some(near) = context(ContextKind::SuggestedArg).filter(|near| !is_hidden(near)) {
         failure = failure.say(format!("Did you mean {near}?"));
     }
     if let Some(valid) = context(ContextKind::ValidValue) {
@@ -178,6 +177,18 @@ fn misused(kind: clap::error::ErrorKind, error: &clap::Error) -> Failure {
         failure.causes.push(cause.to_string());
     }
     failure
+}
+
+/// Whether an option is one that people are not told of.
+fn is_hidden(option: &str) -> bool {
+    let is_it = |argument: &clap::Arg| {
+        argument
+            .get_long()
+            .is_some_and(|long| option == format!("--{long}"))
+    };
+    let hidden = |command: Command| command.get_arguments().any(|a| a.is_hide_set() && is_it(a));
+    let global = GlobalArgs::augment_args(Command::new("vshelf"));
+    hidden(global) || commands::all().iter().any(|entry| hidden((entry.build)()))
 }
 
 fn help_for(words: &[OsString]) -> String {
@@ -200,35 +211,10 @@ fn unknown_command(entries: &[CommandEntry], words: &[OsString], error: &clap::E
     };
     let names: Vec<&str> = entries.iter().map(|entry| entry.name).collect();
     let failure = Failure::new(Kind::Usage, format!("{typed:?} is no command"));
-    let others: Vec<&str> = words
-        .iter()
-        .skip(1)
-        .filter_map(|word| word.to_str())
-        .filter(|word| *word != typed)
-        .collect();
-    let meant = match near::words(&typed, names.iter().copied())
-        .into_iter()
-        .next()
-    {
-        Some(near) => Some(
-            std::iter::once(near.as_str())
-                .chain(others)
-                .collect::<Vec<_>>()
-                .join(" "),
-        ),
-        // Words in the wrong order: `vshelf 8 install`.
-        None => others
-            .iter()
-            .find(|word| names.contains(word))
-            .map(|command| {
-                let rest = others.iter().filter(|word| *word != command).copied();
-                [*command, typed.as_str()]
-                    .into_iter()
-                    .chain(rest)
-                    .collect::<Vec<_>>()
-                    .join(" ")
-            }),
-    };
+    // Options in front of the command are not part of what is meant.
+    let words = words.iter().filter_map(|word| word.to_str());
+    let words: Vec<&str> = words.skip_while(|word| *word != typed).collect();
+    let meant = meant::command(&words, &names);
     match meant {
         Some(meant) => failure.run("You probably meant", format!("vshelf {meant}")),
         None => failure.run("To see the commands", "vshelf --help"),

@@ -43,7 +43,7 @@ impl Home {
         )
         .and_then(|()| {
             write(
-                ".config/vivid-shelf/settings.toml",
+                ".config/vivid-shelf/shelf.toml",
                 "main-runtime = \"marram\"\n",
             )
         })
@@ -132,7 +132,7 @@ pub fn tell(ui: &Ui, home: &Home) -> Result<ExitStatus, Failure> {
         .map_err(|error| no_bash(&error))?;
     ui.note("\nThat was all; nothing of it is left on this machine.");
     ui.next("To play with the same data", "vshelf demo --shell");
-    ui.next("To begin for real", "vshelf setup");
+    ui.next("To begin for real", "vshelf connect");
     Ok(status)
 }
 
@@ -141,7 +141,7 @@ pub fn play(ui: &Ui, home: &Home) -> Result<ExitStatus, Failure> {
     let program = home.path("bin/vshelf");
     let connected = home
         .bash()
-        .args(["-c", "\"$0\" --quiet setup >/dev/null"])
+        .args(["-c", "\"$0\" --quiet connect >/dev/null"])
         .arg(&program)
         .status()
         .map_err(|error| no_bash(&error))?;

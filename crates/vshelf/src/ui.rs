@@ -56,7 +56,7 @@ pub enum Output {
 }
 
 impl Ui {
-    /// Output as the person wants it.
+    /// Output as the person requires it.
     pub fn new(colour: Colour, quiet: bool) -> Ui {
         let choice = match colour {
             Colour::Auto => ColorChoice::Auto,

@@ -6,7 +6,7 @@ use vshelf_app::defaults::{self, ShellAfterDefault};
 use vshelf_app::error::Taken;
 use vshelf_app::timeline::{LineChoice, choose_lines};
 use vshelf_app::{Class, Error, Runtime, labels, runtimes};
-use vshelf_core::Pick;
+use vshelf_core::{Phase, Pick};
 
 use crate::scene::{Scene, request};
 
@@ -58,7 +58,7 @@ fn a_default_is_kept_as_it_was_asked_for() {
 #[test]
 fn a_runtime_is_meant_where_there_is_only_one_to_mean() {
     let scene = Scene::new();
-    scene.write("config/settings.toml", "");
+    scene.write("config/shelf.toml", "");
     let error = Runtime::named(&scene.environment(), None).unwrap_err();
     let Error::SeveralRuntimes { names } = error else {
         panic!("{error:?}");
@@ -79,7 +79,7 @@ fn a_runtime_is_meant_where_there_is_only_one_to_mean() {
     ReleaseFilter { newest_per_line: true, supported: true, ..ReleaseFilter::default() },
     &["9.2.0", "8.3.1", "6.20.2"]
 )]
-#[case(ReleaseFilter { lts: true, newest: Some(1), ..ReleaseFilter::default() }, &["8.3.1"])]
+#[case(ReleaseFilter { phase: Some(Phase::Lts), newest: Some(1), ..ReleaseFilter::default() }, &["8.3.1"])]
 #[case(
     ReleaseFilter { since: Some("2026-11-01".parse().unwrap()), ..ReleaseFilter::default() },
     &["10.0.0-rc.1", "10.0.0-beta.2", "9.2.0"]

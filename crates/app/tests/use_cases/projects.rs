@@ -33,6 +33,30 @@ fn a_requirement_is_written_as_asked_or_as_the_release_that_it_stands_for() {
 }
 
 #[test]
+fn a_requirement_is_only_removed_where_it_is_a_plain_file_of_this_folder() {
+    let scene = Scene::with(&["8.3.1"]);
+    let environment = scene.environment();
+    let plain = scene.write("project/.marram-version", "8\n");
+    assert_eq!(require::remove(&environment, None).unwrap(), plain);
+    assert!(!plain.exists());
+    let error = require::remove(&environment, None).unwrap_err();
+    assert!(matches!(error, Error::NoRequirement { .. }), "{error:?}");
+    for (name, text) in [
+        ("project/station.json", "{\"engines\": {\"marram\": \"8\"}}"),
+        (".marram-version", "8\n"),
+    ] {
+        let kept = scene.write(name, text);
+        let error = require::remove(&environment, None).unwrap_err();
+        assert!(
+            matches!(error, Error::RequirementElsewhere { .. }),
+            "{error:?}"
+        );
+        assert_eq!(fs::read_to_string(&kept).unwrap(), text);
+        fs::remove_file(kept).unwrap();
+    }
+}
+
+#[test]
 fn what_the_project_requires_can_be_installed() {
     let scene = Scene::new();
     let error = required(&scene.environment(), &Recorder::default()).unwrap_err();
@@ -69,7 +93,7 @@ fn a_stamp_says_what_a_project_resulted_in() {
 fn a_person_is_asked_before_a_project_is_followed_where_the_settings_say_so() {
     let scene = Scene::with(&["6.20.2"]);
     scene.write(
-        "config/settings.toml",
+        "config/shelf.toml",
         "main-runtime = \"marram\"\nfollowing = \"ask\"\n",
     );
     scene.write("project/.marram-version", "6\n");

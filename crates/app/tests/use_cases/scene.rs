@@ -29,7 +29,7 @@ impl Scene {
             "config/runtimes/marram.toml",
             &vshelf_demo::definition(&scene.server.address()),
         );
-        scene.write("config/settings.toml", "main-runtime = \"marram\"\n");
+        scene.write("config/shelf.toml", "main-runtime = \"marram\"\n");
         scene
     }
 

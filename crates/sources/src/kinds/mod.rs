@@ -3,5 +3,5 @@
 pub mod folder;
 pub mod npm_packages;
 pub mod own_catalog;
-pub mod release_index;
+pub mod release_list;
 pub mod wheels;

@@ -1,4 +1,4 @@
-//! A publisher's own release index: a JSON list of releases, newest first, as Node.js serves it.
+//! A publisher's own release list: a JSON list of releases, newest first, as Node.js serves it.
 //!
 //! Each entry names a version, its day, the platforms that it is built for, the code name of its
 //! long-term support or `false`, whether it fixes a security problem, and the versions of what it
@@ -20,7 +20,7 @@ use crate::schedule::read_schedule;
 use crate::transport::{Document, Transport};
 
 /// A source that serves such an index.
-pub struct ReleaseIndex {
+pub struct ReleaseList {
     pub(crate) runtime: String,
     pub(crate) publisher: String,
     /// The index and its mirrors.
@@ -46,7 +46,7 @@ struct IndexedRelease {
     rest: BTreeMap<String, Value>,
 }
 
-impl Source for ReleaseIndex {
+impl Source for ReleaseList {
     fn fetch(&self, transport: &Transport, known: &Known) -> Result<Fetched, SourceError> {
         let accept = Some("application/json");
         let (document, address) =
@@ -66,7 +66,7 @@ impl Source for ReleaseIndex {
     }
 }
 
-impl ReleaseIndex {
+impl ReleaseList {
     fn publish(
         &self,
         entries: &[IndexedRelease],
@@ -154,14 +154,14 @@ mod tests {
         {"version":"v8.0.0","date":"2025-04-15","files":[],"lts":false,"security":false},
         {"version":"nightly","date":"2025-04-15","files":[],"lts":false}]"#;
 
-    fn source() -> ReleaseIndex {
+    fn source() -> ReleaseList {
         let archive = |listed: &str, suffix: &str| IndexedArchive {
             listed: listed.to_owned(),
             files: ["tar.xz", "tar.gz"]
                 .map(|format| format!("v{{version}}/marram-v{{version}}-{suffix}.{format}"))
                 .to_vec(),
         };
-        ReleaseIndex {
+        ReleaseList {
             runtime: "marram".to_owned(),
             publisher: "saltmarsh".to_owned(),
             addresses: Addresses::read(

@@ -80,7 +80,7 @@ mod tests {
     #[case(Action::Switch("8.3.1".to_owned()), "switch marram@8.3.1")]
     #[case(Action::Default("8.3.1".to_owned()), "default marram@8.3.1")]
     #[case(Action::Label("old".to_owned(), "6.20.2".to_owned()), "label old marram@6.20.2")]
-    #[case(Action::Label("--drop".to_owned(), "6.20.2".to_owned()), "label -- --drop marram@6.20.2")]
+    #[case(Action::Label("--remove".to_owned(), "6.20.2".to_owned()), "label -- --remove marram@6.20.2")]
     #[case(Action::Remove { name: "6.20.2".to_owned(), in_use: false }, "remove marram@6.20.2")]
     #[case(Action::Remove { name: "6.20.2".to_owned(), in_use: true }, "remove marram@6.20.2 --even-if-used")]
     fn an_action_is_shown_as_a_command_that_is_one(#[case] action: Action, #[case] shown: &str) {

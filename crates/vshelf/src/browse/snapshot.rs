@@ -134,7 +134,7 @@ fn active_in_words(activity: &Activity) -> String {
     };
     match activity.rule() {
         Some(Rule::Switch) => format!("this shell: {pick}"),
-        Some(Rule::Requirement) => format!("pinned here: {pick}"),
+        Some(Rule::Requirement) => format!("required here: {pick}"),
         Some(Rule::Default) => format!("default: {pick}"),
         Some(Rule::System) | None => "the system's own copy is active".to_owned(),
     }

@@ -6,7 +6,7 @@ use vshelf_app::catalog::ReleaseFilter;
 use vshelf_app::{Environment, Runtime, definitions};
 use vshelf_core::resolve::Scope;
 use vshelf_core::selector::is_name;
-use vshelf_core::{Request, Selector};
+use vshelf_core::{Phase, Request, Selector};
 
 use super::command::{CommandArgs, RunCommand, request};
 use crate::failure::{Failure, Outcome};
@@ -41,9 +41,9 @@ struct Filters {
     /// List every release
     #[arg(long)]
     all: bool,
-    /// Only releases of lines in long-term support
-    #[arg(long)]
-    lts: bool,
+    /// Only releases of lines in this phase: preview, current, lts, maintenance or ended
+    #[arg(long, value_name = "PHASE", value_parser = read_phase)]
+    phase: Option<Phase>,
     /// Only releases of lines that are supported
     #[arg(long)]
     supported: bool,
@@ -114,7 +114,7 @@ impl Filters {
 
     fn filter(&self) -> ReleaseFilter {
         ReleaseFilter {
-            lts: self.lts,
+            phase: self.phase,
             supported: self.supported,
             security: self.security,
             publisher: self.publisher.clone(),
@@ -123,6 +123,12 @@ impl Filters {
             newest: self.newest,
         }
     }
+}
+
+fn read_phase(text: &str) -> Result<Phase, String> {
+    let mut phases = Phase::ALL.into_iter();
+    let phase = phases.find(|phase| phase.as_str().eq_ignore_ascii_case(text));
+    phase.ok_or_else(|| "the phases are preview, current, lts, maintenance and ended".to_owned())
 }
 
 /// The runtime and the request that are meant: `marram@` and a runtime's bare name are no selectors.

@@ -19,12 +19,12 @@ use crate::ui::Ui;
 /// over only when asked. Several are fetched at the same time, and one that fails stops no other.
 #[derive(Debug, Args)]
 pub struct Install {
-    /// What to install, as in lts, 8.3.1 or dunefield/8; nothing is what the project here wants
+    /// What to install, as in lts, 8.3.1 or dunefield/8; nothing is what the project here requires
     #[arg(value_name = "SELECTOR")]
     selectors: Vec<String>,
-    /// Install what the project here wants, as without a selector; for scripts that say it aloud
+    /// Install what the project here requires, as without a selector; for scripts that say it aloud
     #[arg(long, conflicts_with = "selectors")]
-    from_pin: bool,
+    required: bool,
     /// Use it in this shell at once
     #[arg(long)]
     switch: bool,
@@ -39,7 +39,7 @@ pub struct Install {
     keep_broken: bool,
     /// Fetch it again even if it is on the shelf, and put it in the place of what is there
     #[arg(long)]
-    anew: bool,
+    again: bool,
 }
 
 impl CommandArgs for Install {
@@ -66,7 +66,7 @@ impl RunCommand for Install {
             carry_from: self.carry_from.as_deref().map(request).transpose()?,
             options: JobOptions {
                 keep_broken: self.keep_broken,
-                again: self.anew,
+                again: self.again,
             },
         };
         Ok(run::install(environment, &asked, ui)?)

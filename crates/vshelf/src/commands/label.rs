@@ -20,9 +20,9 @@ pub struct Label {
     /// What it stands for, as in 8.3.1 or lts
     #[arg(value_name = "SELECTOR")]
     selector: Option<String>,
-    /// Forget this label
+    /// Remove this label; what it stood for stays
     #[arg(long, value_name = "NAME", conflicts_with_all = ["name", "selector", "json"])]
-    drop: Option<String>,
+    remove: Option<String>,
     /// Show the list as JSON
     #[arg(long, conflicts_with_all = ["name", "selector"])]
     json: bool,
@@ -35,7 +35,7 @@ impl CommandArgs for Label {
 
 impl RunCommand for Label {
     fn run(self, ui: &Ui, environment: &Environment) -> Outcome {
-        match (&self.drop, &self.name, &self.selector) {
+        match (&self.remove, &self.name, &self.selector) {
             (Some(name), ..) => label::say_removed(ui, &labels::remove(environment, name)?),
             (None, Some(name), Some(selector)) => {
                 let set = labels::set(environment, name, &request(selector)?)?;

@@ -13,13 +13,13 @@ use crate::wording::paths::{quoted, shown};
 /// Make a folder of launchers for editors and desktop programs
 ///
 /// A launcher has the name of a runtime's program. Started in a project's folder it runs the version
-/// that the project wants, else the default. Put the folder on the PATH of programs that never run a
+/// that the project requires, else the default. Put the folder on the PATH of programs that never run a
 /// shell's start-up file; connected shells need it not. Every start costs a few milliseconds.
 #[derive(Debug, Args)]
 pub struct Launchers {
-    /// Take the folder away again
+    /// Remove the folder
     #[arg(long)]
-    drop: bool,
+    remove: bool,
 }
 
 impl CommandArgs for Launchers {
@@ -29,7 +29,7 @@ impl CommandArgs for Launchers {
 
 impl RunCommand for Launchers {
     fn run(self, ui: &Ui, environment: &Environment) -> Outcome {
-        if self.drop {
+        if self.remove {
             return ui.result(match launchers::remove(environment)? {
                 Some(folder) => format!("{} is gone.", shown(&folder)),
                 None => "There are no launchers; nothing was changed.".to_owned(),
@@ -37,7 +37,7 @@ impl RunCommand for Launchers {
         }
         let (folder, names) = launchers::make(environment)?;
         ui.result(format!(
-            "{} launch what the project wants: {}",
+            "{} launch what the project requires: {}",
             shown(&folder),
             names.join(", ")
         ))?;

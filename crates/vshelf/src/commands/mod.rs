@@ -8,24 +8,23 @@ mod catalog;
 mod checkup;
 pub mod command;
 mod config;
+mod connect;
 mod default;
 mod demo;
 mod explain;
 mod history;
-mod hook;
 mod install;
 mod label;
 mod launchers;
 mod list;
 mod mirror;
 mod path;
-mod pin;
 mod remove;
 mod renew;
+mod require;
 mod restore;
 mod run;
 mod runtimes;
-mod setup;
 mod status;
 mod suggest;
 mod switch;
@@ -50,7 +49,7 @@ pub fn all() -> Vec<CommandEntry> {
         entry::<install::Install>(),
         entry::<switch::Switch>(),
         entry::<default::Default>(),
-        entry::<pin::Pin>(),
+        entry::<require::Require>(),
         entry::<label::Label>(),
         entry::<run::Run>(),
         entry::<adopt::Adopt>(),
@@ -60,8 +59,7 @@ pub fn all() -> Vec<CommandEntry> {
         entry::<renew::Renew>(),
         entry::<carry::Carry>(),
         entry::<mirror::Mirror>(),
-        entry::<setup::Setup>(),
-        entry::<hook::Hook>(),
+        entry::<connect::Connect>(),
         entry::<launchers::Launchers>(),
         suggest(),
         entry::<runtimes::Runtimes>(),

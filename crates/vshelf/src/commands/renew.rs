@@ -24,7 +24,7 @@ pub struct Renew {
     keep_old: bool,
     /// Write the new version into projects that ask for the old one by its exact version
     #[arg(long)]
-    pins: bool,
+    requirements: bool,
     /// Only show the plan
     #[arg(long)]
     dry_run: bool,
@@ -51,7 +51,7 @@ impl RunCommand for Renew {
         if lines == 0 {
             return ui.result("Every line on the shelf has its newest release.");
         }
-        output::renew::show(ui, &plans, self.pins)?;
+        output::renew::show(ui, &plans, self.requirements)?;
         if self.dry_run {
             return Ok(());
         }
@@ -67,7 +67,7 @@ impl RunCommand for Renew {
         }
         let options = RenewOptions {
             keep_old: self.keep_old,
-            move_requirements: self.pins,
+            move_requirements: self.requirements,
         };
         let errors = apply(environment, &plans, options, ui)?;
         ui.end_with(errors.into_iter().map(output::renew::failure).collect())

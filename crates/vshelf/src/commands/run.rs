@@ -24,7 +24,7 @@ pub struct Run {
     /// A version on the shelf, as in 8, lts or a label; with --here a runtime, as in marram@
     #[arg(value_name = "SELECTOR", required_unless_present = "here")]
     selector: Option<String>,
-    /// What is active here: what the project wants, else the default
+    /// What is active here: what the project requires, else the default
     #[arg(long)]
     here: bool,
     /// The command and its arguments

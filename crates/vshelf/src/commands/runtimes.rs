@@ -17,11 +17,14 @@ pub struct Runtimes {
     /// Add or replace a runtime by the definition at this URL or path
     #[arg(long, value_name = "FILE")]
     add: Option<String>,
-    /// Forget your own definition of this runtime; its installs stay
+    /// Remove your own definition of this runtime; its installs stay
     #[arg(long, value_name = "NAME", conflicts_with = "add")]
-    drop: Option<String>,
+    remove: Option<String>,
+    /// Make this the main runtime: the one that selectors mean when they name none
+    #[arg(long, value_name = "NAME", conflicts_with_all = ["add", "remove"])]
+    main: Option<String>,
     /// Show the list as JSON
-    #[arg(long, conflicts_with_all = ["add", "drop"])]
+    #[arg(long, conflicts_with_all = ["add", "remove", "main"])]
     json: bool,
 }
 
@@ -36,11 +39,15 @@ impl RunCommand for Runtimes {
             let (definition, file) = runtimes::add(environment, place)?;
             return output::runtimes::say_added(ui, environment, &definition, &file);
         }
-        if let Some(name) = &self.drop {
+        if let Some(name) = &self.remove {
             runtimes::remove(environment, name)?;
             return ui.result(format!(
                 "Your definition of {name} is gone; its installs stay on the shelf."
             ));
+        }
+        if let Some(main) = &self.main {
+            runtimes::set_main(environment, main)?;
+            return ui.result(format!("Selectors without a runtime mean {main} now."));
         }
         let known = runtimes::list(environment)?;
         match self.json {

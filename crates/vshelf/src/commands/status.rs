@@ -11,7 +11,7 @@ use crate::wording;
 
 /// Say which version is active here, and why
 ///
-/// It names the rule that holds (a switch of this shell, the wish of the project, the default, the
+/// It names the rule that holds (a switch of this shell, what the project requires, the default, the
 /// system's own copy), what that overrode, and every copy on PATH.
 #[derive(Debug, Args)]
 pub struct Status {

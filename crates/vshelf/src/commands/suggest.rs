@@ -61,6 +61,7 @@ fn candidates(
     }
     if typed.starts_with('-') {
         return (command.get_arguments())
+            .filter(|option| !option.is_hide_set())
             .filter_map(|option| Some((format!("--{}", option.get_long()?), help_of(option))))
             .collect();
     }
@@ -68,12 +69,11 @@ fn candidates(
         "switch" | "default" | "run" | "remove" | "path" | "checkup" | "renew" => {
             suggestions::versions(environment, typed, Among::Shelf)
         }
-        "install" | "catalog" | "explain" | "pin" | "label" => {
+        "install" | "catalog" | "explain" | "require" | "label" => {
             suggestions::versions(environment, typed, Among::Published)
         }
         "list" | "status" | "tidy" | "history" => suggestions::runtimes(environment, "@"),
         "restore" => suggestions::gone(environment),
-        "hook" => values_of(environment, "shell"),
         _ => Vec::new(),
     }
 }
@@ -100,12 +100,12 @@ fn help_of(option: &Arg) -> String {
 /// The values of an option that has a few.
 fn values_of(environment: &Environment, option: &str) -> Vec<Suggestion> {
     match option {
-        "shell" => shell_names()
+        "shell" | "print" => shell_names()
             .into_iter()
             .map(|name| (name.to_owned(), String::new()))
             .collect(),
         "main" => suggestions::runtimes(environment, ""),
-        "from" | "to" | "carry_from" | "include" | "except" | "keep" | "let_go" => {
+        "from" | "to" | "carry_from" | "include" | "except" | "keep" => {
             suggestions::versions(environment, "", Among::Shelf)
         }
         _ => Vec::new(),

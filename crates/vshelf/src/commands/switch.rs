@@ -10,17 +10,17 @@ use crate::ui::Ui;
 
 /// Use another version in this shell, now
 ///
-/// The choice holds for this shell and what it starts, until `vshelf switch --off`. New shells
+/// The choice holds for this shell and what it starts, until `vshelf switch --follow`. New shells
 /// get the default.
 #[derive(Debug, Args)]
 pub struct Switch {
     /// A version on the shelf, as in 8, lts or a label; - is the one before, system the system's own
-    /// copy, nothing what the project here wants
+    /// copy, nothing what the project here requires
     #[arg(value_name = "SELECTOR", allow_hyphen_values = true)]
     selector: Option<String>,
     /// Follow the default again (of the runtime in SELECTOR, as in marram@, if one is given)
     #[arg(long)]
-    off: bool,
+    follow: bool,
 }
 
 impl CommandArgs for Switch {
@@ -30,7 +30,7 @@ impl CommandArgs for Switch {
 
 impl RunCommand for Switch {
     fn run(self, ui: &Ui, environment: &Environment) -> Outcome {
-        if self.off {
+        if self.follow {
             let followed = switch::follow(environment, self.selector.as_deref())?;
             return say_followed(ui, &followed);
         }

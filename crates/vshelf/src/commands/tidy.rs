@@ -31,12 +31,12 @@ pub struct Tidy {
     /// Leave these out this time; may be repeated
     #[arg(long, value_name = "SELECTOR")]
     except: Vec<String>,
-    /// Never let these be cleared away, until --let-go; nothing is removed now
+    /// Keep these whatever speaks against them; nothing is removed now
     #[arg(long, value_name = "SELECTOR")]
     keep: Vec<String>,
-    /// Take back a --keep; nothing is removed now
-    #[arg(long, value_name = "SELECTOR")]
-    let_go: Vec<String>,
+    /// With --keep: no longer keep them
+    #[arg(long, requires = "keep")]
+    remove: bool,
     /// Only show the plan
     #[arg(long)]
     dry_run: bool,
@@ -58,11 +58,10 @@ impl CommandArgs for Tidy {
 
 impl RunCommand for Tidy {
     fn run(self, ui: &Ui, environment: &Environment) -> Outcome {
-        if !self.keep.is_empty() || !self.let_go.is_empty() {
-            let kept = tidy::mark_kept(environment, &requests(&self.keep)?, true)?;
-            output::tidy::say_kept(ui, &kept, true)?;
-            let let_go = tidy::mark_kept(environment, &requests(&self.let_go)?, false)?;
-            return output::tidy::say_kept(ui, &let_go, false);
+        if !self.keep.is_empty() {
+            let keep = !self.remove;
+            let marked = tidy::mark_kept(environment, &requests(&self.keep)?, keep)?;
+            return output::tidy::say_kept(ui, &marked, keep);
         }
         let mut runtimes = Runtime::shown(environment, self.runtime.as_deref())?;
         for runtime in &mut runtimes {

@@ -57,6 +57,13 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
         &[("", "what is in force, and which file or variable says so")],
     ),
     (
+        "connect",
+        &[
+            ("--shell zsh", "another shell than the one in SHELL"),
+            ("--print bash", "what bash sources, to read it"),
+        ],
+    ),
+    (
         "default",
         &[
             ("", "what new shells get"),
@@ -87,7 +94,6 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
             "what was done, newest first; vshelf restore takes it back",
         )],
     ),
-    ("hook", &[("bash", "what setup writes for bash")]),
     (
         "install",
         &[
@@ -99,7 +105,7 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
                 "6 8 dunefield/9",
                 "several at a time, one from another publisher",
             ),
-            ("", "what the project here wants"),
+            ("", "what the project here requires"),
             (
                 "9 --switch --carry-from 8",
                 "used here at once, with the packages of 8",
@@ -110,12 +116,15 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
         "label",
         &[
             ("board samphire", "board stands for line 6 from now on"),
-            ("--drop board", "the label goes, the install stays"),
+            ("--remove board", "the label goes, the install stays"),
         ],
     ),
     (
         "launchers",
-        &[("", "programs for editors that follow the project's wish")],
+        &[(
+            "",
+            "programs for editors that follow what the project requires",
+        )],
     ),
     (
         "list",
@@ -146,9 +155,9 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
         ],
     ),
     (
-        "pin",
+        "require",
         &[
-            ("lts", "the project here wants that"),
+            ("lts", "the project here requires that"),
             ("8 --exact", "the release that 8 stands for now"),
         ],
     ),
@@ -187,13 +196,6 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
             ),
         ],
     ),
-    (
-        "setup",
-        &[(
-            "--main marram",
-            "connect this kind of shell; names alone mean Marram",
-        )],
-    ),
     ("status", &[("", "which version is it here, and why?")]),
     (
         "suggest",
@@ -204,7 +206,7 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
         &[
             ("6", "this shell, now"),
             ("-", "the one before"),
-            ("--off", "the project's or the default again"),
+            ("--follow", "the project's or the default again"),
         ],
     ),
     (

@@ -1,4 +1,5 @@
 //! Help beyond that of the single options.
 
 pub mod examples;
+pub mod meant;
 pub mod overview;

@@ -109,11 +109,11 @@ impl Finding {
             Found::Requirement(error) => Finding::new(
                 "the project here",
                 in_words(error),
-                command("vshelf pin SELECTOR"),
+                command("vshelf require SELECTOR"),
             ),
             Found::Unmet { title, wanted } => Finding::new(
                 "the project here",
-                format!("wants {title} {wanted}, which is not on the shelf"),
+                format!("requires {title} {wanted}, which is not on the shelf"),
                 command("vshelf install"),
             ),
             Found::OtherFirst {
@@ -179,28 +179,28 @@ impl Finding {
     }
 
     fn of_connection(problem: ConnectionProblem) -> Finding {
-        let setup = || Some("vshelf setup".to_owned());
+        let connect = || Some("vshelf connect".to_owned());
         match problem {
             ConnectionProblem::StartUpFile(file, state) => {
                 let problem = match state {
                     Connection::Right | Connection::Absent => {
                         "does not connect new shells to the shelf"
                     }
-                    Connection::Other => "sources another hook, or its block was changed by hand",
+                    Connection::Other => "sources another file, or its block was changed by hand",
                     Connection::Doubled => "has the block of the shelf more than once",
                     Connection::Unfinished => "has a block of the shelf without its end",
                 };
-                Finding::new(shown(&file), problem, setup())
+                Finding::new(shown(&file), problem, connect())
             }
             ConnectionProblem::Gone(file) => Finding::new(
                 shown(&file),
                 "is gone, and new shells know nothing of the shelf",
-                setup(),
+                connect(),
             ),
             ConnectionProblem::Outdated(file) => Finding::new(
                 shown(&file),
                 "is of another version of this program",
-                setup(),
+                connect(),
             ),
             ConnectionProblem::OpenedBefore(line) => Finding::new(
                 "this shell",
@@ -213,7 +213,7 @@ impl Finding {
     fn of_install(finding: InstallFinding) -> Finding {
         let selector = &finding.selector;
         let fix = match finding.adopted {
-            false => format!("vshelf install --anew {selector}"),
+            false => format!("vshelf install --again {selector}"),
             true => format!("vshelf remove --even-if-used {selector}"),
         };
         let about = finding.title;

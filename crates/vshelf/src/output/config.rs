@@ -17,7 +17,7 @@ use crate::wording::paths::{edit, shown};
 #[derive(Debug, Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 pub struct Report {
-    /// Its name in settings.toml; a folder's is that of its variable.
+    /// Its name in shelf.toml; a folder's is that of its variable.
     name: String,
     /// Its value.
     value: String,

@@ -87,17 +87,17 @@ pub fn say_set(ui: &Ui, set: &NewDefault) -> Outcome {
             ui.note(format!(
                 "Shells that follow the default have it at once. This one stays on {switched}, which it was switched to."
             ));
-            ui.next("To follow the default here", "vshelf switch --off");
+            ui.next("To follow the default here", "vshelf switch --follow");
         }
         ShellAfterDefault::StaysAsRequired(required) => ui.note(format!(
-            "Shells that follow the default have it at once. This one stays on {required}, as the project here wants."
+            "Shells that follow the default have it at once. This one stays on {required}, as the project here requires."
         )),
         ShellAfterDefault::Follows => {
             ui.note("This shell and all others that follow the default have it at once.");
         }
         ShellAfterDefault::NotConnected => {
             ui.note("Connected shells that follow the default have it at once; this one is not connected.");
-            ui.next("To connect your shells", "vshelf setup");
+            ui.next("To connect your shells", "vshelf connect");
         }
     }
     Ok(())

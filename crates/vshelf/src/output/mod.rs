@@ -14,8 +14,8 @@ pub mod list;
 pub mod mirror;
 pub mod outdated;
 pub mod path;
-pub mod pin;
 pub mod renew;
+pub mod require;
 pub mod runtimes;
 #[cfg(test)]
 mod schemas;

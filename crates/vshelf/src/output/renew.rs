@@ -35,8 +35,8 @@ pub struct Report {
     packages: Option<Vec<String>>,
     /// What follows: `default`, `this shell`, labels.
     follows: Vec<String>,
-    /// The pin files that ask for the old release by its exact version.
-    pins: Vec<PathBuf>,
+    /// The requirement files that ask for the old release by its exact version.
+    requirements: Vec<PathBuf>,
 }
 
 /// The plans, for JSON.
@@ -50,7 +50,7 @@ pub fn reports(plans: &Plans<'_>) -> Vec<Report> {
             packages: (planned.packages.as_ref().ok())
                 .map(|packages| packages.iter().map(Package::spelled).collect()),
             follows: planned.followers.iter().map(follower).collect(),
-            pins: planned.exact_requirements.clone(),
+            requirements: planned.exact_requirements.clone(),
         };
         plan.iter().map(report)
     });
@@ -85,7 +85,9 @@ fn say_requirements(ui: &Ui, plan: &[PlannedRenewal], moves: bool) {
             let (file, old, new) = (shown(file), &planned.from.version, &planned.to.version);
             ui.note(match moves {
                 true => format!("{file} says {new} then, and no longer {old}."),
-                false => format!("{file} asks for {old}, which stays; --pins moves it too."),
+                false => {
+                    format!("{file} asks for {old}, which stays; --requirements moves it too.")
+                }
             });
         }
     }

@@ -8,7 +8,7 @@ use schemars::{JsonSchema, Schema, schema_for};
 
 use super::{
     card, carry, catalog, checkup, config, default, explain, history, label, list, outdated, path,
-    pin, renew, runtimes, status, tidy, timeline,
+    renew, require, runtimes, status, tidy, timeline,
 };
 use crate::commands;
 use crate::commands::command::GROUPS;
@@ -39,7 +39,7 @@ pub struct ActivationSchema {
 #[derive(JsonSchema)]
 #[expect(dead_code, reason = "it only lends its form to the schema")]
 struct ClaimSchema {
-    /// `switch`, `pin`, `default` or `system`.
+    /// `switch`, `requirement`, `default` or `system`.
     rule: String,
     /// The selector or key it asks for.
     wanted: String,
@@ -75,7 +75,7 @@ fn schemas() -> Vec<(&'static str, Schema)> {
         ("list", schema_for!(Vec<list::Report>)),
         ("list-outdated", schema_for!(Vec<outdated::InstallReport>)),
         ("path", schema_for!(path::Report)),
-        ("pin", schema_for!(Vec<pin::Report>)),
+        ("require", schema_for!(Vec<require::Report>)),
         ("renew", schema_for!(Vec<renew::Report>)),
         ("runtimes", schema_for!(Vec<runtimes::Report>)),
         ("status", schema_for!(Vec<status::Report>)),

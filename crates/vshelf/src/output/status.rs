@@ -21,7 +21,7 @@ pub struct Report {
     runtime: String,
     /// The key of what is active by the rules, or `system`.
     active: Option<String>,
-    /// The rule that holds: `switch`, `pin`, `default` or `system`.
+    /// The rule that holds: `switch`, `requirement`, `default` or `system`.
     #[cfg_attr(test, schemars(with = "Option<String>"))]
     rule: Option<Rule>,
     /// The key of what is first on PATH, or `system`.
@@ -155,16 +155,16 @@ fn show_one(ui: &Ui, runtime: &Runtime<'_>) -> Outcome {
     }
     if let Some(place) = &active.place {
         facts.push((
-            "wish",
+            "required",
             format!("{}, line {}", shown(&place.file), place.line),
         ));
     }
     for claim in &activity.activation.overrode {
         match claim.met_by == active.met_by {
             true => facts.push((
-                "wish",
+                "required",
                 format!(
-                    "{} wants {} too{}",
+                    "{} requires {} too{}",
                     project_of(claim),
                     claim.wanted,
                     place_of(claim)
@@ -197,7 +197,7 @@ fn show_one(ui: &Ui, runtime: &Runtime<'_>) -> Outcome {
 fn reason(claim: &Claim) -> String {
     match claim.rule {
         Rule::Switch => "this shell was switched to it".to_owned(),
-        Rule::Requirement => format!("{} wants {}", project_of(claim), claim.wanted),
+        Rule::Requirement => format!("{} requires {}", project_of(claim), claim.wanted),
         Rule::Default if is_plain(claim) => "it is the default".to_owned(),
         Rule::Default => format!("it is the default, kept as {}", claim.wanted),
         Rule::System => "the shelf has no default, and this copy is on PATH".to_owned(),
@@ -214,7 +214,7 @@ fn overridden(claim: &Claim) -> String {
     match claim.rule {
         Rule::Switch => format!("the switch to {}", claim.wanted),
         Rule::Requirement => format!(
-            "the wish of {}, {}{}",
+            "what {} requires, {}{}",
             project_of(claim),
             claim.wanted,
             place_of(claim)
@@ -236,14 +236,14 @@ fn say_unmet(ui: &Ui, runtime: &Runtime<'_>, activity: &Activity) {
     if let Some(error) = &activity.requirement_error {
         let failure = Failure::from_told(error);
         ui.warn(format!(
-            "The project's wish is not understood: {}.",
+            "What the project requires is not understood: {}.",
             failure.message
         ));
     }
     for claim in &activity.activation.unmet {
         let what = match claim.rule {
             Rule::Switch => "This shell was switched to",
-            Rule::Requirement => "The project here wants",
+            Rule::Requirement => "The project here requires",
             Rule::Default => "The default is",
             Rule::System => "PATH leads to",
         };
@@ -253,7 +253,7 @@ fn say_unmet(ui: &Ui, runtime: &Runtime<'_>, activity: &Activity) {
             place_of(claim)
         ));
         match claim.rule {
-            Rule::Switch => ui.next("To follow the default here", "vshelf switch --off"),
+            Rule::Switch => ui.next("To follow the default here", "vshelf switch --follow"),
             Rule::Requirement => ui.next("To put it there", "vshelf install"),
             _ => ui.next(
                 "To put it there",
@@ -276,11 +276,11 @@ fn what_answers(runtime: &Runtime<'_>, activity: &Activity) -> String {
 fn say_how_to_fix(ui: &Ui, runtime: &Runtime<'_>, activity: &Activity) {
     match runtime.environment().shell.dialect() {
         Some(_) if activity.rule() == Some(Rule::Requirement) => {
-            ui.next("To use what the project wants in this shell", "vshelf switch");
+            ui.next("To use what the project requires in this shell", "vshelf switch");
         }
         Some(_) => ui.note(
             "Something behind the shelf's block in your start-up file puts its own folder in front of PATH; move the block to the end.",
         ),
-        None => ui.next("This shell is not connected; to connect it", "vshelf setup"),
+        None => ui.next("This shell is not connected; to connect it", "vshelf connect"),
     }
 }

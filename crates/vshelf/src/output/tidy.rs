@@ -117,8 +117,8 @@ pub fn say_kept(ui: &Ui, marked: &[(String, Vec<Key>)], keep: bool) -> Outcome {
     marked.iter().try_for_each(|(title, keys)| {
         let names = listed(keys, "and");
         ui.result(match keep {
-            true => format!("{title} {names}: no clean-up takes that away, until --let-go."),
-            false => format!("{title} {names}: no longer kept by your word."),
+            true => format!("{title} {names}: no clean-up removes that."),
+            false => format!("{title} {names}: a clean-up may remove that again."),
         })
     })
 }

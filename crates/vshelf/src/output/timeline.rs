@@ -93,7 +93,7 @@ impl<'r> Facts<'r> {
     fn marks(&self, key: &Key) -> Vec<String> {
         let mut marks = marks(self.runtime, &self.activity, key);
         for (_, project) in self.requirements.iter().filter(|(pick, _)| pick.is(key)) {
-            let mark = format!("pinned by {project}");
+            let mark = format!("required by {project}");
             if !marks.contains(&mark) {
                 marks.push(mark);
             }

@@ -14,7 +14,7 @@ pub fn say(ui: &Ui, runtime: &Runtime<'_>, activity: &Activity) {
     for concern in concerns::find(runtime, activity) {
         let who = match concern.is_default {
             true => "The default",
-            false => "What the project here wants",
+            false => "What the project here requires",
         };
         let pick = &concern.pick;
         if let Some(line) = &concern.ended {

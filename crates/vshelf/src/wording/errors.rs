@@ -61,7 +61,7 @@ impl Failure {
             ))
             .run(
                 "To make one the main runtime",
-                format!("vshelf setup --main {}", names[0]),
+                format!("vshelf runtimes --main {}", names[0]),
             ),
             Error::UnknownRuntime { near, .. } => {
                 meant(failure, near.as_slice()).run("To see the runtimes", "vshelf runtimes")
@@ -180,7 +180,7 @@ impl Failure {
             } => {
                 let used = match by {
                     Need::Default => "the default",
-                    Need::Requirement => "what the project here wants",
+                    Need::Requirement => "what the project here requires",
                     Need::ThisShell => "active in this shell",
                 };
                 with(format!("{title} is {used}, and was not removed"))
@@ -291,36 +291,41 @@ impl Failure {
                 error.line,
                 error.problem
             ))
-            .run("To write it anew", "vshelf pin SELECTOR"),
+            .run("To write it anew", "vshelf require SELECTOR"),
             Error::NoRequirement { files } => {
-                with("no selector is given, and no project here wants a version".to_owned())
+                with("no selector is given, and no project here requires a version".to_owned())
                     .say(format!(
                         "Looked for {} from this folder upward.",
                         files.join(", ")
                     ))
-                    .run("To write the project's wish", "vshelf pin SELECTOR")
+                    .run("To write what the project requires", "vshelf require SELECTOR")
             }
             Error::NoPlainFile {
                 title,
                 runtime,
                 selector,
             } => with(format!(
-                "the definition of {title} names no plain file for pins"
+                "the definition of {title} names no plain file in which to require a version"
             ))
             .say(format!(
                 "Write it into vivid-shelf.toml: [runtimes] {runtime} = \"{selector}\""
             )),
+            Error::RequirementElsewhere { file, line } => with(format!(
+                "{}, line {line}, says what is required here, and is not a plain file of this folder",
+                shown(file)
+            ))
+            .run("To edit it", edit(file)),
             Error::PersonalSelector { selector } => with(format!(
                 "{selector} depends on who asks, and cannot be required"
             ))
-            .say("Pin a version, a range, a word such as lts, or a code name."),
+            .say("Require a version, a range, a word such as lts, or a code name."),
             Error::NotConnected { source_line } => {
                 let failure = with("this shell is not connected to the shelf, so nothing here can change its version".to_owned());
                 match source_line {
                     Some(line) => failure
-                        .say("The hook is set up; this shell was opened before that, or does not read its start-up file.")
+                        .say("New shells are connected; this one was opened before that, or does not read its start-up file.")
                         .run("To connect this shell", line),
-                    None => failure.run("To connect your shells", "vshelf setup"),
+                    None => failure.run("To connect your shells", "vshelf connect"),
                 }
                 .run("To run one command without a connection", "vshelf run SELECTOR -- COMMAND")
             }
@@ -334,9 +339,9 @@ impl Failure {
                     "vshelf run SELECTOR -- COMMAND",
                 ),
             Error::OwnShell { shell } => with(format!(
-                "SHELL is {shell:?}, which is not a shell that setup knows"
+                "SHELL is {shell:?}, which is not a shell that can be connected"
             ))
-            .run("To name yours", "vshelf setup --shell bash"),
+            .run("To name yours", "vshelf connect --shell bash"),
             Error::ColonInData { .. } => failure.run(
                 "To put the shelf elsewhere",
                 "export VSHELF_DATA=\"$HOME/shelf\"",

@@ -41,7 +41,7 @@ fn tell(ui: &Ui, event: Event<'_>) -> Outcome {
             file,
             title,
             request,
-        } => ui.note(format!("{} wants {title} {request}.", shown(file))),
+        } => ui.note(format!("{} requires {title} {request}.", shown(file))),
         Event::Waiting { key, holder } => ui.note_above_bars(&format!(
             "Another command ({holder}) is at work on {key}; waiting for it."
         )),
@@ -91,7 +91,10 @@ fn in_words(question: &Question<'_>) -> String {
             format!("{title} {version} is published, but not on the shelf. Install it now?")
         }
         Question::FollowProject { file, title, pick } => {
-            format!("{} wants {title} {pick}. Use it here?", project_name(file))
+            format!(
+                "{} requires {title} {pick}. Use it here?",
+                project_name(file)
+            )
         }
         Question::Tidy {
             installs,

@@ -28,7 +28,7 @@ pub fn protection(protection: &Protection) -> String {
         Protection::ThisShell => "this shell".to_owned(),
         Protection::Shell { id } => format!("shell {id}"),
         Protection::Process { id, program } => format!("{} runs ({id})", printable(program)),
-        Protection::Requirement { file } => format!("pinned by {}", project_name(file)),
+        Protection::Requirement { file } => format!("required by {}", project_name(file)),
         Protection::Label { label } => format!("label {label}"),
         Protection::Kept => "kept by you".to_owned(),
         Protection::LeftOut => "left out".to_owned(),

@@ -121,10 +121,10 @@ pub fn say_conclusion(ui: &Ui, conclusion: &Conclusion) -> Outcome {
     };
     match &conclusion.shell {
         ShellAfterInstall::AsRequired => ui.result(format!(
-            "This shell uses it now, as the project here wants. {kept}."
+            "This shell uses it now, as the project here requires. {kept}."
         )),
         ShellAfterInstall::RequiredOther(required) => ui.result(format!(
-            "{kept}, and this shell stays on {required}, as the project here wants."
+            "{kept}, and this shell stays on {required}, as the project here requires."
         )),
         ShellAfterInstall::Switched => {
             let selector = conclusion.default.selector.clone().unwrap_or_default();
@@ -136,7 +136,10 @@ pub fn say_conclusion(ui: &Ui, conclusion: &Conclusion) -> Outcome {
         }
         ShellAfterInstall::NotConnected => {
             ui.result("It is the default now: new connected shells use it.")?;
-            ui.next("This shell is not connected; to connect it", "vshelf setup");
+            ui.next(
+                "This shell is not connected; to connect it",
+                "vshelf connect",
+            );
             Ok(())
         }
         ShellAfterInstall::AsDefault => {
@@ -146,7 +149,7 @@ pub fn say_conclusion(ui: &Ui, conclusion: &Conclusion) -> Outcome {
             ui.result(format!(
                 "It is the default now: new shells use it; this one stays on {before}, which it was switched to."
             ))?;
-            ui.next("To follow the default here", "vshelf switch --off");
+            ui.next("To follow the default here", "vshelf switch --follow");
             Ok(())
         }
         ShellAfterInstall::Active => ui.result("It is active in this shell."),
@@ -161,7 +164,10 @@ pub fn say_conclusion(ui: &Ui, conclusion: &Conclusion) -> Outcome {
             };
             ui.result(format!("The default stays {default}{here}."))?;
             if !connected {
-                ui.next("This shell is not connected; to connect it", "vshelf setup");
+                ui.next(
+                    "This shell is not connected; to connect it",
+                    "vshelf connect",
+                );
                 return Ok(());
             }
             let selector = &conclusion.selector;

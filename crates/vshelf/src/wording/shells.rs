@@ -20,7 +20,7 @@ pub fn notice(notice: Notice) -> String {
         } => {
             let selector = quote::posix_where_needed(&format!("{prefix}{request}"), "@./-");
             format!(
-                "vshelf: {} wants {title} {request}, which is not on the shelf; to get it: vshelf install {selector}",
+                "vshelf: {} requires {title} {request}, which is not on the shelf; to get it: vshelf install {selector}",
                 project_name(&file),
             )
         }

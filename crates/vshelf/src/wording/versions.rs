@@ -28,7 +28,7 @@ pub fn marks(runtime: &Runtime<'_>, activity: &Activity, key: &Key) -> Vec<Strin
     if let (Some(claim), Some(pick)) = (requirement, met_by)
         && pick.is(key)
     {
-        marks.push(format!("pinned by {}", project_of(claim)));
+        marks.push(format!("required by {}", project_of(claim)));
     }
     for (label, selector) in &runtime.state.labels {
         let pick = runtime.pick_of_label(selector);

@@ -11,7 +11,7 @@ use crate::shows;
 /// A home whose new shells are connected.
 fn connected() -> Scene {
     let scene = Scene::new();
-    scene.does(&["--quiet", "setup"]);
+    scene.does(&["--quiet", "connect"]);
     scene
 }
 
@@ -34,7 +34,7 @@ fn a_folder_is_copied_and_is_an_install_from_then_on() {
 Marram 8.4.0 is on the shelf, copied from ~/build/out
 It is the default now: new connected shells use it.
 --- stderr
-This shell is not connected; to connect it: vshelf setup
+This shell is not connected; to connect it: vshelf connect
 
 "#]]
     );
@@ -82,7 +82,7 @@ fn a_link_leaves_the_folder_where_it_is() {
 Marram 9.9.0 is on the shelf, as a link to ~/forge/marram
 The default stays 6.20.2 (6).
 --- stderr
-This shell is not connected; to connect it: vshelf setup
+This shell is not connected; to connect it: vshelf connect
 
 "#]]
     );
@@ -268,9 +268,9 @@ Marram 8.3.1: 3 of 7 files are not as they were unpacked
   bin/marram has other contents
   lib/marram/prelude.mar has other contents
   share/doc/marram/README is missing
-  To mend it: vshelf install --anew 8.3.1
+  To mend it: vshelf install --again 8.3.1
 Marram 8.3.1: does not start: it ends with exit status: 3
-  To mend it: vshelf install --anew 8.3.1
+  To mend it: vshelf install --again 8.3.1
 the label old of Marram: 6 stands for nothing on the shelf
   To mend it: vshelf install 6
 --- stderr
@@ -282,9 +282,9 @@ Error: the checkup has 3 findings.
     let one = scene.vshelf(&["checkup", "8", "--json"]);
     let report: serde_json::Value = serde_json::from_str(&one.stdout).unwrap();
     assert_eq!(report["findings"].as_array().unwrap().len(), 2, "{one}");
-    let ran = scene.does(&["install", "--anew", "8.3.1"]);
+    let ran = scene.does(&["install", "--again", "8.3.1"]);
     assert!(ran.stdout.contains("is on the shelf"), "{ran}");
-    scene.does(&["label", "--drop", "old"]);
+    scene.does(&["label", "--remove", "old"]);
     scene.does(&["checkup"]);
     assert_eq!(names_in(&scene.data("staging")), Vec::<String>::new());
 }

@@ -53,9 +53,9 @@ Error: "--jsn" is not understood here.
         scene.vshelf(&["install"]),
         str![[r#"
 --- stderr
-Error: no selector is given, and no project here wants a version.
+Error: no selector is given, and no project here requires a version.
   Looked for vivid-shelf.toml, .marram-version, station.json from this folder upward.
-  To write the project's wish: vshelf pin SELECTOR
+  To write what the project requires: vshelf require SELECTOR
 --- exit 2
 
 "#]]
@@ -262,19 +262,19 @@ fn a_shell_that_is_not_connected() {
         str![[r#"
 --- stderr
 Error: this shell is not connected to the shelf, so nothing here can change its version.
-  To connect your shells: vshelf setup
+  To connect your shells: vshelf connect
   To run one command without a connection: vshelf run SELECTOR -- COMMAND
 --- exit 7
 
 "#]]
     );
-    scene.does(&["setup"]);
+    scene.does(&["connect"]);
     shows!(
         scene.vshelf(&["switch", "8"]),
         str![[r#"
 --- stderr
 Error: this shell is not connected to the shelf, so nothing here can change its version.
-  The hook is set up; this shell was opened before that, or does not read its start-up file.
+  New shells are connected; this one was opened before that, or does not read its start-up file.
   To connect this shell: source ~/.local/share/vivid-shelf/connect/shelf.bash
   To run one command without a connection: vshelf run SELECTOR -- COMMAND
 --- exit 7
@@ -282,7 +282,7 @@ Error: this shell is not connected to the shelf, so nothing here can change its 
 "#]]
     );
     shows!(
-        scene.vshelf(&["setup", "--shell", "kelpsh"]),
+        scene.vshelf(&["connect", "--shell", "kelpsh"]),
         str![[r#"
 --- stderr
 Error: "kelpsh" is not a shell that can be connected.
@@ -315,7 +315,7 @@ Error: [HOME]/.local/share/vivid-shelf/records/marram/state.json is damaged: exp
     );
     std::fs::remove_file(scene.data("records/marram/state.json")).unwrap();
     scene.write(
-        ".config/vivid-shelf/settings.toml",
+        ".config/vivid-shelf/shelf.toml",
         "main-runtme = \"marram\"\n",
     );
     shows!(
@@ -328,7 +328,7 @@ version    size  used   marks
 "#]]
     );
     scene.write(
-        ".config/vivid-shelf/settings.toml",
+        ".config/vivid-shelf/shelf.toml",
         "main-runtime = \"marram\"\n",
     );
     scene.write(
@@ -441,8 +441,8 @@ fn every_command_has_help_that_says_what_it_does() {
     );
     assert!(!install.contains("Examples:"), "{install}");
     for command in [
-        "catalog", "list", "status", "explain", "path", "install", "switch", "default", "pin",
-        "label", "run", "remove", "setup", "hook", "runtimes", "demo",
+        "catalog", "list", "status", "explain", "path", "install", "switch", "default", "require",
+        "label", "run", "remove", "connect", "runtimes", "demo",
     ] {
         assert!(
             overview.contains(&format!("\n  {command} ")),

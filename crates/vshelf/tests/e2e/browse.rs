@@ -16,7 +16,7 @@ const LEFT: &str = "\u{1b}[D";
 /// A connected bash in this scene, with the view open.
 fn browsing(scene: &Scene, arguments: &str) -> Terminal {
     scene.write(".bashrc", "PS1='> '\n");
-    scene.does(&["setup"]);
+    scene.does(&["connect"]);
     let mut terminal = Terminal::open(scene);
     terminal.types("true");
     terminal.writes(&format!("vshelf browse {arguments}"));
@@ -67,7 +67,7 @@ fn the_whole_job_without_typing_a_version() {
     let screen = terminal.presses("q", "ready:0");
     assert!(screen.contains("vshelf remove 8.3.1"), "{screen}");
     assert!(terminal.types("marram --version").contains("marram 6.20.2"));
-    assert!(terminal.types("vshelf switch --off").contains("6.20.2"));
+    assert!(terminal.types("vshelf switch --follow").contains("6.20.2"));
     assert!(terminal.types("vshelf label").contains("board"));
 }
 
@@ -135,7 +135,7 @@ fn the_terminal_is_left_as_it_was(#[case] keys: &str, #[case] signal: Option<&st
     let scene = Scene::new();
     scene.does(&["install", "8", "6"]);
     scene.write(".bashrc", "PS1='> '\n");
-    scene.does(&["setup"]);
+    scene.does(&["connect"]);
     let mut terminal = Terminal::open(&scene);
     terminal.types("stty -a > before");
     terminal.views("vshelf browse\r", "8 Eelgrass: lts");

@@ -11,7 +11,7 @@ use crate::scene::{PROGRAM, Ran, Scene};
 fn sound() -> Scene {
     let scene = Scene::with_faults(&[]);
     scene.does(&["install", "8.3.1", "6"]);
-    scene.does(&["setup"]);
+    scene.does(&["connect"]);
     scene
 }
 
@@ -56,7 +56,7 @@ fn a_sound_set_up_has_no_finding() {
 )]
 #[case(
     "sed -i 's/shelf.bash/shelf.old/g' ~/.bashrc",
-    "~/.bashrc: sources another hook"
+    "~/.bashrc: sources another file"
 )]
 #[case("rm $DATA/connect/shelf.bash", "shelf.bash: is gone")]
 #[case(
@@ -136,7 +136,7 @@ fn a_project_that_is_not_satisfied_and_another_copy_in_front_are_found() {
     let scene = sound();
     scene.write("tide-board/.marram-version", "4\n");
     let ran = sh(&scene, "source ~/.bashrc; cd tide-board; vshelf checkup");
-    let found = "the project here: wants Marram 4, which is not on the shelf";
+    let found = "the project here: requires Marram 4, which is not on the shelf";
     assert!(ran.stdout.contains(found), "{ran}");
     scene.write("tide-board/.marram-version", "4 or 5\n");
     let ran = sh(&scene, "source ~/.bashrc; cd tide-board; vshelf checkup");

@@ -33,8 +33,8 @@ fn suggested(scene: &Scene, words: &[&str]) -> Vec<String> {
 #[case(&["install", "lt"], &["lts\tnow 8.3.1"])]
 #[case(&["switch", "la"], &["latest\tnow 8.3.1"])]
 #[case(&["install", "--ke"], &["--keep-broken\tKeep it on the shelf even if it does not start here"])]
-#[case(&["setup", "--shell", "f"], &["fish\t"])]
-#[case(&["setup", "--main", "ma"], &["marram\tMarram"])]
+#[case(&["connect", "--shell", "f"], &["fish\t"])]
+#[case(&["runtimes", "--main", "ma"], &["marram\tMarram"])]
 #[case(&["list", "ma"], &["marram@\tMarram"])]
 #[case(&["nonsense", "8"], &[])]
 fn candidates_are_told_with_what_they_are(#[case] words: &[&str], #[case] expected: &[&str]) {
@@ -76,7 +76,7 @@ fn fish_completes_with_descriptions() {
         return;
     }
     let scene = scene();
-    scene.does(&["setup", "--shell", "fish"]);
+    scene.does(&["connect", "--shell", "fish"]);
     let script = "source ~/.config/fish/config.fish; complete -C 'vshelf switch 6.'";
     let mut command = scene.command("fish");
     let ran = scene.run(command.args(["--no-config", "-c", script]));
@@ -94,7 +94,7 @@ fn zsh_completes_in_an_interactive_shell() {
     let scene = scene();
     // As most people have it: the completion system behind our block as well.
     scene.write(".zshrc", "PS1='> '\n");
-    scene.does(&["setup", "--shell", "zsh"]);
+    scene.does(&["connect", "--shell", "zsh"]);
     let start_up = std::fs::read_to_string(scene.path(".zshrc")).unwrap();
     let later = "autoload -Uz compinit; compinit -u -d ~/.zcompdump\n";
     scene.write(".zshrc", &(start_up + later));
@@ -111,7 +111,7 @@ fn elvish_completes_with_descriptions() {
     }
     let scene = scene();
     scene.write(".config/elvish/rc.elv", "set edit:prompt = { put '> ' }\n");
-    scene.does(&["setup", "--shell", "elvish"]);
+    scene.does(&["connect", "--shell", "elvish"]);
     let mut terminal = Terminal::open_shell(&scene, &["elvish", "-i"]);
     terminal.presses("", "> ");
     let listed = terminal.presses("vshelf switch 6.\t\t", "6.2.11  maintenance");

@@ -104,7 +104,7 @@ Marram 8.3.1 is on the shelf, published by saltmarsh.
 It is the default now: new connected shells use it.
 --- stderr
 Fetching Marram 8.3.1 (0.2 MB).
-This shell is not connected; to connect it: vshelf setup
+This shell is not connected; to connect it: vshelf connect
 
 "#]]
     );
@@ -126,7 +126,7 @@ Marram 9.2.0 is on the shelf, published by saltmarsh.
 It is the default now: new connected shells use it.
 --- stderr
 Fetching Marram 9.2.0 (0.2 MB).
-This shell is not connected; to connect it: vshelf setup
+This shell is not connected; to connect it: vshelf connect
 
 "#]]
     );
@@ -164,7 +164,7 @@ fn what_is_there_already_is_not_touched() {
 Marram 8.3.1 is on the shelf already; nothing was fetched.
 The default stays 8.3.1.
 --- stderr
-This shell is not connected; to connect it: vshelf setup
+This shell is not connected; to connect it: vshelf connect
 
 "#]]
     );
@@ -200,8 +200,8 @@ fn a_switch_holds_in_its_shell_and_the_default_elsewhere() {
              env -u VSHELF_SWITCHED bash -c 'source ~/.bashrc; marram --version'
              vshelf switch -
              marram --version
-             vshelf switch --off
-             vshelf switch --off
+             vshelf switch --follow
+             vshelf switch --follow
              echo \"$MARRAM_HOME\""
         ),
         str![[r#"
@@ -254,9 +254,9 @@ marram 8.3.1
 --- stderr
 New shells still get the default, 6.
 Shells that follow the default have it at once. This one stays on 8.3.1, which it was switched to.
-To follow the default here: vshelf switch --off
+To follow the default here: vshelf switch --follow
 Shells that follow the default have it at once. This one stays on 8.3.1, which it was switched to.
-To follow the default here: vshelf switch --off
+To follow the default here: vshelf switch --follow
 
 "#]]
     );
@@ -272,7 +272,7 @@ fn the_systems_own_copy_can_be_used_and_be_the_default() {
         vshelf switch system
         marram --version
         echo \"home: ${MARRAM_HOME-none}\"
-        vshelf switch --off
+        vshelf switch --follow
         vshelf default system
         marram --version
         vshelf status";
@@ -511,7 +511,7 @@ fn a_runtime_can_be_added_and_forgotten() {
     let scene = Scene::new();
     let definition = format!("{}/marram.toml", scene.server().address());
     shows!(
-        scene.vshelf(&["runtimes", "--drop", "marram"]),
+        scene.vshelf(&["runtimes", "--remove", "marram"]),
         str![[r#"
 Your definition of marram is gone; its installs stay on the shelf.
 

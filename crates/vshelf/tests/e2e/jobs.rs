@@ -25,7 +25,7 @@ fn what_the_pin_says_becomes_the_default_without_a_question() {
     scene.does(&["--quiet", "install", "8"]);
     let ran = job(
         &scene,
-        "vshelf install --from-pin --default --quiet </dev/null",
+        "vshelf install --required --default --quiet </dev/null",
     );
     assert_eq!(ran.code, 0, "{ran}");
     assert_eq!(
@@ -33,16 +33,16 @@ fn what_the_pin_says_becomes_the_default_without_a_question() {
         "Marram: 6.20.2 is the default, kept as 6.\n"
     );
     // Where nothing is wanted, or another thing is named, it is no wish of the project.
-    let nothing = scene.vshelf(&["install", "--from-pin"]);
+    let nothing = scene.vshelf(&["install", "--required"]);
     assert_eq!(nothing.code, 2, "{nothing}");
-    let both = scene.vshelf(&["install", "8", "--from-pin"]);
+    let both = scene.vshelf(&["install", "8", "--required"]);
     assert_eq!(both.code, 2, "{both}");
     // Each of several runtimes has a default of its own.
     scene.write(
         "both/vivid-shelf.toml",
         "[runtimes]\nmarram = \"8\"\nnode = \"22\"\n",
     );
-    let several = job(&scene, "cd ../both; vshelf install --from-pin --default");
+    let several = job(&scene, "cd ../both; vshelf install --required --default");
     assert_eq!(several.code, 2, "{several}");
     assert!(
         several.stderr.contains("vshelf install marram@8 node@22"),

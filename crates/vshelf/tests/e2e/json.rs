@@ -76,7 +76,7 @@ fn forbid_more(schema: &mut Value) {
 #[case("list", &["list"], 0)]
 #[case("list-outdated", &["list", "--outdated"], 0)]
 #[case("path", &["path"], 0)]
-#[case("pin", &["pin"], 0)]
+#[case("require", &["require"], 0)]
 #[case("renew", &["renew"], 0)]
 #[case("runtimes", &["runtimes"], 0)]
 #[case("status", &["status"], 0)]

@@ -107,7 +107,7 @@ fn a_removal_or_replacement_killed_anywhere_is_done_or_not() {
     let mut points = 0;
     for arguments in [
         &["remove", "8.3.1", "--even-if-used"][..],
-        &["install", "--anew", "8.3.1"],
+        &["install", "--again", "8.3.1"],
     ] {
         for call in CALLS {
             for time in TIMES {

@@ -23,7 +23,7 @@ fn a_launcher_runs_what_the_project_wants_and_else_the_default() {
     let made = scene.does(&["launchers"]);
     assert_eq!(
         made.stdout,
-        "~/.local/share/vivid-shelf/launchers launch what the project wants: marram, tussock\n"
+        "~/.local/share/vivid-shelf/launchers launch what the project requires: marram, tussock\n"
     );
     assert_eq!(
         edited(&scene, "", &["marram", "--version"]).stdout,
@@ -45,9 +45,9 @@ fn a_launcher_runs_what_the_project_wants_and_else_the_default() {
     let none = edited(&scene, "", &["marram", "--version"]);
     assert_eq!(none.code, 3, "{none}");
     assert!(none.stderr.contains("no Marram is active here"), "{none}");
-    scene.does(&["launchers", "--drop"]);
+    scene.does(&["launchers", "--remove"]);
     assert_eq!(names_in(&scene.data("launchers")), Vec::<String>::new());
-    let again = scene.does(&["launchers", "--drop"]);
+    let again = scene.does(&["launchers", "--remove"]);
     assert_eq!(
         again.stdout,
         "There are no launchers; nothing was changed.\n"

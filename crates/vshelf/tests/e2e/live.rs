@@ -72,7 +72,7 @@ fn node_comes_from_the_registry_and_answers_in_its_own_version() {
         let ran = vshelf(&["install", selector]);
         assert_eq!(ran.code, 0, "{ran}");
     }
-    scene.does(&["setup"]);
+    scene.does(&["connect"]);
     let script = "set -eu
         source ~/.bashrc
         vshelf switch node@4
@@ -105,7 +105,7 @@ fn runtimes_of_other_publishers_come_side_by_side() {
     let ran = vshelf(&["install", "bun@latest", "deno@latest"]);
     assert_eq!(ran.code, 0, "{ran}");
     assert!(ran.stdout.contains("npm, verified by sha512"), "{ran}");
-    scene.does(&["setup"]);
+    scene.does(&["connect"]);
     let script = "set -eu
         source ~/.bashrc
         test \"$(bun --version)\" = \"$(basename \"$(vshelf path bun@latest)\")\"

@@ -16,7 +16,8 @@ fn other_machine(place: &str) -> Scene {
     // Nothing else than the mirror can serve it.
     scene.stop_server();
     scene.does(&["runtimes", "--add", place]);
-    scene.does(&["setup", "--shell", "bash", "--main", "marram"]);
+    scene.does(&["connect", "--shell", "bash"]);
+    scene.does(&["runtimes", "--main", "marram"]);
     scene
 }
 

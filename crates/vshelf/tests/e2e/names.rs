@@ -170,14 +170,14 @@ To use it here: vshelf switch board
 "#]]
     );
     shows!(
-        scene.vshelf(&["label", "--drop", "board"]),
+        scene.vshelf(&["label", "--remove", "board"]),
         str![[r#"
 The label board is gone; what it stood for stays.
 
 "#]]
     );
     shows!(
-        scene.vshelf(&["label", "--drop", "boar"]),
+        scene.vshelf(&["label", "--remove", "boar"]),
         str![[r#"
 --- stderr
 Error: there is no label "boar".
@@ -293,22 +293,22 @@ fn a_project_says_what_it_wants() {
     scene.does(&["install", "8", "6"]);
     scene.write("tide-board/src/notes", "");
     scene.does(&["label", "board", "6"]);
-    within(&scene, "tide-board/src", &["pin", "board"]);
+    within(&scene, "tide-board/src", &["require", "board"]);
     let pinned = fs::read_to_string(scene.path("tide-board/src/.marram-version")).unwrap();
     assert_eq!(pinned, "6\n", "a project does not know a person's labels");
     fs::remove_file(scene.path("tide-board/src/.marram-version")).unwrap();
-    scene.does(&["label", "--drop", "board"]);
+    scene.does(&["label", "--remove", "board"]);
     shows!(
-        within(&scene, "tide-board", &["pin"]),
+        within(&scene, "tide-board", &["require"]),
         str![[r#"
-No project here wants a version of Marram.
+No project here requires a version of Marram.
 --- stderr
-To write one's wish: vshelf pin SELECTOR
+To write one: vshelf require SELECTOR
 
 "#]]
     );
     shows!(
-        within(&scene, "tide-board", &["pin", "samphire"]),
+        within(&scene, "tide-board", &["require", "samphire"]),
         str![[r#"
 ~/tide-board/.marram-version says samphire now.
 --- stderr
@@ -317,9 +317,9 @@ To use it in this shell: vshelf switch
 "#]]
     );
     shows!(
-        within(&scene, "tide-board/src", &["pin"]),
+        within(&scene, "tide-board/src", &["require"]),
         str![[r#"
-The project here wants Marram samphire (~/tide-board/.marram-version, line 1); 6.20.2 on the shelf meets it.
+The project here requires Marram samphire (~/tide-board/.marram-version, line 1); 6.20.2 on the shelf meets it.
 
 "#]]
     );
@@ -329,12 +329,12 @@ The project here wants Marram samphire (~/tide-board/.marram-version, line 1); 6
 Marram: 2 installs, 0.7 MB
 version  phase        support ends              size  used   marks
 8.3.1    lts          2029-04-30, in 2 years  0.4 MB  today  default
-6.20.2   maintenance  2026-12-28, in 5 weeks  0.3 MB  today  pinned by tide-board
+6.20.2   maintenance  2026-12-28, in 5 weeks  0.3 MB  today  required by tide-board
 
 "#]]
     );
     shows!(
-        within(&scene, "tide-board", &["pin", "9", "--exact"]),
+        within(&scene, "tide-board", &["require", "9", "--exact"]),
         str![[r#"
 ~/tide-board/.marram-version says 9.2.0 now.
 --- stderr
@@ -345,6 +345,16 @@ Nothing on the shelf meets it; to install it: vshelf install
     let pinned = fs::read_to_string(scene.path("tide-board/.marram-version")).unwrap();
     assert_eq!(pinned, "9.2.0\n");
     shows!(
+        within(&scene, "tide-board/src", &["require", "--remove"]),
+        str![[r#"
+--- stderr
+Error: ~/tide-board/.marram-version, line 1, says what is required here, and is not a plain file of this folder.
+  To edit it: ${EDITOR:-vi} ~/tide-board/.marram-version
+--- exit 7
+
+"#]]
+    );
+    shows!(
         within(&scene, "tide-board", &["status"]),
         str![[r#"
 Marram 8.3.1 should be active here (it is the default, kept as 8), but no marram is on PATH.
@@ -353,9 +363,9 @@ Marram 8.3.1 should be active here (it is the default, kept as 8), but no marram
   publisher  saltmarsh
   shell      not connected
 --- stderr
-The project here wants 9.2.0 (~/tide-board/.marram-version, line 1), which is not on the shelf.
+The project here requires 9.2.0 (~/tide-board/.marram-version, line 1), which is not on the shelf.
 To put it there: vshelf install
-This shell is not connected; to connect it: vshelf setup
+This shell is not connected; to connect it: vshelf connect
 
 "#]]
     );
@@ -373,11 +383,11 @@ The default stays 8.3.1 (8).
             "cd tide-board/src; vshelf status; vshelf switch; marram --version; vshelf status"
         ),
         str![[r#"
-Marram 9.2.0 should be active here (tide-board wants 9.2.0), but ~/.local/share/vivid-shelf/default/marram/bin/marram answers to marram.
+Marram 9.2.0 should be active here (tide-board requires 9.2.0), but ~/.local/share/vivid-shelf/default/marram/bin/marram answers to marram.
   program    ~/.local/share/vivid-shelf/default/marram/bin/marram
   line       9: current, support ends on 2027-06-30, in 7 months
   publisher  saltmarsh
-  wish       ~/tide-board/.marram-version, line 1
+  required   ~/tide-board/.marram-version, line 1
   overrode   the default, 8
   shell      bash, connected
 This shell uses Marram 9.2.0 now.
@@ -386,11 +396,11 @@ Marram 9.2.0 is active here: this shell was switched to it.
   program    ~/.local/share/vivid-shelf/shelf/marram/9.2.0/bin/marram
   line       9: current, support ends on 2027-06-30, in 7 months
   publisher  saltmarsh
-  wish       tide-board wants 9.2.0 too (~/tide-board/.marram-version, line 1)
+  required   tide-board requires 9.2.0 too (~/tide-board/.marram-version, line 1)
   overrode   the default, 8
   shell      bash, connected
 --- stderr
-To use what the project wants in this shell: vshelf switch
+To use what the project requires in this shell: vshelf switch
 New shells still get the default, 8.
 
 "#]]
@@ -416,10 +426,10 @@ Marram 7.2.2 is on the shelf, published by saltmarsh.
 0.2 MB fetched in [TIME] s from stand-in, verified by sha256; 0.3 MB on disk.
 It is the default now: new connected shells use it.
 --- stderr
-~/archive-tools/station.json wants Marram >=6 <8.
+~/archive-tools/station.json requires Marram >=6 <8.
 Fetching Marram 7.2.2 (0.2 MB).
 Its line is no longer supported: it ended on 2025-06-30, 17 months ago.
-This shell is not connected; to connect it: vshelf setup
+This shell is not connected; to connect it: vshelf connect
 
 "#]]
     );
@@ -446,7 +456,7 @@ fn a_wish_that_is_not_understood_is_named_with_its_line() {
             str![[r#"
 --- stderr
 Error: ~/project/.marram-version, line 2: the file says a second thing; it holds one selector.
-  To write it anew: vshelf pin SELECTOR
+  To write it anew: vshelf require SELECTOR
 --- exit 3
 
 "#]],
@@ -457,7 +467,7 @@ Error: ~/project/.marram-version, line 2: the file says a second thing; it holds
             str![[r#"
 --- stderr
 Error: ~/project/.marram-version, line 1: "8; touch pwned" is not a range.
-  To write it anew: vshelf pin SELECTOR
+  To write it anew: vshelf require SELECTOR
 --- exit 3
 
 "#]],
@@ -468,7 +478,7 @@ Error: ~/project/.marram-version, line 1: "8; touch pwned" is not a range.
             str![[r#"
 --- stderr
 Error: ~/project/.marram-version, line 1: ".." is not a name; names have letters, digits, '.', '_' and '-', and begin with a letter.
-  To write it anew: vshelf pin SELECTOR
+  To write it anew: vshelf require SELECTOR
 --- exit 3
 
 "#]],
@@ -479,7 +489,7 @@ Error: ~/project/.marram-version, line 1: ".." is not a name; names have letters
             str![[r#"
 --- stderr
 Error: ~/project/.marram-version, line 1: there is a byte that is no text.
-  To write it anew: vshelf pin SELECTOR
+  To write it anew: vshelf require SELECTOR
 --- exit 3
 
 "#]],
@@ -490,7 +500,7 @@ Error: ~/project/.marram-version, line 1: there is a byte that is no text.
             str![[r#"
 --- stderr
 Error: ~/project/.marram-version, line 1: previous depends on who asks, and cannot be required.
-  To write it anew: vshelf pin SELECTOR
+  To write it anew: vshelf require SELECTOR
 --- exit 3
 
 "#]],
@@ -501,7 +511,7 @@ Error: ~/project/.marram-version, line 1: previous depends on who asks, and cann
             str![[r#"
 --- stderr
 Error: ~/project/station.json, line 1: engines.marram is not a text.
-  To write it anew: vshelf pin SELECTOR
+  To write it anew: vshelf require SELECTOR
 --- exit 3
 
 "#]],
@@ -512,7 +522,7 @@ Error: ~/project/station.json, line 1: engines.marram is not a text.
             str![[r#"
 --- stderr
 Error: ~/project/vivid-shelf.toml, line 1: the file is not understood: unclosed table, expected `]`.
-  To write it anew: vshelf pin SELECTOR
+  To write it anew: vshelf require SELECTOR
 --- exit 3
 
 "#]],
@@ -525,7 +535,7 @@ Error: ~/project/vivid-shelf.toml, line 1: the file is not understood: unclosed 
         assert!(
             status
                 .stderr
-                .starts_with("The project's wish is not understood: "),
+                .starts_with("What the project requires is not understood: "),
             "{status}"
         );
         fs::remove_file(scene.path(&format!("project/{name}"))).unwrap();
@@ -534,9 +544,9 @@ Error: ~/project/vivid-shelf.toml, line 1: the file is not understood: unclosed 
         within(&scene, "project", &["install"]),
         str![[r#"
 --- stderr
-Error: no selector is given, and no project here wants a version.
+Error: no selector is given, and no project here requires a version.
   Looked for vivid-shelf.toml, .marram-version, station.json from this folder upward.
-  To write the project's wish: vshelf pin SELECTOR
+  To write what the project requires: vshelf require SELECTOR
 --- exit 2
 
 "#]]
@@ -566,7 +576,7 @@ fn the_catalog_can_be_filtered() {
         vshelf_demo::releases::all().len()
     );
     assert_eq!(
-        versions(&["--lts", "--newest", "2"]),
+        versions(&["--phase", "lts", "--newest", "2"]),
         ["saltmarsh/8.3.1", "dunefield/8.3.1"]
     );
     assert_eq!(
@@ -582,7 +592,7 @@ fn the_catalog_can_be_filtered() {
         4
     );
     assert!(
-        versions(&["--lts", "--as-of", "2024-06-01"])
+        versions(&["--phase", "lts", "--as-of", "2024-06-01"])
             .iter()
             .all(|v| v.contains("/6."))
     );

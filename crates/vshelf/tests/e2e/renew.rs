@@ -92,15 +92,16 @@ fn projects_keep_what_they_ask_for_unless_they_are_moved_too() {
     scene.write("tide-board/.marram-version", "6.20.1\n");
     scene.enter("tide-board");
     let ran = scene.does(&["renew", "6", "--yes"]);
-    let stays = "~/tide-board/.marram-version asks for 6.20.1, which stays; --pins moves it too.";
+    let stays =
+        "~/tide-board/.marram-version asks for 6.20.1, which stays; --requirements moves it too.";
     assert!(ran.stderr.contains(stays), "{ran}");
     assert!(
         ran.stdout
-            .contains("Marram 6.20.1 stays: pinned by tide-board."),
+            .contains("Marram 6.20.1 stays: required by tide-board."),
         "{ran}"
     );
     scene.does(&["remove", "6.20.2"]);
-    let ran = scene.does(&["renew", "6", "--yes", "--pins"]);
+    let ran = scene.does(&["renew", "6", "--yes", "--requirements"]);
     assert!(
         ran.stdout
             .contains("~/tide-board/.marram-version says 6.20.2 now."),
@@ -336,7 +337,7 @@ To get the security releases: vshelf renew
     };
     assert!(reminds("2026-11-23") && !reminds("2026-11-23") && reminds("2026-11-24"));
     let settings = "main-runtime = \"marram\"\nreminders = false\n";
-    scene.write(".config/vivid-shelf/settings.toml", settings);
+    scene.write(".config/vivid-shelf/shelf.toml", settings);
     assert!(!reminds("2026-11-25"));
 }
 

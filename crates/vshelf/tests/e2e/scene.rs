@@ -74,7 +74,7 @@ impl Scene {
         let definition = vshelf_demo::definition(&scene.server().address());
         scene.write(".config/vivid-shelf/runtimes/marram.toml", &definition);
         scene.write(
-            ".config/vivid-shelf/settings.toml",
+            ".config/vivid-shelf/shelf.toml",
             "main-runtime = \"marram\"\n",
         );
         scene
@@ -157,7 +157,7 @@ impl Scene {
     /// Has a shell enter a project, as its hook does.
     pub fn enter(&self, project: &str) {
         let mut hook = self.command(PROGRAM);
-        hook.args(["--quiet", "hook", "--here", "bash"])
+        hook.args(["--quiet", "connect", "--look", "bash"])
             .current_dir(self.path(project));
         let ran = self.run(&mut hook);
         assert_eq!(ran.code, 0, "{ran}");
@@ -165,7 +165,7 @@ impl Scene {
 
     /// Runs a script in bash, with the hook sourced first.
     pub fn bash(&self, script: &str) -> Ran {
-        self.does(&["--quiet", "setup"]);
+        self.does(&["--quiet", "connect"]);
         let script = format!("set -eu\nsource \"$HOME/.bashrc\"\n{script}");
         self.run(
             self.command("/bin/bash")

@@ -9,7 +9,7 @@ use std::time::Duration;
 use rstest::rstest;
 use vshelf_shell::quote;
 
-use crate::hook::hostile;
+use crate::connect::hostile;
 use crate::scene::{PROGRAM, Scene, program, skipped};
 
 /// A shell: its name for setup, its program, and what keeps it from the machine's own files.
@@ -89,7 +89,7 @@ impl Shell {
     fn connect(self, scene: &Scene, home: &Path) {
         let mut setup = scene.command(PROGRAM);
         setup
-            .args(["--quiet", "setup", "--shell", self.name])
+            .args(["--quiet", "connect", "--shell", self.name])
             .env("HOME", home);
         let ran = scene.run(&mut setup);
         assert_eq!(ran.code, 0, "{ran}");
@@ -150,7 +150,7 @@ say default
 vshelf switch 6 >/dev/null 2>&1
 say switched
 [ "$MARRAM_HOME" = "$DATA/shelf/marram/6.20.2" ] && echo 'home fits'
-vshelf switch --off >/dev/null 2>&1
+vshelf switch --follow >/dev/null 2>&1
 say off
 vshelf switch nothing 2>/dev/null || echo "failed with $?"
 go "$HOME/projects/tide \$(touch pwned) board/deep/er"
@@ -172,7 +172,7 @@ say back
 vshelf switch 9 >/dev/null 2>&1
 go "$HOME/projects/tide \$(touch pwned) board"
 say 'switch wins'
-vshelf switch --off >/dev/null 2>&1
+vshelf switch --follow >/dev/null 2>&1
 say 'off again'
 go "$HOME/projects/old"
 go "$HOME"
@@ -190,7 +190,7 @@ sh -c 'exit 7'; or echo "status $status"
 vshelf switch 6 >/dev/null 2>&1
 say switched
 test "$MARRAM_HOME" = "$DATA/shelf/marram/6.20.2"; and echo 'home fits'
-vshelf switch --off >/dev/null 2>&1
+vshelf switch --follow >/dev/null 2>&1
 say off
 vshelf switch nothing 2>/dev/null; or echo "failed with $status"
 cd "$HOME/projects/tide \$(touch pwned) board/deep/er"
@@ -212,7 +212,7 @@ say back
 vshelf switch 9 >/dev/null 2>&1
 cd "$HOME/projects/tide \$(touch pwned) board"
 say 'switch wins'
-vshelf switch --off >/dev/null 2>&1
+vshelf switch --follow >/dev/null 2>&1
 say 'off again'
 cd "$HOME/projects/old"
 cd "$HOME"
@@ -236,7 +236,7 @@ try { sh -c 'exit 7' } catch e { echo 'status '$e[reason][exit-status] }
 quiet switch 6
 say switched
 if (eq $E:MARRAM_HOME $E:DATA/shelf/marram/6.20.2) { echo 'home fits' }
-quiet switch --off
+quiet switch --follow
 say off
 try { quiet switch nothing } catch e { echo 'failed with '$e[reason][exit-status] }
 cd $E:HOME/projects/'tide $(touch pwned) board'/deep/er
@@ -257,7 +257,7 @@ say back
 quiet switch 9
 cd $E:HOME/projects/'tide $(touch pwned) board'
 say 'switch wins'
-quiet switch --off
+quiet switch --follow
 say 'off again'
 cd $E:HOME/projects/old
 cd $E:HOME
@@ -278,7 +278,7 @@ echo "status $status"
 vshelf switch 6 >& /dev/null
 say switched
 if ( $MARRAM_HOME:q == $DATA:q/shelf/marram/6.20.2 ) echo 'home fits'
-vshelf switch --off >& /dev/null
+vshelf switch --follow >& /dev/null
 say off
 vshelf switch nothing >& /dev/null
 echo "failed with $status"
@@ -301,7 +301,7 @@ say back
 vshelf switch 9 >& /dev/null
 go $HOME:q/'projects/tide $(touch pwned) board'
 say 'switch wins'
-vshelf switch --off >& /dev/null
+vshelf switch --follow >& /dev/null
 say 'off again'
 go $HOME:q/projects/old
 go $HOME:q
@@ -328,7 +328,7 @@ print('status', status.returncode, flush=True)
 vshelf switch 6 > /dev/null e> /dev/null
 say('switched')
 if $MARRAM_HOME == $DATA + '/shelf/marram/6.20.2': print('home fits', flush=True)
-vshelf switch --off > /dev/null e> /dev/null
+vshelf switch --follow > /dev/null e> /dev/null
 say('off')
 failed = !(vshelf switch nothing > /dev/null e> /dev/null)
 print('failed with', failed.returncode, flush=True)
@@ -351,7 +351,7 @@ say('back')
 vshelf switch 9 > /dev/null e> /dev/null
 go(home + '/projects/tide $(touch pwned) board')
 say('switch wins')
-vshelf switch --off > /dev/null e> /dev/null
+vshelf switch --follow > /dev/null e> /dev/null
 say('off again')
 go(home + '/projects/old')
 go(home)
@@ -370,7 +370,7 @@ try { ^sh -c 'exit 7' } catch { print $"status ($env.LAST_EXIT_CODE)" }
 vshelf switch 6 o+e> /dev/null
 say switched
 if $env.MARRAM_HOME == $"($env.DATA)/shelf/marram/6.20.2" { print 'home fits' }
-vshelf switch --off o+e> /dev/null
+vshelf switch --follow o+e> /dev/null
 say off
 try { vshelf switch nothing o+e> /dev/null } catch { print $"failed with ($env.LAST_EXIT_CODE)" }
 cd ($env.HOME | path join 'projects' 'tide $(touch pwned) board' deep er)
@@ -396,7 +396,7 @@ vshelf switch 9 o+e> /dev/null
 cd ($env.HOME | path join 'projects' 'tide $(touch pwned) board')
 __vshelf_look
 say 'switch wins'
-vshelf switch --off o+e> /dev/null
+vshelf switch --follow o+e> /dev/null
 say 'off again'
 cd ($env.HOME | path join projects old)
 __vshelf_look
@@ -440,7 +440,7 @@ fn every_function_works(#[case] shell: Shell, #[case] script: &str) {
     assert_eq!(ran.stdout, EXPECTED, "{ran}");
     // Once, although the folder is entered twice.
     let unmet =
-        "vshelf: old wants Marram 4, which is not on the shelf; to get it: vshelf install 4\n";
+        "vshelf: old requires Marram 4, which is not on the shelf; to get it: vshelf install 4\n";
     assert_eq!(ran.stderr, unmet, "{ran}");
     assert!(!home.join("pwned").exists(), "{ran}");
 }
@@ -625,8 +625,8 @@ fn following_can_be_quiet_or_off_and_says_what_it_does_otherwise() {
     scene.write("project/.marram-version", "6\n");
     let run = |following: &str| {
         let settings = format!("main-runtime = \"marram\"\n{following}\n");
-        scene.write(".config/vivid-shelf/settings.toml", &settings);
-        scene.does(&["--quiet", "setup"]);
+        scene.write(".config/vivid-shelf/shelf.toml", &settings);
+        scene.does(&["--quiet", "connect"]);
         let script = "source ~/.bashrc; cd ~/project; __vshelf_look; marram --version";
         let mut command = scene.command("/bin/bash");
         // Interactive, but on no terminal.
@@ -636,7 +636,7 @@ fn following_can_be_quiet_or_off_and_says_what_it_does_otherwise() {
         (ran.stdout.clone(), said.map(str::to_owned))
     };
     let six = "marram 6.20.2\n".to_owned();
-    let said = "vshelf: marram 6.20.2 here, as the project wants".to_owned();
+    let said = "vshelf: marram 6.20.2 here, as the project requires".to_owned();
     assert_eq!(run(""), (six.clone(), Some(said)));
     assert_eq!(run("following = \"quiet\""), (six, None));
     assert_eq!(
@@ -649,8 +649,8 @@ fn following_can_be_quiet_or_off_and_says_what_it_does_otherwise() {
 fn hooks_are_clean_shell_code() {
     let scene = Scene::new();
     for name in ["bash", "sh", "ksh", "mksh"] {
-        let file = format!("hook.{name}");
-        scene.write(&file, &scene.does(&["hook", name]).stdout);
+        let file = format!("shelf.{name}");
+        scene.write(&file, &scene.does(&["connect", "--print", name]).stdout);
         let mut command = scene.command("shellcheck");
         match command.arg(scene.path(&file)).output() {
             Ok(output) => assert!(

@@ -14,7 +14,7 @@ use crate::shows;
 const INDEX: &str = r#"
     [[sources]]
     name = "index"
-    kind = "release-index"
+    kind = "release-list"
     publisher = "saltmarsh"
     address = "@ADDRESS@/dist/index.json"
     checksums = "v{version}/SHASUMS256.txt"
@@ -74,7 +74,7 @@ fn comes_and_works(scene: &Scene, selector: &str, version: &str) {
 }
 
 #[test]
-fn a_release_index_tells_lines_marks_and_what_is_brought() {
+fn a_release_list_tells_lines_marks_and_what_is_brought() {
     let scene = Scene::with_faults(&[]);
     scene.sources(INDEX);
     comes_and_works(&scene, "lts", "8.3.1");
@@ -117,19 +117,19 @@ fn a_copy_of_the_index_on_this_machine_serves_as_well() {
         "main-runtime = \"marram\"\n[addresses]\n\"marram.index\" = \"{}\"\n",
         scene.path("copy/index.json").display()
     );
-    scene.write(".config/vivid-shelf/settings.toml", &settings);
+    scene.write(".config/vivid-shelf/shelf.toml", &settings);
     comes_and_works(&scene, "eelgrass", "8.3.1");
     assert_eq!(scene.server().requests(), Vec::<String>::new());
     scene.write(
-        ".config/vivid-shelf/settings.toml",
+        ".config/vivid-shelf/shelf.toml",
         "[addresses]\n\"marram.indx\" = \"/x\"\n",
     );
     shows!(
         vshelf(&scene, &["catalog", "marram@"]),
         str![[r#"
 --- stderr
-Error: ~/.config/vivid-shelf/settings.toml moves "marram.indx", and there is no such source with an address.
-  To edit it: ${EDITOR:-vi} ~/.config/vivid-shelf/settings.toml
+Error: ~/.config/vivid-shelf/shelf.toml moves "marram.indx", and there is no such source with an address.
+  To edit it: ${EDITOR:-vi} ~/.config/vivid-shelf/shelf.toml
 --- exit 6
 
 "#]]
@@ -150,7 +150,7 @@ It is the default now: new connected shells use it.
 --- stderr
 Fetching Marram 8.3.1.
 Fetching @saltmarsh/bittern 2.0.0.
-This shell is not connected; to connect it: vshelf setup
+This shell is not connected; to connect it: vshelf connect
 
 "#]]
     );
@@ -207,7 +207,7 @@ It is the default now: new connected shells use it.
 --- stderr
 The source folder is passed over: http://127.0.0.1:9/folder/SHA256SUMS does not answer. wheels serves.
 Fetching Marram 8.3.1 (0.1 MB).
-This shell is not connected; to connect it: vshelf setup
+This shell is not connected; to connect it: vshelf connect
 
 "#]]
     );

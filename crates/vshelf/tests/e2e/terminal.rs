@@ -203,7 +203,7 @@ impl Drop for Terminal {
 fn the_whole_job_in_an_interactive_bash() {
     let scene = Scene::new();
     scene.write(".bashrc", "PS1='> '\n");
-    scene.does(&["setup"]);
+    scene.does(&["connect"]);
     let mut first = Terminal::open(&scene);
     let installed = first.types("vshelf install lts");
     assert!(
@@ -238,7 +238,7 @@ fn the_whole_job_in_an_interactive_bash() {
             .contains("it is the default, kept as 6")
     );
 
-    let removed = first.types("vshelf switch --off; vshelf remove 8");
+    let removed = first.types("vshelf switch --follow; vshelf remove 8");
     assert!(
         removed.contains(" is off the shelf; 0.4 MB are free again."),
         "{removed}"
@@ -251,7 +251,7 @@ fn the_whole_job_in_an_interactive_bash() {
 fn a_switch_to_what_is_published_offers_to_install_it() {
     let scene = Scene::new();
     scene.write(".bashrc", "PS1='> '\n");
-    scene.does(&["setup"]);
+    scene.does(&["connect"]);
     scene.does(&["install", "8"]);
     let mut terminal = Terminal::open(&scene);
     let asked = terminal.asks("vshelf switch 9", "[y/N] ", "n");
@@ -269,7 +269,7 @@ fn a_switch_to_what_is_published_offers_to_install_it() {
 fn long_output_goes_through_the_pager_on_a_terminal_only() {
     let scene = Scene::new();
     scene.write(".bashrc", "PS1='> '\nexport PAGER='sed \"s/^/paged /\"'\n");
-    scene.does(&["setup"]);
+    scene.does(&["connect"]);
     let mut terminal = Terminal::open(&scene);
     assert!(terminal.types("vshelf catalog --all").contains("paged "));
     assert!(
@@ -392,7 +392,7 @@ fn an_interactive_shell_follows_the_project(
     scene.write(file, prompt);
     let mut setup = scene.command(PROGRAM);
     setup
-        .args(["setup", "--shell", name])
+        .args(["connect", "--shell", name])
         .env("ENV", scene.path(".shrc"));
     let ran = scene.run(&mut setup);
     assert_eq!(ran.code, 0, "{ran}");
@@ -412,17 +412,17 @@ fn an_interactive_shell_follows_the_project(
     let entered = terminal.types("marram --version");
     assert_eq!(version(&entered).as_deref(), Some("6.20.2"), "{entered}");
     // What the program itself writes is followed at once.
-    let pinned = terminal.types("vshelf pin 9");
+    let pinned = terminal.types("vshelf require 9");
     assert!(
-        pinned.contains("vshelf: marram 9.2.0 here, as the project wants"),
+        pinned.contains("vshelf: marram 9.2.0 here, as the project requires"),
         "{pinned}"
     );
-    // A switch goes before what the project wants, and nothing else is announced.
+    // A switch goes before what the project requires, and nothing else is announced.
     terminal.types("cd ..");
     terminal.types("vshelf switch 8");
     let entered = terminal.types("cd tide-board");
-    assert!(!entered.contains("as the project wants"), "{entered}");
-    let off = terminal.types("vshelf switch --off");
+    assert!(!entered.contains("as the project requires"), "{entered}");
+    let off = terminal.types("vshelf switch --follow");
     let again = "This shell follows the project here again: Marram 9.2.0.";
     assert!(off.contains(again), "{off}");
     terminal.types("cd ..");
@@ -451,23 +451,23 @@ fn a_person_can_be_asked_before_a_project_is_followed() {
     let scene = Scene::new();
     scene.does(&["install", "8", "6"]);
     scene.write(
-        ".config/vivid-shelf/settings.toml",
+        ".config/vivid-shelf/shelf.toml",
         "main-runtime = \"marram\"\nfollowing = \"ask\"\n",
     );
     scene.write(".bashrc", "PS1='> '\n");
-    scene.does(&["setup"]);
+    scene.does(&["connect"]);
     for project in ["tide-board", "buoy-api"] {
         scene.write(&format!("{project}/.marram-version"), "6\n");
     }
     let mut terminal = Terminal::open(&scene);
     terminal.types("true");
-    let question = "tide-board wants Marram 6.20.2. Use it here? [y/N]";
+    let question = "tide-board requires Marram 6.20.2. Use it here? [y/N]";
     // The question comes with the prompt of the folder.
     terminal.presses("cd tide-board\n", question);
     terminal.presses("y\n", "> ");
     let taken = terminal.types("marram --version");
     assert!(taken.contains("marram 6.20.2"), "{taken}");
-    terminal.presses("cd ../buoy-api\n", "buoy-api wants Marram 6.20.2.");
+    terminal.presses("cd ../buoy-api\n", "buoy-api requires Marram 6.20.2.");
     terminal.presses("\n", "> ");
     let refused = terminal.types("marram --version");
     assert!(refused.contains("marram 8.3.1"), "{refused}");
@@ -481,7 +481,7 @@ fn a_person_is_asked_before_anything_goes_or_moves() {
     let scene = Scene::new();
     scene.does(&["--quiet", "install", "8.3.0", "6.20.1", "6.20.2"]);
     scene.write(".bashrc", "PS1='> '\n");
-    scene.does(&["setup"]);
+    scene.does(&["connect"]);
     let mut terminal = Terminal::open(&scene);
     let refused = terminal.asks("vshelf tidy", "Remove 1 install? [y/N] ", "");
     assert!(refused.contains("Nothing was removed."), "{refused}");

@@ -56,7 +56,7 @@ version  phase          size  used   plan   why
 6.20.2   maintenance  0.3 MB  today  stays
 6.20.1   maintenance  0.3 MB  today  goes   superseded by 6.20.2
 6.2.0    maintenance  0.3 MB  today  goes   superseded by 6.20.2
-4.8.3    ended        0.2 MB  today  stays  pinned by tide-board; though support ended on 2024-04-30, 3 years ago
+4.8.3    ended        0.2 MB  today  stays  required by tide-board; though support ended on 2024-04-30, 3 years ago
 3.2.4    ended        0.2 MB  today  goes   support ended on 2020-12-31, 6 years ago
 Left behind: 1 unfinished command, 0.3 MB
 This frees 1.3 MB.
@@ -76,7 +76,7 @@ version  phase          size  used   plan   why
 6.20.2   maintenance  0.3 MB  today  stays
 6.20.1   maintenance  0.3 MB  today  goes   superseded by 6.20.2
 6.2.0    maintenance  0.3 MB  today  stays  left out; though superseded by 6.20.2
-4.8.3    ended        0.2 MB  today  stays  pinned by tide-board; though support ended on 2024-04-30, 3 years ago
+4.8.3    ended        0.2 MB  today  stays  required by tide-board; though support ended on 2024-04-30, 3 years ago
 3.2.4    ended        0.2 MB  today  goes   support ended on 2020-12-31, 6 years ago
 Left behind: 1 unfinished command, 0.3 MB
 This frees 1.0 MB.
@@ -136,18 +136,18 @@ fn only_what_is_meant_is_looked_at() {
         ["8.3.0", "6.20.2", "6.20.1", "6.2.0", "4.8.3", "3.2.4"]
     );
     let settings = "main-runtime = \"marram\"\n[tidy]\nreasons = [\"superseded\"]\nper-line = 2\n";
-    scene.write(".config/vivid-shelf/settings.toml", settings);
+    scene.write(".config/vivid-shelf/shelf.toml", settings);
     assert_eq!(goes(&[]), ["6.2.0"]);
     let config = scene.does(&["--quiet", "config"]).stdout;
     for line in [
-        "tidy.reasons           superseded                  ~/.config/vivid-shelf/settings.toml, line 3",
+        "tidy.reasons           superseded                  ~/.config/vivid-shelf/shelf.toml, line 3",
         "tidy.idle-days         180                         default",
-        "tidy.per-line          2                           ~/.config/vivid-shelf/settings.toml, line 4",
+        "tidy.per-line          2                           ~/.config/vivid-shelf/shelf.toml, line 4",
     ] {
         assert!(config.contains(line), "{config}");
     }
     let settings = "main-runtime = \"marram\"\n[tidy]\nreasons = [\"idle\"]\nidle-days = 30\n";
-    scene.write(".config/vivid-shelf/settings.toml", settings);
+    scene.write(".config/vivid-shelf/shelf.toml", settings);
     let mut later = scene.command(PROGRAM);
     later
         .args(["tidy", "--json"])
@@ -237,8 +237,8 @@ fn everything_that_needs_an_install_keeps_it() {
         assert_eq!(why.contains(&words), needs_it, "{words}\n{why}");
     }
     // Each of them lets go.
-    scene.does(&["label", "--drop", "board"]);
-    scene.does(&["tidy", "--let-go", "6.2.0"]);
+    scene.does(&["label", "--remove", "board"]);
+    scene.does(&["tidy", "--keep", "6.2.0", "--remove"]);
     drop(running);
     shell.0.kill().unwrap();
     shell.0.wait().unwrap();
@@ -284,7 +284,7 @@ fn a_shell_that_is_really_switched_is_known_in_the_next() {
         env -u VSHELF_SWITCHED -u VSHELF_SHELL_ID bash --norc -c 'source ~/.bashrc; vshelf tidy' >plan
         grep -c \"shell $$; though\" plan
         vshelf tidy | grep -c 'this shell; though'
-        vshelf --quiet switch --off
+        vshelf --quiet switch --follow
         vshelf tidy | grep '^8.3.0'";
     let ran = scene.bash(script);
     assert_eq!(
@@ -424,17 +424,14 @@ fn bad_input_names_the_value_and_changes_nothing() {
         2,
         "Error: lts is not a version.",
     );
-    scene.write(
-        ".config/vivid-shelf/settings.toml",
-        "[tidy]\nper-line = 0\n",
-    );
+    scene.write(".config/vivid-shelf/shelf.toml", "[tidy]\nper-line = 0\n");
     refused(
         scene.vshelf(&["tidy", "marram", "--yes"]),
         6,
-        "settings.toml is not understood",
+        "shelf.toml is not understood",
     );
     scene.write(
-        ".config/vivid-shelf/settings.toml",
+        ".config/vivid-shelf/shelf.toml",
         "main-runtime = \"marram\"\n",
     );
     // A state that is garbage is told, and an install that was deleted by hand is no obstacle.

@@ -21,17 +21,17 @@ fn bars_today_and_what_changes_next() {
     shows!(
         scene.does(&["timeline"]),
         str![[r#"
-line         phase        2024  2025  2026  2027  2028  2029  2030     on the shelf
-10           preview                    ...|..---####################
-9            current                    ---|----
-8 Eelgrass   lts                 ----######|#####==========            8.3.1 (default)
-6 Samphire   maintenance  ###########======|=                          6.20.2 (pinned by tide-board)
-4 Glasswort  ended        ===              |                           4.8.3
+line         phase        2024 2025  2026  2027  2028  2029  2030    on the shelf
+10           preview                   ...|..---###################
+9            current                   ---|----
+8 Eelgrass   lts                 ---######|#####==========           8.3.1 (default)
+6 Samphire   maintenance  ##########======|=                         6.20.2 (required by tide-board)
+4 Glasswort  ended        ==              |                          4.8.3
 .. preview   -- current   ## lts   == maintenance   | 2026-11-23
 Line 10 is current from 2027-04-13, in 5 months
 Line 9 ends on 2027-06-30, in 7 months
 Line 8 is in maintenance from 2027-10-19, in 11 months: 1 install, default
-Line 6 ends on 2026-12-28, in 5 weeks: 1 install, pinned by tide-board
+Line 6 ends on 2026-12-28, in 5 weeks: 1 install, required by tide-board
 Line 4 ended on 2024-04-30, 3 years ago: 1 install
 
 "#]]
@@ -47,12 +47,12 @@ Line 4 ended on 2024-04-30, 3 years ago: 1 install
             "2027-01-05"
         ]),
         str![[r#"
-line        phase  2026                     2027                       on the shelf
-8 Eelgrass  lts    #########################|##################======  8.3.1 (default)
-6 Samphire  ended  =========================|                          6.20.2 (pinned by tide-board)
+line        phase  2026                    2027                      on the shelf
+8 Eelgrass  lts    ########################|##################=====  8.3.1 (default)
+6 Samphire  ended  ========================|                         6.20.2 (required by tide-board)
 .. preview   -- current   ## lts   == maintenance   | 2027-01-05
 Line 8 is in maintenance from 2027-10-19, in 9 months: 1 install, default
-Line 6 ended on 2026-12-28, 8 days ago: 1 install, pinned by tide-board
+Line 6 ended on 2026-12-28, 8 days ago: 1 install, required by tide-board
 
 "#]]
     );
@@ -76,7 +76,7 @@ fn programs_get_the_data_and_documents_a_drawing() {
     let svg = fs::read_to_string(scene.path("support.svg")).unwrap();
     for text in [
         "8.3.1 (default)",
-        "6.20.2 (pinned by tide-board)",
+        "6.20.2 (required by tide-board)",
         "4 Glasswort",
         "prefers-color-scheme: dark",
     ] {

@@ -1,4 +1,4 @@
-# Vivid Shelf for Elvish. `vshelf setup` writes this file; what is changed here is lost.
+# Vivid Shelf for Elvish. `vshelf connect` writes this file; what is changed here is lost.
 
 use str
 
@@ -27,15 +27,15 @@ fn need {
 fn vshelf {|@arguments| need; $functions[vshelf~] $@arguments }
 fn suggest {|@words| need; $functions[suggest~] $@words }
 
-var known = [&pins=[] &enter=[]]
+var known = [&requirements=[] &enter=[]]
 try { set known = (from-json < $data/connect/runtimes.json) } catch { }
 
-# Follows what the project here wants. Up to the first pin there is nothing to follow.
+# Follows what the project here requires. Up to the first such file there is nothing to follow.
 fn look {
   var folder = $pwd
   while (eq $functions $nil) {
     if (eq $folder /) { set folder = '' }
-    for name $known[pins] {
+    for name $known[requirements] {
       if (is-regular &follow-symlink=$true $folder/$name) { need; break }
     }
     if (eq $folder '') { break }

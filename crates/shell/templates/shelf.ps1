@@ -1,4 +1,4 @@
-# Vivid Shelf for PowerShell. `vshelf setup` writes this file; what is changed here is lost.
+# Vivid Shelf for PowerShell. `vshelf connect` writes this file; what is changed here is lost.
 
 $global:__vshelf = @{ Signature = $null; Followed = @{}; Told = @(); Known = $null }
 $global:__vshelf.Data = @DATA@
@@ -23,7 +23,7 @@ function global:__vshelf_is_ours([string] $Path, [string[]] $Ours) {
 }
 
 # Puts the folders of what is active in front of PATH: the version this shell (or the one that
-# started it) was switched to, or else what the project here wants, or else the default.
+# started it) was switched to, or else what the project here requires, or else the default.
 function global:__vshelf_enter($Runtime) {
     $default = "$($global:__vshelf.Data)/default/$($Runtime.name)"
     $installs = "$($global:__vshelf.Data)/shelf/$($Runtime.name)"
@@ -52,11 +52,11 @@ function global:__vshelf_enter_all {
     foreach ($runtime in $global:__vshelf.Known.enter) { __vshelf_enter $runtime }
 }
 
-# The pin files from this folder upward, nearest first, with their stamps; the time of what is not
+# The requirement files from this folder upward, nearest first, with their stamps; the time of what is not
 # there is that of the year 1601.
-function global:__vshelf_pin_files([string] $At) {
+function global:__vshelf_requirement_files([string] $At) {
     while ($At) {
-        foreach ($name in $global:__vshelf.Known.pins) {
+        foreach ($name in $global:__vshelf.Known.requirements) {
             $file = [IO.Path]::Combine($At, $name)
             if ([IO.File]::Exists($file)) {
                 $flat = $file.Replace('%', '%p').Replace('/', '%s')
@@ -77,24 +77,24 @@ function global:__vshelf_sign([string] $At, $Files) {
     return (@($At) + @($Files | ForEach-Object { "$($_.File)//$($_.Time)//$($_.Made)" })) -join '//'
 }
 
-# Follows what the project here wants. The program runs only where that is not known.
+# Follows what the project here requires. The program runs only where that is not known.
 function global:__vshelf_look {
-    if (-not $global:__vshelf.Known.pins) { return }
+    if (-not $global:__vshelf.Known.requirements) { return }
     $here = (Get-Location -PSProvider FileSystem).ProviderPath
-    $files = @(__vshelf_pin_files $here)
+    $files = @(__vshelf_requirement_files $here)
     if ((__vshelf_sign $here $files) -ceq $global:__vshelf.Signature) { return }
     $current = @($files | Where-Object { $_.Time -eq $_.Made })
     $lines = @($current | ForEach-Object { [IO.File]::ReadAllText($_.Stamp) })
     $words = __vshelf_words $lines
     $asks = $lines.Count -lt $files.Count -or @($lines | Where-Object { $_ -cmatch '^again\b' })
     if ($asks -and [IO.File]::Exists($global:__vshelf.Program)) {
-        $answer = @(& $global:__vshelf.Program hook --here powershell)
+        $answer = @(& $global:__vshelf.Program connect --look powershell)
         $words = __vshelf_words @($answer | Select-Object -First 1)
         if ($answer.Count -gt 1 -and $global:__vshelf.Told -cnotcontains $here) {
             $global:__vshelf.Told += $here
             $answer | Select-Object -Skip 1 | ForEach-Object { [Console]::Error.WriteLine($_) }
         }
-        $files = @(__vshelf_pin_files $here)
+        $files = @(__vshelf_requirement_files $here)
     }
     $global:__vshelf.Signature = __vshelf_sign $here $files
     $before = $global:__vshelf.Followed
@@ -106,9 +106,9 @@ function global:__vshelf_look {
         $switched = __vshelf_words $env:VSHELF_SWITCHED
         foreach ($name in $words.Keys) {
             $key = $words[$name]
-            # A switch goes before what the project wants.
+            # A switch goes before what the project requires.
             if ($key -cne '?' -and $key -cne $before[$name] -and -not $switched.ContainsKey($name)) {
-                [Console]::Error.WriteLine("vshelf: $name $key here, as the project wants")
+                [Console]::Error.WriteLine("vshelf: $name $key here, as the project requires")
             }
         }
     }
@@ -119,7 +119,7 @@ function global:__vshelf_load {
     $global:__vshelf.Known = if ([IO.File]::Exists($file)) {
         [IO.File]::ReadAllText($file) | ConvertFrom-Json
     } else {
-        [pscustomobject]@{ pins = @(); says = ''; enter = @() }
+        [pscustomobject]@{ requirements = @(); says = ''; enter = @() }
     }
 }
 
@@ -131,7 +131,7 @@ function global:vshelf {
         $program = $found | Select-Object -First 1 -ExpandProperty Source
     }
     if (-not $program) {
-        [Console]::Error.WriteLine("vshelf: the program is gone from $($global:__vshelf.Program); install it again and run: vshelf setup")
+        [Console]::Error.WriteLine("vshelf: the program is gone from $($global:__vshelf.Program); install it again and run: vshelf connect")
         $global:LASTEXITCODE = 127
         return
     }
@@ -153,7 +153,7 @@ function global:vshelf {
                 [Environment]::SetEnvironmentVariable($change.Name, $change.Value)
             }
         }
-        # What is known of runtimes, and what the project wants, may be other than before.
+        # What is known of runtimes, and what the project requires, may be other than before.
         __vshelf_load
         $global:__vshelf.Signature = $null
         __vshelf_look

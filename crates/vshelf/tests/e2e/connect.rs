@@ -1,4 +1,4 @@
-//! The hook in real shells, with hostile folder names and strict modes.
+//! Connected shells, with hostile folder names and strict modes.
 
 use std::fs;
 use std::os::unix::fs::symlink;
@@ -31,7 +31,7 @@ fn every_function_works_in_a_hostile_home_under_strict_mode() {
         ran.stdout
     };
     run(PROGRAM, &["install", "8", "6"]);
-    run(PROGRAM, &["setup"]);
+    run(PROGRAM, &["connect"]);
     let script = "set -euo pipefail
         PROMPT_COMMAND='echo theirs'
         source ~/.bashrc
@@ -44,7 +44,7 @@ fn every_function_works_in_a_hostile_home_under_strict_mode() {
         bash --noprofile --norc -c 'source ~/.bashrc; marram --version'
         vshelf switch nothing 2>/dev/null || echo \"failed with $?\"
         marram --version
-        vshelf switch --off >/dev/null
+        vshelf switch --follow >/dev/null
         vshelf run 6 -- marram --version
         IFS=/ ; vshelf switch 6 >/dev/null 2>&1; unset IFS
         marram --version
@@ -86,7 +86,7 @@ fn a_home_that_cannot_be_written_only_costs_more_questions() {
     let scene = Scene::new();
     scene.does(&["install", "8", "6"]);
     scene.write("tide-board/.marram-version", "6\n");
-    scene.does(&["setup"]);
+    scene.does(&["connect"]);
     // A file where the folder of stamps would be: as good as a read-only home, for root too.
     scene.write(".cache/vivid-shelf/stamps", "");
     let script = "source ~/.local/share/vivid-shelf/connect/shelf.bash
@@ -121,11 +121,11 @@ fn what_a_project_wants_is_told_when_something_else_changes() {
         told,
         [
             "It is the default now: this shell and new ones use it.",
-            "This shell uses it now, as the project here wants. The default stays 8.3.1.",
+            "This shell uses it now, as the project here requires. The default stays 8.3.1.",
             "marram 6.20.2",
-            "The default stays 8.3.1, and this shell stays on 6.20.2, as the project here wants.",
+            "The default stays 8.3.1, and this shell stays on 6.20.2, as the project here requires.",
             "marram 6.20.2",
-            "Shells that follow the default have it at once. This one stays on 6.20.2, as the project here wants.",
+            "Shells that follow the default have it at once. This one stays on 6.20.2, as the project here requires.",
             "marram 6.20.2",
             "marram 9.2.0",
         ],
@@ -137,7 +137,7 @@ fn what_a_project_wants_is_told_when_something_else_changes() {
 fn a_missing_program_is_one_clear_line() {
     let scene = Scene::new();
     scene.does(&["install", "8"]);
-    scene.does(&["setup"]);
+    scene.does(&["connect"]);
     let hook = scene.data("connect/shelf.bash");
     let text = fs::read_to_string(&hook)
         .unwrap()
@@ -149,7 +149,7 @@ fn a_missing_program_is_one_clear_line() {
     assert_eq!(ran.stdout, "marram 8.3.1\n");
     assert_eq!(
         ran.stderr,
-        "vshelf: the program is gone from /nowhere/vshelf; install it again and run: vshelf setup\n"
+        "vshelf: the program is gone from /nowhere/vshelf; install it again and run: vshelf connect\n"
     );
 }
 
@@ -159,25 +159,25 @@ fn setup_is_safe_to_repeat_and_leaves_no_trace() {
     let before = "# mine\nalias l='ls'\n";
     scene.write("dotfiles/bashrc", before);
     symlink("dotfiles/bashrc", scene.path(".bashrc")).unwrap();
-    let first = scene.does(&["setup"]).stdout;
+    let first = scene.does(&["connect"]).stdout;
     assert_eq!(
         first,
-        "New bash shells are connected: ~/dotfiles/bashrc sources the hook.\n"
+        "New bash shells are connected, by ~/dotfiles/bashrc.\n"
     );
     let connected = fs::read_to_string(scene.path("dotfiles/bashrc")).unwrap();
-    let second = scene.does(&["setup"]).stdout;
+    let second = scene.does(&["connect"]).stdout;
     assert_eq!(second, "bash is connected already; nothing was changed.\n");
     assert_eq!(
         fs::read_to_string(scene.path(".bashrc")).unwrap(),
         connected
     );
     fs::write(scene.data("connect/shelf.bash"), "# of an older program\n").unwrap();
-    let renewed = scene.does(&["setup"]).stdout;
+    let renewed = scene.does(&["connect"]).stdout;
     assert_eq!(
         renewed,
-        "The hook of bash is renewed; ~/dotfiles/bashrc was right already.\n"
+        "What bash shells source is renewed; ~/dotfiles/bashrc was right already.\n"
     );
-    scene.does(&["setup", "--undo"]);
+    scene.does(&["connect", "--remove"]);
     assert_eq!(
         fs::read_to_string(scene.path("dotfiles/bashrc")).unwrap(),
         before
@@ -187,7 +187,7 @@ fn setup_is_safe_to_repeat_and_leaves_no_trace() {
             .unwrap()
             .is_symlink()
     );
-    let nothing = scene.does(&["setup", "--undo"]).stdout;
+    let nothing = scene.does(&["connect", "--remove"]).stdout;
     assert_eq!(
         nothing,
         "~/dotfiles/bashrc holds nothing of ours; nothing was changed.\n"

@@ -1,4 +1,4 @@
-# Vivid Shelf for Nushell. `vshelf setup` writes this file; what is changed here is lost.
+# Vivid Shelf for Nushell. `vshelf connect` writes this file; what is changed here is lost.
 
 const __vshelf_data = @DATA@
 const __vshelf_program = @PROGRAM@
@@ -17,7 +17,7 @@ def __vshelf_words [texts: list<string>]: nothing -> record {
 }
 
 # Puts the folders of what is active in front of PATH: the version this shell (or the one that
-# started it) was switched to, or else what the project here wants, or else the default.
+# started it) was switched to, or else what the project here requires, or else the default.
 def --env __vshelf_enter [runtime: record] {
   let own_default = $"($__vshelf_data)/default/($runtime.name)"
   let installs = $"($__vshelf_data)/shelf/($runtime.name)"
@@ -47,13 +47,13 @@ def --env __vshelf_enter_all [] {
   for runtime in $env.__vshelf.known.enter { __vshelf_enter $runtime }
 }
 
-# The pin files from this folder upward, nearest first, with their times and those of their stamps.
-def __vshelf_pin_files []: nothing -> table {
+# The requirement files from this folder upward, nearest first, with their times and those of their stamps.
+def __vshelf_requirement_files []: nothing -> table {
   mut found = []
   mut at = $env.PWD
   loop {
     let folder = if $at == '/' { '' } else { $at }
-    for name in $env.__vshelf.known.pins {
+    for name in $env.__vshelf.known.requirements {
       let file = $"($folder)/($name)"
       if ($file | path exists) and ($file | path expand | path type) == 'file' {
         let flat = $file | str replace --all '%' '%p' | str replace --all '/' '%s'
@@ -72,23 +72,23 @@ def __vshelf_time [file: string]: nothing -> any {
   try { ls --directory ($file | path expand | str replace --all --regex '([\[\]*?{}])' '[$1]' | into glob) | get 0.modified } catch { null }
 }
 
-# Follows what the project here wants. The program runs only where that is not known.
+# Follows what the project here requires. The program runs only where that is not known.
 def --env __vshelf_look [] {
-  if ($env.__vshelf.known.pins | is-empty) { return }
-  let files = __vshelf_pin_files
+  if ($env.__vshelf.known.requirements | is-empty) { return }
+  let files = __vshelf_requirement_files
   if [$env.PWD $files] == $env.__vshelf.signature { return }
-  let lines = $files | each {|pin| if $pin.time == $pin.made { open --raw $pin.stamp | str trim } }
+  let lines = $files | each {|file| if $file.time == $file.made { open --raw $file.stamp | str trim } }
   let asks = ($lines | length) < ($files | length) or ($lines | any {|line| $line == 'again' or ($line | str starts-with 'again ') })
   mut words = __vshelf_words $lines
   if $asks and ($__vshelf_program | path exists) {
-    let answer = try { ^$__vshelf_program hook --here nu | lines } catch { [] }
+    let answer = try { ^$__vshelf_program connect --look nu | lines } catch { [] }
     $words = __vshelf_words ($answer | take 1)
     if ($answer | length) > 1 and $env.PWD not-in $env.__vshelf.told {
       $env.__vshelf.told ++= [$env.PWD]
       for line in ($answer | skip 1) { print --stderr $line }
     }
   }
-  $env.__vshelf.signature = [$env.PWD (__vshelf_pin_files)]
+  $env.__vshelf.signature = [$env.PWD (__vshelf_requirement_files)]
   let before = $env.__vshelf.followed
   if $words != $before {
     $env.__vshelf.followed = $words
@@ -97,9 +97,9 @@ def --env __vshelf_look [] {
       let switched = __vshelf_words [($env.VSHELF_SWITCHED? | default '')]
       for pair in ($words | transpose name key) {
         let name = [$pair.name] | into cell-path
-        # A switch goes before what the project wants.
+        # A switch goes before what the project requires.
         if $pair.key != '?' and $pair.name not-in $switched and $pair.key != ($before | get --optional $name) {
-          print --stderr $"vshelf: ($pair.name) ($pair.key) here, as the project wants"
+          print --stderr $"vshelf: ($pair.name) ($pair.key) here, as the project requires"
         }
       }
     }
@@ -108,7 +108,7 @@ def --env __vshelf_look [] {
 
 def --env __vshelf_load [] {
   let file = $"($__vshelf_data)/connect/runtimes.json"
-  $env.__vshelf.known = try { open --raw $file | from json } catch { {pins: [], says: '', enter: []} }
+  $env.__vshelf.known = try { open --raw $file | from json } catch { {requirements: [], says: '', enter: []} }
 }
 
 # Runs the program, and lets it change this shell: it writes the changes to a file, as data.
@@ -119,7 +119,7 @@ def --env --wrapped vshelf [...arguments] {
     which --all vshelf | where type == external | get --optional 0.path
   }
   if $program == null {
-    print --stderr $"vshelf: the program is gone from ($__vshelf_program); install it again and run: vshelf setup"
+    print --stderr $"vshelf: the program is gone from ($__vshelf_program); install it again and run: vshelf connect"
     ^sh -c 'exit 127'
     return
   }
@@ -137,7 +137,7 @@ def --env --wrapped vshelf [...arguments] {
     }
   }
   for change in ($wanted | where value == null) { hide-env --ignore-errors $change.name }
-  # What is known of runtimes, and what the project wants, may be other than before.
+  # What is known of runtimes, and what the project requires, may be other than before.
   __vshelf_load
   $env.__vshelf.signature = null
   __vshelf_look

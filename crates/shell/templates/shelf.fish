@@ -1,11 +1,11 @@
-# Vivid Shelf for fish. `vshelf setup` writes this file; what is changed here is lost.
+# Vivid Shelf for fish. `vshelf connect` writes this file; what is changed here is lost.
 
 set -g __vshelf_data @DATA@
 set -g __vshelf_program @PROGRAM@
 set -g __vshelf_stamps @STAMPS@
 # Set by the file of functions, which is read when one is needed.
 set -q __vshelf_loaded; or set -g __vshelf_loaded
-# The folder that was looked at last, its pin files, and what they resulted in.
+# The folder that was looked at last, its requirement files, and what they resulted in.
 set -g __vshelf_here ''
 set -g __vshelf_watched
 set -g __vshelf_named
@@ -20,24 +20,24 @@ function __vshelf_need
     end
 end
 
-# Whether a folder has a pin file.
-function __vshelf_has_pin
-    for name in $__vshelf_pins
+# Whether a folder has a requirement file.
+function __vshelf_has_requirement
+    for name in $__vshelf_requirements
         test -f $argv[1]/$name; and return 0
     end
     return 1
 end
 
-# Follows what the project here wants. Where nothing is pinned, that is found out at once.
+# Follows what the project here requires. Where nothing is required, that is found out at once.
 function __vshelf_look
-    set -q __vshelf_pins[1]; or return 0
+    set -q __vshelf_requirements[1]; or return 0
     if test "$PWD" = "$__vshelf_here"
-        if not set -q __vshelf_watched[1]; and test -z "$__vshelf_named"; and not __vshelf_has_pin $PWD
+        if not set -q __vshelf_watched[1]; and test -z "$__vshelf_named"; and not __vshelf_has_requirement $PWD
             return 0
         end
     else if not set -q __vshelf_followed[1]
         set -l at $PWD
-        while not __vshelf_has_pin $at
+        while not __vshelf_has_requirement $at
             if test -z "$at"
                 set __vshelf_here $PWD
                 set __vshelf_watched
@@ -67,9 +67,9 @@ function vshelf
     __vshelf_call $argv
 end
 
-# Reads which runtimes there are and which files pin them.
+# Reads which runtimes there are and which files require them.
 function __vshelf_load
-    set -g __vshelf_pins
+    set -g __vshelf_requirements
     set -g __vshelf_says ''
     if test -r $__vshelf_data/connect/runtimes.fish
         source $__vshelf_data/connect/runtimes.fish

@@ -1,4 +1,4 @@
-# Vivid Shelf for @SHELL@. `vshelf setup` writes this file; what is changed here is lost.
+# Vivid Shelf for @SHELL@. `vshelf connect` writes this file; what is changed here is lost.
 # shellcheck shell=@CHECKED_AS@
 
 __vshelf_data=@DATA@
@@ -8,7 +8,7 @@ __vshelf_newline='
 '
 # Set by the file of functions, which is read when one is needed.
 : "${__vshelf_loaded:=}"
-# The folder that was looked at last, its pin files with their stamps, and what they resulted in.
+# The folder that was looked at last, its requirement files with their stamps, and what they resulted in.
 __vshelf_here=''
 __vshelf_watched=''
 __vshelf_named=''
@@ -29,7 +29,7 @@ __vshelf_word() {
 
 # __vshelf_enter RUNTIME HOME_VARIABLE FOLDER...
 # Puts the folders of what is active in front of PATH: the version this shell (or the one that
-# started it) was switched to, or else what the project here wants, or else the default.
+# started it) was switched to, or else what the project here requires, or else the default.
 __vshelf_enter() {
   @EMULATE@
   __vshelf_runtime=$1
@@ -83,15 +83,15 @@ __vshelf_need() {
   fi
 }
 
-# Follows what the project here wants. Where nothing is pinned, that is found out at once.
+# Follows what the project here requires. Where nothing is required, that is found out at once.
 __vshelf_look() {
   @EMULATE@
-  if [ -z "$__vshelf_pins" ]; then return 0; fi
+  if [ -z "$__vshelf_requirements" ]; then return 0; fi
   if [ "$PWD" = "$__vshelf_here" ]; then
-    if [ -z "$__vshelf_watched$__vshelf_named" ] && ! __vshelf_has_pin "${PWD%/}"; then return 0; fi
+    if [ -z "$__vshelf_watched$__vshelf_named" ] && ! __vshelf_has_requirement "${PWD%/}"; then return 0; fi
   elif [ -z "$__vshelf_followed" ]; then
     __vshelf_at=$PWD
-    until __vshelf_has_pin "${__vshelf_at%/}"; do
+    until __vshelf_has_requirement "${__vshelf_at%/}"; do
       case $__vshelf_at in
         / | '')
           __vshelf_here=$PWD
@@ -116,9 +116,9 @@ vshelf() {
   __vshelf_call "$@"
 }
 
-# Reads which runtimes there are and which files pin them.
+# Reads which runtimes there are and which files require them.
 __vshelf_load() {
-  __vshelf_pins=''
+  __vshelf_requirements=''
   __vshelf_says=''
   if [ -r "$__vshelf_data/connect/runtimes.@SHELL@" ]; then
     # shellcheck source=/dev/null
@@ -127,7 +127,7 @@ __vshelf_load() {
 }
 
 __vshelf_enter_all() { :; }
-__vshelf_has_pin() { return 1; }
+__vshelf_has_requirement() { return 1; }
 __vshelf_load
 __vshelf_enter_all
 __vshelf_look

@@ -8,13 +8,13 @@ use crate::failure::Outcome;
 use crate::ui::Ui;
 use crate::wording::paths::shown;
 
-/// A project's wish, as JSON.
+/// What a project requires, as JSON.
 #[derive(Debug, Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 pub struct Report {
     /// The runtime.
     runtime: String,
-    /// The selector; null where the project has no wish.
+    /// The selector; null where the project requires nothing.
     wanted: Option<String>,
     /// The file that says it.
     file: Option<String>,
@@ -44,19 +44,19 @@ pub fn show(ui: &Ui, required: &[Required<'_>]) -> Outcome {
     for required in required {
         let title = &required.runtime.definition.title;
         let Some(found) = &required.found else {
-            ui.result(format!("No project here wants a version of {title}."))?;
-            ui.next("To write one's wish", "vshelf pin SELECTOR");
+            ui.result(format!("No project here requires a version of {title}."))?;
+            ui.next("To write one", "vshelf require SELECTOR");
             continue;
         };
         let wanted = &found.requirement.request;
         let place = format!("{}, line {}", shown(&found.file), found.requirement.line);
         match &required.met_by {
             Some(pick) => ui.result(format!(
-                "The project here wants {title} {wanted} ({place}); {pick} on the shelf meets it."
+                "The project here requires {title} {wanted} ({place}); {pick} on the shelf meets it."
             ))?,
             None => {
                 ui.result(format!(
-                    "The project here wants {title} {wanted} ({place}); nothing on the shelf meets it."
+                    "The project here requires {title} {wanted} ({place}); nothing on the shelf meets it."
                 ))?;
                 ui.next("To put it there", "vshelf install");
             }
@@ -79,7 +79,7 @@ pub fn say_written(ui: &Ui, written: &NewRequirement) -> Outcome {
         ),
         ShellAfterRequire::Switched => ui.next(
             "This shell was switched; to follow the project here",
-            "vshelf switch --off",
+            "vshelf switch --follow",
         ),
         ShellAfterRequire::Follows => {}
         ShellAfterRequire::DoesNotFollow => ui.next("To use it in this shell", "vshelf switch"),

@@ -1,4 +1,4 @@
-# Vivid Shelf for xonsh, in plain Python, which is read faster. `vshelf setup` writes this file; what is changed here is lost.
+# Vivid Shelf for xonsh, in plain Python, which is read faster. `vshelf connect` writes this file; what is changed here is lost.
 def __vshelf_connect():
     import json
     import os
@@ -30,7 +30,7 @@ def __vshelf_connect():
 
     def enter(runtime):
         """Puts the folders of what is active in front of PATH: the version this shell (or the one
-        that started it) was switched to, or else what the project here wants, or else the default."""
+        that started it) was switched to, or else what the project here requires, or else the default."""
         name = runtime["name"]
         default, installs = f"{data}/default/{name}", f"{data}/shelf/{name}"
         ours = (f"{default}/", f"{installs}/")
@@ -57,12 +57,12 @@ def __vshelf_connect():
         except OSError:
             return None
 
-    def pin_files():
-        """The pin files from this folder upward, nearest first: each with its stamp and their times."""
+    def requirement_files():
+        """The requirement files from this folder upward, nearest first: each with its stamp and their times."""
         at = str(XSH.env["PWD"])
         found = []
         while True:
-            for name in state["known"]["pins"]:
+            for name in state["known"]["requirements"]:
                 file = os.path.join(at, name)
                 if os.path.isfile(file):
                     stamp = os.path.join(stamps, file.replace("%", "%p").replace("/", "%s"))
@@ -86,18 +86,18 @@ def __vshelf_connect():
         print(line, file=sys.stderr, flush=True)
 
     def look():
-        """Follows what the project here wants. The program runs only where that is not known."""
-        if not state["known"]["pins"]:
+        """Follows what the project here requires. The program runs only where that is not known."""
+        if not state["known"]["requirements"]:
             return
         here = str(XSH.env["PWD"])
-        files = pin_files()
+        files = requirement_files()
         if (here, files) == state["signature"]:
             return
         lines = [read_line(stamp) for _, stamp, time, made in files if time == made]
         words = read_words(*lines)
         asks = len(lines) < len(files) or any(line.split()[:1] == ["again"] for line in lines)
         if asks and os.access(program, os.X_OK):
-            asked = [program, "hook", "--here", "xonsh"]
+            asked = [program, "connect", "--look", "xonsh"]
             answer = subprocess.run(asked, stdout=subprocess.PIPE, env=environment(), cwd=here)
             first, *notices = answer.stdout.decode("utf-8", "replace").splitlines() or [""]
             words = read_words(first)
@@ -105,23 +105,23 @@ def __vshelf_connect():
                 state["told"].add(here)
                 for notice in notices:
                     tell(notice)
-        state["signature"] = (here, pin_files())
+        state["signature"] = (here, requirement_files())
         before = state["followed"]
         if words != before:
             state["followed"] = words
             enter_all()
             if XSH.env.get("XONSH_INTERACTIVE") and state["known"]["says"] == "announce":
                 for name, key in words.items():
-                    # A switch goes before what the project wants.
+                    # A switch goes before what the project requires.
                     if key != "?" and key != before.get(name) and name not in switched():
-                        tell(f"vshelf: {name} {key} here, as the project wants")
+                        tell(f"vshelf: {name} {key} here, as the project requires")
 
     def load():
         try:
             with open(f"{data}/connect/runtimes.json", encoding="utf-8") as opened:
                 state["known"] = json.load(opened)
         except (OSError, ValueError):
-            state["known"] = {"pins": [], "says": "", "enter": []}
+            state["known"] = {"requirements": [], "says": "", "enter": []}
 
     def vshelf(arguments, stdin=None, stdout=None, stderr=None):
         """Runs the program, and lets it change this shell: it writes the changes to a file, as data."""
@@ -129,7 +129,7 @@ def __vshelf_connect():
         if not os.access(run, os.X_OK):
             run = shutil.which("vshelf", path=os.pathsep.join(XSH.env["PATH"]))
         if run is None:
-            tell(f"vshelf: the program is gone from {program}; install it again and run: vshelf setup")
+            tell(f"vshelf: the program is gone from {program}; install it again and run: vshelf connect")
             return 127
         handle, changes = tempfile.mkstemp()
         os.close(handle)
@@ -146,7 +146,7 @@ def __vshelf_connect():
                 XSH.env.pop(name, None)
             else:
                 XSH.env[name] = value.split(":") if name == "PATH" else value
-        # What is known of runtimes, and what the project wants, may be other than before.
+        # What is known of runtimes, and what the project requires, may be other than before.
         load()
         state["signature"] = None
         look()

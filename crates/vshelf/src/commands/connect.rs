@@ -1,0 +1,101 @@
+//! `vshelf connect`: connect the shell.
+
+use clap::Args;
+use vshelf_app::Environment;
+use vshelf_app::integrate::connect::{self, Connected, disconnect};
+use vshelf_app::integrate::files;
+use vshelf_app::integrate::stamps::{self, Followed, as_text};
+use vshelf_shell::Dialect;
+use vshelf_view::Palette;
+use vshelf_view::words::printable;
+
+use super::command::{CommandArgs, RunCommand};
+use crate::failure::Outcome;
+use crate::ui::{Ui, styled};
+use crate::wording::paths::shown;
+use crate::wording::shells::notice;
+
+/// Connect your shell to the shelf
+///
+/// It writes a file that your shell sources, and one guarded block into your shell's start-up file, and
+/// is safe to repeat. The block sources that file and starts no program.
+#[derive(Debug, Args)]
+pub struct Connect {
+    /// The shell to connect, if it is not the one in SHELL: bash, zsh, fish, sh (dash, ash), ksh, mksh,
+    /// elvish, tcsh, xonsh, nu or powershell
+    #[arg(long, value_name = "SHELL")]
+    shell: Option<String>,
+    /// Only print what a shell sources: to read it, or to connect a shell in another way
+    #[arg(long, value_name = "SHELL", conflicts_with = "shell")]
+    print: Option<String>,
+    /// Take the block out of the start-up file again
+    #[arg(long, conflicts_with = "print")]
+    remove: bool,
+    /// What a connected shell asks: what to use here, in one line, and then what a person should know
+    #[arg(long, value_name = "SHELL", hide = true, conflicts_with_all = ["shell", "print", "remove"])]
+    look: Option<String>,
+}
+
+impl CommandArgs for Connect {
+    const NAME: &'static str = "connect";
+    const GROUP: &'static str = "Connect";
+}
+
+impl RunCommand for Connect {
+    fn run(self, ui: &Ui, environment: &Environment) -> Outcome {
+        if let Some(shell) = &self.look {
+            let dialect = connect::read_shell(shell)?;
+            return show_followed(ui, stamps::look(ui, environment)?, dialect);
+        }
+        if let Some(shell) = &self.print {
+            let dialect = connect::read_shell(shell)?;
+            return ui.result(files::whole_text(environment, dialect)?.trim_end());
+        }
+        let dialect = match &self.shell {
+            Some(shell) => connect::read_shell(shell)?,
+            None => connect::own_shell(environment)?,
+        };
+        if self.remove {
+            let (file, was_connected) = disconnect(environment, dialect)?;
+            let (file, name) = (shown(&file), dialect.name());
+            return ui.result(match was_connected {
+                true => format!("{file} no longer connects {name} to the shelf."),
+                false => format!("{file} holds nothing of ours; nothing was changed."),
+            });
+        }
+        say_connected(ui, &connect::connect(environment, dialect)?)
+    }
+}
+
+fn say_connected(ui: &Ui, connected: &Connected) -> Outcome {
+    let (name, file) = (connected.dialect.name(), shown(&connected.start_up_file));
+    if let Some(lines) = connected.new_lines.as_ref().filter(|_| ui.is_terminal()) {
+        ui.note(format!("These lines are in {file} now:"));
+        for line in lines.lines() {
+            ui.note(format!("  {}", styled(Palette::QUIET, line)));
+        }
+    }
+    ui.result(match (&connected.new_lines, connected.renewed) {
+        (Some(_), _) => format!("New {name} shells are connected, by {file}."),
+        (None, true) => format!("What {name} shells source is renewed; {file} was right already."),
+        (None, false) => format!("{name} is connected already; nothing was changed."),
+    })?;
+    if let Some(line) = &connected.source_line {
+        ui.next("To connect this shell too", line);
+    }
+    Ok(())
+}
+
+/// Prints what a shell is to use, in one line, and then what a person should know.
+fn show_followed(ui: &Ui, followed: Followed, dialect: Dialect) -> Outcome {
+    let pairs = followed.picks.iter();
+    let pairs = pairs.map(|(name, pick)| format!("{name}={}", as_text(pick.as_ref())));
+    let pairs = pairs.collect::<Vec<_>>().join(" ");
+    ui.result(match dialect {
+        // It drops a line that is empty, and would take the next one for the first.
+        Dialect::Tcsh if pairs.is_empty() => "-",
+        _ => &pairs,
+    })?;
+    let mut notices = followed.notices.into_iter();
+    notices.try_for_each(|told| ui.result(printable(&notice(told))))
+}
