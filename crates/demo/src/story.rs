@@ -70,7 +70,7 @@ pub const STEPS: [Step; 25] = [
         "marram -e 'print version'",
     ),
     step(
-        "Only what mends a security problem, since last winter.",
+        "Only what fixes a security problem, since last winter.",
         "vshelf catalog --security --since 2025-12-01",
     ),
     step(
@@ -78,7 +78,7 @@ pub const STEPS: [Step; 25] = [
         "vshelf install 6.02",
     ),
     step(
-        "Is everything connected and sound? Each finding would come with its mend.",
+        "Is everything connected and sound? Each finding would come with the command that fixes it.",
         "vshelf checkup",
     ),
     step(

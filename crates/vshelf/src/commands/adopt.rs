@@ -19,7 +19,7 @@ pub struct Adopt {
     /// A folder, an archive, or system for the copy that is on PATH already
     #[arg(value_name = "PATH")]
     path: PathBuf,
-    /// What to call it, as in 8.3.1 or gull-point/8.3.1; also says the runtime, as in marram@8.3.1
+    /// What to call it, such as 8.3.1 or gull-point/8.3.1; also says the runtime, such as marram@8.3.1
     #[arg(long, value_name = "VERSION")]
     r#as: Option<String>,
     /// Leave the folder where it is, and only put a link on the shelf

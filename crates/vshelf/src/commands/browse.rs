@@ -18,7 +18,7 @@ pub struct Browse {
     /// The runtime, where several are on the shelf
     #[arg(value_name = "RUNTIME")]
     runtime: Option<String>,
-    /// Begin with this text in the filter, as in lts or 6.2
+    /// Begin with this text in the filter, such as lts or 6.2
     #[arg(
         long,
         value_name = "TEXT",

@@ -19,7 +19,7 @@ use crate::ui::Ui;
 /// exact release, its card.
 #[derive(Debug, Args)]
 pub struct Catalog {
-    /// What to show, as in 8, lts, eelgrass or 8.3.1
+    /// What to show, such as 8, lts, eelgrass or 8.3.1
     #[arg(value_name = "SELECTOR")]
     selector: Option<String>,
     #[command(flatten)]
@@ -47,7 +47,7 @@ struct Filters {
     /// Only releases of lines that are supported
     #[arg(long)]
     supported: bool,
-    /// Only releases that mend a security problem
+    /// Only releases that fix a security problem
     #[arg(long)]
     security: bool,
     /// Only releases of this publisher

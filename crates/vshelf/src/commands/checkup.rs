@@ -17,7 +17,7 @@ use crate::ui::Ui;
 /// finding comes with its mend. Ends with 1 where something is wrong.
 #[derive(Debug, Args)]
 pub struct Checkup {
-    /// Only these installs, as in 8 or lts; nothing is all on the shelf
+    /// Only these installs, such as 8 or lts; all of them if none is given
     #[arg(value_name = "SELECTOR")]
     selectors: Vec<String>,
     /// As JSON, for programs

@@ -14,7 +14,7 @@ use crate::ui::Ui;
 /// stay as they are; all others follow at once.
 #[derive(Debug, Args)]
 pub struct Default {
-    /// A version on the shelf, as in 8, lts or a label; system is the system's own copy
+    /// A version on the shelf, such as 8, lts or a label; system is the system's own copy
     #[arg(value_name = "SELECTOR")]
     selector: Option<String>,
     /// Show it as JSON

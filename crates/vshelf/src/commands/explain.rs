@@ -16,7 +16,7 @@ use crate::ui::Ui;
 /// as `vshelf switch` does.
 #[derive(Debug, Args)]
 pub struct Explain {
-    /// The selector, as in lts or ">=6 <8"
+    /// The selector, such as lts or ">=6 <8"
     #[arg(value_name = "SELECTOR", allow_hyphen_values = true)]
     selector: String,
     /// Choose among what is on the shelf

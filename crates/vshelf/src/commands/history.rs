@@ -12,7 +12,7 @@ use crate::ui::Ui;
 /// List what was done to the shelf
 ///
 /// Every install, adoption, removal, clean-up and renewal, newest first, with why it was done and the
-/// packages that went. `vshelf restore` gets back what was taken off.
+/// packages that went. `vshelf restore` gets back what was removed.
 #[derive(Debug, Args)]
 pub struct History {
     /// Only this runtime

@@ -19,7 +19,8 @@ use crate::ui::Ui;
 /// over only when asked. Several are fetched at the same time, and one that fails stops no other.
 #[derive(Debug, Args)]
 pub struct Install {
-    /// What to install, as in lts, 8.3.1 or dunefield/8; nothing is what the project here requires
+    /// What to install, such as lts, 8.3.1 or dunefield/8; what the project here requires if none
+    /// is given
     #[arg(value_name = "SELECTOR")]
     selectors: Vec<String>,
     /// Install what the project here requires, as without a selector; for scripts that say it aloud
@@ -31,7 +32,7 @@ pub struct Install {
     /// Make it the default of new shells
     #[arg(long)]
     default: bool,
-    /// Bring the packages of this install along, as in 6
+    /// Bring the packages of this install along, such as 6
     #[arg(long, value_name = "SELECTOR")]
     carry_from: Option<String>,
     /// Keep it on the shelf even if it does not start here

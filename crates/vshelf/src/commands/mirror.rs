@@ -12,20 +12,20 @@ use crate::failure::{Failure, Kind, Outcome};
 use crate::output;
 use crate::ui::Ui;
 
-/// Write releases as files, for a web server or a stick
+/// Write releases as files, for a web server or a USB drive
 ///
 /// What stands in the folder then is a source of its own: a definition, a catalog, and archives that
 /// were verified when they came and are verified again where they are installed. What is there
 /// already is not fetched again, and stays.
 #[derive(Debug, Args)]
 pub struct Mirror {
-    /// What to take, as in lts, 8.3.1 or ">=6 <8"
+    /// What to take, such as lts, 8.3.1 or ">=6 <8"
     #[arg(value_name = "SELECTOR", required = true)]
     selectors: Vec<String>,
     /// The folder to write to; each runtime has one of its own in it
     #[arg(long, value_name = "FOLDER")]
     to: PathBuf,
-    /// Builds for this platform, as in linux-arm64-gnu; may be given several times
+    /// Builds for this platform, such as linux-arm64-gnu; may be given several times
     #[arg(long, value_name = "PLATFORM")]
     platform: Vec<String>,
     /// Every release that a selector covers, not only the newest
@@ -57,6 +57,6 @@ impl RunCommand for Mirror {
 fn read_platform(text: &str) -> Result<Platform, Failure> {
     text.parse().map_err(|_| {
         Failure::new(Kind::Usage, format!("{text:?} is no platform"))
-            .say("A platform is written as in linux-x64-gnu, linux-arm64-musl or darwin-arm64.")
+            .say("A platform is written like linux-x64-gnu, linux-arm64-musl or darwin-arm64.")
     })
 }

@@ -17,7 +17,7 @@ use crate::ui::Ui;
 /// that stays the same whatever the default is.
 #[derive(Debug, Args)]
 pub struct Path {
-    /// A version on the shelf, as in 8, lts or default
+    /// A version on the shelf, such as 8, lts or default
     #[arg(value_name = "SELECTOR")]
     selector: Option<String>,
     /// Print the path of the program instead

@@ -8,12 +8,12 @@ use super::command::{CommandArgs, RunCommand, requests};
 use crate::failure::Outcome;
 use crate::ui::Ui;
 
-/// Take installs off the shelf
+/// Remove installs from the shelf
 ///
 /// What is the default, or active in this shell, is only removed when you say so.
 #[derive(Debug, Args)]
 pub struct Remove {
-    /// Versions on the shelf, as in 6.20.2 or dunefield/8
+    /// Versions on the shelf, such as 6.20.2 or dunefield/8
     #[arg(value_name = "SELECTOR", required = true)]
     selectors: Vec<String>,
     /// Where a selector covers several installs, remove them all

@@ -16,7 +16,7 @@ use crate::ui::Ui;
 /// something still needs it. Where a step fails, the old release stays as it was.
 #[derive(Debug, Args)]
 pub struct Renew {
-    /// Only these lines, as in 6 or marram@8; nothing is all on the shelf
+    /// Only these lines, such as 6 or marram@8; all of them if none is given
     #[arg(value_name = "LINE")]
     lines: Vec<String>,
     /// Leave the old releases on the shelf

@@ -16,7 +16,7 @@ use crate::wording::paths::shown;
 /// `vshelf switch` without a selector use that.
 #[derive(Debug, Args)]
 pub struct Require {
-    /// What the project requires, as in lts, 8 or ">=6 <8"
+    /// What the project requires, such as lts, 8 or ">=6 <8"
     #[arg(value_name = "SELECTOR")]
     selector: Option<String>,
     /// Write the release that it stands for now

@@ -8,14 +8,14 @@ use super::command::{CommandArgs, RunCommand, requests};
 use crate::failure::Outcome;
 use crate::ui::Ui;
 
-/// Get back what was taken off the shelf
+/// Get back what was removed
 ///
 /// Without a selector, all that the last removal, clean-up or renewal took. Each comes from the
 /// source it came from before, from the same publisher and with the same digest; where that is no
 /// longer offered, it says so. The packages it had are named, with the command that brings them.
 #[derive(Debug, Args)]
 pub struct Restore {
-    /// Versions in the history, as in 6.20.1 or marram@6.20; nothing is what went last
+    /// Versions in the history, such as 6.20.1 or marram@6.20; what was removed last if none is given
     #[arg(value_name = "SELECTOR")]
     selectors: Vec<String>,
 }

@@ -21,7 +21,7 @@ use crate::ui::Ui;
 /// shell, and ends as the command does.
 #[derive(Debug, Args)]
 pub struct Run {
-    /// A version on the shelf, as in 8, lts or a label; with --here a runtime, as in marram@
+    /// A version on the shelf, such as 8, lts or a label; with --here a runtime, such as marram@
     #[arg(value_name = "SELECTOR", required_unless_present = "here")]
     selector: Option<String>,
     /// What is active here: what the project requires, else the default

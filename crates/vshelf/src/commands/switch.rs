@@ -14,11 +14,12 @@ use crate::ui::Ui;
 /// get the default.
 #[derive(Debug, Args)]
 pub struct Switch {
-    /// A version on the shelf, as in 8, lts or a label; - is the one before, system the system's own
+    /// A version on the shelf, such as 8, lts or a label; - is the one before, system the system's own
     /// copy, nothing what the project here requires
     #[arg(value_name = "SELECTOR", allow_hyphen_values = true)]
     selector: Option<String>,
-    /// Follow the default again (of the runtime in SELECTOR, as in marram@, if one is given)
+    /// Follow the project here, or else the default, again; of the runtime in SELECTOR, such as marram@,
+    /// if one is given
     #[arg(long)]
     follow: bool,
 }

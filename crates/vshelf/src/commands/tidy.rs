@@ -22,7 +22,7 @@ pub struct Tidy {
     /// Only this runtime
     #[arg(value_name = "RUNTIME")]
     runtime: Option<String>,
-    /// Only installs of this line, as in 6; may be repeated
+    /// Only installs of this line, such as 6; may be repeated
     #[arg(long, value_name = "LINE")]
     line: Vec<String>,
     /// Remove these too, outdated or not; may be repeated

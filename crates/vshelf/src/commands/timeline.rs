@@ -23,13 +23,13 @@ use crate::wording::paths::shown;
 /// unless you name them or have them on the shelf.
 #[derive(Debug, Args)]
 pub struct Timeline {
-    /// The runtime; nothing is the main one
+    /// The runtime; the main one if none is given
     #[arg(value_name = "RUNTIME")]
     runtime: Option<String>,
-    /// Only these lines, as in 6,8
+    /// Only these lines, such as 6,8
     #[arg(long, value_name = "LINES", value_delimiter = ',')]
     lines: Vec<String>,
-    /// The years to show, as in 2024-2029 or 2027
+    /// The years to show, such as 2024-2029 or 2027
     #[arg(long, value_name = "YEARS")]
     years: Option<String>,
     /// Only lines that are supported, and those to come
@@ -89,7 +89,7 @@ fn read_years(years: &str) -> Result<(Date, Date), Failure> {
         (Some(from), Some(to)) if from <= to => Ok((date(from, 1, 1), date(to + 1, 1, 1))),
         _ => Err(
             Failure::new(Kind::Usage, format!("{years:?} is no value for --years"))
-                .say("Years are written as in 2024-2029, or 2027."),
+                .say("Years are written like 2024-2029, or 2027."),
         ),
     }
 }

@@ -47,7 +47,7 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
         &[
             (
                 "",
-                "everything, each finding with the command that mends it",
+                "everything, each finding with the command that fixes it",
             ),
             ("6.2.11", "only whether this install is whole and starts"),
         ],

@@ -134,7 +134,7 @@ pub fn facts(
     if release.security {
         facts.push((
             "security",
-            styled(Palette::WARNING, "mends a security problem"),
+            styled(Palette::WARNING, "fixes a security problem"),
         ));
     }
     if let Some(reason) = &release.withdrawn {

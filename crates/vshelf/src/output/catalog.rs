@@ -58,7 +58,7 @@ pub struct ReleaseReport {
     /// The line's phase: `preview`, `current`, `lts`, `maintenance` or `ended`.
     #[cfg_attr(test, schemars(with = "Option<String>"))]
     phase: Option<Phase>,
-    /// Whether it mends a security problem.
+    /// Whether it fixes a security problem.
     security: bool,
     /// Why its publisher took it back.
     withdrawn: Option<String>,

@@ -37,8 +37,8 @@ pub struct Finding {
     problem: String,
     /// More of it, a line each.
     details: Vec<String>,
-    /// The command that mends it.
-    mend: Option<String>,
+    /// The command that fixes it.
+    fix: Option<String>,
 }
 
 impl Report {
@@ -59,8 +59,8 @@ impl Report {
             for detail in &finding.details {
                 ui.result(format!("  {detail}"))?;
             }
-            if let Some(fix) = &finding.mend {
-                ui.result(format!("  To mend it: {}", styled(Palette::COMMAND, fix)))?;
+            if let Some(fix) = &finding.fix {
+                ui.result(format!("  To fix it: {}", styled(Palette::COMMAND, fix)))?;
             }
         }
         if self.findings.is_empty() {
@@ -78,7 +78,7 @@ impl Finding {
             about: about.into(),
             problem: problem.into(),
             details: Vec::new(),
-            mend: fix,
+            fix,
         }
     }
 

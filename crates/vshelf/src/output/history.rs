@@ -23,7 +23,7 @@ pub struct Report {
     command: String,
     /// `installed`, `adopted`, `removed`, `tidied` or `renewed`.
     #[cfg_attr(test, schemars(with = "String"))]
-    deed: Operation,
+    operation: Operation,
     /// The runtime's name.
     runtime: String,
     /// The version as published.
@@ -47,7 +47,7 @@ pub fn print(ui: &Ui, history: &History<'_>) -> Outcome {
         Report {
             at: entry.at.to_string(),
             command: entry.command.clone(),
-            deed: entry.operation,
+            operation: entry.operation,
             runtime: record.runtime.clone(),
             version: record.version.to_string(),
             publisher: record.publisher.clone(),
@@ -117,7 +117,7 @@ pub fn show(ui: &Ui, history: &History<'_>) -> Outcome {
         .any(|entry| entry.operation.removes())
     {
         ui.next(
-            "To get back what the last command took off",
+            "To get back what the last command removed",
             "vshelf restore",
         );
     }
@@ -129,7 +129,7 @@ fn in_words(operation: Operation) -> &'static str {
         Operation::Installed => "installed",
         Operation::Adopted => "adopted",
         Operation::Removed => "removed",
-        Operation::Tidied => "tidied away",
+        Operation::Tidied => "tidied",
         Operation::Renewed => "renewed",
     }
 }

@@ -36,7 +36,7 @@ fn show_one(ui: &Ui, mirrored: &MirroredRuntime) -> Outcome {
         ui.note("The signature beside the catalog is of the catalog before; sign it again.");
     }
     ui.next(
-        "To install from it, from a stick or with its URL",
+        "To install from it, from a USB drive or by its URL",
         &format!("vshelf runtimes --add {}", quoted(&mirrored.definition)),
     );
     Ok(())
@@ -47,7 +47,7 @@ fn show_builds(ui: &Ui, builds: &[MirroredBuild]) -> Outcome {
         Column::left("version"),
         Column::left("platform"),
         Column::right("size"),
-        Column::left("came of it"),
+        Column::left("result"),
     ];
     if builds.is_empty() {
         return Ok(());

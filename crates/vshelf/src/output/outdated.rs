@@ -130,7 +130,7 @@ fn why(runtime: &Runtime<'_>, entry: &Assessment<'_>) -> String {
     let kept = entry.protections.iter().map(holders::protection);
     let mut parts = vec![kept.collect::<Vec<_>>().join(", ")];
     if let (Verdict::Renew, Some(newer)) = (entry.verdict, &entry.newer) {
-        parts.insert(0, format!("{} mends a security problem", newer.version));
+        parts.insert(0, format!("{} fixes a security problem", newer.version));
     }
     match entry.protections.is_empty() {
         true => parts.push(reasons),

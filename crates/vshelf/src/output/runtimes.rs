@@ -83,7 +83,7 @@ pub fn say_added(
     file: &Path,
 ) -> Outcome {
     ui.result(format!(
-        "{} is known now, by {}",
+        "{} is defined now, in {}",
         definition.title,
         file.display()
     ))?;

@@ -19,7 +19,7 @@ use crate::commands::command::GROUPS;
 pub struct NewerSchema {
     /// The newest release of the line.
     version: String,
-    /// Whether it, or one between, mends a security problem.
+    /// Whether it, or one between, fixes a security problem.
     security: bool,
 }
 

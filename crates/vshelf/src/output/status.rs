@@ -147,7 +147,7 @@ fn show_one(ui: &Ui, runtime: &Runtime<'_>) -> Outcome {
     }
     if let Some(newer) = install.and_then(|install| runtime.newer_than(&install.id)) {
         let security = if newer.security {
-            ", which mends a security problem"
+            ", which fixes a security problem"
         } else {
             ""
         };

@@ -105,7 +105,7 @@ pub fn show(ui: &Ui, plan: &TidyPlan<'_, '_>) -> Outcome {
 
 /// Says what carrying the plan out resulted in.
 pub fn say_tidied(ui: &Ui, plan: &TidyPlan<'_, '_>, tidied: &Tidied) -> Outcome {
-    ui.result(format!("{} are free again.", megabytes(tidied.freed)))?;
+    ui.result(format!("{} freed.", megabytes(tidied.freed)))?;
     if plan.count(Verdict::Remove) > 0 {
         ui.next("To get the installs back", "vshelf restore");
     }

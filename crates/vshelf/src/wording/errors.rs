@@ -37,7 +37,7 @@ impl Failure {
         };
         match error {
             Error::File { source, .. } => about_io(failure, source),
-            Error::Today { .. } => failure.say("A date is written as in 2026-11-23."),
+            Error::Today { .. } => failure.say("A date is written like 2026-11-23."),
             Error::Settings {
                 file,
                 problem,
@@ -56,7 +56,7 @@ impl Failure {
                 listed(names, "and")
             ))
             .say(format!(
-                "Put one in front of the selector, as in {}@lts",
+                "Put one in front of the selector, as {}@lts does",
                 names[0]
             ))
             .run(
@@ -203,7 +203,7 @@ impl Failure {
             }
             Error::PackageTool { cause, .. } => failure.because(cause),
             Error::PackagesFailed { count, attempt } => {
-                let failure = with(format!("{} did not come", Count(*count, "package")));
+                let failure = with(format!("{} could not be installed", Count(*count, "package")));
                 let commands = attempt_commands(attempt).into_iter();
                 commands.fold(failure, |failure, command| {
                     failure.run("To try again", command)
@@ -214,10 +214,10 @@ impl Failure {
             }
             Error::NothingRemoved => failure.run("To see what was done", "vshelf history"),
             Error::NotAVersion { .. } => failure
-                .say("What was taken off is named by its version, as in 6.20.1.")
-                .run("To see what was taken off", "vshelf history"),
+                .say("What was removed is named by its version, such as 6.20.1.")
+                .run("To see what was removed", "vshelf history"),
             Error::NeverRemoved { selector } => failure
-                .run("To see what was taken off", "vshelf history")
+                .run("To see what was removed", "vshelf history")
                 .run("To install it again", format!("vshelf install {selector}")),
             Error::WasAdopted { from, .. } => failure.run(
                 "To adopt it again, where it still is",
@@ -231,7 +231,7 @@ impl Failure {
                 failure.run("To see what is", format!("vshelf catalog {runtime}@"))
             }
             Error::AdoptName { text } => with(format!("--as is {text:?}, which is no version"))
-                .say("A version is written as in 8.3.1."),
+                .say("A version is written like 8.3.1."),
             Error::LinkToFile { path } => {
                 with(format!("{} is no folder, and --link needs one", shown(path)))
                     .say("Without --link an archive is unpacked.")
@@ -248,7 +248,7 @@ impl Failure {
                 names.join(", ")
             ))
             .say(format!(
-                "Say which is meant, as in --as {}@VERSION",
+                "Say which is meant: --as {}@VERSION",
                 names[0]
             )),
             Error::NoVersionIn {

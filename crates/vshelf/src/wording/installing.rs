@@ -66,7 +66,7 @@ fn say_broken(ui: &Ui, install: &Install) {
 pub fn show_results(ui: &Ui, results: &[InstallResult]) -> Outcome {
     const COLUMNS: [Column; 4] = [
         Column::left("version"),
-        Column::left("came of it"),
+        Column::left("result"),
         Column::right("fetched"),
         Column::yielding("from"),
     ];
@@ -215,9 +215,7 @@ pub fn say_adopted(ui: &Ui, title: &str, linked: bool, from: &Path) -> Outcome {
 /// Says what was restored, and what belonged to it.
 pub fn say_restored(ui: &Ui, restored: &Restored) -> Outcome {
     let title = styled(Palette::GOOD, &restored.title);
-    ui.result(format!(
-        "{title} is back on the shelf, with the digest it had."
-    ))?;
+    ui.result(format!("{title} is restored, with the digest it had."))?;
     if restored.became_default {
         ui.result("It is the default now, because there was none.")?;
     }
@@ -226,7 +224,7 @@ pub fn say_restored(ui: &Ui, restored: &Restored) -> Outcome {
         ui.result(format!("It had these packages: {}", printable(&had)))?;
     }
     for command in restored.attempt.iter().flat_map(attempt_commands) {
-        ui.next("To bring them back", &command);
+        ui.next("To install them again", &command);
     }
     Ok(())
 }

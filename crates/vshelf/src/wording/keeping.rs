@@ -27,17 +27,14 @@ pub fn say_removed(ui: &Ui, removed: &Removed) -> Outcome {
     let title = styled(Palette::STRONG, &removed.title);
     let freed = megabytes(removed.freed);
     ui.result(match (removed.operation, removed.linked) {
-        (Operation::Tidied, _) => format!("{title} is off the shelf."),
+        (Operation::Tidied, _) => format!("{title} was removed."),
         (Operation::Renewed, _) => {
-            format!(
-                "{} is off the shelf; {freed} are free again.",
-                removed.title
-            )
+            format!("{} was removed; {freed} freed.", removed.title)
         }
         (_, true) => {
-            format!("{title} is off the shelf; what it was a link to stays where it is.")
+            format!("{title} was removed; the folder that it was a link to stays.")
         }
-        (_, false) => format!("{title} is off the shelf; {freed} are free again."),
+        (_, false) => format!("{title} was removed; {freed} freed."),
     })?;
     for reassigned in &removed.reassigned {
         ui.note(reassignment(reassigned));
@@ -93,8 +90,8 @@ pub fn say_renewal(ui: &Ui, step: &RenewalStep) -> Outcome {
 /// Says which packages are being installed.
 pub fn say_installing(ui: &Ui, packages: &[&Package]) {
     ui.note(match packages {
-        [package] => format!("Bringing {}.", printable(&package.name)),
-        several => format!("Bringing {} packages.", several.len()),
+        [package] => format!("Installing {}.", printable(&package.name)),
+        several => format!("Installing {} packages.", several.len()),
     });
 }
 
@@ -109,24 +106,22 @@ pub fn show_carried(ui: &Ui, report: &CarryReport) -> Outcome {
     ui.result(format!("{title} {from} to {to}: {count}"))?;
     let columns = [
         Column::left("package"),
-        Column::left("came of it"),
+        Column::left("result"),
         Column::yielding("why"),
     ];
     let mut table = Table::new(&columns, Palette::HEADING);
     for (package, outcome) in &report.packages {
         let (word, style, why) = match outcome {
-            CarryOutcome::Planned => ("would come", Palette::GOOD, String::new()),
-            CarryOutcome::Installed => ("came", Palette::GOOD, String::new()),
+            CarryOutcome::Planned => ("would be installed", Palette::GOOD, String::new()),
+            CarryOutcome::Installed => ("installed", Palette::GOOD, String::new()),
             CarryOutcome::AlreadyThere { version } => {
                 let other = version.as_ref().filter(|_| *version != package.version);
                 let why = other.map(|other| format!("as {other}")).unwrap_or_default();
-                ("was there", Palette::QUIET, why)
+                ("already there", Palette::QUIET, why)
             }
-            CarryOutcome::FromElsewhere { from } => (
-                "stays behind",
-                Palette::WARNING,
-                format!("it came from {from}"),
-            ),
+            CarryOutcome::FromElsewhere { from } => {
+                ("left out", Palette::WARNING, format!("it came from {from}"))
+            }
             CarryOutcome::Failed { why } => ("failed", Palette::ERROR, why.clone()),
         };
         let name = Cell::new(printable(&package.spelled()), Palette::STRONG);

@@ -55,7 +55,7 @@ adopted/8.4.0  0.1 MB  today  default
     shows!(
         scene.vshelf(&["remove", "ours", "--even-if-used"]),
         str![[r#"
-Marram adopted/8.4.0 is off the shelf; 0.1 MB are free again.
+Marram adopted/8.4.0 was removed; 0.1 MB freed.
 --- stderr
 It was the default; Marram has none now.
 To set one: vshelf default SELECTOR
@@ -92,7 +92,7 @@ This shell is not connected; to connect it: vshelf connect
     shows!(
         scene.vshelf(&["remove", "gull-point/9.9.0"]),
         str![[r#"
-Marram gull-point/9.9.0 is off the shelf; what it was a link to stays where it is.
+Marram gull-point/9.9.0 was removed; the folder that it was a link to stays.
 
 "#]]
     );
@@ -103,7 +103,7 @@ Marram gull-point/9.9.0 is off the shelf; what it was a link to stays where it i
         scene.vshelf(&["checkup"]),
         str![[r#"
 Marram adopted/8.4.1: ~/forge/marram is gone, which it is a link to
-  To mend it: vshelf remove --even-if-used adopted/8.4.1
+  To fix it: vshelf remove --even-if-used adopted/8.4.1
 --- stderr
 Error: the checkup has 1 finding.
 --- exit 1
@@ -220,7 +220,7 @@ Error: Marram adopted/8.4.0 is already on the shelf.
             str![[r#"
 --- stderr
 Error: --as is "lts", which is no version.
-  A version is written as in 8.3.1.
+  A version is written like 8.3.1.
 --- exit 2
 
 "#]],
@@ -268,11 +268,11 @@ Marram 8.3.1: 3 of 7 files are not as they were unpacked
   bin/marram has other contents
   lib/marram/prelude.mar has other contents
   share/doc/marram/README is missing
-  To mend it: vshelf install --again 8.3.1
+  To fix it: vshelf install --again 8.3.1
 Marram 8.3.1: does not start: it ends with exit status: 3
-  To mend it: vshelf install --again 8.3.1
+  To fix it: vshelf install --again 8.3.1
 the label old of Marram: 6 stands for nothing on the shelf
-  To mend it: vshelf install 6
+  To fix it: vshelf install 6
 --- stderr
 Error: the checkup has 3 findings.
 --- exit 1

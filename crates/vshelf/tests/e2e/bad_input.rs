@@ -361,7 +361,7 @@ fn a_day_that_is_none() {
         str![[r#"
 --- stderr
 Error: VSHELF_TODAY is "soon", which is not a date.
-  A date is written as in 2026-11-23.
+  A date is written like 2026-11-23.
 --- exit 2
 
 "#]]

@@ -61,7 +61,7 @@ fn the_whole_job_without_typing_a_version() {
     terminal.views(LEFT, "8 Eelgrass: lts");
     let screen = terminal.views("r", "0.4 MB are free then; vshelf restore brings it back.");
     assert!(!screen.contains("It is the default"), "{screen}");
-    terminal.views("y", "Marram 8.3.1 is off the shelf");
+    terminal.views("y", "Marram 8.3.1 was removed");
     assert_eq!(scene.on_shelf(), ["6.20.2"]);
     // What was done is still there to be read, and the switch holds.
     let screen = terminal.presses("q", "ready:0");

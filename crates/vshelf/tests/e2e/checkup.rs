@@ -96,7 +96,7 @@ fn what_is_broken_is_found_and_mended_as_told(#[case] breaking: &str, #[case] fo
     let mends = ran
         .stdout
         .lines()
-        .filter_map(|line| line.trim().strip_prefix("To mend it: "));
+        .filter_map(|line| line.trim().strip_prefix("To fix it: "));
     for mend in mends {
         let mend = mend
             .replace("vshelf", "\"$PROGRAM_PATH\"")
@@ -195,10 +195,10 @@ fn an_old_catalog_and_what_was_cut_off_are_found() {
     scene.write(".local/share/vivid-shelf/staging/marram-9.9.9.0.lock", "");
     let ran = scene.run(offline(&scene).env("VSHELF_TODAY", "2031-01-20"));
     let catalog = "the catalog of Marram: what is known is from 4 years ago
-  To mend it: vshelf catalog marram@ --refresh\n";
+  To fix it: vshelf catalog marram@ --refresh\n";
     assert!(ran.stdout.contains(catalog), "{ran}");
     let staging = "~/.local/share/vivid-shelf/staging: holds 0.1 MB of 1 unfinished command
-  To mend it: vshelf tidy\n";
+  To fix it: vshelf tidy\n";
     let ran = scene.run(&mut offline(&scene));
     assert!(ran.stdout.contains(staging), "{ran}");
     assert!(!ran.stdout.contains("catalog"), "{ran}");

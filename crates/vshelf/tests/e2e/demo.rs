@@ -25,7 +25,7 @@ fn the_demo_tells_its_story_and_leaves_nothing_behind() {
         "This shell uses Marram 6.20.2 now",
         "\n6.20.2\n",
         "\nmarram 8.3.1\n",
-        "Marram 6.20.2 is off the shelf",
+        "Marram 6.20.2 was removed",
     ] {
         assert!(ran.stdout.contains(answer), "{answer}\n{ran}");
     }

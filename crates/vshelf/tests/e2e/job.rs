@@ -111,7 +111,7 @@ This shell is not connected; to connect it: vshelf connect
     shows!(
         scene.vshelf(&["install", "6", "dunefield/8.3.1", "--quiet"]),
         str![[r#"
-version                 came of it            fetched  from
+version                 result                fetched  from
 Marram 6.20.2           on the shelf  0.2 MB in [TIME] s  stand-in, verified by sha256
 Marram dunefield/8.3.1  on the shelf  0.2 MB in [TIME] s  stand-in, verified by sha256
 The default of Marram stays 8.3.1 (lts).
@@ -377,8 +377,8 @@ Error: 6.2 covers 2 installs: 6.2.11 and 6.2.0.
     shows!(
         scene.vshelf(&["remove", "6.2", "--every"]),
         str![[r#"
-Marram 6.2.11 is off the shelf; 0.3 MB are free again.
-Marram 6.2.0 is off the shelf; 0.3 MB are free again.
+Marram 6.2.11 was removed; 0.3 MB freed.
+Marram 6.2.0 was removed; 0.3 MB freed.
 
 "#]]
     );
@@ -396,7 +396,7 @@ Marram 6.2.0 is off the shelf; 0.3 MB are free again.
     shows!(
         scene.vshelf(&["remove", "8", "--even-if-used"]),
         str![[r#"
-Marram 8.3.1 is off the shelf; 0.4 MB are free again.
+Marram 8.3.1 was removed; 0.4 MB freed.
 --- stderr
 It was the default; Marram has none now.
 To set one: vshelf default SELECTOR
@@ -410,7 +410,7 @@ To set one: vshelf default SELECTOR
         ),
         str![[r#"
 This shell uses Marram 6.20.2 now.
-Marram 6.20.2 is off the shelf; 0.3 MB are free again.
+Marram 6.20.2 was removed; 0.3 MB freed.
 none
 --- stderr
 This shell was switched to it, and follows the default again.
@@ -520,7 +520,7 @@ Your definition of marram is gone; its installs stay on the shelf.
     shows!(
         scene.vshelf(&["runtimes", "--add", &definition]),
         str![[r#"
-Marram is known now, by [HOME]/.config/vivid-shelf/runtimes/marram.toml
+Marram is defined now, in [HOME]/.config/vivid-shelf/runtimes/marram.toml
 --- stderr
 Its releases come from [SERVER]/catalog.json
 To see its releases: vshelf catalog marram@

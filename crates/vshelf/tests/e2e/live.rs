@@ -141,17 +141,17 @@ fn packages_of_node_come_along_when_its_line_is_renewed() {
     let ran = vshelf(&["--quiet", "renew", "node@14", "--yes"]);
     assert_eq!(ran.code, 0, "{ran}");
     let carried = "Node.js 14.21.2 to 14.21.3: 2 packages
-package          came of it
-is-number@7.0.0  came
-semver@7.3.8     came
+package          result
+is-number@7.0.0  installed
+semver@7.3.8     installed
 It is the default now, kept as 14.21.3.
-Node.js 14.21.2 is off the shelf; ";
+Node.js 14.21.2 was removed; ";
     assert!(ran.stdout.contains(carried), "{ran}");
     let semver = vshelf(&["run", "node@14", "--", "semver", "--range", "^1.2", "1.2.9"]);
     assert_eq!(semver.stdout, "1.2.9\n", "{semver}");
     let history = vshelf(&["history", "node", "--json"]).stdout;
     let history: serde_json::Value = serde_json::from_str(&history).unwrap();
-    assert_eq!(history[0]["deed"], "renewed");
+    assert_eq!(history[0]["operation"], "renewed");
     assert_eq!(
         history[0]["packages"],
         serde_json::json!(["is-number@7.0.0", "semver@7.3.8"])

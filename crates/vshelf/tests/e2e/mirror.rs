@@ -31,7 +31,7 @@ fn what_is_mirrored_installs_elsewhere_and_is_verified_again() {
     let ran = scene.does(&["mirror", "lts", "dunefield/8", "6.2", "--to", "site"]);
     shows!(
         ran,
-        r#"version                 platform     size  came of it
+        r#"version                 platform     size  result
 Marram 8.3.1            linux-x64  0.2 MB  fetched and verified
 Marram dunefield/8.3.1  linux-x64  0.2 MB  fetched and verified
 Marram 6.2.11           linux-x64  0.2 MB  fetched and verified
@@ -40,7 +40,7 @@ site/marram holds 3 releases in 3 archives, 0.6 MB.
 Fetching Marram 8.3.1 for linux-x64-gnu (0.2 MB).
 Fetching Marram dunefield/8.3.1 for linux-x64-gnu (0.2 MB).
 Fetching Marram 6.2.11 for linux-x64-gnu (0.2 MB).
-To install from it, from a stick or with its URL: vshelf runtimes --add site/marram/marram.toml
+To install from it, from a USB drive or by its URL: vshelf runtimes --add site/marram/marram.toml
 "#
     );
     let other = other_machine(&mirrored(&scene));
@@ -119,7 +119,7 @@ fn several_platforms_and_every_release_that_is_covered() {
     for fact in [
         "build          darwin-arm64",
         "build          linux-x64",
-        "mends a security problem",
+        "fixes a security problem",
     ] {
         assert!(card.contains(fact), "{card}");
     }

@@ -53,14 +53,14 @@ line  phase        from    to      why       packages  what follows
 6     maintenance  6.20.1  6.20.2  security  2         label board
 Marram 8.3.1 is on the shelf.
 It is the default now, kept as 8.3.1.
-Marram 8.3.0 is off the shelf; 0.4 MB are free again.
+Marram 8.3.0 was removed; 0.4 MB freed.
 Marram 6.20.2 is on the shelf.
 Marram 6.20.1 to 6.20.2: 2 packages
-package     came of it
-kelp@2.0.0  came
-sand@1.1.0  came
+package     result
+kelp@2.0.0  installed
+sand@1.1.0  installed
 The label board stands for it now.
-Marram 6.20.1 is off the shelf; 0.3 MB are free again.
+Marram 6.20.1 was removed; 0.3 MB freed.
 
 "#]]
     );
@@ -143,7 +143,8 @@ fn a_failure_leaves_the_old_release_in_place() {
     let ran = scene.vshelf(&["renew", "6", "--yes"]);
     assert_eq!(ran.code, 1, "{ran}");
     assert!(
-        ran.stderr.contains("Error: 1 package did not come."),
+        ran.stderr
+            .contains("Error: 1 package could not be installed."),
         "{ran}"
     );
     let stays = "Marram 6.20.1 stays, so that its packages are not lost.";
@@ -183,9 +184,9 @@ fn packages_are_carried_on_demand_and_told_one_by_one() {
         scene.does(&["carry", "--from", "board", "--to", "8", "--dry-run"]),
         str![[r#"
 Marram 6.20.1 to 8.3.0: 2 packages
-package     came of it  why
-kelp@2.0.0  would come
-sand@1.1.0  was there   as 3.0.0
+package     result              why
+kelp@2.0.0  would be installed
+sand@1.1.0  already there       as 3.0.0
 
 "#]]
     );
@@ -196,12 +197,12 @@ sand@1.1.0  was there   as 3.0.0
         scene.vshelf(&["--quiet", "carry", "--from", "6", "--to", "8"]),
         str![[r#"
 Marram 6.20.1 to 8.3.0: 3 packages
-package      came of it  why
-UPPER@1.0.0  failed      usage: tussock --version | list | add NAME[@VERSION] | remove NAME
-kelp@2.0.0   came
-sand@1.1.0   was there   as 3.0.0
+package      result         why
+UPPER@1.0.0  failed         usage: tussock --version | list | add NAME[@VERSION] | remove NAME
+kelp@2.0.0   installed
+sand@1.1.0   already there  as 3.0.0
 --- stderr
-Error: 1 package did not come.
+Error: 1 package could not be installed.
   To try again: vshelf run 8.3.0 -- tussock add UPPER@1.0.0
 --- exit 1
 
@@ -319,8 +320,8 @@ fn the_list_has_its_orders_and_status_reminds_once_a_day() {
         str![[r#"
 Marram: 3 of 3 installs outdated
 version  phase          size  used   plan   why
-8.3.0    lts          0.4 MB  today  renew  8.3.1 mends a security problem; default
-6.20.1   maintenance  0.3 MB  today  renew  6.20.2 mends a security problem; label board
+8.3.0    lts          0.4 MB  today  renew  8.3.1 fixes a security problem; default
+6.20.1   maintenance  0.3 MB  today  renew  6.20.2 fixes a security problem; label board
 4.8.3    ended        0.2 MB  today  goes   support ended on 2024-04-30, 3 years ago
 --- stderr
 To clear away what goes: vshelf tidy

@@ -91,7 +91,7 @@ Marram 8.3.1
   published      2026-10-14, 6 weeks ago
   publisher      saltmarsh
   line           8 Eelgrass: lts
-  security       mends a security problem
+  security       fixes a security problem
   brings         tussock 3.3.0
   build          any
   checksum here  listed in [SERVER]/dist/v8.3.1/SHASUMS256.txt

@@ -80,10 +80,10 @@ version  phase          size  used   plan   why
 3.2.4    ended        0.2 MB  today  goes   support ended on 2020-12-31, 6 years ago
 Left behind: 1 unfinished command, 0.3 MB
 This frees 1.0 MB.
-Marram 8.3.0 is off the shelf.
-Marram 6.20.1 is off the shelf.
-Marram 3.2.4 is off the shelf.
-1.0 MB are free again.
+Marram 8.3.0 was removed.
+Marram 6.20.1 was removed.
+Marram 3.2.4 was removed.
+1.0 MB freed.
 
 "#]]
     );
@@ -91,10 +91,10 @@ Marram 3.2.4 is off the shelf.
     shows!(
         scene.does(&["--quiet", "history"]),
         str![[r#"
-when              version        what         why, and what went with it
-2026-11-23 12:00  Marram 3.2.4   tidied away  support ended on 2020-12-31, 6 years ago; with kelp@2.0.0
-2026-11-23 12:00  Marram 6.20.1  tidied away  superseded by 6.20.2
-2026-11-23 12:00  Marram 8.3.0   tidied away  superseded by 8.3.1
+when              version        what       why, and what went with it
+2026-11-23 12:00  Marram 3.2.4   tidied     support ended on 2020-12-31, 6 years ago; with kelp@2.0.0
+2026-11-23 12:00  Marram 6.20.1  tidied     superseded by 6.20.2
+2026-11-23 12:00  Marram 8.3.0   tidied     superseded by 8.3.1
 2026-11-23 12:00  Marram 3.2.4   installed
 2026-11-23 12:00  Marram 4.8.3   installed
 2026-11-23 12:00  Marram 6.2.0   installed
@@ -112,7 +112,7 @@ when              version        what         why, and what went with it
     );
     assert!(
         back.stderr
-            .contains("To bring them back: vshelf run 3.2.4 -- tussock add kelp@2.0.0"),
+            .contains("To install them again: vshelf run 3.2.4 -- tussock add kelp@2.0.0"),
         "{back}"
     );
     assert_eq!(scene.on_shelf(), before);
@@ -266,7 +266,7 @@ fn a_removal_says_what_becomes_of_labels_and_projects() {
     shows!(
         scene.does(&["remove", "6.20.2"]),
         str![[r#"
-Marram 6.20.2 is off the shelf; 0.3 MB are free again.
+Marram 6.20.2 was removed; 0.3 MB freed.
 --- stderr
 The label board (6) stands for 6.20.1 now.
 tide-board asks for 6.20.2, and finds nothing on the shelf now.
