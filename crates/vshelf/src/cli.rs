@@ -67,7 +67,7 @@ pub fn run(words: Vec<OsString>) -> ExitCode {
             Some(entry) => (entry.run)(matches, &ui, &environment),
             None => Err(Failure::new(Kind::Usage, format!("{name:?} is no command"))),
         },
-        None => ui.result(overview::text(&entries).trim_end()),
+        None => ui.result(overview::short(&entries).trim_end()),
     };
     let told = outcome.and_then(|()| ui.kept_failure());
     end(
@@ -113,7 +113,7 @@ fn parser(entries: &[CommandEntry], words: &[OsString]) -> Command {
         Some(entry) if asks_for_all(words) => root.subcommand(with_examples(entry)),
         Some(entry) => root.subcommand((entry.build)()),
         None => root
-            .override_help(overview::text(entries))
+            .override_help(overview::all(entries))
             .subcommands(entries.iter().map(|entry| (entry.build)())),
     }
 }

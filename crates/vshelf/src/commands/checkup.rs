@@ -14,7 +14,7 @@ use crate::ui::Ui;
 /// The shell and its start-up file; what is on PATH; what the default, the labels and the project
 /// here stand for; the sources; the disk. Of installs, every file is compared with what was unpacked,
 /// and every program is started once; files that came later, such as packages, are no finding. Each
-/// finding comes with its mend. Ends with 1 where something is wrong.
+/// finding comes with the command that fixes it. Ends with 1 where something is wrong.
 #[derive(Debug, Args)]
 pub struct Checkup {
     /// Only these installs, such as 8 or lts; all of them if none is given

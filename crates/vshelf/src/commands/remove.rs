@@ -1,4 +1,4 @@
-//! `vshelf remove`: take installs off the shelf.
+//! `vshelf remove`: remove installs from the shelf.
 
 use clap::Args;
 use vshelf_app::Environment;

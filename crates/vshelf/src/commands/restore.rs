@@ -1,4 +1,4 @@
-//! `vshelf restore`: get back what was taken off the shelf.
+//! `vshelf restore`: get back what was removed.
 
 use clap::Args;
 use vshelf_app::Environment;

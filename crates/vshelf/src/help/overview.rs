@@ -1,20 +1,22 @@
-//! The overview of all commands.
+//! The overview of commands: all of them, or those of every day.
 
 use crate::commands::command::{CommandEntry, GROUPS};
 
+const ABOUT: &str = "Keeps several versions of a language runtime side by side.";
+
+/// The commands of every day: what `vshelf` alone shows has to fit a terminal of 24 rows.
+const EVERY_DAY: [&str; 14] = [
+    "catalog", "list", "status", "checkup", "switch", "default", "require", "run", "install",
+    "remove", "tidy", "renew", "connect", "demo",
+];
+
 /// All commands in groups, a line each.
-pub fn text(entries: &[CommandEntry]) -> String {
-    let mut text = String::from(
-        "Keeps several versions of a language runtime side by side.\n\nUsage: vshelf COMMAND\n",
-    );
+pub fn all(entries: &[CommandEntry]) -> String {
+    let mut text = format!("{ABOUT}\n\nUsage: vshelf COMMAND\n");
     for group in GROUPS {
         text.push_str(&format!("\n{group}\n"));
         for entry in entries.iter().filter(|entry| entry.group == group) {
-            let about = (entry.build)()
-                .get_about()
-                .map(ToString::to_string)
-                .unwrap_or_default();
-            text.push_str(&format!("  {:<10} {about}\n", entry.name));
+            text.push_str(&line(entry));
         }
     }
     text.push_str(
@@ -26,4 +28,20 @@ pub fn text(entries: &[CommandEntry]) -> String {
          To see it all at work on made-up data: vshelf demo\n",
     );
     text
+}
+
+/// The commands of every day, a line each.
+pub fn short(entries: &[CommandEntry]) -> String {
+    let of_every_day = entries.iter();
+    let of_every_day = of_every_day.filter(|entry| EVERY_DAY.contains(&entry.name));
+    let lines: String = of_every_day.map(line).collect();
+    format!(
+        "{ABOUT}\n\nUsage: vshelf COMMAND\n\n{lines}\nAll commands: vshelf help\n\
+         What one of them does, with examples: vshelf help COMMAND\n"
+    )
+}
+
+fn line(entry: &CommandEntry) -> String {
+    let about = (entry.build)().get_about().map(ToString::to_string);
+    format!("  {:<10} {}\n", entry.name, about.unwrap_or_default())
 }

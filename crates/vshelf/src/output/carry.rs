@@ -7,7 +7,7 @@ use super::json;
 use crate::failure::Outcome;
 use crate::ui::Ui;
 
-/// What came of carrying packages, as JSON.
+/// What carrying packages resulted in, as JSON.
 #[derive(Debug, Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 pub struct Report {
@@ -27,12 +27,12 @@ struct PackageReport {
     name: String,
     /// Its version.
     version: Option<String>,
-    /// What came of it.
+    /// What it resulted in.
     #[serde(flatten)]
     carried: Carried,
 }
 
-/// What came of carrying one package, as JSON.
+/// What carrying one package resulted in, as JSON.
 #[derive(Debug, Serialize)]
 #[serde(tag = "outcome", rename_all = "kebab-case")]
 #[cfg_attr(test, derive(schemars::JsonSchema))]

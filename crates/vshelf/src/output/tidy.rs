@@ -13,7 +13,7 @@ use crate::failure::{Failure, Outcome};
 use crate::ui::{Ui, styled};
 use crate::wording::keeping::counted;
 
-/// The plan of a clean-up, and what came of it, as JSON.
+/// The plan of a clean-up, and what it resulted in, as JSON.
 #[derive(Debug, Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 pub struct Report {

@@ -195,7 +195,7 @@ pub fn say_several(ui: &Ui, conclusion: &SeveralConclusion) -> Outcome {
     }
     if let Some(selector) = &conclusion.switchable {
         ui.next(
-            "To use one of them here, as in",
+            "To use one of them here",
             &format!("vshelf switch {selector}"),
         );
     }

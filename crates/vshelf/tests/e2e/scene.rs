@@ -11,10 +11,12 @@ use tempfile::TempDir;
 use vshelf_demo::server::{Fault, StandIn};
 
 /// What sets the clock and its zone: `scripts/test-dates` runs the tests on other days.
-const CLOCK: [&str; 4] = [
+const CLOCK: [&str; 6] = [
     "LD_PRELOAD",
     "FAKETIME",
     "FAKETIME_DONT_FAKE_MONOTONIC",
+    "FAKETIME_FMT",
+    "FAKETIME_SHARED",
     "TZ",
 ];
 
