@@ -17,6 +17,7 @@ use vshelf_files::tree::bytes_in;
 use vshelf_shelf::{Install, Shelf, State};
 use vshelf_sources::{CatalogCache, LoadError, Loaded};
 
+use crate::definitions;
 use crate::environment::Environment;
 use crate::error::{Class, Error, file_error};
 use crate::events::{CatalogStatus, Event, Listener};
@@ -62,6 +63,33 @@ impl<'c> Runtime<'c> {
         request: &Request,
     ) -> Result<Runtime<'c>, Error> {
         Runtime::named(environment, request.runtime.as_deref())
+    }
+
+    /// The request that is meant by one which is only the name of a runtime: its stable release, unless
+    /// something of the runtime that is meant anyway has that name.
+    pub fn read_name(environment: &Environment, request: Request) -> Result<Request, Error> {
+        let name = match &request.selector {
+            Selector::Name(name) if request.runtime.is_none() => name,
+            _ => return Ok(request),
+        };
+        if !definitions::names(&environment.folders()?.config)?.contains(name) {
+            return Ok(request);
+        }
+        let is_taken = Runtime::named(environment, None).is_ok_and(|meant| {
+            let outline = meant.outline();
+            let labels = &meant.state.labels;
+            labels.contains_key(name)
+                || outline.channel(name).is_some()
+                || outline.line_named(name).is_some()
+        });
+        Ok(match is_taken {
+            true => request,
+            false => Request {
+                runtime: Some(name.clone()),
+                publisher: request.publisher,
+                selector: Selector::Stable,
+            },
+        })
     }
 
     /// The runtime with this name; where none is named all on the shelf, or else the one that is

@@ -138,7 +138,14 @@ fn usage(entries: &[CommandEntry], words: &[OsString], error: &clap::Error) -> E
     }
     let failure = match error.kind() {
         ErrorKind::InvalidSubcommand => unknown_command(entries, words, error),
-        kind => misused(kind, error).run("To see what there is", help_for(words)),
+        kind => {
+            let failure = misused(kind, error);
+            let words_read: Vec<&str> = words.iter().filter_map(|word| word.to_str()).collect();
+            match meant::run_without_dashes(&words_read) {
+                Some(command) => failure.run("You probably meant", format!("vshelf {command}")),
+                None => failure.run("To see what there is", help_for(words)),
+            }
+        }
     };
     end(&ui, Err(failure))
 }

@@ -1,7 +1,7 @@
 //! What a command is to the command line.
 
 use clap::{ArgMatches, Args, Command, FromArgMatches};
-use vshelf_app::{Environment, Error};
+use vshelf_app::{Environment, Error, Runtime};
 use vshelf_core::Request;
 
 use crate::failure::{Failure, Kind, Outcome};
@@ -59,6 +59,11 @@ pub fn entry<C: RunCommand>() -> CommandEntry {
 /// The request that a selector is.
 pub fn request(selector: &str) -> Result<Request, Failure> {
     Ok(selector.parse().map_err(Error::from)?)
+}
+
+/// The request that a selector is; the name of a runtime alone means its stable release.
+pub fn release(environment: &Environment, selector: &str) -> Result<Request, Failure> {
+    Ok(Runtime::read_name(environment, request(selector)?)?)
 }
 
 /// The requests that several selectors are.

@@ -3,7 +3,7 @@
 use clap::Args;
 use vshelf_app::{Environment, Runtime, defaults};
 
-use super::command::{CommandArgs, RunCommand, request};
+use super::command::{CommandArgs, RunCommand, release};
 use crate::failure::Outcome;
 use crate::output::default;
 use crate::ui::Ui;
@@ -31,7 +31,7 @@ impl RunCommand for Default {
     fn run(self, ui: &Ui, environment: &Environment) -> Outcome {
         match self.selector {
             Some(selector) => {
-                let set = defaults::set(environment, &request(&selector)?)?;
+                let set = defaults::set(environment, &release(environment, &selector)?)?;
                 default::say_set(ui, &set)
             }
             None => {

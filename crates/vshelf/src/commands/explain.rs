@@ -5,7 +5,7 @@ use jiff::civil::Date;
 use vshelf_app::{Environment, Runtime};
 use vshelf_core::resolve::Scope;
 
-use super::command::{CommandArgs, RunCommand, request};
+use super::command::{CommandArgs, RunCommand, release};
 use crate::failure::Outcome;
 use crate::output::explain;
 use crate::ui::Ui;
@@ -37,7 +37,7 @@ impl CommandArgs for Explain {
 
 impl RunCommand for Explain {
     fn run(self, ui: &Ui, environment: &Environment) -> Outcome {
-        let request = request(&self.selector)?;
+        let request = release(environment, &self.selector)?;
         let mut runtime = Runtime::of_request(environment, &request)?;
         runtime.today = self.as_of.unwrap_or(runtime.today);
         let scope = match self.shelf {

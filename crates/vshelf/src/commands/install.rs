@@ -8,7 +8,7 @@ use vshelf_app::install::run::{self, InstallRequest};
 use vshelf_app::integrate::connect::require_connection;
 use vshelf_core::Request;
 
-use super::command::{CommandArgs, RunCommand, request, requests};
+use super::command::{CommandArgs, RunCommand, release, request};
 use crate::failure::{Failure, Kind, Outcome};
 use crate::ui::Ui;
 
@@ -55,7 +55,7 @@ impl RunCommand for Install {
         }
         let requests = match self.selectors.is_empty() {
             true => run::required(environment, ui)?,
-            false => requests(&self.selectors)?,
+            false => self.requests(environment)?,
         };
         self.check_single(&requests)?;
         let asked = InstallRequest {
@@ -75,6 +75,27 @@ impl RunCommand for Install {
 }
 
 impl Install {
+    /// The requests that the selectors are. A runtime's name in front of a version belongs to it.
+    fn requests(&self, environment: &Environment) -> Result<Vec<Request>, Failure> {
+        let requests = self.selectors.iter().map(|text| release(environment, text));
+        let requests = requests.collect::<Result<Vec<_>, _>>()?;
+        let mut pairs = requests.windows(2).zip(self.selectors.windows(2));
+        let is_split = |(pair, typed): &(&[Request], &[String])| {
+            pair[0].runtime.as_deref() == Some(typed[0].as_str()) && pair[1].runtime.is_none()
+        };
+        match pairs.find(is_split) {
+            None => Ok(requests),
+            Some((_, typed)) => {
+                let whole = format!("{}@{}", typed[0], typed[1]);
+                let message = format!("{:?} and {:?} are two selectors", typed[0], typed[1]);
+                Err(Failure::new(Kind::Usage, message).run(
+                    "A version of that runtime",
+                    format!("vshelf install {whole}"),
+                ))
+            }
+        }
+    }
+
     /// Fails where an option is for one selector, and there are several.
     fn check_single(&self, requests: &[Request]) -> Outcome {
         let single = [

@@ -11,7 +11,7 @@ use vshelf_app::calling_shell::{EVALUATE, SHELL};
 use vshelf_app::session::Target;
 use vshelf_app::switch::{RunTarget, choose_for_run};
 
-use super::command::{CommandArgs, RunCommand, request};
+use super::command::{CommandArgs, RunCommand, release};
 use crate::failure::{Failure, Kind, Outcome};
 use crate::ui::Ui;
 
@@ -41,7 +41,7 @@ impl RunCommand for Run {
     fn run(self, _: &Ui, environment: &Environment) -> Outcome {
         let target = match self.here {
             true => RunTarget::Active(self.selector),
-            false => RunTarget::Selected(request(&self.selector.unwrap_or_default())?),
+            false => RunTarget::Selected(release(environment, &self.selector.unwrap_or_default())?),
         };
         let (runtime, pick) = choose_for_run(environment, &target)?;
         let mut command = Command::new(&self.command[0]);

@@ -3,7 +3,7 @@
 use clap::Args;
 use vshelf_app::{Environment, switch};
 
-use super::command::{CommandArgs, RunCommand, request};
+use super::command::{CommandArgs, RunCommand, release};
 use crate::failure::Outcome;
 use crate::output::switch::{say_followed, say_switched};
 use crate::ui::Ui;
@@ -35,7 +35,8 @@ impl RunCommand for Switch {
             let followed = switch::follow(environment, self.selector.as_deref())?;
             return say_followed(ui, &followed);
         }
-        let asked = self.selector.as_deref().map(request).transpose()?;
+        let asked = self.selector.as_deref();
+        let asked = asked.map(|text| release(environment, text)).transpose()?;
         say_switched(ui, &switch::switch(environment, asked, ui)?)
     }
 }

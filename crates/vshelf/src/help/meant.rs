@@ -119,6 +119,20 @@ pub fn command(words: &[&str], commands: &[&str]) -> Option<String> {
     ))
 }
 
+/// The command line that words behind `run` probably mean where nothing stands between the version and
+/// the command.
+pub fn run_without_dashes(words: &[&str]) -> Option<String> {
+    let at = words.iter().position(|word| *word == "run")?;
+    match words.get(at + 1..)? {
+        rest if rest.contains(&"--") => None,
+        [version, command @ ..] if !command.is_empty() => {
+            let command = command.iter().copied();
+            Some(joined(["run", version, "--"].into_iter().chain(command)))
+        }
+        _ => None,
+    }
+}
+
 /// Whether a word alone is a version, a range or a word for one.
 fn is_version(word: &str) -> bool {
     let request: Option<Request> = word.parse().ok();
@@ -267,6 +281,19 @@ mod tests {
             assert_eq!(command(&words, &names).as_deref(), Some(*answer), "{typed}");
         }
         assert_eq!(command(&["kelp"], &names), None);
+    }
+
+    #[test]
+    fn a_command_to_run_is_told_from_the_version_that_it_runs_on() {
+        let meant = |typed: &str| run_without_dashes(&typed.split(' ').collect::<Vec<_>>());
+        assert_eq!(
+            meant("vshelf run 20 node -v").as_deref(),
+            Some("run 20 -- node -v")
+        );
+        let here = meant("vshelf run --here node -v");
+        assert_eq!(here.as_deref(), Some("run --here -- node -v"));
+        assert_eq!(meant("vshelf run 20"), None);
+        assert_eq!(meant("vshelf run 20 -- node"), None);
     }
 
     #[test]

@@ -37,17 +37,17 @@ struct PackageReport {
 #[serde(tag = "outcome", rename_all = "kebab-case")]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 enum Carried {
-    /// It would be brought.
+    /// It would be installed.
     Planned,
-    /// It is there now.
-    Came,
-    /// It was there, in this version.
-    There {
-        /// The version, where the tool tells it.
-        version: Option<String>,
+    /// It was installed.
+    Installed,
+    /// It was there already.
+    AlreadyThere {
+        /// The version that is there, where the tool tells it.
+        present: Option<String>,
     },
-    /// It came from elsewhere than a registry, and stays behind.
-    Stays {
+    /// It is from no registry, and is left out.
+    LeftOut {
         /// The folder or address that it came from.
         from: String,
     },
@@ -62,9 +62,9 @@ impl From<&CarryOutcome> for Carried {
     fn from(outcome: &CarryOutcome) -> Carried {
         match outcome.clone() {
             CarryOutcome::Planned => Carried::Planned,
-            CarryOutcome::Installed => Carried::Came,
-            CarryOutcome::AlreadyThere { version } => Carried::There { version },
-            CarryOutcome::FromElsewhere { from } => Carried::Stays { from },
+            CarryOutcome::Installed => Carried::Installed,
+            CarryOutcome::AlreadyThere { version } => Carried::AlreadyThere { present: version },
+            CarryOutcome::FromElsewhere { from } => Carried::LeftOut { from },
             CarryOutcome::Failed { why } => Carried::Failed { why },
         }
     }

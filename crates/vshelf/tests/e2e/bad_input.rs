@@ -391,6 +391,37 @@ Error: [HOME]/file/shelf/format cannot be used.
 }
 
 #[test]
+fn what_people_type_is_understood_or_answered_with_the_right_form() {
+    let scene = Scene::new();
+    let installed = scene.does(&["install", "marram"]).stdout;
+    assert!(
+        installed.starts_with("Marram 8.3.1 is on the shelf"),
+        "{installed}"
+    );
+    let version = scene.does(&["run", "marram", "--", "marram", "--version"]);
+    assert_eq!(version.stdout, "marram 8.3.1\n");
+    for (typed, answer) in [
+        (
+            &["install", "marram", "6"][..],
+            "A version of that runtime: vshelf install marram@6\n",
+        ),
+        (
+            &["run", "8", "marram", "--version"],
+            "You probably meant: vshelf run 8 -- marram --version\n",
+        ),
+        (&["use", "8"], "You probably meant: vshelf switch 8\n"),
+        (&["uninstall", "8"], "You probably meant: vshelf remove 8\n"),
+        (&["8"], "You probably meant: vshelf switch 8\n"),
+        (&["--quiet", "ls"], "You probably meant: vshelf list\n"),
+    ] {
+        let ran = scene.vshelf(typed);
+        assert_eq!(ran.code, 2, "{ran}");
+        assert!(ran.stderr.ends_with(answer), "{ran}");
+    }
+    assert_eq!(scene.on_shelf(), ["8.3.1"]);
+}
+
+#[test]
 fn a_data_folder_of_another_layout_is_named_and_left_alone() {
     let scene = Scene::new();
     let kept = ".local/share/vivid-shelf/marram/installs/8.3.1/bin/marram";

@@ -212,7 +212,7 @@ Error: 1 package could not be installed.
         .vshelf(&["carry", "--from", "6", "--to", "8", "--json"])
         .stdout;
     let report: serde_json::Value = serde_json::from_str(&json).unwrap();
-    assert_eq!(report["packages"][1]["outcome"], "there");
+    assert_eq!(report["packages"][1]["outcome"], "already-there");
     scene.does(&["install", "9", "--carry-from", "8"]);
     assert_eq!(packages(&scene, "9"), "kelp 2.0.0\nsand 3.0.0\n");
 }
