@@ -365,10 +365,18 @@ fn cached_things_that_nobody_needs_go_too() {
         ".cache/vivid-shelf/archives/marram-2-sha256.partial",
         "half",
     );
-    let stale = scene.path(".cache/vivid-shelf/archives/marram-1-sha256.partial");
-    let file = fs::File::options().write(true).open(&stale).unwrap();
-    let long_ago = std::time::SystemTime::now() - std::time::Duration::from_secs(8 * 86_400);
-    file.set_modified(long_ago).unwrap();
+    let partial = |number: u8| {
+        scene.path(&format!(
+            ".cache/vivid-shelf/archives/marram-{number}-sha256.partial"
+        ))
+    };
+    let stale = partial(1);
+    let now = std::time::SystemTime::now();
+    let long_ago = now - std::time::Duration::from_secs(8 * 86_400);
+    for (path, written) in [(&stale, long_ago), (&partial(2), now)] {
+        let file = fs::File::options().write(true).open(path).unwrap();
+        file.set_modified(written).unwrap();
+    }
     let shown = scene.does(&["tidy"]).stdout;
     for line in [
         "Left behind: 1 partial download, 0.1 MB\n",
