@@ -339,8 +339,8 @@ mod tests {
             table().render(narrow(30)),
             "  version     size  notes\n\
              | 8.3.1     2.1 MB\n\
-             |          default, required by\n\
-             |          tide-board\n\
+             |          default, required\n\
+             |          by tide-board\n\
              | 6.20.0   12.0 MB\n"
         );
     }
