@@ -144,7 +144,7 @@ pub enum InstallProblem {
     LinkGone(PathBuf),
     /// Files are not as they were unpacked.
     Changed {
-        /// Which, and what became of them.
+        /// Which, and how they changed.
         differences: Vec<Difference>,
         /// How many files it has.
         files: u64,

@@ -28,11 +28,11 @@ pub struct Manifest {
 pub struct Difference {
     /// Its path below the install's folder.
     pub path: PathBuf,
-    /// What became of it.
+    /// How it changed.
     pub change: Change,
 }
 
-/// What became of a file.
+/// How a file changed.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Change {
     /// It is gone.

@@ -37,18 +37,6 @@ pub enum RegistryError {
 }
 
 impl UserSettings {
-    /// The settings of the user who runs this program.
-    pub fn of_this_user() -> UserSettings {
-        UserSettings {
-            variables: std::env::vars_os()
-                .filter_map(|(name, value)| {
-                    Some((name.into_string().ok()?, value.into_string().ok()?))
-                })
-                .collect(),
-            home: std::env::home_dir().unwrap_or_default(),
-        }
-    }
-
     /// The registry that serves `package` to this user's npm-protocol clients, with a `/` behind.
     ///
     /// A project's own `.npmrc` is left out: entering a folder must not change where programs come

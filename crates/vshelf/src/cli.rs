@@ -143,7 +143,7 @@ fn usage(entries: &[CommandEntry], words: &[OsString], error: &clap::Error) -> E
             let words_read: Vec<&str> = words.iter().filter_map(|word| word.to_str()).collect();
             match meant::run_without_dashes(&words_read) {
                 Some(command) => failure.run("You probably meant", format!("vshelf {command}")),
-                None => failure.run("To see what there is", help_for(words)),
+                None => failure.run("To see what there is", help_for(entries, words)),
             }
         }
     };
@@ -198,13 +198,12 @@ fn is_hidden(option: &str) -> bool {
     hidden(global) || commands::all().iter().any(|entry| hidden((entry.build)()))
 }
 
-fn help_for(words: &[OsString]) -> String {
-    let known = commands::all();
+fn help_for(entries: &[CommandEntry], words: &[OsString]) -> String {
     words
         .iter()
         .skip(1)
         .filter_map(|word| word.to_str())
-        .find(|word| known.iter().any(|entry| entry.name == *word))
+        .find(|word| entries.iter().any(|entry| entry.name == *word))
         .map_or("vshelf --help".to_owned(), |name| {
             format!("vshelf {name} --help")
         })

@@ -48,7 +48,7 @@ pub struct BrowseItem {
     pub date: Option<Date>,
     /// Whether it is on the shelf.
     pub on_shelf: bool,
-    /// Whether taking it off the shelf changes what the shell or new shells use.
+    /// Whether removing it changes what the shell or new shells use.
     pub in_use: bool,
     /// What removing it means, in sentences.
     pub removal: String,
@@ -71,7 +71,7 @@ pub enum Action {
     Default(String),
     /// Bind a label to it: the label, then the name.
     Label(String, String),
-    /// Take it off the shelf, even though it is in use where that is so.
+    /// Remove it, even though it is in use where that is so.
     Remove {
         /// Its name.
         name: String,
@@ -371,7 +371,7 @@ impl Browser {
             }
             ('r', true) => {
                 let (title, removal) = (&self.snapshot.title, &entry.removal);
-                let question = format!("Take {title} {name} off the shelf? {removal}");
+                let question = format!("Remove {title} {name}? {removal}");
                 let in_use = entry.in_use;
                 self.mode = Mode::Asking(question, Action::Remove { name, in_use });
                 None

@@ -41,7 +41,7 @@ const PLAIN_WORDS: &[(&[&str], &str)] = &[
         "run SELECTOR -- COMMAND",
     ),
     (&["alias", "name", "tag", "bind"], "label …"),
-    (&["unalias", "unlabel", "untag"], "label --remove NAME…"),
+    (&["unlabel", "untag"], "label --remove NAME…"),
     (&["global", "set-default", "set"], "default …"),
     (&["local", "pin", "want", "project"], "require …"),
     (
@@ -106,9 +106,7 @@ pub fn command(words: &[&str], commands: &[&str]) -> Option<String> {
                 let others = others.map(|(_, word)| *word);
                 joined([rest[at], first].into_iter().chain(others))
             }
-            None if rest.first() == Some(&"--") => {
-                joined(["run", first].into_iter().chain(rest.iter().copied()))
-            }
+            None if rest.first() == Some(&"--") => run_on(first, &rest[1..]),
             None => joined(["switch", first]),
         });
     }
@@ -122,15 +120,25 @@ pub fn command(words: &[&str], commands: &[&str]) -> Option<String> {
 /// The command line that words behind `run` probably mean where nothing stands between the version and
 /// the command.
 pub fn run_without_dashes(words: &[&str]) -> Option<String> {
-    let at = words.iter().position(|word| *word == "run")?;
-    match words.get(at + 1..)? {
-        rest if rest.contains(&"--") => None,
-        [version, command @ ..] if !command.is_empty() => {
-            let command = command.iter().copied();
-            Some(joined(["run", version, "--"].into_iter().chain(command)))
-        }
-        _ => None,
+    let mut words = words.iter().copied().skip(1);
+    // Another command may have an argument of that name.
+    if words.find(|word| !word.starts_with('-')) != Some("run") {
+        return None;
     }
+    let version = words.next()?;
+    let is_version = !version.starts_with('-') || version == "--here";
+    let command: Vec<&str> = words.collect();
+    let is_meant = is_version && !command.is_empty() && !command.contains(&"--");
+    is_meant.then(|| run_on(version, &command))
+}
+
+/// A command line that runs these words on a version.
+fn run_on(version: &str, command: &[&str]) -> String {
+    joined(
+        ["run", version, "--"]
+            .into_iter()
+            .chain(command.iter().copied()),
+    )
 }
 
 /// Whether a word alone is a version, a range or a word for one.
@@ -147,11 +155,8 @@ fn filled(command: &str, rest: &[&str]) -> String {
     if command == "run SELECTOR -- COMMAND" {
         let given: Vec<&str> = rest.iter().copied().filter(|word| *word != "--").collect();
         return match given.split_first() {
-            Some((selector, [])) => joined(["run", selector, "--", "COMMAND"]),
-            Some((selector, words)) => {
-                let words = words.iter().copied();
-                joined(["run", selector, "--"].into_iter().chain(words))
-            }
+            Some((selector, [])) => run_on(selector, &["COMMAND"]),
+            Some((selector, command)) => run_on(selector, command),
             None => command.to_owned(),
         };
     }
@@ -222,7 +227,7 @@ mod tests {
         ("x 20", "run 20 -- COMMAND"),
         ("alias board 6", "label board 6"),
         ("alias", "label"),
-        ("unalias board", "label --remove board"),
+        ("unlabel board", "label --remove board"),
         ("global 20", "default 20"),
         ("set 20", "default 20"),
         ("local 20", "require 20"),
@@ -293,6 +298,8 @@ mod tests {
         let here = meant("vshelf run --here node -v");
         assert_eq!(here.as_deref(), Some("run --here -- node -v"));
         assert_eq!(meant("vshelf run 20"), None);
+        assert_eq!(meant("vshelf label run 8 9"), None);
+        assert_eq!(meant("vshelf run --unknown 8"), None);
         assert_eq!(meant("vshelf run 20 -- node"), None);
     }
 

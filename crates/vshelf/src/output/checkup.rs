@@ -254,7 +254,7 @@ fn fix_start(failure: StartFailure, fix: String) -> Option<String> {
     }
 }
 
-/// What became of a file.
+/// How a file changed, as it follows its name.
 fn became(change: Change) -> &'static str {
     match change {
         Change::Missing => "is missing",

@@ -51,7 +51,7 @@ fn the_whole_job_without_typing_a_version() {
     assert!(screen.contains("vshelf switch 6.20.2"), "{screen}");
     terminal.views("lboard\r", "this shell, board");
     terminal.views("d", "this shell, default, boa…");
-    terminal.views("r", "Take Marram 6.20.2 off the shelf?");
+    terminal.views("r", "Remove Marram 6.20.2?");
     terminal.views(
         "",
         "It is the default, and there would be none. This shell uses it.",
