@@ -44,7 +44,7 @@ impl Activity {
         if let Some(pick) = shell.switched(runtime.name()) {
             claims.push(Claim {
                 rule: Rule::Switch,
-                wanted: pick.to_string(),
+                selector: pick.to_string(),
                 met_by: Some(pick.clone()).filter(there),
                 place: None,
             });
@@ -57,7 +57,7 @@ impl Activity {
             let request = &found.requirement.request;
             claims.push(Claim {
                 rule: Rule::Requirement,
-                wanted: request.to_string(),
+                selector: request.to_string(),
                 met_by: runtime.pick_meeting(request).filter(there),
                 place: Some(Place {
                     file: found.file.clone(),
@@ -68,7 +68,7 @@ impl Activity {
         if let Some(selector) = &runtime.state.default {
             claims.push(Claim {
                 rule: Rule::Default,
-                wanted: selector.clone(),
+                selector: selector.clone(),
                 met_by: runtime.default_pick().cloned().filter(there),
                 place: None,
             });
@@ -76,7 +76,7 @@ impl Activity {
         if let Some(system) = system {
             claims.push(Claim {
                 rule: Rule::System,
-                wanted: system.program.display().to_string(),
+                selector: system.program.display().to_string(),
                 met_by: Some(Pick::System),
                 place: None,
             });

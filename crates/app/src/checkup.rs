@@ -267,7 +267,7 @@ impl Checkup {
         {
             self.findings.push(Finding::Unmet {
                 title: title.clone(),
-                wanted: claim.wanted.clone(),
+                wanted: claim.selector.clone(),
             });
         }
         // What answers in a shell that is not connected says nothing of those that are.

@@ -6,6 +6,7 @@ use crate::install::Pick;
 
 /// The rules, strongest first.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, serde::Serialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
 #[serde(rename_all = "lowercase")]
 pub enum Rule {
     /// A switch in this shell, or in the shell that started it.
@@ -21,11 +22,12 @@ pub enum Rule {
 
 /// What one rule asks for.
 #[derive(Clone, Debug, PartialEq, Eq, serde::Serialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
 pub struct Claim {
     /// The rule.
     pub rule: Rule,
     /// The selector or key it asks for.
-    pub wanted: String,
+    pub selector: String,
     /// What meets it; nothing where the shelf has none.
     pub met_by: Option<Pick>,
     /// The file and line that ask for it, where a file does.
@@ -34,15 +36,18 @@ pub struct Claim {
 
 /// A line in a file.
 #[derive(Clone, Debug, PartialEq, Eq, serde::Serialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
 pub struct Place {
     /// The file.
     pub file: PathBuf,
     /// The line, counted from 1.
+    #[serde(rename = "line_number")]
     pub line: usize,
 }
 
 /// The claims, decided.
 #[derive(Clone, Debug, Default, PartialEq, Eq, serde::Serialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
 pub struct Activation {
     /// The claim that holds; nothing where no rule offers a version.
     pub active: Option<Claim>,
@@ -77,7 +82,7 @@ mod tests {
     fn claim(rule: Rule, met_by: Option<&str>) -> Claim {
         Claim {
             rule,
-            wanted: "8".into(),
+            selector: "8".into(),
             met_by: met_by.map(|version| format!("{version}-{rule:?}").parse().unwrap()),
             place: None,
         }

@@ -10,6 +10,11 @@ use crate::version::Version;
 /// The name of an install among those of its runtime: the version, or `publisher-version`. It is
 /// also the name of a folder, a word of an environment variable, and never `system`.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[cfg_attr(
+    feature = "schemas",
+    derive(schemars::JsonSchema),
+    schemars(with = "String")
+)]
 #[serde(try_from = "String", into = "String")]
 pub struct Key(String);
 
@@ -71,6 +76,11 @@ impl fmt::Display for Key {
 
 /// What can be active: the system's own copy, or an install. Written `system`, or as the key.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[cfg_attr(
+    feature = "schemas",
+    derive(schemars::JsonSchema),
+    schemars(with = "String")
+)]
 #[serde(try_from = "String", into = "String")]
 pub enum Pick {
     /// The first copy on PATH that is not on the shelf.

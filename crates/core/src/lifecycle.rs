@@ -8,6 +8,7 @@ use crate::catalog::Line;
 
 /// Where a line stands on a day. The order is that of a line's life.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, serde::Serialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
 #[serde(rename_all = "lowercase")]
 pub enum Phase {
     /// Nothing final is out yet.

@@ -7,6 +7,7 @@ use crate::version::Version;
 
 /// The newest release of the same line and publisher that is newer than a version.
 #[derive(Clone, Debug, PartialEq, Eq, serde::Serialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
 pub struct Newer {
     /// Its version.
     pub version: Version,

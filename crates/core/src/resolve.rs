@@ -44,6 +44,7 @@ pub struct World<'a> {
 
 /// Among what to choose.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, serde::Serialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
 #[serde(rename_all = "lowercase")]
 pub enum Scope {
     /// What the catalog publishes.
@@ -95,6 +96,7 @@ pub struct Explanation<'a> {
 
 /// One step from what was typed to a release.
 #[derive(Clone, Debug, PartialEq, Eq, serde::Serialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
 #[serde(tag = "step", rename_all = "kebab-case")]
 pub enum Step {
     /// A label was replaced by what it is bound to.
@@ -168,6 +170,7 @@ pub enum Step {
 
 /// A reason to keep a candidate.
 #[derive(Clone, Debug, PartialEq, Eq, serde::Serialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
 #[serde(tag = "by", content = "value", rename_all = "kebab-case")]
 pub enum Filter {
     /// It begins with these parts.

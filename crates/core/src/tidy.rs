@@ -19,6 +19,7 @@ use crate::version::Version;
 
 /// Why an install is outdated.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
 #[serde(tag = "reason", rename_all = "kebab-case")]
 pub enum Reason {
     /// Newer releases of its line, from the same publisher, are on the shelf.
@@ -102,7 +103,8 @@ impl FromStr for ReasonKind {
 
 /// What keeps an install on the shelf, whatever speaks against it.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
-#[serde(tag = "kept-by", rename_all = "kebab-case")]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
+#[serde(tag = "by", rename_all = "kebab-case")]
 pub enum Protection {
     /// It is the default.
     Default,
@@ -180,6 +182,7 @@ pub struct Held<'a> {
 
 /// What is to become of an install.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
 #[serde(rename_all = "lowercase")]
 pub enum Verdict {
     /// It goes.

@@ -7,6 +7,7 @@ use crate::lifecycle::Phase;
 
 /// A phase of a line, from its first day to the day before `until`.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, serde::Serialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
 pub struct Span {
     /// The phase.
     pub phase: Phase,

@@ -19,6 +19,7 @@ use crate::record::RecordContents;
 
 /// What was done to an install.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
 #[serde(rename_all = "lowercase")]
 pub enum Operation {
     /// It was fetched and put on the shelf.

@@ -20,6 +20,7 @@ const STALE: Duration = Duration::from_secs(7 * 24 * 60 * 60);
 
 /// What commands can leave behind.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
 #[serde(rename_all = "kebab-case")]
 pub enum LeftoverKind {
     /// The stage of a command that was cut off.

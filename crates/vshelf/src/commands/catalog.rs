@@ -93,7 +93,7 @@ impl RunCommand for Catalog {
             (_, []) => {
                 ui.note("No release passes all of these filters.");
                 match self.json {
-                    true => json::print(ui, &[(); 0]),
+                    true => json::print_list::<catalog::ReleaseReport>(ui, &[]),
                     false => Ok(()),
                 }
             }

@@ -28,7 +28,7 @@ impl RunCommand for Config {
     fn run(self, ui: &Ui, environment: &Environment) -> Outcome {
         let reports = config::reports(environment)?;
         match self.json {
-            true => json::print(ui, &reports),
+            true => json::print_list(ui, &reports),
             false => config::show(ui, environment, &reports),
         }
     }

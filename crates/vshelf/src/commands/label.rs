@@ -45,7 +45,7 @@ impl RunCommand for Label {
             (None, None, _) => {
                 let (labels, several_runtimes) = labels::all(environment)?;
                 match self.json {
-                    true => json::print(ui, &label::reports(&labels)),
+                    true => json::print_list(ui, &label::reports(&labels)),
                     false => label::show(ui, &labels, several_runtimes),
                 }
             }

@@ -51,7 +51,7 @@ impl RunCommand for List {
         if self.outdated {
             let plan = plan_outdated(environment, &runtimes)?;
             return match self.json {
-                true => json::print(ui, &outdated::reports(&plan)),
+                true => json::print_list(ui, &outdated::reports(&plan)),
                 false => outdated::show(ui, &plan),
             };
         }
@@ -59,7 +59,7 @@ impl RunCommand for List {
         let listed = listed.map(|runtime| list::Listed::of(runtime, self.sort, self.size));
         let listed = listed.collect::<Result<Vec<_>, _>>()?;
         match self.json {
-            true => json::print(ui, &list::reports(&listed)),
+            true => json::print_list(ui, &list::reports(listed)),
             false => list::show(ui, &listed),
         }
     }

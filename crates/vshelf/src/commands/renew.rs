@@ -45,7 +45,7 @@ impl RunCommand for Renew {
     fn run(self, ui: &Ui, environment: &Environment) -> Outcome {
         let plans = plan_renewals(environment, &requests(&self.lines)?, ui)?;
         if self.json {
-            return output::json::print(ui, &output::renew::reports(&plans));
+            return output::json::print_list(ui, &output::renew::reports(&plans));
         }
         let lines = plans.iter().map(|(_, plan)| plan.len()).sum();
         if lines == 0 {

@@ -47,7 +47,7 @@ impl RunCommand for Require {
         }
         let required = require::show(environment)?;
         match self.json {
-            true => json::print(ui, &output::require::reports(&required)),
+            true => json::print_list(ui, &output::require::reports(&required)),
             false => output::require::show(ui, &required),
         }
     }

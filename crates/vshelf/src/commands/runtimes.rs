@@ -51,7 +51,7 @@ impl RunCommand for Runtimes {
         }
         let known = runtimes::list(environment)?;
         match self.json {
-            true => output::json::print(ui, &output::runtimes::reports(known)),
+            true => output::json::print_list(ui, &output::runtimes::reports(known)),
             false => output::runtimes::show(ui, known),
         }
     }

@@ -33,7 +33,7 @@ impl RunCommand for Status {
         let runtimes = Runtime::shown(environment, self.runtime.as_deref())?;
         if self.json {
             let reports: Vec<_> = runtimes.iter().map(status::report).collect();
-            return json::print(ui, &reports);
+            return json::print_list(ui, &reports);
         }
         status::show(ui, &runtimes)?;
         // Who is not told must be told tomorrow.

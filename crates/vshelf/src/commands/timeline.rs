@@ -67,7 +67,7 @@ impl RunCommand for Timeline {
             None => years_around(&runtime, &lines),
         };
         if self.json {
-            return json::print(ui, &facts.reports(&lines));
+            return json::print_list(ui, &facts.reports(&lines));
         }
         if let Some(file) = &self.svg {
             let drawn = facts.chart(years, &lines).render_svg();

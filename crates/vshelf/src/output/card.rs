@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use serde::Serialize;
 use vshelf_app::{Activity, Error, Runtime};
-use vshelf_core::catalog::{Build, Details, Release};
+use vshelf_core::catalog::{Build, Checksum, Details, Release};
 use vshelf_core::resolve::Candidate;
 use vshelf_view::Palette;
 use vshelf_view::words::{ago, megabytes, printable};
@@ -39,17 +39,26 @@ struct BuildReport {
     address: String,
     /// Its bytes, where they are told.
     size: Option<u64>,
-    /// What they must add up to: a digest, or the address of the list that it stands in.
-    checksum: String,
+    /// Its digest, as `algorithm:hex`; null where a checksum list has it.
+    digest: Option<String>,
+    /// The address of the checksum list that has the digest.
+    checksum_list: Option<String>,
 }
 
 impl CardReport {
     fn new(release: ReleaseReport, details: Details) -> CardReport {
-        let builds = details.builds.into_iter().map(|build| BuildReport {
-            platform: build.platform.to_string(),
-            address: build.address,
-            size: build.size,
-            checksum: build.checksum.to_string(),
+        let builds = details.builds.into_iter().map(|build| {
+            let (digest, checksum_list) = match build.checksum {
+                Checksum::Digest(digest) => (Some(digest.to_string()), None),
+                Checksum::Listed(list) => (None, Some(list)),
+            };
+            BuildReport {
+                platform: build.platform.to_string(),
+                address: build.address,
+                size: build.size,
+                digest,
+                checksum_list,
+            }
         });
         CardReport {
             release,

@@ -49,7 +49,7 @@ enum Carried {
     /// It is from no registry, and is left out.
     LeftOut {
         /// The folder or address that it came from.
-        from: String,
+        origin: String,
     },
     /// It could not be installed.
     Failed {
@@ -64,7 +64,7 @@ impl From<&CarryOutcome> for Carried {
             CarryOutcome::Planned => Carried::Planned,
             CarryOutcome::Installed => Carried::Installed,
             CarryOutcome::AlreadyThere { version } => Carried::AlreadyThere { present: version },
-            CarryOutcome::FromElsewhere { from } => Carried::LeftOut { from },
+            CarryOutcome::FromElsewhere { from } => Carried::LeftOut { origin: from },
             CarryOutcome::Failed { why } => Carried::Failed { why },
         }
     }

@@ -8,7 +8,7 @@ use vshelf_core::{Phase, Release};
 use vshelf_view::words::printable;
 use vshelf_view::{Cell, Column, Palette, Table};
 
-use super::json;
+use super::json::{self, Item};
 use crate::failure::Outcome;
 use crate::ui::Ui;
 use crate::wording::versions::{end_cell, marks, phase_cell, spine};
@@ -17,24 +17,21 @@ use crate::wording::versions::{end_cell, marks, phase_cell, spine};
 #[derive(Debug, Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 pub struct LineReport {
+    /// The runtime's name.
+    runtime: String,
     /// The line: the leading numbers.
     line: String,
     /// Its code name.
     codename: Option<String>,
     /// Its phase: `preview`, `current`, `lts`, `maintenance` or `ended`.
-    #[cfg_attr(test, schemars(with = "String"))]
     phase: Phase,
     /// The first day of its first final release.
-    #[cfg_attr(test, schemars(with = "Option<String>"))]
     start: Option<Date>,
     /// The first day of long-term support.
-    #[cfg_attr(test, schemars(with = "Option<String>"))]
     lts: Option<Date>,
     /// The first day of maintenance.
-    #[cfg_attr(test, schemars(with = "Option<String>"))]
     maintenance: Option<Date>,
     /// The last day of support, as an ISO 8601 date.
-    #[cfg_attr(test, schemars(with = "Option<String>"))]
     end: Option<Date>,
     /// The newest release of the main publisher.
     newest: Option<String>,
@@ -42,21 +39,25 @@ pub struct LineReport {
     on_shelf: Vec<String>,
 }
 
+impl Item for LineReport {
+    const LIST: &'static str = "lines";
+}
+
 /// A release, as JSON.
 #[derive(Debug, Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 pub struct ReleaseReport {
+    /// The runtime's name.
+    runtime: String,
     /// The version as published.
     version: String,
     /// The publisher's id.
     publisher: String,
     /// The day of publication.
-    #[cfg_attr(test, schemars(with = "Option<String>"))]
     date: Option<Date>,
     /// The release line.
     line: Option<String>,
     /// The line's phase: `preview`, `current`, `lts`, `maintenance` or `ended`.
-    #[cfg_attr(test, schemars(with = "Option<String>"))]
     phase: Option<Phase>,
     /// Whether it fixes a security problem.
     security: bool,
@@ -68,6 +69,10 @@ pub struct ReleaseReport {
     on_shelf: bool,
     /// Marks in words.
     marks: Vec<String>,
+}
+
+impl Item for ReleaseReport {
+    const LIST: &'static str = "releases";
 }
 
 /// Shows the lines.
@@ -89,6 +94,7 @@ pub fn show_lines(ui: &Ui, runtime: &Runtime<'_>, as_json: bool) -> Outcome {
                 })
             };
             LineReport {
+                runtime: runtime.name().to_owned(),
                 line: line.name.clone(),
                 codename: line.codename.clone(),
                 phase: line.phase_on(runtime.today),
@@ -107,7 +113,7 @@ pub fn show_lines(ui: &Ui, runtime: &Runtime<'_>, as_json: bool) -> Outcome {
         .filter(|report| report.newest.is_some())
         .collect();
     if as_json {
-        return json::print(ui, &reports);
+        return json::print_list(ui, &reports);
     }
     let columns = [
         Column::right("line"),
@@ -160,6 +166,7 @@ impl ReleaseReport {
             .map(|install| marks(runtime, activity, &install.key))
             .unwrap_or_default();
         ReleaseReport {
+            runtime: runtime.name().to_owned(),
             version: release.version.to_string(),
             publisher: release.publisher.to_string(),
             date: release.date,
@@ -193,8 +200,8 @@ pub fn show_releases(
         })
         .collect();
     if as_json {
-        let reports: Vec<&ReleaseReport> = pairs.iter().map(|(_, report)| report).collect();
-        return json::print(ui, &reports);
+        let reports: Vec<ReleaseReport> = pairs.into_iter().map(|(_, report)| report).collect();
+        return json::print_list(ui, &reports);
     }
     let columns = [
         Column::left("version"),

@@ -9,6 +9,7 @@ use vshelf_core::tidy::ReasonKind;
 use vshelf_shell::connection::Following;
 use vshelf_view::{Cell, Column, Palette, Table};
 
+use super::json;
 use crate::failure::{Failure, Kind, Outcome};
 use crate::ui::Ui;
 use crate::wording::paths::{edit, shown};
@@ -24,7 +25,11 @@ pub struct Report {
     /// `default`, `environment`, or the file that says it.
     origin: String,
     /// The line in that file.
-    line: Option<usize>,
+    line_number: Option<usize>,
+}
+
+impl json::Item for Report {
+    const LIST: &'static str = "settings";
 }
 
 /// Shows the settings as a table.
@@ -36,7 +41,7 @@ pub fn show(ui: &Ui, environment: &Environment, reports: &[Report]) -> Outcome {
     ];
     let mut table = Table::new(&columns, Palette::HEADING);
     for report in reports {
-        let origin = match report.line {
+        let origin = match report.line_number {
             Some(line) => format!("{}, line {line}", report.origin),
             None => report.origin.clone(),
         };
@@ -112,7 +117,7 @@ pub fn reports(environment: &Environment) -> Result<Vec<Report>, Failure> {
                 name,
                 value,
                 origin,
-                line,
+                line_number: line,
             }
         })
         .collect();
@@ -128,7 +133,7 @@ pub fn reports(environment: &Environment) -> Result<Vec<Report>, Failure> {
             name: variable.to_owned(),
             value: shown(folder),
             origin: if own { "environment" } else { DEFAULT }.to_owned(),
-            line: None,
+            line_number: None,
         });
     }
     Ok(reports)

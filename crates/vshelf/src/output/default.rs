@@ -6,7 +6,7 @@ use vshelf_app::defaults::{NewDefault, ShellAfterDefault};
 use vshelf_core::Pick;
 use vshelf_view::Palette;
 
-use super::json;
+use super::json::{self, Item};
 use crate::failure::Outcome;
 use crate::ui::{Ui, styled};
 
@@ -24,11 +24,15 @@ pub struct Report {
     path: Option<String>,
 }
 
+impl Item for Report {
+    const LIST: &'static str = "defaults";
+}
+
 /// Shows the defaults of these runtimes.
 pub fn show(ui: &Ui, runtimes: &[Runtime<'_>], as_json: bool) -> Outcome {
     if as_json {
         let reports: Vec<Report> = runtimes.iter().map(report).collect();
-        return json::print(ui, &reports);
+        return json::print_list(ui, &reports);
     }
     for runtime in runtimes {
         let title = &runtime.definition.title;

@@ -22,13 +22,10 @@ pub struct Report {
     /// What was typed.
     selector: String,
     /// Among what: `published` or `shelf`.
-    #[cfg_attr(test, schemars(with = "String"))]
     scope: Scope,
     /// The day on which phases were computed.
-    #[cfg_attr(test, schemars(with = "String"))]
     day: Date,
-    /// The steps in order; `step` names each one's kind.
-    #[cfg_attr(test, schemars(with = "Vec<serde_json::Value>"))]
+    /// The steps in order.
     steps: Vec<Step>,
     /// The version that was chosen, or `system`; null where there is none.
     chosen: Option<String>,

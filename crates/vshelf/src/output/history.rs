@@ -7,7 +7,7 @@ use vshelf_shelf::journal::{HistoryEntry, Operation};
 use vshelf_view::words::printable;
 use vshelf_view::{Cell, Column, Palette, Table};
 
-use super::json;
+use super::json::{self, Item};
 use crate::failure::Outcome;
 use crate::ui::Ui;
 use crate::wording::holders::reason;
@@ -22,7 +22,6 @@ pub struct Report {
     /// What all that one command did has in common.
     command: String,
     /// `installed`, `adopted`, `removed`, `tidied` or `renewed`.
-    #[cfg_attr(test, schemars(with = "String"))]
     operation: Operation,
     /// The runtime's name.
     runtime: String,
@@ -38,6 +37,10 @@ pub struct Report {
     packages: Vec<String>,
     /// Whether an install with this key is on the shelf now.
     on_shelf: bool,
+}
+
+impl Item for Report {
+    const LIST: &'static str = "entries";
 }
 
 /// Prints the history as JSON.
@@ -57,7 +60,7 @@ pub fn print(ui: &Ui, history: &History<'_>) -> Outcome {
             on_shelf: history.is_on_shelf(entry),
         }
     });
-    json::print(ui, &reports.collect::<Vec<_>>())
+    json::print_list(ui, &reports.collect::<Vec<_>>())
 }
 
 /// Why something was done, in words.

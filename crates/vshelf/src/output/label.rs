@@ -5,6 +5,7 @@ use vshelf_app::labels::{Label, NewLabel};
 use vshelf_core::Pick;
 use vshelf_view::{Cell, Column, Palette, Table};
 
+use super::json::Item;
 use crate::failure::Outcome;
 use crate::ui::{Ui, styled};
 
@@ -20,6 +21,10 @@ pub struct Report {
     selector: String,
     /// The key on the shelf that it stands for now.
     key: Option<String>,
+}
+
+impl Item for Report {
+    const LIST: &'static str = "labels";
 }
 
 /// The labels, for JSON.

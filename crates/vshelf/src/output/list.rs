@@ -10,6 +10,7 @@ use vshelf_core::{Key, Phase};
 use vshelf_view::words::{Count, ago, megabytes};
 use vshelf_view::{Cell, Column, Palette, Table};
 
+use super::json::Item;
 use crate::failure::{Failure, Outcome};
 use crate::ui::{Ui, styled};
 use crate::wording::concerns;
@@ -36,6 +37,10 @@ pub struct Report {
     installs: Vec<InstallReport>,
 }
 
+impl Item for Report {
+    const LIST: &'static str = "runtimes";
+}
+
 /// One install, as JSON.
 #[derive(Debug, Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
@@ -45,24 +50,20 @@ pub struct InstallReport {
     /// The publisher's id.
     publisher: String,
     /// The key on the shelf.
-    #[cfg_attr(test, schemars(with = "String"))]
     key: Key,
     /// The install's folder.
     path: String,
     /// The release line.
     line: Option<String>,
     /// The line's phase: `preview`, `current`, `lts`, `maintenance` or `ended`.
-    #[cfg_attr(test, schemars(with = "Option<String>"))]
     phase: Option<Phase>,
     /// The last day of support, as an ISO 8601 date.
-    #[cfg_attr(test, schemars(with = "Option<String>"))]
     end: Option<Date>,
     /// The bytes of all files.
     size: u64,
     /// When it was installed, as an ISO 8601 time.
     installed: String,
     /// The day of its last use, or of its installation, as an ISO 8601 date.
-    #[cfg_attr(test, schemars(with = "String"))]
     used: Date,
     /// Whether it is active in the calling shell.
     active: bool,
@@ -71,7 +72,6 @@ pub struct InstallReport {
     /// Marks in words.
     marks: Vec<String>,
     /// What came out since, in its line.
-    #[cfg_attr(test, schemars(with = "Option<super::schemas::NewerSchema>"))]
     newer: Option<Newer>,
 }
 
@@ -100,8 +100,8 @@ impl<'r> Listed<'r> {
 }
 
 /// The lists, for JSON.
-pub fn reports<'l>(listed: &'l [Listed<'_>]) -> Vec<&'l Report> {
-    listed.iter().map(|listed| &listed.report).collect()
+pub fn reports(listed: Vec<Listed<'_>>) -> Vec<Report> {
+    listed.into_iter().map(|listed| listed.report).collect()
 }
 
 impl Report {

@@ -10,6 +10,7 @@ use vshelf_core::tidy::{Assessment, Protection, Reason, Verdict};
 use vshelf_view::words::{Count, ago, megabytes};
 use vshelf_view::{Cell, Column, Palette, Table};
 
+use super::json::Item;
 use crate::failure::Outcome;
 use crate::ui::{Ui, styled};
 use crate::wording::holders;
@@ -22,25 +23,23 @@ pub struct InstallReport {
     /// The runtime's name.
     runtime: String,
     /// The key on the shelf.
-    #[cfg_attr(test, schemars(with = "String"))]
     key: Key,
     /// `remove`, `renew` or `keep`.
-    #[cfg_attr(test, schemars(with = "String"))]
     verdict: Verdict,
-    /// What speaks against it, each with its `reason`.
-    #[cfg_attr(test, schemars(with = "Vec<serde_json::Value>"))]
+    /// What speaks against it.
     reasons: Vec<Reason>,
-    /// What keeps it, each with `kept-by`.
-    #[cfg_attr(test, schemars(with = "Vec<serde_json::Value>"))]
-    protections: Vec<Protection>,
+    /// What keeps it, whatever speaks against it.
+    kept_by: Vec<Protection>,
     /// The bytes of its files, as they were unpacked.
     size: u64,
     /// The day of its last use, or of its installation.
-    #[cfg_attr(test, schemars(with = "String"))]
     used: Date,
     /// What came out since in its line and is not on the shelf.
-    #[cfg_attr(test, schemars(with = "Option<super::schemas::NewerSchema>"))]
     newer: Option<Newer>,
+}
+
+impl Item for InstallReport {
+    const LIST: &'static str = "installs";
 }
 
 /// What a plan says of installs, for JSON.
@@ -53,7 +52,7 @@ pub fn reports(plan: &TidyPlan<'_, '_>) -> Vec<InstallReport> {
                 key: entry.install.key.clone(),
                 verdict: entry.verdict,
                 reasons: entry.reasons.clone(),
-                protections: entry.protections.clone(),
+                kept_by: entry.protections.clone(),
                 size: entry.bytes,
                 used: install.map_or(runtime.today, |install| runtime.used_on(install)),
                 newer: entry.newer.clone(),

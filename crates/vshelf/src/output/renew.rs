@@ -10,6 +10,7 @@ use vshelf_core::packages::Package;
 use vshelf_view::words::Count;
 use vshelf_view::{Cell, Column, Palette, Table};
 
+use super::json::Item;
 use crate::failure::{Failure, Outcome};
 use crate::ui::{Ui, styled};
 use crate::wording::paths::shown;
@@ -29,7 +30,6 @@ pub struct Report {
     /// The key of the newest install of the line.
     from: String,
     /// What is published since.
-    #[cfg_attr(test, schemars(with = "super::schemas::NewerSchema"))]
     to: Newer,
     /// The packages that come along, as `name@version`; null where they cannot be listed.
     packages: Option<Vec<String>>,
@@ -37,6 +37,10 @@ pub struct Report {
     follows: Vec<String>,
     /// The requirement files that ask for the old release by its exact version.
     requirements: Vec<PathBuf>,
+}
+
+impl Item for Report {
+    const LIST: &'static str = "renewals";
 }
 
 /// The plans, for JSON.

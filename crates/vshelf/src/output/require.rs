@@ -4,6 +4,7 @@ use serde::Serialize;
 use vshelf_app::require::{NewRequirement, Required, ShellAfterRequire};
 use vshelf_core::Pick;
 
+use super::json::Item;
 use crate::failure::Outcome;
 use crate::ui::Ui;
 use crate::wording::paths::shown;
@@ -15,13 +16,17 @@ pub struct Report {
     /// The runtime.
     runtime: String,
     /// The selector; null where the project requires nothing.
-    wanted: Option<String>,
+    selector: Option<String>,
     /// The file that says it.
     file: Option<String>,
     /// The line in that file.
-    line: Option<usize>,
+    line_number: Option<usize>,
     /// The key on the shelf that meets it.
     met_by: Option<String>,
+}
+
+impl Item for Report {
+    const LIST: &'static str = "requirements";
 }
 
 /// What the project here requires of each runtime, for JSON.
@@ -30,9 +35,9 @@ pub fn reports(required: &[Required<'_>]) -> Vec<Report> {
         let found = required.found.as_ref();
         Report {
             runtime: required.runtime.name().to_owned(),
-            wanted: found.map(|found| found.requirement.request.to_string()),
+            selector: found.map(|found| found.requirement.request.to_string()),
             file: found.map(|found| found.file.to_string_lossy().into_owned()),
-            line: found.map(|found| found.requirement.line),
+            line_number: found.map(|found| found.requirement.line),
             met_by: required.met_by.as_ref().map(Pick::to_string),
         }
     };

@@ -9,6 +9,7 @@ use vshelf_core::Definition;
 use vshelf_core::definition::SourceKind;
 use vshelf_view::{Cell, Column, Palette, Table};
 
+use super::json::Item;
 use crate::failure::Outcome;
 use crate::ui::Ui;
 
@@ -28,6 +29,10 @@ pub struct Report {
     sources: Vec<String>,
     /// How many installs are on the shelf.
     installs: usize,
+}
+
+impl Item for Report {
+    const LIST: &'static str = "runtimes";
 }
 
 /// The runtimes, for JSON.

@@ -2,10 +2,13 @@
 //!
 //! `UPDATE_SCHEMAS=1 cargo test -p vshelf schemas` writes them anew.
 
+use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
 use schemars::{JsonSchema, Schema, schema_for};
+use serde_json::json;
 
+use super::json::Item;
 use super::{
     card, carry, catalog, checkup, config, default, explain, history, label, list, outdated, path,
     renew, require, runtimes, status, tidy, timeline,
@@ -13,50 +16,14 @@ use super::{
 use crate::commands;
 use crate::commands::command::GROUPS;
 
-/// What came out since a version, in its line.
-#[derive(JsonSchema)]
-#[expect(dead_code, reason = "it only lends its form to the schema")]
-pub struct NewerSchema {
-    /// The newest release of the line.
-    version: String,
-    /// Whether it, or one between, fixes a security problem.
-    security: bool,
-}
-
-/// The rules, decided.
-#[derive(JsonSchema)]
-#[expect(dead_code, reason = "it only lends its form to the schema")]
-pub struct ActivationSchema {
-    /// The claim that holds.
-    active: Option<ClaimSchema>,
-    /// Weaker claims.
-    overrode: Vec<ClaimSchema>,
-    /// Stronger claims that nothing on the shelf meets.
-    unmet: Vec<ClaimSchema>,
-}
-
-/// What one rule asks for.
-#[derive(JsonSchema)]
-#[expect(dead_code, reason = "it only lends its form to the schema")]
-struct ClaimSchema {
-    /// `switch`, `requirement`, `default` or `system`.
-    rule: String,
-    /// The selector or key it asks for.
-    wanted: String,
-    /// The key on the shelf that meets it, or `system`.
-    met_by: Option<String>,
-    /// The file and line that ask for it.
-    place: Option<PlaceSchema>,
-}
-
-/// A line in a file.
-#[derive(JsonSchema)]
-#[expect(dead_code, reason = "it only lends its form to the schema")]
-struct PlaceSchema {
-    /// The file.
-    file: String,
-    /// The line, counted from 1.
-    line: usize,
+/// The schema of an object with a list of these.
+fn list_of<I: Item + JsonSchema>() -> Schema {
+    let mut schema = schema_for!(BTreeMap<String, Vec<I>>);
+    let items = schema.remove("additionalProperties").unwrap_or_default();
+    schema.remove("title");
+    schema.insert("properties".to_owned(), json!({ I::LIST: items }));
+    schema.insert("required".to_owned(), json!([I::LIST]));
+    schema
 }
 
 /// The schema of each command's `--json`, by file name.
@@ -64,23 +31,23 @@ fn schemas() -> Vec<(&'static str, Schema)> {
     vec![
         ("carry", schema_for!(carry::Report)),
         ("catalog-card", schema_for!(card::CardReport)),
-        ("catalog-lines", schema_for!(Vec<catalog::LineReport>)),
-        ("catalog-releases", schema_for!(Vec<catalog::ReleaseReport>)),
+        ("catalog-lines", list_of::<catalog::LineReport>()),
+        ("catalog-releases", list_of::<catalog::ReleaseReport>()),
         ("checkup", schema_for!(checkup::Report)),
-        ("config", schema_for!(Vec<config::Report>)),
-        ("default", schema_for!(Vec<default::Report>)),
+        ("config", list_of::<config::Report>()),
+        ("default", list_of::<default::Report>()),
         ("explain", schema_for!(explain::Report)),
-        ("history", schema_for!(Vec<history::Report>)),
-        ("label", schema_for!(Vec<label::Report>)),
-        ("list", schema_for!(Vec<list::Report>)),
-        ("list-outdated", schema_for!(Vec<outdated::InstallReport>)),
+        ("history", list_of::<history::Report>()),
+        ("label", list_of::<label::Report>()),
+        ("list", list_of::<list::Report>()),
+        ("list-outdated", list_of::<outdated::InstallReport>()),
         ("path", schema_for!(path::Report)),
-        ("require", schema_for!(Vec<require::Report>)),
-        ("renew", schema_for!(Vec<renew::Report>)),
-        ("runtimes", schema_for!(Vec<runtimes::Report>)),
-        ("status", schema_for!(Vec<status::Report>)),
+        ("require", list_of::<require::Report>()),
+        ("renew", list_of::<renew::Report>()),
+        ("runtimes", list_of::<runtimes::Report>()),
+        ("status", list_of::<status::Report>()),
         ("tidy", schema_for!(tidy::Report)),
-        ("timeline", schema_for!(Vec<timeline::Report>)),
+        ("timeline", list_of::<timeline::Report>()),
     ]
 }
 

@@ -7,6 +7,7 @@ use vshelf_core::outlook::Newer;
 use vshelf_core::{Key, Phase, Pick};
 use vshelf_view::Palette;
 
+use super::json::Item;
 use crate::failure::{Failure, Outcome};
 use crate::ui::{Ui, styled};
 use crate::wording::concerns;
@@ -22,27 +23,27 @@ pub struct Report {
     /// The key of what is active by the rules, or `system`.
     active: Option<String>,
     /// The rule that holds: `switch`, `requirement`, `default` or `system`.
-    #[cfg_attr(test, schemars(with = "Option<String>"))]
     rule: Option<Rule>,
     /// The key of what is first on PATH, or `system`.
-    answers: Option<String>,
+    first_on_path: Option<String>,
     /// The program that is first on PATH.
     program: Option<String>,
     /// The release line.
     line: Option<String>,
     /// The line's phase: `preview`, `current`, `lts`, `maintenance` or `ended`.
-    #[cfg_attr(test, schemars(with = "Option<String>"))]
     phase: Option<Phase>,
     /// Whether the calling shell is connected.
     connected: bool,
     /// What came out since, in its line.
-    #[cfg_attr(test, schemars(with = "Option<super::schemas::NewerSchema>"))]
     newer: Option<Newer>,
     /// The rules, decided.
-    #[cfg_attr(test, schemars(with = "super::schemas::ActivationSchema"))]
     activation: Activation,
     /// Every copy on PATH, in order.
     copies: Vec<CopyReport>,
+}
+
+impl Item for Report {
+    const LIST: &'static str = "runtimes";
 }
 
 /// A copy of the program on PATH, as JSON.
@@ -65,7 +66,7 @@ pub fn report(runtime: &Runtime<'_>) -> Report {
         runtime: runtime.name().to_owned(),
         rule: activity.rule(),
         newer: install.and_then(|install| runtime.newer_than(&install.id)),
-        answers: activity.answering().map(Pick::to_string),
+        first_on_path: activity.answering().map(Pick::to_string),
         program: activity
             .copies
             .first()
@@ -166,7 +167,7 @@ fn show_one(ui: &Ui, runtime: &Runtime<'_>) -> Outcome {
                 format!(
                     "{} requires {} too{}",
                     project_of(claim),
-                    claim.wanted,
+                    claim.selector,
                     place_of(claim)
                 ),
             )),
@@ -197,9 +198,9 @@ fn show_one(ui: &Ui, runtime: &Runtime<'_>) -> Outcome {
 fn reason(claim: &Claim) -> String {
     match claim.rule {
         Rule::Switch => "this shell was switched to it".to_owned(),
-        Rule::Requirement => format!("{} requires {}", project_of(claim), claim.wanted),
+        Rule::Requirement => format!("{} requires {}", project_of(claim), claim.selector),
         Rule::Default if is_plain(claim) => "it is the default".to_owned(),
-        Rule::Default => format!("it is the default, kept as {}", claim.wanted),
+        Rule::Default => format!("it is the default, kept as {}", claim.selector),
         Rule::System => "the shelf has no default, and this copy is on PATH".to_owned(),
     }
 }
@@ -207,19 +208,19 @@ fn reason(claim: &Claim) -> String {
 /// Whether what meets a claim is called just as it asks.
 fn is_plain(claim: &Claim) -> bool {
     let met_by = claim.met_by.as_ref().map(Pick::to_string);
-    met_by.as_ref() == Some(&claim.wanted)
+    met_by.as_ref() == Some(&claim.selector)
 }
 
 fn overridden(claim: &Claim) -> String {
     match claim.rule {
-        Rule::Switch => format!("the switch to {}", claim.wanted),
+        Rule::Switch => format!("the switch to {}", claim.selector),
         Rule::Requirement => format!(
             "what {} requires, {}{}",
             project_of(claim),
-            claim.wanted,
+            claim.selector,
             place_of(claim)
         ),
-        Rule::Default => format!("the default, {}", claim.wanted),
+        Rule::Default => format!("the default, {}", claim.selector),
         Rule::System => "the system's own copy".to_owned(),
     }
 }
@@ -249,7 +250,7 @@ fn say_unmet(ui: &Ui, runtime: &Runtime<'_>, activity: &Activity) {
         };
         ui.warn(format!(
             "{what} {}{}, which is not on the shelf.",
-            claim.wanted,
+            claim.selector,
             place_of(claim)
         ));
         match claim.rule {
@@ -257,7 +258,7 @@ fn say_unmet(ui: &Ui, runtime: &Runtime<'_>, activity: &Activity) {
             Rule::Requirement => ui.next("To put it there", "vshelf install"),
             _ => ui.next(
                 "To put it there",
-                &format!("vshelf install {}@{}", runtime.name(), claim.wanted),
+                &format!("vshelf install {}@{}", runtime.name(), claim.selector),
             ),
         }
     }

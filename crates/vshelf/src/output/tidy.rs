@@ -20,10 +20,10 @@ pub struct Report {
     /// What is on the shelf.
     installs: Vec<InstallReport>,
     /// What commands left behind.
-    left_behind: Vec<LeftoverReport>,
-    /// The bytes that the plan sets free.
-    frees: u64,
-    /// The bytes that are free again; none where the plan was not carried out.
+    leftovers: Vec<LeftoverReport>,
+    /// The bytes that carrying out the plan frees.
+    would_free: u64,
+    /// The bytes that were freed; null where the plan was not carried out.
     freed: Option<u64>,
     /// What could not be removed, and why.
     failures: Vec<String>,
@@ -34,7 +34,6 @@ pub struct Report {
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 struct LeftoverReport {
     /// `unfinished-command`, `partial-download` or `unknown-catalog`.
-    #[cfg_attr(test, schemars(with = "String"))]
     kind: LeftoverKind,
     /// Its bytes.
     size: u64,
@@ -49,8 +48,8 @@ impl Report {
         });
         Report {
             installs: outdated::reports(plan),
-            left_behind: leftovers.collect(),
-            frees: plan.frees(),
+            leftovers: leftovers.collect(),
+            would_free: plan.frees(),
             freed: None,
             failures: Vec::new(),
         }

@@ -9,6 +9,7 @@ use vshelf_core::{Key, Line, Phase, Pick};
 use vshelf_view::timeline::{Row, Timeline as Chart};
 use vshelf_view::words::{Count, printable, span};
 
+use super::json::Item;
 use crate::failure::{Failure, Outcome};
 use crate::ui::Ui;
 use crate::wording::paths::project_name;
@@ -18,20 +19,24 @@ use crate::wording::versions::marks;
 #[derive(Debug, Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 pub struct Report {
+    /// The runtime's name.
+    runtime: String,
     /// The line: the leading numbers.
     line: String,
     /// Its code name.
     codename: Option<String>,
     /// Its phase on the day asked for.
-    #[cfg_attr(test, schemars(with = "String"))]
     phase: Phase,
-    /// Its phases: `phase`, its first day `from`, and `until`, the first day after it.
-    #[cfg_attr(test, schemars(with = "Vec<serde_json::Value>"))]
+    /// Its phases in order.
     spans: Vec<Span>,
     /// The keys of its installs on the shelf.
     on_shelf: Vec<String>,
     /// What changes next, in words.
     next: Option<String>,
+}
+
+impl Item for Report {
+    const LIST: &'static str = "lines";
 }
 
 /// What there is to say about installs: their marks, and the projects that ask for them.
@@ -58,6 +63,7 @@ impl<'r> Facts<'r> {
     /// The lives of the lines, for JSON.
     pub fn reports(&self, lines: &[&Line]) -> Vec<Report> {
         let report = |line: &&Line| Report {
+            runtime: self.runtime.name().to_owned(),
             line: line.name.clone(),
             codename: line.codename.clone(),
             phase: line.phase_on(self.runtime.today),

@@ -435,31 +435,34 @@ fn json_is_for_programs() {
     let read = |arguments: &[&str]| -> serde_json::Value {
         serde_json::from_str(&scene.does(arguments).stdout).unwrap()
     };
-    let list = read(&["list", "--json"]);
+    let list = &read(&["list", "--json"])["runtimes"];
     assert_eq!(list[0]["installs"][0]["version"], "8.3.1");
     assert_eq!(list[0]["installs"][0]["end"], "2029-04-30");
     assert_eq!(list[0]["installs"][0]["default"], true);
-    let lines = read(&["catalog", "--json"]);
+    let lines = &read(&["catalog", "--json"])["lines"];
     assert_eq!(lines[2]["codename"], "Eelgrass");
     assert_eq!(lines[2]["on_shelf"][0], "8.3.1");
-    let releases = read(&["catalog", "8.2", "--json"]);
+    let releases = &read(&["catalog", "8.2", "--json"])["releases"];
     assert_eq!(releases[2]["withdrawn"], "loses readings at midnight");
     let card = read(&["catalog", "8.3.1", "--json"]);
     assert_eq!(card["release"]["on_shelf"], true);
     assert_eq!(card["bundles"]["tussock"], "3.3.0");
     assert!(
-        card["builds"][0]["checksum"]
+        card["builds"][0]["digest"]
             .as_str()
             .unwrap()
             .starts_with("sha256:")
     );
     let path = read(&["path", "8", "--json"]);
     assert_eq!(path["key"], "8.3.1");
-    let status = read(&["status", "--json"]);
+    let status = &read(&["status", "--json"])["runtimes"];
     assert_eq!(status[0]["active"], "8.3.1");
     assert_eq!(status[0]["connected"], false);
-    assert_eq!(read(&["default", "--json"])[0]["selector"], "8");
-    assert_eq!(read(&["runtimes", "--json"])[2]["name"], "marram");
+    assert_eq!(read(&["default", "--json"])["defaults"][0]["selector"], "8");
+    assert_eq!(
+        read(&["runtimes", "--json"])["runtimes"][2]["name"],
+        "marram"
+    );
 }
 
 #[test]

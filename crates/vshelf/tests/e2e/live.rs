@@ -49,7 +49,7 @@ fn node_comes_from_the_registry_and_answers_in_its_own_version() {
     }
     assert_eq!(catalog.code, 0, "{catalog}");
     let lines: serde_json::Value = serde_json::from_str(&catalog.stdout).unwrap();
-    let argon = lines
+    let argon = lines["lines"]
         .as_array()
         .unwrap()
         .iter()
@@ -59,7 +59,7 @@ fn node_comes_from_the_registry_and_answers_in_its_own_version() {
     let all = vshelf(&["catalog", "node@", "--all", "--json"]);
     let all: serde_json::Value = serde_json::from_str(&all.stdout).unwrap();
     assert!(
-        all.as_array().unwrap().len() > 600,
+        all["releases"].as_array().unwrap().len() > 600,
         "every release of the package is read"
     );
     let explained = vshelf(&["explain", "node@argon", "--json"]);
@@ -151,9 +151,9 @@ Node.js 14.21.2 was removed; ";
     assert_eq!(semver.stdout, "1.2.9\n", "{semver}");
     let history = vshelf(&["history", "node", "--json"]).stdout;
     let history: serde_json::Value = serde_json::from_str(&history).unwrap();
-    assert_eq!(history[0]["operation"], "renewed");
+    assert_eq!(history["entries"][0]["operation"], "renewed");
     assert_eq!(
-        history[0]["packages"],
+        history["entries"][0]["packages"],
         serde_json::json!(["is-number@7.0.0", "semver@7.3.8"])
     );
 }

@@ -560,7 +560,7 @@ fn the_catalog_can_be_filtered() {
         let mut words = vec!["catalog", "--json"];
         words.extend(arguments);
         let json: serde_json::Value = serde_json::from_str(&scene.does(&words).stdout).unwrap();
-        let releases = json.as_array().unwrap().iter();
+        let releases = json["releases"].as_array().unwrap().iter();
         releases
             .map(|r| {
                 format!(
