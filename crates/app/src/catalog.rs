@@ -22,7 +22,7 @@ pub struct ReleaseFilter {
     pub since: Option<Date>,
     /// Only the newest of each line.
     pub newest_per_line: bool,
-    /// Only so many, the newest.
+    /// Only this many, the newest.
     pub newest: Option<usize>,
 }
 

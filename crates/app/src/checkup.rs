@@ -48,10 +48,10 @@ pub enum Finding {
         title: String,
         /// What commands need in front of a selector.
         prefix: String,
-        /// The selector that the default is kept as.
+        /// The selector that the default was set as.
         selector: String,
     },
-    /// A label stands for nothing on the shelf.
+    /// A label matches nothing on the shelf.
     Label {
         /// The runtime's title.
         title: String,
@@ -69,7 +69,7 @@ pub enum Finding {
         /// The runtime's title.
         title: String,
         /// What is required.
-        wanted: String,
+        selector: String,
     },
     /// Something else is first on PATH than what should be active.
     OtherFirst {
@@ -78,7 +78,7 @@ pub enum Finding {
         /// What is first.
         program: PathBuf,
         /// What should be active.
-        wanted: Pick,
+        due: Pick,
         /// The start-up file that puts it there, where it is known.
         start_up_file: Option<PathBuf>,
     },
@@ -142,7 +142,7 @@ pub struct InstallFinding {
 pub enum InstallProblem {
     /// The folder that it is a link to is gone.
     LinkGone(PathBuf),
-    /// Files are not as they were unpacked.
+    /// Files differ from what was unpacked.
     Changed {
         /// Which, and how they changed.
         differences: Vec<Difference>,
@@ -267,12 +267,12 @@ impl Checkup {
         {
             self.findings.push(Finding::Unmet {
                 title: title.clone(),
-                wanted: claim.selector.clone(),
+                selector: claim.selector.clone(),
             });
         }
         // What answers in a shell that is not connected says nothing of those that are.
         if environment.shell.dialect().is_some()
-            && let (Some(copy), Some(wanted)) = (activity.copies.first(), activity.active())
+            && let (Some(copy), Some(due)) = (activity.copies.first(), activity.active())
             && activity.differs()
         {
             let file = connect::own_shell(environment)
@@ -280,7 +280,7 @@ impl Checkup {
             self.findings.push(Finding::OtherFirst {
                 title: title.clone(),
                 program: copy.program.clone(),
-                wanted: wanted.clone(),
+                due: due.clone(),
                 start_up_file: file.ok(),
             });
         }

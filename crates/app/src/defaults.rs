@@ -17,7 +17,7 @@ pub struct NewDefault {
     pub title: String,
     /// What the default is.
     pub pick: Pick,
-    /// The selector that it is kept as.
+    /// The selector that it was set as.
     pub selector: String,
     /// What the calling shell uses.
     pub shell: ShellAfterDefault,

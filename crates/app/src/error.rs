@@ -91,7 +91,7 @@ pub enum Error {
     // Runtimes and definitions.
     #[error("no runtime is named, and there are several")]
     SeveralRuntimes { names: Vec<String> },
-    #[error("{name:?} is no runtime that is known here")]
+    #[error("{name:?} is not a known runtime")]
     UnknownRuntime { name: String, near: Option<String> },
     #[error("the definition of {name} cannot be used: {problem}")]
     Definition {
@@ -100,7 +100,7 @@ pub enum Error {
         file: Option<PathBuf>,
         problem: DefinitionProblem,
     },
-    #[error("{address} is no definition of a runtime: {problem}")]
+    #[error("{address} is not a definition of a runtime: {problem}")]
     FetchedDefinition { address: String, problem: String },
     #[error("{address} gives nothing")]
     NoDocument { address: String },
@@ -134,7 +134,7 @@ pub enum Error {
     CatalogChanged,
     #[error("{runtime} has no source")]
     NoSource { runtime: String },
-    #[error("{publisher:?} is no publisher of {runtime}")]
+    #[error("{publisher:?} is not a publisher of {runtime}")]
     UnknownPublisher {
         publisher: String,
         runtime: String,
@@ -151,7 +151,7 @@ pub enum Error {
     },
     #[error("system is the copy that is there already, and cannot be installed")]
     SystemInstall,
-    #[error("{title} is offered with another digest than before")]
+    #[error("{title} is now offered with a different digest")]
     OtherDigest {
         title: String,
         selector: String,
@@ -238,9 +238,9 @@ pub enum Error {
     },
 
     // Adopting.
-    #[error("{text:?} is no version")]
+    #[error("{text:?} is not a version")]
     AdoptName { text: String },
-    #[error("{path} is no folder, and a link needs one")]
+    #[error("{path} is not a folder, and a link needs one")]
     LinkToFile { path: PathBuf },
     #[error("{path} holds no runtime that is known here")]
     NoRuntimeIn {
@@ -309,7 +309,7 @@ pub enum Error {
         /// Its line.
         line: usize,
     },
-    #[error("{selector} depends on who asks, and cannot be required")]
+    #[error("{selector} means something else in every shell, and cannot be required")]
     PersonalSelector { selector: String },
 
     // Shells.

@@ -47,13 +47,13 @@ pub struct Conclusion {
     pub today: Date,
     /// Whether it became the default.
     pub became_default: bool,
-    /// What the default is now, and the selector that it is kept as.
+    /// What the default is now, and the selector that it was set as.
     pub default: DefaultState,
     /// What the calling shell uses.
     pub shell: ShellAfterInstall,
 }
 
-/// A default: what it is, and the selector that it is kept as.
+/// A default: what it is, and the selector that it was set as.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct DefaultState {
     /// What it is; nothing where its install is gone, or there is none.
@@ -187,7 +187,7 @@ pub enum RenewalStep {
         /// Its title.
         title: String,
     },
-    /// It is the default, kept as this selector.
+    /// It is the default, set as this selector.
     Default {
         /// The selector.
         selector: String,

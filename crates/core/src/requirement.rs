@@ -42,7 +42,7 @@ pub enum Problem {
     #[error("the file has more than {0} bytes")]
     TooLarge(usize),
     /// Not UTF-8, or a control character.
-    #[error("there is a byte that is no text")]
+    #[error("it contains a byte that is not text")]
     NotText,
     /// A second line with something on it.
     #[error("the file says a second thing; it holds one selector")]
@@ -57,7 +57,7 @@ pub enum Problem {
     #[error(transparent)]
     Selector(SelectorError),
     /// A selector that depends on the shell or person, as `previous`.
-    #[error("{0} depends on who asks, and cannot be required")]
+    #[error("{0} means something else in every shell, and cannot be required")]
     Personal(String),
     /// A selector for another runtime.
     #[error("it is for {found:?}, and this file is of {expected:?}")]
@@ -291,9 +291,9 @@ mod tests {
     #[case(b"8..1", 1, "\"8..1\" is not a version")]
     #[case(b"../../etc/passwd", 1, "\"..\" is not a name")]
     #[case(b"$(touch pwned)", 1, "\"$(touch pwned)\" is not a")]
-    #[case(b"8\x1b[2J", 1, "there is a byte that is no text")]
-    #[case(b"# fine\n8\xff", 2, "there is a byte that is no text")]
-    #[case(b"previous", 1, "previous depends on who asks")]
+    #[case(b"8\x1b[2J", 1, "it contains a byte that is not text")]
+    #[case(b"# fine\n8\xff", 2, "it contains a byte that is not text")]
+    #[case(b"previous", 1, "previous means something else in every shell")]
     #[case(b"sedge@8", 1, "it is for \"sedge\", and this file is of \"marram\"")]
     fn garbage_is_refused_with_its_line(
         #[case] contents: &[u8],

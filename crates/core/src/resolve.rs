@@ -194,8 +194,8 @@ pub enum Filter {
 /// Why a selector stands for nothing.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum ResolveError {
-    /// A name that is no label, channel or code name.
-    #[error("{name:?} is no label, channel or code name")]
+    /// A name that is not a label, channel or code name.
+    #[error("{name:?} is not a label, channel or code name")]
     UnknownName {
         /// What was typed.
         name: String,
@@ -203,7 +203,7 @@ pub enum ResolveError {
         near: Vec<String>,
     },
     /// A publisher that publishes nothing here.
-    #[error("{publisher:?} is no publisher of {runtime}")]
+    #[error("{publisher:?} is not a publisher of {runtime}")]
     UnknownPublisher {
         /// What was typed.
         publisher: String,

@@ -54,7 +54,7 @@ pub const KEYWORDS: [&str; 7] = [
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum SelectorError {
     /// Nothing was typed.
-    #[error("the selector is empty")]
+    #[error("an empty text is not a selector")]
     Empty,
     /// It begins like a version and is none.
     #[error("{text:?} is not a version")]
@@ -241,7 +241,7 @@ mod tests {
     }
 
     #[rstest]
-    #[case("", "the selector is empty")]
+    #[case("", "an empty text is not a selector")]
     #[case("8..3", "\"8..3\" is not a version")]
     #[case("8.3.$(id)", "\"8.3.$(id)\" is not a version")]
     #[case(">=", "\">=\" is not a range")]

@@ -87,7 +87,7 @@ impl fmt::Display for ReasonKind {
 
 /// A text that names no reason.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
-#[error("{0:?} is no reason")]
+#[error("{0:?} is not a reason")]
 pub struct NoReason(String);
 
 impl FromStr for ReasonKind {

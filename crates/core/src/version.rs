@@ -50,7 +50,7 @@ pub enum VersionError {
     #[error("a version has at most {LONGEST_VERSION} characters")]
     TooLong,
     /// The text does not begin with a whole number.
-    #[error("a version begins with a number, as in 8.3.1")]
+    #[error("a version begins with a number, such as 8.3.1")]
     NoNumber,
     /// A part is empty, as in `8..1` or `8.3-`.
     #[error("a part of the version is empty")]

@@ -87,7 +87,7 @@ impl ManifestWriter {
 fn damaged() -> io::Error {
     io::Error::new(
         io::ErrorKind::InvalidData,
-        "it is no manifest of this program",
+        "it is not a manifest of this program",
     )
 }
 

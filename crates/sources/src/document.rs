@@ -95,7 +95,7 @@ pub fn read(bytes: &[u8], runtime: &str, address: &Address) -> Result<PublishedC
         ));
     }
     if let Some(bad) = document.publishers.iter().find(|p| !is_name(&p.id)) {
-        return Err(format!("{:?} is no name for a publisher", bad.id));
+        return Err(format!("{:?} is not a valid name for a publisher", bad.id));
     }
     let mut details = HashMap::new();
     let mut releases = Vec::with_capacity(document.releases.len());

@@ -46,7 +46,7 @@ pub enum MirrorError {
         source: io::Error,
     },
     /// What stands there is no catalog of this runtime.
-    #[error("{path} is no catalog that can be gone on with: {problem}")]
+    #[error("{path} is not a catalog that can be extended: {problem}")]
     Other {
         /// The document.
         path: PathBuf,

@@ -22,7 +22,7 @@ pub(crate) fn verify(
     };
     let key = PublicKey::from_base64(key.trim()).map_err(|_| {
         refused(format!(
-            "the key {key:?} in the definition is no minisign key"
+            "the key {key:?} in the definition is not a minisign key"
         ))
     })?;
     let beside = Address::read(&format!("{address}{ENDING}"))?;
@@ -33,7 +33,7 @@ pub(crate) fn verify(
         return Err(SourceError::unasked(&beside));
     };
     let signature = Signature::decode(&String::from_utf8_lossy(&text))
-        .map_err(|_| refused(format!("{beside} is no minisign signature")))?;
+        .map_err(|_| refused(format!("{beside} is not a minisign signature")))?;
     key.verify(bytes, &signature, false)
         .map_err(|_| refused("it was not made with the key in the definition".to_owned()))
 }

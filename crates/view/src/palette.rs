@@ -1,5 +1,6 @@
 //! The palette: styles by meaning, chosen to stay apart for readers with any common colour vision
-//! and readable on dark and light grounds. Meaning never hangs on colour alone.
+//! and readable on dark and light grounds. Five colours belong to the phases, and nothing else has one of
+//! them. Meaning never hangs on colour alone.
 
 use anstyle::{Ansi256Color, AnsiColor, Style};
 use vshelf_core::Phase;
@@ -20,13 +21,11 @@ impl Palette {
     /// What only matters on a second look.
     pub const QUIET: Style = Style::new().dimmed();
     /// Text meant for copying: commands.
-    pub const COMMAND: Style = colour(32).bold();
+    pub const COMMAND: Style = Style::new().bold();
     /// Paths and addresses.
     pub const PATH: Style = Style::new().underline();
-    /// Something that went well.
-    pub const GOOD: Style = colour(29).bold();
     /// Something to look at.
-    pub const WARNING: Style = colour(166).bold();
+    pub const WARNING: Style = colour(136).bold();
     /// Something that went wrong.
     pub const ERROR: Style = Style::new()
         .bold()
@@ -89,7 +88,7 @@ mod tests {
 
     #[test]
     fn all_of_it_is_readable_on_white_and_on_a_dark_ground() {
-        let others = [Palette::COMMAND, Palette::GOOD, Palette::WARNING];
+        let others = [Palette::WARNING];
         let dark = luminance([0x11, 0x15, 0x1a].map(linear));
         for style in PHASES.map(Palette::phase).into_iter().chain(others) {
             let own = luminance(light(style));

@@ -3,6 +3,7 @@
 use std::borrow::Cow;
 use std::fmt;
 
+use jiff::Unit;
 use jiff::civil::Date;
 use textwrap::{Options, WordSplitter, WrapAlgorithm};
 
@@ -29,17 +30,24 @@ pub fn megabytes(bytes: u64) -> String {
     format!("{}.{} MB", tenths / 10, tenths % 10)
 }
 
-/// The time between two days in the largest unit that says it well: `3 days`, `5 weeks`,
-/// `7 months`, `2 years`.
+/// The whole days, weeks, months or years between two days: `3 days`, `5 weeks`, `7 months`,
+/// `3 years 7 months`. Never more than has passed.
 pub fn span(from: Date, to: Date) -> String {
+    let (from, to) = (from.min(to), from.max(to));
     let days = (to - from).get_days().unsigned_abs() as usize;
-    let count = match days {
-        0..14 => Count(days, "day"),
-        14..63 => Count((days + 3) / 7, "week"),
-        63..700 => Count(((days as f64) / 30.44).round() as usize, "month"),
-        _ => Count(((days as f64) / 365.25).round() as usize, "year"),
-    };
-    count.to_string()
+    let whole = from.until((Unit::Month, to)).unwrap_or_default();
+    let months = whole.get_months().unsigned_abs() as usize;
+    match (days, months) {
+        (0..14, _) => Count(days, "day").to_string(),
+        (14..63, _) => Count(days / 7, "week").to_string(),
+        (_, 0..24) => Count(months, "month").to_string(),
+        (_, months) if months % 12 == 0 || months >= 120 => Count(months / 12, "year").to_string(),
+        (_, months) => format!(
+            "{} {}",
+            Count(months / 12, "year"),
+            Count(months % 12, "month")
+        ),
+    }
 }
 
 /// When something was, seen from `today`: `today`, `yesterday`, `5 weeks ago`.
@@ -97,7 +105,12 @@ mod tests {
     #[case("2026-11-24", "1 day")]
     #[case("2026-12-28", "5 weeks")]
     #[case("2027-06-30", "7 months")]
-    #[case("2029-04-30", "2 years")]
+    #[case("2028-10-30", "23 months")]
+    #[case("2028-11-22", "23 months")]
+    #[case("2028-11-23", "2 years")]
+    #[case("2030-06-30", "3 years 7 months")]
+    #[case("2031-11-22", "4 years 11 months")]
+    #[case("2038-10-01", "11 years")]
     fn spans_are_in_the_unit_that_says_it_well(#[case] to: &str, #[case] expected: &str) {
         let today: Date = "2026-11-23".parse().unwrap();
         assert_eq!(span(today, to.parse().unwrap()), expected);

@@ -65,7 +65,10 @@ pub fn run(words: Vec<OsString>) -> ExitCode {
     let outcome = match matches.subcommand() {
         Some((name, matches)) => match entries.iter().find(|entry| entry.name == name) {
             Some(entry) => (entry.run)(matches, &ui, &environment),
-            None => Err(Failure::new(Kind::Usage, format!("{name:?} is no command"))),
+            None => Err(Failure::new(
+                Kind::Usage,
+                format!("{name:?} is not a command"),
+            )),
         },
         None => ui.result(overview::short(&entries).trim_end()),
     };
@@ -161,7 +164,7 @@ fn misused(kind: clap::error::ErrorKind, error: &clap::Error) -> Failure {
         ErrorKind::MissingRequiredArgument => format!("{argument} is missing"),
         ErrorKind::InvalidValue if value.is_empty() => format!("{argument} needs a value"),
         ErrorKind::InvalidValue | ErrorKind::ValueValidation => {
-            format!("{value:?} is no value for {argument}")
+            format!("{value:?} is not a value for {argument}")
         }
         ErrorKind::ArgumentConflict => {
             let other = context(ContextKind::PriorArg).unwrap_or_default();
@@ -216,7 +219,7 @@ fn unknown_command(entries: &[CommandEntry], words: &[OsString], error: &clap::E
         _ => String::new(),
     };
     let names: Vec<&str> = entries.iter().map(|entry| entry.name).collect();
-    let failure = Failure::new(Kind::Usage, format!("{typed:?} is no command"));
+    let failure = Failure::new(Kind::Usage, format!("{typed:?} is not a command"));
     // Options in front of the command are not part of what is meant.
     let words = words.iter().filter_map(|word| word.to_str());
     let words: Vec<&str> = words.skip_while(|word| *word != typed).collect();

@@ -130,7 +130,7 @@ pub fn tell(ui: &Ui, home: &Home) -> Result<ExitStatus, Failure> {
         .args(["--noprofile", "--norc", "-c", &script])
         .status()
         .map_err(|error| no_bash(&error))?;
-    ui.note("\nThat was all; nothing of it is left on this machine.");
+    ui.note("\nThat was the demo; nothing of it is left on this machine.");
     ui.next("To play with the same data", "vshelf demo --shell");
     ui.next("To begin for real", "vshelf connect");
     Ok(status)

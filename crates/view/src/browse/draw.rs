@@ -330,7 +330,7 @@ impl Drawing<'_> {
         if browser.listed.is_empty() {
             let text = match browser.filter.is_empty() {
                 true => "Nothing of this line is published.",
-                false => "Nothing is like that. Esc takes the filter away.",
+                false => "Nothing matches the filter. Esc clears it.",
             };
             let text = Paragraph::new(text).wrap(Wrap { trim: true });
             return text.style(self.quiet()).render(area, buffer);
@@ -513,7 +513,7 @@ impl Drawing<'_> {
             Mode::Filtering => vec![
                 ("Enter", "choose among these"),
                 (along, "release"),
-                ("Esc", "take the filter away"),
+                ("Esc", "clear the filter"),
             ],
             Mode::Helping => vec![("any key", "back")],
             Mode::Looking => {
@@ -553,7 +553,7 @@ impl Drawing<'_> {
                 "/ or a digit",
                 "filter as you type: version, code name, phase, mark",
             ),
-            ("Esc", "take the filter away, or leave"),
+            ("Esc", "clear the filter, or leave"),
             ("Enter", "use what is on the shelf here, or install it"),
             ("i", "install: fetch, verify, unpack"),
             ("s", "switch this shell to it"),
@@ -562,7 +562,7 @@ impl Drawing<'_> {
             ("r", "remove it from the shelf; you are asked"),
             ("q", "leave"),
             ("Ctrl-C", "leave at once; the shell stays as it was"),
-            ("", "Each key gives the command that is shown below."),
+            ("", "Each key runs the command that is shown below."),
         ];
         let width = 70;
         let height = KEYS.len() as u16 + 2;

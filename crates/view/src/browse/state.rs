@@ -295,7 +295,7 @@ impl Browser {
         match key.code {
             KeyCode::Esc if !self.filter.is_empty() => self.filter(""),
             KeyCode::Char('q') | KeyCode::Esc if self.busy => {
-                let question = "It is still at work. Leave, and break it off?".to_owned();
+                let question = "It is still running. Leave, and cancel it?".to_owned();
                 self.mode = Mode::Asking(question, Action::Leave);
             }
             KeyCode::Char('q') | KeyCode::Esc => return Some(Action::Leave),
@@ -395,7 +395,7 @@ impl Browser {
             ('s' | 'd' | 'l' | 'r', _) => {
                 format!("{name} is not on the shelf yet; i installs it.")
             }
-            _ => format!("No key is {letter}; ? shows those there are."),
+            _ => format!("{letter} does nothing here; ? lists the keys."),
         }
     }
 

@@ -159,7 +159,7 @@ fn keys_ask_for_what_the_entry_can_give(#[case] keys: &str, #[case] expected: Ac
 #[case("down i", "8.2.1 cannot be installed: it was withdrawn.")]
 #[case("left s", "9.2.0 is not on the shelf yet; i installs it.")]
 #[case("left r", "9.2.0 is not on the shelf yet; i installs it.")]
-#[case("x", "No key is x; ? shows those there are.")]
+#[case("x", "x does nothing here; ? lists the keys.")]
 fn nothing_happens_without_need(#[case] keys: &str, #[case] told: &str) {
     let mut browser = browser();
     assert_eq!(press(&mut browser, keys), None);
@@ -179,7 +179,7 @@ fn a_command_at_work_leaves_only_moving() {
         assert_eq!(press(&mut browser, keys), None);
     }
     assert_eq!(press(&mut browser, "q"), None);
-    assert!(screen(&browser, 80, 24, PLAIN).contains("Leave, and break it off?"));
+    assert!(screen(&browser, 80, 24, PLAIN).contains("Leave, and cancel it?"));
     assert_eq!(press(&mut browser, "n"), None);
     assert_eq!(press(&mut browser, "q y"), Some(Action::Leave));
     browser.end();

@@ -54,7 +54,7 @@ impl<'r, 'c> Cards<'r, 'c> {
             let size = megabytes(contents.unpacked_size);
             let place = facts.len().min(1);
             facts.insert(place, ("on disk", format!("{size}, used {used}")));
-            facts.push(("came from", printable(&contents.source)));
+            facts.push(("source", printable(&contents.source)));
         }
         let facts = facts.into_iter();
         facts

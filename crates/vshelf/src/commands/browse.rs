@@ -8,7 +8,7 @@ use crate::browse::{Left, look};
 use crate::failure::{Failure, Kind, Outcome};
 use crate::ui::Ui;
 
-/// Look around on the whole screen: filter, install, switch, remove
+/// Look around in a full-screen view: filter, install, switch, remove
 ///
 /// The lines stand on a shelf; of the one that stands out the releases are listed, and of the
 /// chosen one the card is shown. Keys do what the other commands do, and show which command that is.
@@ -37,7 +37,7 @@ impl RunCommand for Browse {
     fn run(self, ui: &Ui, environment: &Environment) -> Outcome {
         let mut runtime = Runtime::named(environment, self.runtime.as_deref())?;
         if !ui.is_terminal() || !ui.can_ask() {
-            let message = "browse draws on a terminal, and here is none";
+            let message = "browse needs a terminal";
             return Err(Failure::new(Kind::Usage, message)
                 .run("To list what is published", "vshelf catalog"));
         }

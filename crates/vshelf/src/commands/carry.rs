@@ -13,7 +13,7 @@ use crate::ui::Ui;
 ///
 /// The packages that you installed into one version are installed into another, in the same
 /// versions, by the runtime's own package tool. What came with the build is left out, and what is
-/// there already stays as it is. One that fails keeps no other from coming.
+/// there already stays as it is. One that fails does not stop the others.
 #[derive(Debug, Args)]
 pub struct Carry {
     /// The version that has the packages

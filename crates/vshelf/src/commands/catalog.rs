@@ -56,7 +56,7 @@ struct Filters {
     /// Only releases published on this day or later
     #[arg(long, value_name = "DATE")]
     since: Option<Date>,
-    /// Only so many, the newest
+    /// Only this many, the newest
     #[arg(long, value_name = "N")]
     newest: Option<usize>,
     /// Only the newest of each line

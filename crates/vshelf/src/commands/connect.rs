@@ -60,7 +60,7 @@ impl RunCommand for Connect {
             let (file, name) = (shown(&file), dialect.name());
             return ui.result(match was_connected {
                 true => format!("{file} no longer connects {name} to the shelf."),
-                false => format!("{file} holds nothing of ours; nothing was changed."),
+                false => format!("{file} has no Vivid Shelf block; nothing was changed."),
             });
         }
         say_connected(ui, &connect::connect(environment, dialect)?)
@@ -76,8 +76,10 @@ fn say_connected(ui: &Ui, connected: &Connected) -> Outcome {
         }
     }
     ui.result(match (&connected.new_lines, connected.renewed) {
-        (Some(_), _) => format!("New {name} shells are connected, by {file}."),
-        (None, true) => format!("What {name} shells source is renewed; {file} was right already."),
+        (Some(_), _) => format!("New {name} shells are now connected, through {file}."),
+        (None, true) => {
+            format!("The file that {name} shells source was updated; {file} needed no change.")
+        }
         (None, false) => format!("{name} is connected already; nothing was changed."),
     })?;
     if let Some(line) = &connected.source_line {

@@ -10,7 +10,7 @@ use crate::ui::Ui;
 
 /// Show or set what new shells get
 ///
-/// The default is kept as you type it: `vshelf default lts` stays lts. Shells that were switched
+/// The default is stored as you type it: `vshelf default lts` stays lts. Shells that were switched
 /// stay as they are; all others follow at once.
 #[derive(Debug, Args)]
 pub struct Default {

@@ -14,7 +14,7 @@ use crate::wording::paths::{quoted, shown};
 ///
 /// A launcher has the name of a runtime's program. Started in a project's folder it runs the version
 /// that the project requires, else the default. Put the folder on the PATH of programs that never run a
-/// shell's start-up file; connected shells need it not. Every start costs a few milliseconds.
+/// shell's start-up file; connected shells do not need it. Every start costs a few milliseconds.
 #[derive(Debug, Args)]
 pub struct Launchers {
     /// Remove the folder
@@ -42,7 +42,7 @@ impl RunCommand for Launchers {
             names.join(", ")
         ))?;
         ui.next(
-            "To have a program find them first",
+            "To put them first on PATH",
             &format!("PATH={}:$PATH", quoted(&folder)),
         );
         Ok(())

@@ -56,7 +56,7 @@ impl RunCommand for Mirror {
 
 fn read_platform(text: &str) -> Result<Platform, Failure> {
     text.parse().map_err(|_| {
-        Failure::new(Kind::Usage, format!("{text:?} is no platform"))
+        Failure::new(Kind::Usage, format!("{text:?} is not a platform"))
             .say("A platform is written like linux-x64-gnu, linux-arm64-musl or darwin-arm64.")
     })
 }

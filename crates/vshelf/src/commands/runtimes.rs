@@ -11,7 +11,7 @@ use crate::ui::Ui;
 /// List the runtimes that are known, or add one
 ///
 /// A runtime is known by a small TOML file, its definition. Some are built in; your own stand in
-/// the config folder and go before those.
+/// the config folder and take precedence.
 #[derive(Debug, Args)]
 pub struct Runtimes {
     /// Add or replace a runtime by the definition at this URL or path

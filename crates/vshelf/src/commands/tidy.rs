@@ -15,7 +15,7 @@ use crate::ui::Ui;
 ///
 /// Outdated is what a newer release of its line replaces, what is of an ended line or was withdrawn,
 /// and a pre-release whose final release is there; `vshelf config` shows the policy. What is the
-/// default, active in a shell, running, labelled, kept or wanted by a project seen on this machine
+/// default, active in a shell, running, labelled, kept by you or required by a project seen on this machine
 /// stays. The plan is shown first, and carried out when you say yes; `vshelf restore` undoes it.
 #[derive(Debug, Args)]
 pub struct Tidy {
@@ -31,7 +31,7 @@ pub struct Tidy {
     /// Leave these out this time; may be repeated
     #[arg(long, value_name = "SELECTOR")]
     except: Vec<String>,
-    /// Keep these whatever speaks against them; nothing is removed now
+    /// Never remove these, outdated or not; nothing is removed now
     #[arg(long, value_name = "SELECTOR")]
     keep: Vec<String>,
     /// With --keep: no longer keep them

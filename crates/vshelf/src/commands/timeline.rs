@@ -72,7 +72,7 @@ impl RunCommand for Timeline {
         if let Some(file) = &self.svg {
             let drawn = facts.chart(years, &lines).render_svg();
             atomic::write_file(file, drawn.as_bytes()).map_err(file_error(file, "written"))?;
-            return ui.result(format!("{} shows it.", shown(file)));
+            return ui.result(format!("The drawing is in {}.", shown(file)));
         }
         facts.show(ui, years, &lines)
     }
@@ -88,7 +88,7 @@ fn read_years(years: &str) -> Result<(Date, Date), Failure> {
     match (year(from), year(to)) {
         (Some(from), Some(to)) if from <= to => Ok((date(from, 1, 1), date(to + 1, 1, 1))),
         _ => Err(
-            Failure::new(Kind::Usage, format!("{years:?} is no value for --years"))
+            Failure::new(Kind::Usage, format!("{years:?} is not a value for --years"))
                 .say("Years are written like 2024-2029, or 2027."),
         ),
     }

@@ -7,7 +7,7 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
         &[
             (
                 "~/build/marram --link",
-                "a build of your own, found again when it is built anew",
+                "a build of your own, found again when you rebuild it",
             ),
             ("system", "the operating system's copy"),
         ],
@@ -150,7 +150,10 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
     (
         "path",
         &[
-            ("default", "a path that stays, for an editor's settings"),
+            (
+                "default",
+                "a path that does not change, for an editor's settings",
+            ),
             ("8 --env dotenv", "the variables of 8, for a .env file"),
         ],
     ),
@@ -168,7 +171,7 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
     (
         "renew",
         &[
-            ("--dry-run", "what would move, and what follows"),
+            ("--dry-run", "what would change, and what follows"),
             ("8 --yes", "line 8, without a question"),
         ],
     ),
@@ -217,7 +220,7 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
                 "--as-of 2027-01-01 --dry-run",
                 "what will be outdated by then",
             ),
-            ("--keep 6.2.11", "never let that one be cleared away"),
+            ("--keep 6.2.11", "never remove that one"),
         ],
     ),
     (

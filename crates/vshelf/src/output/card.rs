@@ -177,10 +177,10 @@ pub fn facts(
         facts.push(("checksum here", build.checksum.to_string()));
     }
     facts.push((
-        "shelf",
+        "on the shelf",
         match candidate.install {
-            Some(install) => format!("on it, as {}", install.key),
-            None => "not on it".to_owned(),
+            Some(install) => format!("yes, as {}", runtime.exact_selector(install)),
+            None => "no".to_owned(),
         },
     ));
     facts

@@ -65,8 +65,8 @@ impl Report {
         }
         if self.findings.is_empty() {
             let count = Count(self.installs, "install");
-            let text = format!("{count} looked at: all is well.");
-            ui.result(styled(Palette::GOOD, text))?;
+            let text = format!("{count} checked: all is well.");
+            ui.result(styled(Palette::STRONG, text))?;
         }
         Ok(())
     }
@@ -93,7 +93,7 @@ impl Finding {
                 selector,
             } => Finding::new(
                 format!("the default of {title}"),
-                format!("{selector} stands for nothing on the shelf"),
+                format!("{selector} matches nothing on the shelf"),
                 Some(format!("vshelf default {prefix}SELECTOR")),
             ),
             Found::Label {
@@ -103,7 +103,7 @@ impl Finding {
                 selector,
             } => Finding::new(
                 format!("the label {label} of {title}"),
-                format!("{selector} stands for nothing on the shelf"),
+                format!("{selector} matches nothing on the shelf"),
                 Some(format!("vshelf install {prefix}{selector}")),
             ),
             Found::Requirement(error) => Finding::new(
@@ -111,27 +111,27 @@ impl Finding {
                 in_words(error),
                 command("vshelf require SELECTOR"),
             ),
-            Found::Unmet { title, wanted } => Finding::new(
+            Found::Unmet { title, selector } => Finding::new(
                 "the project here",
-                format!("requires {title} {wanted}, which is not on the shelf"),
+                format!("requires {title} {selector}, which is not on the shelf"),
                 command("vshelf install"),
             ),
             Found::OtherFirst {
                 title,
                 program,
-                wanted,
+                due,
                 start_up_file,
             } => Finding::new(
                 title,
                 format!(
-                    "{} is first on PATH, and {wanted} should be; something behind the shelf's block in the start-up file puts it there",
+                    "{} is first on PATH, and {due} should be; something after the Vivid Shelf block in the start-up file puts it there",
                     shown(&program)
                 ),
                 start_up_file.map(|file| edit(&file)),
             ),
             Found::StrayFolder(path) => Finding::new(
                 shown(&path),
-                "has no record, so it is no install",
+                "has no record, so it is not an install",
                 Some(format!("rm -r {}", quoted(&path))),
             ),
             Found::OldCatalog {
@@ -183,23 +183,23 @@ impl Finding {
         match problem {
             ConnectionProblem::StartUpFile(file, state) => {
                 let problem = match state {
-                    Connection::Right | Connection::Absent => {
-                        "does not connect new shells to the shelf"
+                    Connection::Right | Connection::Absent => "does not connect new shells",
+                    Connection::Other => {
+                        "sources another file, or its Vivid Shelf block was changed by hand"
                     }
-                    Connection::Other => "sources another file, or its block was changed by hand",
-                    Connection::Doubled => "has the block of the shelf more than once",
-                    Connection::Unfinished => "has a block of the shelf without its end",
+                    Connection::Doubled => "has the Vivid Shelf block more than once",
+                    Connection::Unfinished => "has a Vivid Shelf block without its end",
                 };
                 Finding::new(shown(&file), problem, connect())
             }
             ConnectionProblem::Gone(file) => Finding::new(
                 shown(&file),
-                "is gone, and new shells know nothing of the shelf",
+                "is missing, so new shells are not connected",
                 connect(),
             ),
             ConnectionProblem::Outdated(file) => Finding::new(
                 shown(&file),
-                "is of another version of this program",
+                "was written by another version of vshelf",
                 connect(),
             ),
             ConnectionProblem::OpenedBefore(line) => Finding::new(
@@ -219,7 +219,10 @@ impl Finding {
         let about = finding.title;
         match finding.problem {
             InstallProblem::LinkGone(target) => {
-                let problem = format!("{} is gone, which it is a link to", shown(&target));
+                let problem = format!(
+                    "{} is missing, and the install is a link to it",
+                    shown(&target)
+                );
                 Finding::new(about, problem, Some(fix))
             }
             InstallProblem::Changed { differences, files } => {
@@ -231,7 +234,7 @@ impl Finding {
                 let more = changed.saturating_sub(MOST_NAMED);
                 let more = (more > 0).then(|| format!("and {more} more"));
                 let details = named.chain(more).collect();
-                let problem = format!("{changed} of {files} files are not as they were unpacked");
+                let problem = format!("{changed} of {files} files differ from what was unpacked");
                 Finding {
                     details,
                     ..Finding::new(about, problem, Some(fix))

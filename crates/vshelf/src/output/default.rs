@@ -42,7 +42,7 @@ pub fn show(ui: &Ui, runtimes: &[Runtime<'_>], as_json: bool) -> Outcome {
             }
             (Some(selector), Some(pick)) => {
                 ui.result(format!(
-                    "{title}: {pick} is the default, kept as {selector}."
+                    "{title}: {pick} is the default, set as {selector}."
                 ))?;
             }
             (Some(selector), None) => {
@@ -74,7 +74,7 @@ fn report(runtime: &Runtime<'_>) -> Report {
 pub fn say_set(ui: &Ui, set: &NewDefault) -> Outcome {
     let (named, kept) = (&set.pick, &set.selector);
     let as_typed = match named {
-        Pick::Install(key) if kept != key.as_str() => format!(", kept as {kept}"),
+        Pick::Install(key) if kept != key.as_str() => format!(", set as {kept}"),
         _ => String::new(),
     };
     let named = match named {
@@ -83,7 +83,7 @@ pub fn say_set(ui: &Ui, set: &NewDefault) -> Outcome {
     };
     ui.result(format!(
         "{} is the default of {} now{as_typed}.",
-        styled(Palette::GOOD, named),
+        styled(Palette::STRONG, named),
         set.title
     ))?;
     match &set.shell {

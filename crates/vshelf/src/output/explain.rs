@@ -81,21 +81,21 @@ pub fn show(ui: &Ui, runtime: &Runtime<'_>, request: &Request, scope: Scope) -> 
     }
     match explanation.outcome {
         Ok(Choice::Version(chosen)) => {
-            let version = styled(Palette::GOOD, format!("{title} {}", chosen.version));
+            let version = styled(Palette::STRONG, format!("{title} {}", chosen.version));
             let place = match (scope, chosen.install) {
                 (Scope::Published, None) => ", which is not on the shelf",
                 (Scope::Published, Some(_)) => ", which is on the shelf",
                 (Scope::Shelf, _) => "",
             };
             ui.result(format!(
-                "So it is {version} from {}{place}.",
+                "Result: {version} from {}{place}.",
                 chosen.publisher
             ))
         }
         Ok(Choice::System) => {
             let activity = Activity::of(runtime);
             let program = activity.need_system_copy(runtime)?;
-            ui.result(format!("So it is {}.", shown(program)))
+            ui.result(format!("Result: {}.", shown(program)))
         }
         Err(error) => Err(runtime.unresolved(error).into()),
     }
@@ -105,7 +105,7 @@ pub fn show(ui: &Ui, runtime: &Runtime<'_>, request: &Request, scope: Scope) -> 
 fn worded(step: &Step) -> String {
     match step {
         Step::Label { label, selector } => format!("Your label {label} stands for {selector}."),
-        Step::Default { selector } => format!("The default is kept as {selector}."),
+        Step::Default { selector } => format!("The default is set as {selector}."),
         Step::Channel { channel, selector } => {
             format!(
                 "The publisher's channel {} is {} now.",
@@ -138,7 +138,7 @@ fn worded(step: &Step) -> String {
                 Filter::Beginning(beginning) => format!("begin with {beginning}"),
                 Filter::Range(range) => format!("are in {range}"),
                 Filter::Line(line) => format!("are of line {line}"),
-                Filter::Final => "are no pre-releases".to_owned(),
+                Filter::Final => "are not pre-releases".to_owned(),
                 Filter::Supported => "are of a line that is supported and past preview".to_owned(),
                 Filter::Publisher(publisher) => format!("come from {publisher}"),
                 Filter::Platform(platform) => format!("are built for {platform}"),

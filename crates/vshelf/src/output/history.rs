@@ -68,14 +68,14 @@ pub fn why(entry: &HistoryEntry) -> Vec<String> {
     let day = entry.at.to_zoned(TimeZone::UTC).date();
     let reasons = entry.reasons.iter().map(|why| reason(why, day));
     let replaced = entry.replaced_by.iter();
-    let replaced = replaced.map(|version| format!("{version} took its place"));
+    let replaced = replaced.map(|version| format!("replaced by {version}"));
     reasons.chain(replaced).collect()
 }
 
 /// Shows the history as a table, newest first.
 pub fn show(ui: &Ui, history: &History<'_>) -> Outcome {
     if history.entries.is_empty() {
-        ui.result("Nothing was done to the shelf yet.")?;
+        ui.result("The history is empty: nothing was installed or removed yet.")?;
         ui.next("To see what can be installed", "vshelf catalog");
         return Ok(());
     }
@@ -83,7 +83,7 @@ pub fn show(ui: &Ui, history: &History<'_>) -> Outcome {
         Column::left("when"),
         Column::left("version"),
         Column::left("what"),
-        Column::yielding("why, and what went with it"),
+        Column::yielding("why, and its packages"),
     ];
     let mut table = Table::new(&columns, Palette::HEADING);
     for entry in &history.entries {

@@ -97,7 +97,7 @@ pub fn say_set(ui: &Ui, set: &NewLabel) -> Outcome {
     let instead = instead.map(|before| format!(", and no longer for {before}"));
     ui.result(format!(
         "{} stands for {selector} now{}.",
-        styled(Palette::GOOD, name),
+        styled(Palette::STRONG, name),
         instead.unwrap_or_default()
     ))?;
     match set.on_shelf {

@@ -29,11 +29,11 @@ fn show_one(ui: &Ui, mirrored: &MirroredRuntime) -> Outcome {
     for package in &mirrored.missing_companions {
         let title = &mirrored.title;
         ui.note(format!(
-            "{package}, which these builds come without, is not among the files: {title} has none where it is installed from them."
+            "{package}, which these builds come without, is not mirrored: {title} installed from here comes without it."
         ));
     }
     if mirrored.has_old_signature {
-        ui.note("The signature beside the catalog is of the catalog before; sign it again.");
+        ui.note("The signature beside the catalog belongs to the previous catalog; sign it again.");
     }
     ui.next(
         "To install from it, from a USB drive or by its URL",

@@ -26,9 +26,9 @@ pub struct InstallReport {
     key: Key,
     /// `remove`, `renew` or `keep`.
     verdict: Verdict,
-    /// What speaks against it.
+    /// Why it is outdated.
     reasons: Vec<Reason>,
-    /// What keeps it, whatever speaks against it.
+    /// What keeps it, outdated or not.
     kept_by: Vec<Protection>,
     /// The bytes of its files, as they were unpacked.
     size: u64,
@@ -77,7 +77,7 @@ pub fn show(ui: &Ui, plan: &TidyPlan<'_, '_>) -> Outcome {
         ui.page(&table(runtime, entries))?;
     }
     if plan.count(Verdict::Remove) > 0 {
-        ui.next("To clear away what goes", "vshelf tidy");
+        ui.next("To remove what is outdated", "vshelf tidy");
     }
     if plan.count(Verdict::Renew) > 0 {
         ui.next("To get the security releases", "vshelf renew");
@@ -108,9 +108,9 @@ pub fn table(runtime: &Runtime<'_>, plan: &[Assessment<'_>]) -> Table {
                 megabytes(entry.bytes).into(),
                 used.unwrap_or_default().into(),
                 match entry.verdict {
-                    Verdict::Remove => Cell::new("goes", Palette::WARNING),
-                    Verdict::Renew => Cell::new("renew", Palette::WARNING),
-                    Verdict::Keep => Cell::new("stays", Palette::GOOD),
+                    Verdict::Remove => Cell::new("remove", Palette::STRONG),
+                    Verdict::Renew => Cell::new("renew", Palette::STRONG),
+                    Verdict::Keep => Cell::new("keep", Palette::QUIET),
                 },
                 why(runtime, entry).into(),
             ],

@@ -88,9 +88,11 @@ fn say_requirements(ui: &Ui, plan: &[PlannedRenewal], moves: bool) {
         for file in &planned.exact_requirements {
             let (file, old, new) = (shown(file), &planned.from.version, &planned.to.version);
             ui.note(match moves {
-                true => format!("{file} says {new} then, and no longer {old}."),
+                true => format!("{file} will say {new} instead of {old}."),
                 false => {
-                    format!("{file} asks for {old}, which stays; --requirements moves it too.")
+                    format!(
+                        "{file} requires {old}, which stays for it; --requirements changes it too."
+                    )
                 }
             });
         }
@@ -132,7 +134,7 @@ fn show_plan(ui: &Ui, runtime: &Runtime<'_>, plan: &[PlannedRenewal]) -> Outcome
                 planned.line.clone().into(),
                 phase_cell(phase),
                 Cell::new(runtime.exact_selector(&planned.from), Palette::STRONG),
-                Cell::new(planned.to.version.to_string(), Palette::GOOD),
+                Cell::new(planned.to.version.to_string(), Palette::STRONG),
                 match planned.to.security {
                     true => Cell::new("security", Palette::WARNING),
                     false => "newer".into(),

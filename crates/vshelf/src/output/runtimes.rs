@@ -88,7 +88,7 @@ pub fn say_added(
     file: &Path,
 ) -> Outcome {
     ui.result(format!(
-        "{} is defined now, in {}",
+        "{} is now defined in {}",
         definition.title,
         file.display()
     ))?;

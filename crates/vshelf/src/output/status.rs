@@ -200,7 +200,7 @@ fn reason(claim: &Claim) -> String {
         Rule::Switch => "this shell was switched to it".to_owned(),
         Rule::Requirement => format!("{} requires {}", project_of(claim), claim.selector),
         Rule::Default if is_plain(claim) => "it is the default".to_owned(),
-        Rule::Default => format!("it is the default, kept as {}", claim.selector),
+        Rule::Default => format!("it is the default, set as {}", claim.selector),
         Rule::System => "the shelf has no default, and this copy is on PATH".to_owned(),
     }
 }
@@ -268,7 +268,7 @@ fn say_unmet(ui: &Ui, runtime: &Runtime<'_>, activity: &Activity) {
 fn what_answers(runtime: &Runtime<'_>, activity: &Activity) -> String {
     let program = &runtime.definition.program;
     match activity.copies.first() {
-        Some(copy) => format!("{} answers to {program}", shown(&copy.program)),
+        Some(copy) => format!("{program} runs {}", shown(&copy.program)),
         None => format!("no {program} is on PATH"),
     }
 }
@@ -280,7 +280,7 @@ fn say_how_to_fix(ui: &Ui, runtime: &Runtime<'_>, activity: &Activity) {
             ui.next("To use what the project requires in this shell", "vshelf switch");
         }
         Some(_) => ui.note(
-            "Something behind the shelf's block in your start-up file puts its own folder in front of PATH; move the block to the end.",
+            "Something after the Vivid Shelf block in your start-up file puts its own folder first on PATH; move the block to the end.",
         ),
         None => ui.next("This shell is not connected; to connect it", "vshelf connect"),
     }

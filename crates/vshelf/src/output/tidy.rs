@@ -76,8 +76,8 @@ pub fn show(ui: &Ui, plan: &TidyPlan<'_, '_>) -> Outcome {
         let all = Count(entries.len(), "install");
         let title = styled(Palette::STRONG, &runtime.definition.title);
         ui.result(match removed.count() {
-            0 => format!("{title}: none of {all} is to go"),
-            count => format!("{title}: {count} of {all} can go"),
+            0 => format!("{title}: nothing to remove of {all}"),
+            count => format!("{title}: {count} of {all} to remove"),
         })?;
         ui.table(&outdated::table(runtime, entries))?;
     }
@@ -116,8 +116,8 @@ pub fn say_kept(ui: &Ui, marked: &[(String, Vec<Key>)], keep: bool) -> Outcome {
     marked.iter().try_for_each(|(title, keys)| {
         let names = listed(keys, "and");
         ui.result(match keep {
-            true => format!("{title} {names}: no clean-up removes that."),
-            false => format!("{title} {names}: a clean-up may remove that again."),
+            true => format!("tidy keeps {title} {names}, outdated or not."),
+            false => format!("tidy may remove {title} {names} again, once outdated."),
         })
     })
 }

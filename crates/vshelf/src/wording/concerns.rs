@@ -64,7 +64,7 @@ pub fn say_catalog(ui: &Ui, status: &CatalogStatus) {
         None => {
             for (source, reason) in &status.passed_over {
                 ui.note(format!(
-                    "The source {source} is passed over: {reason}. {} serves.",
+                    "The source {source} was skipped: {reason}. Using {} instead.",
                     status.source
                 ));
             }

@@ -71,7 +71,7 @@ impl Failure {
                     Some(file) => file.display().to_string(),
                     None => "the built-in definition".to_owned(),
                 };
-                let failure = with(format!("{place} is no definition of a runtime: {problem}"));
+                let failure = with(format!("{place} is not a definition of a runtime: {problem}"));
                 let failure = match problem {
                     DefinitionProblem::Text(DefinitionError::Syntax(_), line) => {
                         with_line(failure, Some(line))
@@ -94,7 +94,7 @@ impl Failure {
             Error::Load(LoadError::Damaged(damaged)) => {
                 failure.run("To fetch it again", format!("rm {}", quoted(&damaged.path)))
             }
-            Error::CatalogChanged => failure.say("Give the same command again."),
+            Error::CatalogChanged => failure.say("Run the same command again."),
             Error::UnknownPublisher {
                 publisher, known, ..
             } => {
@@ -130,7 +130,7 @@ impl Failure {
                 now,
                 ..
             } => failure.because(format!("it was {before}, and is {now}")).run(
-                "To install what is offered now all the same",
+                "To install what is offered now anyway",
                 format!("vshelf install {selector}"),
             ),
             Error::DoesNotStart {
@@ -141,7 +141,7 @@ impl Failure {
                 let failure = starting::explain(failure, start);
                 match selector {
                     Some(selector) => failure.say(format!("{title} was not put on the shelf.")).run(
-                        "To put it there all the same",
+                        "To put it on the shelf anyway",
                         format!("vshelf install --keep-broken {selector}"),
                     ),
                     None => failure,
@@ -160,7 +160,7 @@ impl Failure {
                 match since_planned {
                     true => with(format!("{title} stays: it is kept now ({why})")),
                     false => with(format!("{title} stays: {why}"))
-                        .say("It can go when that process has ended."),
+                        .say("It can be removed when that process has ended."),
                 }
             }
             Error::CoversSeveral { selector, installs } => with(format!(
@@ -186,7 +186,7 @@ impl Failure {
                 with(format!("{title} is {used}, and was not removed"))
                     .run("To make another one the default", "vshelf default SELECTOR")
                     .run(
-                        "To remove it all the same",
+                        "To remove it anyway",
                         format!("vshelf remove {selector} --even-if-used"),
                     )
             }
@@ -230,10 +230,10 @@ impl Failure {
                 };
                 failure.run("To see what is", format!("vshelf catalog {runtime}@"))
             }
-            Error::AdoptName { text } => with(format!("--as is {text:?}, which is no version"))
+            Error::AdoptName { text } => with(format!("--as is {text:?}, which is not a version"))
                 .say("A version is written like 8.3.1."),
             Error::LinkToFile { path } => {
-                with(format!("{} is no folder, and --link needs one", shown(path)))
+                with(format!("{} is not a folder, and --link needs one", shown(path)))
                     .say("Without --link an archive is unpacked.")
             }
             Error::NoRuntimeIn { path, programs } => {
@@ -264,10 +264,10 @@ impl Failure {
                 .say("To adopt this one beside it, add --as with another version or publisher."),
             Error::Mirror(MirrorError::File { source, .. }) => about_io(failure, source),
             Error::Mirror(MirrorError::Other { .. }) => {
-                failure.say("Choose another folder, or move it away to begin anew.")
+                failure.say("Choose another folder, or move this one away and start over.")
             }
             Error::OtherArchiveLayout { selectors, .. } => failure.run(
-                "To begin another tree",
+                "To write to another folder",
                 format!("vshelf mirror {} --to OTHER_FOLDER", selectors.join(" ")),
             ),
             Error::UnknownLabel { near, .. } => {
@@ -291,7 +291,7 @@ impl Failure {
                 error.line,
                 error.problem
             ))
-            .run("To write it anew", "vshelf require SELECTOR"),
+            .run("To write it again", "vshelf require SELECTOR"),
             Error::NoRequirement { files } => {
                 with("no selector is given, and no project here requires a version".to_owned())
                     .say(format!(
@@ -316,7 +316,7 @@ impl Failure {
             ))
             .run("To edit it", edit(file)),
             Error::PersonalSelector { selector } => with(format!(
-                "{selector} depends on who asks, and cannot be required"
+                "{selector} means something else in every shell, and cannot be required"
             ))
             .say("Require a version, a range, a word such as lts, or a code name."),
             Error::NotConnected { source_line } => {
@@ -421,7 +421,7 @@ fn of_shelf(failure: Failure, error: &ShelfError) -> Failure {
         | ShelfError::Layout(LayoutError::File { source, .. }) => about_io(failure, source),
         ShelfError::State(StateError::Damaged { path, .. }) => failure
             .say("It holds the default and the labels; the installs are not touched by moving it away.")
-            .run("To begin it anew", format!("mv {0} {0}.damaged", quoted(path))),
+            .run("To set it aside and start over", format!("mv {0} {0}.damaged", quoted(path))),
         ShelfError::State(StateError::Newer { .. }) | ShelfError::Layout(LayoutError::Newer { .. }) => {
             failure.say("Use the newer vshelf that wrote it.")
         }
@@ -435,14 +435,14 @@ fn of_shelf(failure: Failure, error: &ShelfError) -> Failure {
 fn of_transport(failure: Failure, error: &TransportError) -> Failure {
     match error {
         TransportError::Offline(_) => failure.say("Leave --offline out to ask for it."),
-        TransportError::Status { status: 404, .. } => failure
-            .say("It may have moved; the source's address stands in the runtime's definition."),
+        TransportError::Status { status: 404, .. } => {
+            failure.say("It may have moved; the source's address is in the runtime's definition.")
+        }
         TransportError::Status {
             status: 401 | 403, ..
-        } => failure
-            .say("The server has it, and does not give it to everybody; ask whoever runs it."),
+        } => failure.say("The server does not allow access to it; ask whoever runs it."),
         TransportError::Unreachable { .. } | TransportError::BrokenOff { .. } => failure
-            .say("Check the connection and the proxy settings, then give the same command again."),
+            .say("Check the connection and the proxy settings, then run the same command again."),
         TransportError::Status { .. } => failure.say("The server has a problem; try again later."),
         _ => failure,
     }

@@ -43,7 +43,7 @@ fn tell(ui: &Ui, event: Event<'_>) -> Outcome {
             request,
         } => ui.note(format!("{} requires {title} {request}.", shown(file))),
         Event::Waiting { key, holder } => ui.note_above_bars(&format!(
-            "Another command ({holder}) is at work on {key}; waiting for it."
+            "Another command ({holder}) is working on {key}; waiting for it."
         )),
         Event::TransfersBegin {
             count,
@@ -52,7 +52,7 @@ fn tell(ui: &Ui, event: Event<'_>) -> Outcome {
         Event::Transfer { id, title, state } => ui.move_bar(id, title, state),
         Event::TransfersEnd => ui.end_bars(),
         Event::NoCompanion { package, title } => ui.note_above_bars(&format!(
-            "No {package} says that it runs on {title}; it comes without."
+            "No release of {package} supports {title}; it is installed without."
         )),
         Event::SourceFailed {
             source,
@@ -60,8 +60,8 @@ fn tell(ui: &Ui, event: Event<'_>) -> Outcome {
             title,
             error,
         } => {
-            ui.warn(format!("{source} does not give {title}: {error}."));
-            ui.note(format!("Asking {next} instead."));
+            ui.warn(format!("{source} cannot provide {title}: {error}."));
+            ui.note(format!("Trying {next} instead."));
         }
         Event::Installed(result) => return installing::say_result(ui, result),
         Event::InstalledSeveral(results) => return installing::show_results(ui, results),

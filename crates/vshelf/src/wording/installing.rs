@@ -28,7 +28,7 @@ pub fn say_result(ui: &Ui, result: &InstallResult) -> Outcome {
     let record = &new.install.record.contents;
     ui.result(format!(
         "{} is on the shelf, published by {}.",
-        styled(Palette::GOOD, title),
+        styled(Palette::STRONG, title),
         record.publisher,
     ))?;
     ui.result(format!(
@@ -57,7 +57,7 @@ fn algorithm(install: &Install) -> &str {
 fn say_broken(ui: &Ui, install: &Install) {
     if let Some(reason) = &install.record.contents.broken {
         ui.warn(format!(
-            "It does not start here: {reason}. It was kept all the same."
+            "It does not start here: {reason}. It was kept anyway."
         ));
     }
 }
@@ -99,7 +99,7 @@ pub fn show_results(ui: &Ui, results: &[InstallResult]) -> Outcome {
     Ok(())
 }
 
-/// The default, with the selector that it is kept as where that is another text.
+/// The default, with the selector that it was set as where that is another text.
 fn default_in_words(default: &DefaultState) -> String {
     let selector = default.selector.clone().unwrap_or_default();
     match &default.pick {
@@ -204,7 +204,7 @@ pub fn say_several(ui: &Ui, conclusion: &SeveralConclusion) -> Outcome {
 
 /// Says what was adopted.
 pub fn say_adopted(ui: &Ui, title: &str, linked: bool, from: &Path) -> Outcome {
-    let title = styled(Palette::GOOD, title);
+    let title = styled(Palette::STRONG, title);
     let how = match linked {
         false => "copied from",
         true => "as a link to",
@@ -214,7 +214,7 @@ pub fn say_adopted(ui: &Ui, title: &str, linked: bool, from: &Path) -> Outcome {
 
 /// Says what was restored, and what belonged to it.
 pub fn say_restored(ui: &Ui, restored: &Restored) -> Outcome {
-    let title = styled(Palette::GOOD, &restored.title);
+    let title = styled(Palette::STRONG, &restored.title);
     ui.result(format!("{title} is restored, with the digest it had."))?;
     if restored.became_default {
         ui.result("It is the default now, because there was none.")?;

@@ -62,10 +62,10 @@ fn reassignment(reassigned: &Reassigned) -> String {
 pub fn say_renewal(ui: &Ui, step: &RenewalStep) -> Outcome {
     ui.result(match step {
         RenewalStep::Installed { title } => {
-            format!("{} is on the shelf.", styled(Palette::GOOD, title))
+            format!("{} is on the shelf.", styled(Palette::STRONG, title))
         }
         RenewalStep::Default { selector } => {
-            format!("It is the default now, kept as {selector}.")
+            format!("It is the default now, set as {selector}.")
         }
         RenewalStep::ThisShell => "This shell uses it now.".to_owned(),
         RenewalStep::Label { label } => format!("The label {label} stands for it now."),
@@ -112,16 +112,18 @@ pub fn show_carried(ui: &Ui, report: &CarryReport) -> Outcome {
     let mut table = Table::new(&columns, Palette::HEADING);
     for (package, outcome) in &report.packages {
         let (word, style, why) = match outcome {
-            CarryOutcome::Planned => ("would be installed", Palette::GOOD, String::new()),
-            CarryOutcome::Installed => ("installed", Palette::GOOD, String::new()),
+            CarryOutcome::Planned => ("would be installed", Palette::STRONG, String::new()),
+            CarryOutcome::Installed => ("installed", Palette::STRONG, String::new()),
             CarryOutcome::AlreadyThere { version } => {
                 let other = version.as_ref().filter(|_| *version != package.version);
                 let why = other.map(|other| format!("as {other}")).unwrap_or_default();
                 ("already there", Palette::QUIET, why)
             }
-            CarryOutcome::FromElsewhere { from } => {
-                ("left out", Palette::WARNING, format!("it came from {from}"))
-            }
+            CarryOutcome::FromElsewhere { from } => (
+                "left out",
+                Palette::WARNING,
+                format!("was installed from {from}"),
+            ),
             CarryOutcome::Failed { why } => ("failed", Palette::ERROR, why.clone()),
         };
         let name = Cell::new(printable(&package.spelled()), Palette::STRONG);

@@ -88,7 +88,7 @@ This shell is not connected; to connect it: vshelf connect
     );
     built(&scene, "forge/marram", "8.4.1");
     let ran = scene.does(&["run", "gull-point/9.9.0", "--", "marram", "--version"]);
-    assert_eq!(ran.stdout, "marram 8.4.1\n", "what is built anew is found");
+    assert_eq!(ran.stdout, "marram 8.4.1\n", "a rebuild is found");
     shows!(
         scene.vshelf(&["remove", "gull-point/9.9.0"]),
         str![[r#"
@@ -102,7 +102,7 @@ Marram gull-point/9.9.0 was removed; the folder that it was a link to stays.
     shows!(
         scene.vshelf(&["checkup"]),
         str![[r#"
-Marram adopted/8.4.1: ~/forge/marram is gone, which it is a link to
+Marram adopted/8.4.1: ~/forge/marram is missing, and the install is a link to it
   To fix it: vshelf remove --even-if-used adopted/8.4.1
 --- stderr
 Error: the checkup has 1 finding.
@@ -219,7 +219,7 @@ Error: Marram adopted/8.4.0 is already on the shelf.
             &["adopt", "good", "--as", "lts"],
             str![[r#"
 --- stderr
-Error: --as is "lts", which is no version.
+Error: --as is "lts", which is not a version.
   A version is written like 8.3.1.
 --- exit 2
 
@@ -229,7 +229,7 @@ Error: --as is "lts", which is no version.
             &["adopt", "--link", "good/bin/marram"],
             str![[r#"
 --- stderr
-Error: ~/good/bin/marram is no folder, and --link needs one.
+Error: ~/good/bin/marram is not a folder, and --link needs one.
   Without --link an archive is unpacked.
 --- exit 2
 
@@ -250,7 +250,7 @@ fn a_checkup_says_which_files_changed_and_how_to_mend_it() {
     shows!(
         scene.vshelf(&["checkup"]),
         str![[r#"
-2 installs looked at: all is well.
+2 installs checked: all is well.
 
 "#]]
     );
@@ -264,14 +264,14 @@ fn a_checkup_says_which_files_changed_and_how_to_mend_it() {
     shows!(
         scene.vshelf(&["checkup"]),
         str![[r#"
-Marram 8.3.1: 3 of 7 files are not as they were unpacked
+Marram 8.3.1: 3 of 7 files differ from what was unpacked
   bin/marram has other contents
   lib/marram/prelude.mar has other contents
   share/doc/marram/README is missing
   To fix it: vshelf install --again 8.3.1
 Marram 8.3.1: does not start: it ends with exit status: 3
   To fix it: vshelf install --again 8.3.1
-the label old of Marram: 6 stands for nothing on the shelf
+the label old of Marram: 6 matches nothing on the shelf
   To fix it: vshelf install 6
 --- stderr
 Error: the checkup has 3 findings.

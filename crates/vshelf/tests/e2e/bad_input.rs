@@ -12,7 +12,7 @@ fn words_that_are_not_understood() {
         scene.vshelf(&["instal", "8"]),
         str![[r#"
 --- stderr
-Error: "instal" is no command.
+Error: "instal" is not a command.
   You probably meant: vshelf install 8
 --- exit 2
 
@@ -22,7 +22,7 @@ Error: "instal" is no command.
         scene.vshelf(&["8", "install"]),
         str![[r#"
 --- stderr
-Error: "8" is no command.
+Error: "8" is not a command.
   You probably meant: vshelf install 8
 --- exit 2
 
@@ -32,7 +32,7 @@ Error: "8" is no command.
         scene.vshelf(&["zostera"]),
         str![[r#"
 --- stderr
-Error: "zostera" is no command.
+Error: "zostera" is not a command.
   To see the commands: vshelf --help
 --- exit 2
 
@@ -123,7 +123,7 @@ Error: 12 is not published.
             "eelgras",
             str![[r#"
 --- stderr
-Error: "eelgras" is no label, channel or code name.
+Error: "eelgras" is not a label, channel or code name.
   Did you mean Eelgrass?
   To see the lines, code names and channels: vshelf catalog
 --- exit 3
@@ -134,7 +134,7 @@ Error: "eelgras" is no label, channel or code name.
             "dunefeld/8",
             str![[r#"
 --- stderr
-Error: "dunefeld" is no publisher of marram.
+Error: "dunefeld" is not a publisher of marram.
   Did you mean dunefield?
   The publishers are saltmarsh and dunefield.
 --- exit 3
@@ -189,7 +189,7 @@ Error: 8.2.1 was withdrawn by saltmarsh: loses readings at midnight.
             "kelp@8",
             str![[r#"
 --- stderr
-Error: "kelp" is no runtime that is known here.
+Error: "kelp" is not a known runtime.
   To see the runtimes: vshelf runtimes
 --- exit 3
 
@@ -249,7 +249,7 @@ Error: this shell has not used another version before.
     );
     assert_eq!(
         scene.does(&["default"]).stdout,
-        "Marram: 8.3.1 is the default, kept as 8.\n"
+        "Marram: 8.3.1 is the default, set as 8.\n"
     );
 }
 
@@ -308,7 +308,7 @@ fn files_that_cannot_be_read() {
 --- stderr
 Error: [HOME]/.local/share/vivid-shelf/records/marram/state.json is damaged: expected value at line 1 column 1.
   It holds the default and the labels; the installs are not touched by moving it away.
-  To begin it anew: mv ~/.local/share/vivid-shelf/records/marram/state.json ~/.local/share/vivid-shelf/records/marram/state.json.damaged
+  To set it aside and start over: mv ~/.local/share/vivid-shelf/records/marram/state.json ~/.local/share/vivid-shelf/records/marram/state.json.damaged
 --- exit 6
 
 "#]]
@@ -339,7 +339,7 @@ version    size  used   marks
         scene.vshelf(&["list"]),
         str![[r#"
 --- stderr
-Error: [HOME]/.config/vivid-shelf/runtimes/marram.toml is no definition of a runtime: missing field `title`.
+Error: [HOME]/.config/vivid-shelf/runtimes/marram.toml is not a definition of a runtime: missing field `title`.
   Line 1: name = "marram"
   To edit it: ${EDITOR:-vi} ~/.config/vivid-shelf/runtimes/marram.toml
 --- exit 6

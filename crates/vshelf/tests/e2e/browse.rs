@@ -80,7 +80,7 @@ fn the_filter_finds_what_is_meant() {
     without_filter(&mut terminal);
     let screen = terminal.views("9.2", "Filter: 9.2");
     assert!(screen.contains("Marram 9.2.0"), "{screen}");
-    terminal.views("xyz", "Nothing is like that.");
+    terminal.views("xyz", "Nothing matches the filter.");
     without_filter(&mut terminal);
     let screen = terminal.views("?", "any key back");
     assert!(screen.contains("switch this shell to it"), "{screen}");
@@ -96,7 +96,7 @@ fn a_download_is_seen_and_can_be_broken_off() {
     scene.server().misbehave(&[Fault::Slow(20_000)]);
     terminal.views("i", "Marram 9.2.0  ━");
     terminal.see("the size", |screen| screen.contains("of 0.2 MB"));
-    terminal.views("q", "Leave, and break it off?");
+    terminal.views("q", "Leave, and cancel it?");
     terminal.presses("y", "ready:0");
     assert_eq!(scene.on_shelf(), ["8.3.1"]);
     // It goes on where it was broken off.
@@ -149,9 +149,11 @@ fn the_terminal_is_left_as_it_was(#[case] keys: &str, #[case] signal: Option<&st
         terminal.signal(signal);
     }
     terminal.views(keys, "> ");
-    terminal.see("the shell", |screen| screen.trim_end().ends_with('>'));
-    assert!(!terminal.screen().alternate_screen());
-    assert!(!terminal.screen().hide_cursor());
+    terminal.reaches("the shell", |screen| {
+        screen.contents().trim_end().ends_with('>')
+            && !screen.alternate_screen()
+            && !screen.hide_cursor()
+    });
     terminal.types("stty -a > after");
     let read = |name: &str| fs::read_to_string(scene.path(name)).unwrap();
     assert_eq!(read("before"), read("after"));
@@ -221,6 +223,6 @@ fn without_a_terminal_it_says_what_else_there_is() {
     assert_eq!((ran.code, ran.stdout.as_str()), (2, ""), "{ran}");
     assert_eq!(
         ran.stderr,
-        "Error: browse draws on a terminal, and here is none.\n  To list what is published: vshelf catalog\n"
+        "Error: browse needs a terminal.\n  To list what is published: vshelf catalog\n"
     );
 }

@@ -37,35 +37,38 @@ fn checkup(scene: &Scene) -> Ran {
 #[test]
 fn a_sound_set_up_has_no_finding() {
     let ran = checkup(&sound());
-    assert_eq!(ran.stdout, "2 installs looked at: all is well.\n", "{ran}");
+    assert_eq!(ran.stdout, "2 installs checked: all is well.\n", "{ran}");
     assert_eq!(ran.code, 0);
 }
 
 #[rstest]
 #[case(
     "sed -i '/begins here/,/ends here/d' ~/.bashrc",
-    "~/.bashrc: does not connect new shells to the shelf"
+    "~/.bashrc: does not connect new shells"
 )]
 #[case(
     "cat ~/.bashrc ~/.bashrc > b; mv b ~/.bashrc",
-    "~/.bashrc: has the block of the shelf more than once"
+    "~/.bashrc: has the Vivid Shelf block more than once"
 )]
 #[case(
     "sed -i '/ends here/d' ~/.bashrc",
-    "~/.bashrc: has a block of the shelf without its end"
+    "~/.bashrc: has a Vivid Shelf block without its end"
 )]
 #[case(
     "sed -i 's/shelf.bash/shelf.old/g' ~/.bashrc",
     "~/.bashrc: sources another file"
 )]
-#[case("rm $DATA/connect/shelf.bash", "shelf.bash: is gone")]
+#[case(
+    "rm $DATA/connect/shelf.bash",
+    "shelf.bash: is missing, so new shells are not connected"
+)]
 #[case(
     "echo '# old' >> $DATA/connect/shelf.bash",
-    "shelf.bash: is of another version of this program"
+    "shelf.bash: was written by another version of vshelf"
 )]
 #[case(
     "echo kelp > $DATA/shelf/marram/8.3.1/lib/marram/prelude.mar",
-    "Marram 8.3.1: 1 of 7 files are not as they were unpacked"
+    "Marram 8.3.1: 1 of 7 files differ from what was unpacked"
 )]
 #[case(
     "rm $DATA/shelf/marram/8.3.1/lib/marram/prelude.mar",
@@ -81,7 +84,7 @@ fn a_sound_set_up_has_no_finding() {
 )]
 #[case(
     "rm -r $DATA/shelf/marram/8.3.1",
-    "the default of Marram: 8.3.1 stands for nothing on the shelf"
+    "the default of Marram: 8.3.1 matches nothing on the shelf"
 )]
 fn what_is_broken_is_found_and_mended_as_told(#[case] breaking: &str, #[case] found: &str) {
     let scene = sound();
@@ -122,9 +125,9 @@ fn labels_links_and_strange_folders_are_found() {
     fs::create_dir(scene.data("shelf/marram/stranger")).unwrap();
     let ran = checkup(&scene);
     for found in [
-        "the label old of Marram: 6 stands for nothing on the shelf",
-        "Marram adopted/9.9.9: ~/built is gone, which it is a link to",
-        "shelf/marram/stranger: has no record, so it is no install",
+        "the label old of Marram: 6 matches nothing on the shelf",
+        "Marram adopted/9.9.9: ~/built is missing, and the install is a link to it",
+        "shelf/marram/stranger: has no record, so it is not an install",
     ] {
         assert!(ran.stdout.contains(found), "{found}\n{ran}");
     }
@@ -180,7 +183,7 @@ fn a_checkup_of_some_installs_looks_at_nothing_else() {
     let scene = Scene::new();
     scene.does(&["install", "8.3.1", "6"]);
     let ran = scene.does(&["checkup", "8"]);
-    assert_eq!(ran.stdout, "1 install looked at: all is well.\n");
+    assert_eq!(ran.stdout, "1 install checked: all is well.\n");
     let none = scene.vshelf(&["checkup", "9"]);
     assert_eq!(none.code, 3, "{none}");
 }
@@ -194,7 +197,7 @@ fn an_old_catalog_and_what_was_cut_off_are_found() {
     );
     scene.write(".local/share/vivid-shelf/staging/marram-9.9.9.0.lock", "");
     let ran = scene.run(offline(&scene).env("VSHELF_TODAY", "2031-01-20"));
-    let catalog = "the catalog of Marram: what is known is from 4 years ago
+    let catalog = "the catalog of Marram: what is known is from 4 years 1 month ago
   To fix it: vshelf catalog marram@ --refresh\n";
     assert!(ran.stdout.contains(catalog), "{ran}");
     let staging = "~/.local/share/vivid-shelf/staging: holds 0.1 MB of 1 unfinished command

@@ -162,7 +162,7 @@ fn setup_is_safe_to_repeat_and_leaves_no_trace() {
     let first = scene.does(&["connect"]).stdout;
     assert_eq!(
         first,
-        "New bash shells are connected, by ~/dotfiles/bashrc.\n"
+        "New bash shells are now connected, through ~/dotfiles/bashrc.\n"
     );
     let connected = fs::read_to_string(scene.path("dotfiles/bashrc")).unwrap();
     let second = scene.does(&["connect"]).stdout;
@@ -175,7 +175,7 @@ fn setup_is_safe_to_repeat_and_leaves_no_trace() {
     let renewed = scene.does(&["connect"]).stdout;
     assert_eq!(
         renewed,
-        "What bash shells source is renewed; ~/dotfiles/bashrc was right already.\n"
+        "The file that bash shells source was updated; ~/dotfiles/bashrc needed no change.\n"
     );
     scene.does(&["connect", "--remove"]);
     assert_eq!(
@@ -190,6 +190,6 @@ fn setup_is_safe_to_repeat_and_leaves_no_trace() {
     let nothing = scene.does(&["connect", "--remove"]).stdout;
     assert_eq!(
         nothing,
-        "~/dotfiles/bashrc holds nothing of ours; nothing was changed.\n"
+        "~/dotfiles/bashrc has no Vivid Shelf block; nothing was changed.\n"
     );
 }

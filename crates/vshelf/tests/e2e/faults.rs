@@ -97,7 +97,7 @@ fn a_missing_page_is_named() {
         str![[r#"
 --- stderr
 Error: [SERVER]/catalog.json answers with status 404.
-  It may have moved; the source's address stands in the runtime's definition.
+  It may have moved; the source's address is in the runtime's definition.
 --- exit 4
 
 "#]]
@@ -126,7 +126,7 @@ fn a_server_that_is_gone_is_named_and_an_old_catalog_serves() {
 --- stderr
 Error: http://127.0.0.1:9/catalog.json does not answer.
   Because: io: Connection refused (os error 111).
-  Check the connection and the proxy settings, then give the same command again.
+  Check the connection and the proxy settings, then run the same command again.
 --- exit 4
 
 "#]]
@@ -145,7 +145,7 @@ Error: Marram dunefield/9.1.1 does not start.
   Because: it needs the library libkelp.so.2, which is not on this system.
   Install the package that brings libkelp.so.2.
   Marram dunefield/9.1.1 was not put on the shelf.
-  To put it there all the same: vshelf install --keep-broken marram@dunefield/9.1.1
+  To put it on the shelf anyway: vshelf install --keep-broken marram@dunefield/9.1.1
 --- exit 5
 
 "#]]

@@ -13,15 +13,15 @@ fn the_catalog_has_a_row_a_line() {
     shows!(
         scene.vshelf(&["catalog"]),
         str![[r#"
-line  code name  phase        support ends               newest
-  10             preview      2031-04-30, in 4 years     10.0.0-rc.1
-   9             current      2027-06-30, in 7 months    9.2.0
-   8  Eelgrass   lts          2029-04-30, in 2 years     8.3.1
-   7             ended        2025-06-30, 17 months ago  7.2.2
-   6  Samphire   maintenance  2026-12-28, in 5 weeks     6.20.2
-   5             ended        2022-06-30, 4 years ago    5.2.1
-   4  Glasswort  ended        2024-04-30, 3 years ago    4.8.3
-   3             ended        2020-12-31, 6 years ago    3.2.4
+line  code name  phase        support ends                       newest
+  10             preview      2031-04-30, in 4 years 5 months    10.0.0-rc.1
+   9             current      2027-06-30, in 7 months            9.2.0
+   8  Eelgrass   lts          2029-04-30, in 2 years 5 months    8.3.1
+   7             ended        2025-06-30, 16 months ago          7.2.2
+   6  Samphire   maintenance  2026-12-28, in 5 weeks             6.20.2
+   5             ended        2022-06-30, 4 years 4 months ago   5.2.1
+   4  Glasswort  ended        2024-04-30, 2 years 6 months ago   4.8.3
+   3             ended        2020-12-31, 5 years 10 months ago  3.2.4
 --- stderr
 To see the releases of a line: vshelf catalog lts
 
@@ -75,10 +75,10 @@ fn an_exact_release_has_a_card() {
         scene.vshelf(&["catalog", "8.2.1"]),
         str![[r#"
 Marram 8.2.1
-  published      2026-03-09, 9 months ago
+  published      2026-03-09, 8 months ago
   publisher      Saltmarsh Foundation (saltmarsh)
-  line           8 Eelgrass: lts, support ends on 2029-04-30, in 2 years
-  then           maintenance from 2027-10-19, in 11 months
+  line           8 Eelgrass: lts, support ends on 2029-04-30, in 2 years 5 months
+  then           maintenance from 2027-10-19, in 10 months
   withdrawn      loses readings at midnight
   brings         tussock 3.2.0
   notes          notes/8.2.1
@@ -87,7 +87,7 @@ Marram 8.2.1
   build          darwin-arm64, 0.2 MB
   build          darwin-x64, 0.2 MB
   checksum here  sha256:[DIGEST]
-  shelf          not on it
+  on the shelf   no
 
 "#]]
     );
@@ -140,11 +140,11 @@ This shell is not connected; to connect it: vshelf connect
         scene.vshelf(&["list"]),
         str![[r#"
 Marram: 4 installs, 1.4 MB
-version          phase        support ends               size  used   marks
-9.2.0            current      2027-06-30, in 7 months  0.4 MB  today  default
-8.3.1            lts          2029-04-30, in 2 years   0.4 MB  today
-dunefield/8.3.1  lts          2029-04-30, in 2 years   0.4 MB  today
-6.20.2           maintenance  2026-12-28, in 5 weeks   0.3 MB  today
+version          phase        support ends                       size  used   marks
+9.2.0            current      2027-06-30, in 7 months          0.4 MB  today  default
+8.3.1            lts          2029-04-30, in 2 years 5 months  0.4 MB  today
+dunefield/8.3.1  lts          2029-04-30, in 2 years 5 months  0.4 MB  today
+6.20.2           maintenance  2026-12-28, in 5 weeks           0.3 MB  today
 
 "#]]
     );
@@ -244,12 +244,12 @@ fn a_new_default_reaches_the_shells_that_follow_it_and_no_other() {
              marram --version"
         ),
         str![[r#"
-6.20.2 is the default of Marram now, kept as 6.
+6.20.2 is the default of Marram now, set as 6.
 marram 6.20.2
 This shell uses Marram 8.3.1 now, and no longer Marram 6.20.2.
-8.3.1 is the default of Marram now, kept as lts.
-Marram: 8.3.1 is the default, kept as lts.
-6.20.2 is the default of Marram now, kept as 6.
+8.3.1 is the default of Marram now, set as lts.
+Marram: 8.3.1 is the default, set as lts.
+6.20.2 is the default of Marram now, set as 6.
 marram 8.3.1
 --- stderr
 New shells still get the default, 6.
@@ -279,10 +279,10 @@ fn the_systems_own_copy_can_be_used_and_be_the_default() {
     shows!(
         scene.bash(script),
         str![[r#"
-Marram 8.3.1 is active here: it is the default, kept as 8.
+Marram 8.3.1 is active here: it is the default, set as 8.
   program    ~/.local/share/vivid-shelf/default/marram/bin/marram
-  line       8 Eelgrass: lts, support ends on 2029-04-30, in 2 years
-  then       maintenance from 2027-10-19, in 11 months
+  line       8 Eelgrass: lts, support ends on 2029-04-30, in 2 years 5 months
+  then       maintenance from 2027-10-19, in 10 months
   publisher  saltmarsh
   overrode   the system's own copy
   behind it  ~/system/marram
@@ -358,7 +358,7 @@ fn removing_frees_the_shelf_and_refuses_what_is_in_use() {
 --- stderr
 Error: Marram 8.3.1 is the default, and was not removed.
   To make another one the default: vshelf default SELECTOR
-  To remove it all the same: vshelf remove 8 --even-if-used
+  To remove it anyway: vshelf remove 8 --even-if-used
 --- exit 7
 
 "#]]
@@ -475,8 +475,8 @@ fn a_catalog_serves_offline_and_says_its_age() {
 Marram 10.0.0-rc.1
   published      2026-11-17, 6 days ago
   publisher      Saltmarsh Foundation (saltmarsh)
-  line           10: preview, support ends on 2031-04-30, in 4 years
-  then           current from 2027-04-13, in 5 months
+  line           10: preview, support ends on 2031-04-30, in 4 years 5 months
+  then           current from 2027-04-13, in 4 months
   brings         tussock 5.0.0
   notes          notes/10.0.0-rc.1
   build          linux-x64, 0.2 MB
@@ -484,7 +484,7 @@ Marram 10.0.0-rc.1
   build          darwin-arm64, 0.2 MB
   build          darwin-x64, 0.2 MB
   checksum here  sha256:[DIGEST]
-  shelf          not on it
+  on the shelf   no
 --- stderr
 The catalog of Marram was last confirmed today.
 To install it: vshelf install 10.0.0-rc.1
@@ -523,7 +523,7 @@ Your definition of marram is gone; its installs stay on the shelf.
     shows!(
         scene.vshelf(&["runtimes", "--add", &definition]),
         str![[r#"
-Marram is defined now, in [HOME]/.config/vivid-shelf/runtimes/marram.toml
+Marram is now defined in [HOME]/.config/vivid-shelf/runtimes/marram.toml
 --- stderr
 Its releases come from [SERVER]/catalog.json
 To see its releases: vshelf catalog marram@
@@ -545,7 +545,7 @@ node     Node.js  built in         0  nodejs, npm
         scene.vshelf(&["runtimes", "--add", "/dev/null"]),
         str![[r#"
 --- stderr
-Error: /dev/null is no definition of a runtime: TOML parse error at line 1, column 1/n  |/n1 | /n  | ^/nmissing field `name`/n.
+Error: /dev/null is not a definition of a runtime: TOML parse error at line 1, column 1/n  |/n1 | /n  | ^/nmissing field `name`/n.
 --- exit 4
 
 "#]]

@@ -30,7 +30,7 @@ fn what_the_pin_says_becomes_the_default_without_a_question() {
     assert_eq!(ran.code, 0, "{ran}");
     assert_eq!(
         scene.does(&["default"]).stdout,
-        "Marram: 6.20.2 is the default, kept as 6.\n"
+        "Marram: 6.20.2 is the default, set as 6.\n"
     );
     // Where nothing is wanted, or another thing is named, it is no wish of the project.
     let nothing = scene.vshelf(&["install", "--required"]);

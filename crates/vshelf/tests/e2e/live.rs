@@ -144,7 +144,7 @@ fn packages_of_node_come_along_when_its_line_is_renewed() {
 package          result
 is-number@7.0.0  installed
 semver@7.3.8     installed
-It is the default now, kept as 14.21.3.
+It is the default now, set as 14.21.3.
 Node.js 14.21.2 was removed; ";
     assert!(ran.stdout.contains(carried), "{ran}");
     let semver = vshelf(&["run", "node@14", "--", "semver", "--range", "^1.2", "1.2.9"]);

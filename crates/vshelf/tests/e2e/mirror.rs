@@ -165,7 +165,7 @@ fn bad_input_names_the_value_and_the_way_out() {
     fails(
         unknown,
         2,
-        &["\"sun sparc\" is no platform", "linux-x64-gnu"],
+        &["\"sun sparc\" is not a platform", "linux-x64-gnu"],
     );
     let unbuilt = mirror(&["lts", "--to", "site", "--platform", "plan9-x64"]);
     fails(
@@ -193,7 +193,7 @@ fn bad_input_names_the_value_and_the_way_out() {
         other,
         7,
         &[
-            "is no catalog that can be gone on with",
+            "is not a catalog that can be extended",
             "Choose another folder",
         ],
     );

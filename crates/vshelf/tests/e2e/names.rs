@@ -32,7 +32,7 @@ Marram board, on 2026-11-23
  5  10 of them come from saltmarsh.
  6  9 of them were not withdrawn.
  7  8.3.1 is the newest; the next is 8.3.0.
-So it is Marram 8.3.1 from saltmarsh, which is not on the shelf.
+Result: Marram 8.3.1 from saltmarsh, which is not on the shelf.
 
 "#]]
     );
@@ -46,7 +46,7 @@ Marram >=6 <8 || 8.2.1, on 2026-11-23
  4  28 of them are built for linux-x64-gnu.
  5  26 of them were not withdrawn. 8.2.1 is newer, and is not among them.
  6  7.2.2 is the newest; the next is 7.2.1.
-So it is Marram 7.2.2 from saltmarsh, which is not on the shelf.
+Result: Marram 7.2.2 from saltmarsh, which is not on the shelf.
 
 "#]]
     );
@@ -59,7 +59,7 @@ Marram next, on 2026-11-23
  3  5 of them begin with 10.
  4  All of them are pre-releases, so those count.
  5  10.0.0-rc.1 is the newest; the next is 10.0.0-beta.2.
-So it is Marram 10.0.0-rc.1 from saltmarsh, which is not on the shelf.
+Result: Marram 10.0.0-rc.1 from saltmarsh, which is not on the shelf.
 
 "#]]
     );
@@ -73,7 +73,7 @@ Marram lts, on 2025-10-20
  4  22 of them come from saltmarsh.
  5  21 of them were not withdrawn.
  6  6.20.2 is the newest; the next is 6.20.1.
-So it is Marram 6.20.2 from saltmarsh, which is not on the shelf.
+Result: Marram 6.20.2 from saltmarsh, which is not on the shelf.
 
 "#]]
     );
@@ -147,9 +147,9 @@ board stands for 6.20.2, which is on the shelf.
         scene.vshelf(&["list", "--quiet"]),
         str![[r#"
 Marram: 2 installs, 0.7 MB
-version  phase        support ends              size  used   marks
-8.3.1    lts          2029-04-30, in 2 years  0.4 MB  today  lab
-6.20.2   maintenance  2026-12-28, in 5 weeks  0.3 MB  today  default, board
+version  phase        support ends                       size  used   marks
+8.3.1    lts          2029-04-30, in 2 years 5 months  0.4 MB  today  lab
+6.20.2   maintenance  2026-12-28, in 5 weeks           0.3 MB  today  default, board
 
 "#]]
     );
@@ -275,7 +275,7 @@ Error: 12 is not published.
             "board",
             str![[r#"
 --- stderr
-Error: "board" is no label, channel or code name.
+Error: "board" is not a label, channel or code name.
   To see the lines, code names and channels: vshelf catalog
 --- exit 3
 
@@ -327,9 +327,9 @@ The project here requires Marram samphire (~/tide-board/.marram-version, line 1)
         within(&scene, "tide-board/src", &["list", "--quiet"]),
         str![[r#"
 Marram: 2 installs, 0.7 MB
-version  phase        support ends              size  used   marks
-8.3.1    lts          2029-04-30, in 2 years  0.4 MB  today  default
-6.20.2   maintenance  2026-12-28, in 5 weeks  0.3 MB  today  required by tide-board
+version  phase        support ends                       size  used   marks
+8.3.1    lts          2029-04-30, in 2 years 5 months  0.4 MB  today  default
+6.20.2   maintenance  2026-12-28, in 5 weeks           0.3 MB  today  required by tide-board
 
 "#]]
     );
@@ -357,9 +357,9 @@ Error: ~/tide-board/.marram-version, line 1, says what is required here, and is 
     shows!(
         within(&scene, "tide-board", &["status"]),
         str![[r#"
-Marram 8.3.1 should be active here (it is the default, kept as 8), but no marram is on PATH.
-  line       8 Eelgrass: lts, support ends on 2029-04-30, in 2 years
-  then       maintenance from 2027-10-19, in 11 months
+Marram 8.3.1 should be active here (it is the default, set as 8), but no marram is on PATH.
+  line       8 Eelgrass: lts, support ends on 2029-04-30, in 2 years 5 months
+  then       maintenance from 2027-10-19, in 10 months
   publisher  saltmarsh
   shell      not connected
 --- stderr
@@ -383,7 +383,7 @@ The default stays 8.3.1 (8).
             "cd tide-board/src; vshelf status; vshelf switch; marram --version; vshelf status"
         ),
         str![[r#"
-Marram 9.2.0 should be active here (tide-board requires 9.2.0), but ~/.local/share/vivid-shelf/default/marram/bin/marram answers to marram.
+Marram 9.2.0 should be active here (tide-board requires 9.2.0), but marram runs ~/.local/share/vivid-shelf/default/marram/bin/marram.
   program    ~/.local/share/vivid-shelf/default/marram/bin/marram
   line       9: current, support ends on 2027-06-30, in 7 months
   publisher  saltmarsh
@@ -428,7 +428,7 @@ It is the default now: new connected shells use it.
 --- stderr
 ~/archive-tools/station.json requires Marram >=6 <8.
 Fetching Marram 7.2.2 (0.2 MB).
-Its line is no longer supported: it ended on 2025-06-30, 17 months ago.
+Its line is no longer supported: it ended on 2025-06-30, 16 months ago.
 This shell is not connected; to connect it: vshelf connect
 
 "#]]
@@ -456,7 +456,7 @@ fn a_wish_that_is_not_understood_is_named_with_its_line() {
             str![[r#"
 --- stderr
 Error: ~/project/.marram-version, line 2: the file says a second thing; it holds one selector.
-  To write it anew: vshelf require SELECTOR
+  To write it again: vshelf require SELECTOR
 --- exit 3
 
 "#]],
@@ -467,7 +467,7 @@ Error: ~/project/.marram-version, line 2: the file says a second thing; it holds
             str![[r#"
 --- stderr
 Error: ~/project/.marram-version, line 1: "8; touch pwned" is not a range.
-  To write it anew: vshelf require SELECTOR
+  To write it again: vshelf require SELECTOR
 --- exit 3
 
 "#]],
@@ -478,7 +478,7 @@ Error: ~/project/.marram-version, line 1: "8; touch pwned" is not a range.
             str![[r#"
 --- stderr
 Error: ~/project/.marram-version, line 1: ".." is not a name; names have letters, digits, '.', '_' and '-', and begin with a letter.
-  To write it anew: vshelf require SELECTOR
+  To write it again: vshelf require SELECTOR
 --- exit 3
 
 "#]],
@@ -488,8 +488,8 @@ Error: ~/project/.marram-version, line 1: ".." is not a name; names have letters
             "8\u{1b}[2J\n",
             str![[r#"
 --- stderr
-Error: ~/project/.marram-version, line 1: there is a byte that is no text.
-  To write it anew: vshelf require SELECTOR
+Error: ~/project/.marram-version, line 1: it contains a byte that is not text.
+  To write it again: vshelf require SELECTOR
 --- exit 3
 
 "#]],
@@ -499,8 +499,8 @@ Error: ~/project/.marram-version, line 1: there is a byte that is no text.
             "previous\n",
             str![[r#"
 --- stderr
-Error: ~/project/.marram-version, line 1: previous depends on who asks, and cannot be required.
-  To write it anew: vshelf require SELECTOR
+Error: ~/project/.marram-version, line 1: previous means something else in every shell, and cannot be required.
+  To write it again: vshelf require SELECTOR
 --- exit 3
 
 "#]],
@@ -511,7 +511,7 @@ Error: ~/project/.marram-version, line 1: previous depends on who asks, and cann
             str![[r#"
 --- stderr
 Error: ~/project/station.json, line 1: engines.marram is not a text.
-  To write it anew: vshelf require SELECTOR
+  To write it again: vshelf require SELECTOR
 --- exit 3
 
 "#]],
@@ -522,7 +522,7 @@ Error: ~/project/station.json, line 1: engines.marram is not a text.
             str![[r#"
 --- stderr
 Error: ~/project/vivid-shelf.toml, line 1: the file is not understood: unclosed table, expected `]`.
-  To write it anew: vshelf require SELECTOR
+  To write it again: vshelf require SELECTOR
 --- exit 3
 
 "#]],
@@ -612,7 +612,7 @@ To see one release: vshelf catalog 10.0.0-rc.1
         scene.vshelf(&["catalog", "--publisher", "dunfield"]),
         str![[r#"
 --- stderr
-Error: "dunfield" is no publisher of marram.
+Error: "dunfield" is not a publisher of marram.
   Did you mean dunefield?
   The publishers are saltmarsh and dunefield.
 --- exit 3
@@ -631,7 +631,7 @@ No release passes all of these filters.
         scene.vshelf(&["catalog", "--since", "yesterday"]),
         str![[r#"
 --- stderr
-Error: "yesterday" is no value for --since <DATE>.
+Error: "yesterday" is not a value for --since <DATE>.
   Because: failed to parse four digit integer as year: invalid digit, expected 0-9 but got y.
   To see what there is: vshelf catalog --help
 --- exit 2
@@ -648,10 +648,10 @@ fn what_ends_and_what_lacks_a_security_release_is_said() {
         scene.vshelf(&["list"]),
         str![[r#"
 Marram: 3 installs, 0.8 MB
-version           phase        support ends               size  used   newer             marks
-8.2.0             lts          2029-04-30, in 2 years   0.4 MB  today  8.3.1, security   default
-dunefield/6.20.1  maintenance  2026-12-28, in 5 weeks   0.3 MB  today  6.20.2, security
-4.8.3             ended        2024-04-30, 3 years ago  0.2 MB  today
+version           phase        support ends                        size  used   newer             marks
+8.2.0             lts          2029-04-30, in 2 years 5 months   0.4 MB  today  8.3.1, security   default
+dunefield/6.20.1  maintenance  2026-12-28, in 5 weeks            0.3 MB  today  6.20.2, security
+4.8.3             ended        2024-04-30, 2 years 6 months ago  0.2 MB  today
 --- stderr
 The default, 8.2.0, lacks a security release: 8.3.1 is out.
 To get it: vshelf install 8.3.1 --default
@@ -662,12 +662,12 @@ To get it: vshelf install 8.3.1 --default
         scene.vshelf(&["--offline", "list", "--as-of", "2029-06-01"]),
         str![[r#"
 Marram: 3 installs, 0.8 MB
-version           phase  support ends               size  used         newer             marks
-8.2.0             ended  2029-04-30, 5 weeks ago  0.4 MB  3 years ago  8.3.1, security   default
-dunefield/6.20.1  ended  2026-12-28, 2 years ago  0.3 MB  3 years ago  6.20.2, security
-4.8.3             ended  2024-04-30, 5 years ago  0.2 MB  3 years ago
+version           phase  support ends                        size  used                  newer             marks
+8.2.0             ended  2029-04-30, 4 weeks ago           0.4 MB  2 years 6 months ago  8.3.1, security   default
+dunefield/6.20.1  ended  2026-12-28, 2 years 5 months ago  0.3 MB  2 years 6 months ago  6.20.2, security
+4.8.3             ended  2024-04-30, 5 years 1 month ago   0.2 MB  2 years 6 months ago
 --- stderr
-The default, 8.2.0, is of a line that is no longer supported: 8 ended on 2029-04-30, 5 weeks ago.
+The default, 8.2.0, is of a line that is no longer supported: 8 ended on 2029-04-30, 4 weeks ago.
 The default, 8.2.0, lacks a security release: 8.3.1 is out.
 To get it: vshelf install 8.3.1 --default
 
@@ -677,13 +677,13 @@ To get it: vshelf install 8.3.1 --default
     shows!(
         scene.bash("vshelf status"),
         str![[r#"
-Marram 4.8.3 is active here: it is the default, kept as 4.
+Marram 4.8.3 is active here: it is the default, set as 4.
   program    ~/.local/share/vivid-shelf/default/marram/bin/marram
-  line       4 Glasswort: ended, support ended on 2024-04-30, 3 years ago
+  line       4 Glasswort: ended, support ended on 2024-04-30, 2 years 6 months ago
   publisher  saltmarsh
   shell      bash, connected
 --- stderr
-The default, 4.8.3, is of a line that is no longer supported: 4 ended on 2024-04-30, 3 years ago.
+The default, 4.8.3, is of a line that is no longer supported: 4 ended on 2024-04-30, 2 years 6 months ago.
 On the shelf: 1 install of an ended line and 2 installs without a security release; to see them: vshelf list --outdated
 
 "#]]

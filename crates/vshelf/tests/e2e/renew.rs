@@ -52,7 +52,7 @@ line  phase        from    to      why       packages  what follows
 8     lts          8.3.0   8.3.1   security            default
 6     maintenance  6.20.1  6.20.2  security  2         label board
 Marram 8.3.1 is on the shelf.
-It is the default now, kept as 8.3.1.
+It is the default now, set as 8.3.1.
 Marram 8.3.0 was removed; 0.4 MB freed.
 Marram 6.20.2 is on the shelf.
 Marram 6.20.1 to 6.20.2: 2 packages
@@ -92,8 +92,7 @@ fn projects_keep_what_they_ask_for_unless_they_are_moved_too() {
     scene.write("tide-board/.marram-version", "6.20.1\n");
     scene.enter("tide-board");
     let ran = scene.does(&["renew", "6", "--yes"]);
-    let stays =
-        "~/tide-board/.marram-version asks for 6.20.1, which stays; --requirements moves it too.";
+    let stays = "~/tide-board/.marram-version requires 6.20.1, which stays for it; --requirements changes it too.";
     assert!(ran.stderr.contains(stays), "{ran}");
     assert!(
         ran.stdout
@@ -272,7 +271,7 @@ fn only_the_very_same_build_comes_back() {
     assert_eq!(ran.code, 5, "{ran}");
     assert!(
         ran.stderr
-            .contains("Marram 6.20.1 is offered with another digest than before"),
+            .contains("Marram 6.20.1 is now offered with a different digest"),
         "{ran}"
     );
     assert_eq!(scene.on_shelf(), ["8.3.0"]);
@@ -319,12 +318,12 @@ fn the_list_has_its_orders_and_status_reminds_once_a_day() {
         scene.does(&["list", "--outdated"]),
         str![[r#"
 Marram: 3 of 3 installs outdated
-version  phase          size  used   plan   why
-8.3.0    lts          0.4 MB  today  renew  8.3.1 fixes a security problem; default
-6.20.1   maintenance  0.3 MB  today  renew  6.20.2 fixes a security problem; label board
-4.8.3    ended        0.2 MB  today  goes   support ended on 2024-04-30, 3 years ago
+version  phase          size  used   plan    why
+8.3.0    lts          0.4 MB  today  renew   8.3.1 fixes a security problem; default
+6.20.1   maintenance  0.3 MB  today  renew   6.20.2 fixes a security problem; label board
+4.8.3    ended        0.2 MB  today  remove  support ended on 2024-04-30, 2 years 6 months ago
 --- stderr
-To clear away what goes: vshelf tidy
+To remove what is outdated: vshelf tidy
 To get the security releases: vshelf renew
 
 "#]]

@@ -88,14 +88,14 @@ fn a_release_list_tells_lines_marks_and_what_is_brought() {
         vshelf(&scene, &["catalog", "8.3.1"]),
         str![[r#"
 Marram 8.3.1
-  published      2026-10-14, 6 weeks ago
+  published      2026-10-14, 5 weeks ago
   publisher      saltmarsh
   line           8 Eelgrass: lts
   security       fixes a security problem
   brings         tussock 3.3.0
   build          any
   checksum here  listed in [SERVER]/dist/v8.3.1/SHASUMS256.txt
-  shelf          on it, as 8.3.1
+  on the shelf   yes, as 8.3.1
 
 "#]]
     );
@@ -164,7 +164,7 @@ This shell is not connected; to connect it: vshelf connect
     let ran = vshelf(&scene, &["install", "10.0.0-rc.1"]);
     assert_eq!(ran.code, 0, "{ran}");
     let left_out =
-        "No @saltmarsh/bittern says that it runs on Marram 10.0.0-rc.1; it comes without.";
+        "No release of @saltmarsh/bittern supports Marram 10.0.0-rc.1; it is installed without.";
     assert!(ran.stderr.contains(left_out), "{ran}");
     let whole = vshelf(&scene, &["checkup", "8", "6", "10"]);
     assert_eq!(whole.code, 0, "{whole}");
@@ -205,7 +205,7 @@ Marram 8.3.1 is on the shelf, published by saltmarsh.
 0.1 MB fetched in [TIME] s from wheels, verified by sha256; 0.1 MB on disk.
 It is the default now: new connected shells use it.
 --- stderr
-The source folder is passed over: http://127.0.0.1:9/folder/SHA256SUMS does not answer. wheels serves.
+The source folder was skipped: http://127.0.0.1:9/folder/SHA256SUMS does not answer. Using wheels instead.
 Fetching Marram 8.3.1 (0.1 MB).
 This shell is not connected; to connect it: vshelf connect
 
@@ -228,7 +228,7 @@ fn another_source_takes_over_when_an_archive_does_not_come() {
     let ran = vshelf(&scene, &["install", "8"]);
     assert_eq!(ran.code, 0, "{ran}");
     assert!(
-        ran.stderr.contains("folder does not give Marram 8.3.1"),
+        ran.stderr.contains("folder cannot provide Marram 8.3.1"),
         "{ran}"
     );
     assert!(

@@ -106,10 +106,15 @@ impl Terminal {
 
     /// Waits until the screen is as it should be, and gives it back.
     pub fn see(&mut self, what: &str, is_right: impl Fn(&str) -> bool) -> String {
+        self.reaches(what, |screen| is_right(&screen.contents()))
+    }
+
+    /// Waits until the terminal is in the state that is asked for, and gives its text back.
+    pub fn reaches(&mut self, what: &str, is_right: impl Fn(&vt100::Screen) -> bool) -> String {
         let deadline = Instant::now() + Duration::from_secs(30);
         loop {
             let screen = self.screen.screen().contents();
-            if is_right(&screen) {
+            if is_right(self.screen.screen()) {
                 return screen;
             }
             if let Err(error) = self.hear(deadline) {
@@ -235,7 +240,7 @@ fn the_whole_job_in_an_interactive_bash() {
     assert!(
         second
             .types("vshelf status")
-            .contains("it is the default, kept as 6")
+            .contains("it is the default, set as 6")
     );
 
     let removed = first.types("vshelf switch --follow; vshelf remove 8");

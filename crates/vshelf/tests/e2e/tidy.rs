@@ -49,15 +49,15 @@ fn the_plan_is_shown_carried_out_on_demand_and_undone() {
     shows!(
         scene.does(&["tidy"]),
         str![[r#"
-Marram: 4 of 7 installs can go
-version  phase          size  used   plan   why
-8.3.1    lts          0.4 MB  today  stays  default
-8.3.0    lts          0.4 MB  today  goes   superseded by 8.3.1
-6.20.2   maintenance  0.3 MB  today  stays
-6.20.1   maintenance  0.3 MB  today  goes   superseded by 6.20.2
-6.2.0    maintenance  0.3 MB  today  goes   superseded by 6.20.2
-4.8.3    ended        0.2 MB  today  stays  required by tide-board; though support ended on 2024-04-30, 3 years ago
-3.2.4    ended        0.2 MB  today  goes   support ended on 2020-12-31, 6 years ago
+Marram: 4 of 7 installs to remove
+version  phase          size  used   plan    why
+8.3.1    lts          0.4 MB  today  keep    default
+8.3.0    lts          0.4 MB  today  remove  superseded by 8.3.1
+6.20.2   maintenance  0.3 MB  today  keep
+6.20.1   maintenance  0.3 MB  today  remove  superseded by 6.20.2
+6.2.0    maintenance  0.3 MB  today  remove  superseded by 6.20.2
+4.8.3    ended        0.2 MB  today  keep    required by tide-board; though support ended on 2024-04-30, 2 years 6 months ago
+3.2.4    ended        0.2 MB  today  remove  support ended on 2020-12-31, 5 years 10 months ago
 Left behind: 1 unfinished command, 0.3 MB
 This frees 1.3 MB.
 --- stderr
@@ -69,15 +69,15 @@ To carry it out: vshelf tidy --yes
     shows!(
         scene.does(&["--quiet", "tidy", "--yes", "--except", "6.2.0"]),
         str![[r#"
-Marram: 3 of 7 installs can go
-version  phase          size  used   plan   why
-8.3.1    lts          0.4 MB  today  stays  default
-8.3.0    lts          0.4 MB  today  goes   superseded by 8.3.1
-6.20.2   maintenance  0.3 MB  today  stays
-6.20.1   maintenance  0.3 MB  today  goes   superseded by 6.20.2
-6.2.0    maintenance  0.3 MB  today  stays  left out; though superseded by 6.20.2
-4.8.3    ended        0.2 MB  today  stays  required by tide-board; though support ended on 2024-04-30, 3 years ago
-3.2.4    ended        0.2 MB  today  goes   support ended on 2020-12-31, 6 years ago
+Marram: 3 of 7 installs to remove
+version  phase          size  used   plan    why
+8.3.1    lts          0.4 MB  today  keep    default
+8.3.0    lts          0.4 MB  today  remove  superseded by 8.3.1
+6.20.2   maintenance  0.3 MB  today  keep
+6.20.1   maintenance  0.3 MB  today  remove  superseded by 6.20.2
+6.2.0    maintenance  0.3 MB  today  keep    left out; though superseded by 6.20.2
+4.8.3    ended        0.2 MB  today  keep    required by tide-board; though support ended on 2024-04-30, 2 years 6 months ago
+3.2.4    ended        0.2 MB  today  remove  support ended on 2020-12-31, 5 years 10 months ago
 Left behind: 1 unfinished command, 0.3 MB
 This frees 1.0 MB.
 Marram 8.3.0 was removed.
@@ -91,8 +91,8 @@ Marram 3.2.4 was removed.
     shows!(
         scene.does(&["--quiet", "history"]),
         str![[r#"
-when              version        what       why, and what went with it
-2026-11-23 12:00  Marram 3.2.4   tidied     support ended on 2020-12-31, 6 years ago; with kelp@2.0.0
+when              version        what       why, and its packages
+2026-11-23 12:00  Marram 3.2.4   tidied     support ended on 2020-12-31, 5 years 10 months ago; with kelp@2.0.0
 2026-11-23 12:00  Marram 6.20.1  tidied     superseded by 6.20.2
 2026-11-23 12:00  Marram 8.3.0   tidied     superseded by 8.3.1
 2026-11-23 12:00  Marram 3.2.4   installed
@@ -290,7 +290,7 @@ fn a_shell_that_is_really_switched_is_known_in_the_next() {
     assert_eq!(
         ran.stdout.split_whitespace().collect::<Vec<_>>().join(" "),
         "1 1 This shell follows the default of Marram again: Marram 8.3.1. \
-         8.3.0 lts 0.4 MB today goes superseded by 8.3.1",
+         8.3.0 lts 0.4 MB today remove superseded by 8.3.1",
         "{ran}"
     );
 }
@@ -303,7 +303,7 @@ fn what_runs_is_not_removed_and_one_failure_stops_no_other() {
         scene.vshelf(&["remove", "6.2.0"]),
         format!(
             "--- stderr\nError: Marram 6.2.0 stays: buoy runs ({}).\n  \
-             It can go when that process has ended.\n--- exit 7\n",
+             It can be removed when that process has ended.\n--- exit 7\n",
             running.0.id()
         )
     );
@@ -420,7 +420,7 @@ fn bad_input_names_the_value_and_changes_nothing() {
     refused(
         scene.vshelf(&["tidy", "--as-of", "tomorrow"]),
         2,
-        "\"tomorrow\" is no value for",
+        "\"tomorrow\" is not a value for",
     );
     refused(
         scene.vshelf(&["restore"]),

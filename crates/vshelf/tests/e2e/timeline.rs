@@ -28,11 +28,11 @@ line         phase        2024 2025  2026  2027  2028  2029  2030    on the shel
 6 Samphire   maintenance  ##########======|=                         6.20.2 (required by tide-board)
 4 Glasswort  ended        ==              |                          4.8.3
 .. preview   -- current   ## lts   == maintenance   | 2026-11-23
-Line 10 is current from 2027-04-13, in 5 months
+Line 10 is current from 2027-04-13, in 4 months
 Line 9 ends on 2027-06-30, in 7 months
-Line 8 is in maintenance from 2027-10-19, in 11 months: 1 install, default
+Line 8 is in maintenance from 2027-10-19, in 10 months: 1 install, default
 Line 6 ends on 2026-12-28, in 5 weeks: 1 install, required by tide-board
-Line 4 ended on 2024-04-30, 3 years ago: 1 install
+Line 4 ended on 2024-04-30, 2 years 6 months ago: 1 install
 
 "#]]
     );
@@ -67,12 +67,13 @@ Line 6 ended on 2026-12-28, 8 days ago: 1 install, required by tide-board
 fn programs_get_the_data_and_documents_a_drawing() {
     let scene = scene();
     let json = scene.does(&["timeline", "--json", "--lines", "6"]).stdout;
-    let lines: serde_json::Value = serde_json::from_str(&json).unwrap();
+    let report: serde_json::Value = serde_json::from_str(&json).unwrap();
+    let lines = &report["lines"];
     assert_eq!(lines[0]["spans"].as_array().unwrap().len(), 3);
     assert_eq!(lines[0]["spans"][2]["until"], "2026-12-29");
     assert_eq!(lines[0]["on_shelf"], serde_json::json!(["6.20.2"]));
     let said = scene.does(&["timeline", "--svg", "support.svg"]).stdout;
-    assert_eq!(said, "support.svg shows it.\n");
+    assert_eq!(said, "The drawing is in support.svg.\n");
     let svg = fs::read_to_string(scene.path("support.svg")).unwrap();
     for text in [
         "8.3.1 (default)",
@@ -92,7 +93,7 @@ fn bad_input_names_the_value() {
         (
             ["--years", "2029-2024"],
             2,
-            "Error: \"2029-2024\" is no value for --years.",
+            "Error: \"2029-2024\" is not a value for --years.",
         ),
     ] {
         let ran = scene.vshelf(&[&["timeline"], &arguments[..]].concat());
