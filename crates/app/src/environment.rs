@@ -2,6 +2,7 @@
 //! read is read when something needs it.
 
 use std::cell::OnceCell;
+use std::fmt;
 use std::path::{Path, PathBuf};
 
 use jiff::civil::Date;
@@ -37,6 +38,18 @@ pub struct Environment {
     command_id: OnceCell<String>,
     /// The working folder, where that is not the process's.
     here: Option<PathBuf>,
+    chooser: Option<RuntimeChooser>,
+    /// The runtime that was chosen where none was named.
+    chosen_runtime: OnceCell<String>,
+}
+
+/// Asks a person which of several runtimes is meant; nothing where nobody answers.
+pub struct RuntimeChooser(pub Box<dyn Fn(&[String]) -> Option<String>>);
+
+impl fmt::Debug for RuntimeChooser {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str("RuntimeChooser")
+    }
 }
 
 impl Environment {
@@ -57,6 +70,8 @@ impl Environment {
             settings: OnceCell::new(),
             command_id: OnceCell::new(),
             here: None,
+            chooser: None,
+            chosen_runtime: OnceCell::new(),
         }
     }
 
@@ -198,6 +213,29 @@ impl Environment {
         match <[String; 1]>::try_from(known) {
             Ok([only]) => Ok(only),
             Err(names) => Err(Error::SeveralRuntimes { names }),
+        }
+    }
+
+    /// The runtime that is meant where none is named; a person is asked where several could be.
+    pub fn choose_runtime(&self) -> Result<String, Error> {
+        if let Some(chosen) = self.chosen_runtime.get() {
+            return Ok(chosen.clone());
+        }
+        let meant = self.meant_runtime();
+        let (Err(Error::SeveralRuntimes { names }), Some(chooser)) = (&meant, &self.chooser) else {
+            return meant;
+        };
+        match (chooser.0)(names) {
+            Some(chosen) => Ok(self.chosen_runtime.get_or_init(|| chosen).clone()),
+            None => meant,
+        }
+    }
+
+    /// The same surroundings with somebody who can be asked which runtime is meant.
+    pub fn asking(self, chooser: RuntimeChooser) -> Environment {
+        Environment {
+            chooser: Some(chooser),
+            ..self
         }
     }
 

@@ -77,12 +77,18 @@ pub fn find_requirement(runtime: &Runtime<'_>) -> Result<Option<FoundRequirement
 
 /// What the project here requires, or an error where nothing does.
 pub fn need_requirement(runtime: &Runtime<'_>) -> Result<FoundRequirement, Error> {
-    find_requirement(runtime)?.ok_or_else(|| Error::NoRequirement {
-        files: kinds_of_files(runtime)
-            .into_iter()
-            .map(|file| file.file)
-            .collect(),
-    })
+    find_requirement(runtime)?.ok_or_else(|| no_requirement(std::slice::from_ref(runtime)))
+}
+
+/// That no file here says what the project requires of any of these runtimes.
+pub fn no_requirement(runtimes: &[Runtime<'_>]) -> Error {
+    let mut files: Vec<String> = Vec::new();
+    for kind in runtimes.iter().flat_map(kinds_of_files) {
+        if !files.contains(&kind.file) {
+            files.push(kind.file);
+        }
+    }
+    Error::NoRequirement { files }
 }
 
 /// Notes that a project's requirement file was seen on this machine: it keeps what it requires.

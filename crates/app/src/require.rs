@@ -10,6 +10,7 @@ use vshelf_files::atomic;
 
 use crate::activity::Activity;
 use crate::defaults::kept_as;
+use crate::definitions;
 use crate::environment::Environment;
 use crate::error::{Error, file_error};
 use crate::integrate::stamps;
@@ -51,20 +52,31 @@ pub enum ShellAfterRequire {
     DoesNotFollow,
 }
 
-/// What the project here requires of each runtime on the shelf.
+/// What the project here requires: of each runtime on the shelf, and of others where it requires one.
 pub fn show(environment: &Environment) -> Result<Vec<Required<'_>>, Error> {
-    let runtimes = Runtime::shown(environment, None)?.into_iter();
-    runtimes
-        .map(|runtime| {
-            let found = project::find_requirement(&runtime)?;
-            let request = found.as_ref().map(|found| &found.requirement.request);
-            Ok(Required {
-                met_by: request.and_then(|request| runtime.pick_meeting(request)),
-                found,
-                runtime,
-            })
+    let mut required = Vec::new();
+    for runtime in Runtime::shown(environment, None)? {
+        required.push(Required::of(runtime)?);
+    }
+    for name in definitions::names(&environment.folders()?.config)? {
+        if required.iter().all(|one| one.runtime.name() != name) {
+            let other = Required::of(Runtime::named(environment, Some(&name))?)?;
+            required.extend(other.found.is_some().then_some(other));
+        }
+    }
+    Ok(required)
+}
+
+impl<'c> Required<'c> {
+    fn of(runtime: Runtime<'c>) -> Result<Required<'c>, Error> {
+        let found = project::find_requirement(&runtime)?;
+        let request = found.as_ref().map(|found| &found.requirement.request);
+        Ok(Required {
+            met_by: request.and_then(|request| runtime.pick_meeting(request)),
+            found,
+            runtime,
         })
-        .collect()
+    }
 }
 
 /// Writes what the project here requires; with `exact` the release that it stands for now.

@@ -52,9 +52,14 @@ impl<'c> Runtime<'c> {
     pub fn named(environment: &'c Environment, name: Option<&str>) -> Result<Runtime<'c>, Error> {
         let name = match name {
             Some(name) => name.trim_end_matches('@').to_owned(),
-            None => environment.meant_runtime()?,
+            None => environment.choose_runtime()?,
         };
         Runtime::open(environment, environment.definition(&name)?)
+    }
+
+    /// The runtime that is meant where none is named; nobody is asked.
+    pub fn meant(environment: &'c Environment) -> Result<Runtime<'c>, Error> {
+        Runtime::named(environment, Some(&environment.meant_runtime()?))
     }
 
     /// The runtime that a request means.
@@ -75,7 +80,7 @@ impl<'c> Runtime<'c> {
         if !definitions::names(&environment.folders()?.config)?.contains(name) {
             return Ok(request);
         }
-        let is_taken = Runtime::named(environment, None).is_ok_and(|meant| {
+        let is_taken = Runtime::meant(environment).is_ok_and(|meant| {
             let outline = meant.outline();
             let labels = &meant.state.labels;
             labels.contains_key(name)
@@ -93,7 +98,7 @@ impl<'c> Runtime<'c> {
     }
 
     /// The runtime with this name; where none is named all on the shelf, or else the one that is
-    /// meant.
+    /// meant. None at all where the shelf is empty and several could be.
     pub fn shown(
         environment: &'c Environment,
         name: Option<&str>,
@@ -103,7 +108,11 @@ impl<'c> Runtime<'c> {
         }
         let on_shelf = Shelf::runtimes(environment.folders()?)?;
         if on_shelf.is_empty() {
-            return Ok(vec![Runtime::named(environment, None)?]);
+            return match Runtime::meant(environment) {
+                Ok(meant) => Ok(vec![meant]),
+                Err(Error::SeveralRuntimes { .. }) => Ok(Vec::new()),
+                Err(error) => Err(error),
+            };
         }
         on_shelf
             .iter()

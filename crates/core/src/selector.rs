@@ -172,9 +172,13 @@ impl FromStr for Request {
             None => (None, rest),
         };
         Ok(Request {
+            selector: match (&runtime, rest) {
+                // `deno@` is `deno@stable`, as the bare name is.
+                (Some(_), "") if publisher.is_none() => Selector::Stable,
+                _ => rest.parse()?,
+            },
             runtime,
             publisher,
-            selector: rest.parse()?,
         })
     }
 }

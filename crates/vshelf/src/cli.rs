@@ -10,7 +10,7 @@ use vshelf_app::{Environment, session};
 use crate::commands;
 use crate::commands::command::CommandEntry;
 use crate::failure::{Failure, Kind, Outcome};
-use crate::help::{examples, meant, overview};
+use crate::help::{examples, meant, named, overview};
 use crate::ui::{Colour, Ui};
 
 /// What goes with every command.
@@ -62,9 +62,11 @@ pub fn run(words: Vec<OsString>) -> ExitCode {
     });
     let ui = Ui::new(global.color, global.quiet);
     let environment = Environment::new(&Variables::of_process(), global.offline);
+    let environment = environment.asking(ui.runtime_chooser());
     let outcome = match matches.subcommand() {
         Some((name, matches)) => match entries.iter().find(|entry| entry.name == name) {
-            Some(entry) => (entry.run)(matches, &ui, &environment),
+            Some(entry) => (entry.run)(matches, &ui, &environment)
+                .map_err(|failure| named::with_each_runtime(failure, entry, matches, &words)),
             None => Err(Failure::new(
                 Kind::Usage,
                 format!("{name:?} is not a command"),

@@ -13,6 +13,8 @@ pub struct Failure {
     pub causes: Vec<String>,
     /// The ways out.
     pub hints: Vec<Hint>,
+    /// The runtimes one of which has to be named for the same words to be understood.
+    pub runtimes: Vec<String>,
 }
 
 /// A way out.
@@ -40,6 +42,7 @@ impl Failure {
             message: message.into(),
             causes: Vec::new(),
             hints: Vec::new(),
+            runtimes: Vec::new(),
         }
     }
 

@@ -8,11 +8,12 @@ use std::sync::{Arc, Mutex};
 
 use anstream::{AutoStream, ColorChoice};
 use anstyle::Style;
+use vshelf_app::environment::RuntimeChooser;
 use vshelf_app::events::TransferState;
 use vshelf_view::Palette;
 use vshelf_view::browse::TransferProgress;
 use vshelf_view::table::{Frame, Table};
-use vshelf_view::words::{megabytes, printable};
+use vshelf_view::words::{listed, megabytes, printable};
 
 use crate::failure::{Failure, Hint, Kind};
 use crate::progress::{Appearance, Bars};
@@ -214,6 +215,16 @@ impl Ui {
         Ok(matches!(answer.trim().to_lowercase().as_str(), "y" | "yes"))
     }
 
+    /// Asks on a terminal which of several runtimes is meant.
+    pub fn runtime_chooser(&self) -> RuntimeChooser {
+        let choice = self.choice;
+        let asks = self.can_ask();
+        RuntimeChooser(Box::new(move |names| match asks {
+            true => ask_for_one(choice, "Which runtime?", names).ok().flatten(),
+            false => None,
+        }))
+    }
+
     /// Writes a table that may be long: through the person's pager where it is longer than the
     /// terminal.
     pub fn page(&self, table: &Table) -> Result<(), Failure> {
@@ -272,6 +283,13 @@ impl Ui {
     pub fn table(&self, table: &Table) -> Result<(), Failure> {
         let text = table.render(self.frame());
         self.result(text.trim_end_matches('\n'))
+    }
+
+    /// Says that nothing is on the shelf, and what can be.
+    pub fn empty_shelf(&self) -> Result<(), Failure> {
+        self.result("The shelf is empty: nothing is installed yet.")?;
+        self.next("To see what can be installed", "vshelf runtimes");
+        Ok(())
     }
 
     /// Writes facts as a result: names in one column, what they are in the next.
@@ -412,4 +430,53 @@ fn locale_is_utf8() -> bool {
             let value = value.to_lowercase();
             value.contains("utf-8") || value.contains("utf8")
         })
+}
+
+/// Asks which one of these is meant, by its number or name; nothing where the answer is neither.
+fn ask_for_one(
+    choice: ColorChoice,
+    question: &str,
+    names: &[String],
+) -> io::Result<Option<String>> {
+    let numbered = names.iter().zip(1..);
+    let numbered: Vec<String> = numbered
+        .map(|(name, number)| format!("{number} {name}"))
+        .collect();
+    let mut err = AutoStream::new(io::stderr().lock(), choice);
+    write!(err, "{question} {}: ", listed(&numbered, "or"))?;
+    err.flush()?;
+    let mut answer = String::new();
+    io::stdin().read_line(&mut answer)?;
+    Ok(chosen(answer.trim(), names))
+}
+
+/// The one of these that an answer means: its number or its name.
+fn chosen(answer: &str, names: &[String]) -> Option<String> {
+    let numbered = answer
+        .parse()
+        .ok()
+        .and_then(|number: usize| names.get(number.checked_sub(1)?));
+    let named = || names.iter().find(|name| name.eq_ignore_ascii_case(answer));
+    numbered.or_else(named).cloned()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn one_of_several_is_chosen_by_number_or_name() {
+        let names = ["deno".to_owned(), "node".to_owned()];
+        for (answer, expected) in [
+            ("1", Some("deno")),
+            ("2", Some("node")),
+            ("Node", Some("node")),
+            ("0", None),
+            ("3", None),
+            ("", None),
+            ("n", None),
+        ] {
+            assert_eq!(chosen(answer, &names).as_deref(), expected, "{answer}");
+        }
+    }
 }

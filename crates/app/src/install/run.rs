@@ -162,7 +162,17 @@ pub fn required(environment: &Environment, listener: &dyn Listener) -> Result<Ve
         }
     }
     if requests.is_empty() {
-        project::need_requirement(&Runtime::named(environment, None)?)?;
+        let meant = match Runtime::meant(environment) {
+            Ok(meant) => vec![meant],
+            Err(Error::SeveralRuntimes { names }) => {
+                let known = names
+                    .iter()
+                    .map(|name| Runtime::named(environment, Some(name)));
+                known.collect::<Result<_, _>>()?
+            }
+            Err(error) => return Err(error),
+        };
+        return Err(project::no_requirement(&meant));
     }
     Ok(requests)
 }

@@ -36,8 +36,12 @@ pub fn carry_between(
     dry_run: bool,
     listener: &dyn Listener,
 ) -> Result<(CarryReport, Done), Error> {
+    let to = Request {
+        runtime: to.runtime.clone().or_else(|| from.runtime.clone()),
+        ..to.clone()
+    };
     let (runtime, from) = find_install(environment, from)?;
-    let (other, to) = find_install(environment, to)?;
+    let (other, to) = find_install(environment, &to)?;
     if runtime.name() != other.name() {
         return Err(Error::DifferentRuntimes {
             from: runtime.name().to_owned(),

@@ -3,12 +3,11 @@
 use clap::Args;
 use jiff::civil::Date;
 use vshelf_app::catalog::ReleaseFilter;
-use vshelf_app::{Environment, Runtime, definitions};
+use vshelf_app::{Environment, Runtime};
 use vshelf_core::resolve::Scope;
-use vshelf_core::selector::is_name;
 use vshelf_core::{Phase, Request, Selector};
 
-use super::command::{CommandArgs, RunCommand, request};
+use super::command::{CommandArgs, RunCommand, request, runtime_alone};
 use crate::failure::{Failure, Outcome};
 use crate::output::{card, catalog, json};
 use crate::ui::Ui;
@@ -131,17 +130,13 @@ fn read_phase(text: &str) -> Result<Phase, String> {
     phase.ok_or_else(|| "the phases are preview, current, lts, maintenance and ended".to_owned())
 }
 
-/// The runtime and the request that are meant: `marram@` and a runtime's bare name are no selectors.
+/// The runtime and the request that are meant: a runtime's name alone is no request.
 fn read_words(
     environment: &Environment,
     typed: &str,
 ) -> Result<(Option<String>, Option<Request>), Failure> {
-    if let Some(name) = typed.strip_suffix('@') {
-        return Ok((Some(name.to_owned()), None));
-    }
-    let names = definitions::names(&environment.folders()?.config)?;
-    if is_name(typed) && names.iter().any(|name| name == typed) {
-        return Ok((Some(typed.to_owned()), None));
+    if let Some(runtime) = runtime_alone(environment, typed)? {
+        return Ok((Some(runtime), None));
     }
     let request = request(typed)?;
     Ok((request.runtime.clone(), Some(request)))

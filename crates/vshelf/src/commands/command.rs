@@ -1,7 +1,7 @@
 //! What a command is to the command line.
 
 use clap::{ArgMatches, Args, Command, FromArgMatches};
-use vshelf_app::{Environment, Error, Runtime};
+use vshelf_app::{Environment, Error, Runtime, definitions};
 use vshelf_core::Request;
 
 use crate::failure::{Failure, Kind, Outcome};
@@ -64,6 +64,15 @@ pub fn request(selector: &str) -> Result<Request, Failure> {
 /// The request that a selector is; the name of a runtime alone means its stable release.
 pub fn release(environment: &Environment, selector: &str) -> Result<Request, Failure> {
     Ok(Runtime::read_name(environment, request(selector)?)?)
+}
+
+/// The runtime whose name is all that was typed, written `marram` or `marram@`.
+pub fn runtime_alone(environment: &Environment, typed: &str) -> Result<Option<String>, Failure> {
+    if let Some(name) = typed.strip_suffix('@') {
+        return Ok(Some(name.to_owned()));
+    }
+    let known = definitions::names(&environment.folders()?.config)?;
+    Ok(known.into_iter().find(|name| name == typed))
 }
 
 /// The requests that several selectors are.

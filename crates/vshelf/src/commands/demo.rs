@@ -83,7 +83,7 @@ fn serve(ui: &Ui, server: StandIn, faults: &[Fault]) -> Outcome {
         "export VSHELF_DATA=/tmp/vshelf-demo/data VSHELF_CACHE=/tmp/vshelf-demo/cache VSHELF_CONFIG=/tmp/vshelf-demo/config".to_owned(),
         format!("export VSHELF_TODAY={TODAY}"),
         format!("vshelf runtimes --add {address}/marram.toml"),
-        "vshelf catalog marram@".to_owned(),
+        "vshelf catalog marram".to_owned(),
     ] {
         ui.result(format!("  {}", styled(Palette::COMMAND, line)))?;
     }

@@ -3,7 +3,7 @@
 use clap::Args;
 use vshelf_app::{Environment, labels};
 
-use super::command::{CommandArgs, RunCommand, request};
+use super::command::{CommandArgs, RunCommand, release};
 use crate::failure::Outcome;
 use crate::output::{json, label};
 use crate::ui::Ui;
@@ -38,7 +38,7 @@ impl RunCommand for Label {
         match (&self.remove, &self.name, &self.selector) {
             (Some(name), ..) => label::say_removed(ui, &labels::remove(environment, name)?),
             (None, Some(name), Some(selector)) => {
-                let set = labels::set(environment, name, &request(selector)?)?;
+                let set = labels::set(environment, name, &release(environment, selector)?)?;
                 label::say_set(ui, &set)
             }
             (None, Some(name), None) => label::show_one(ui, &labels::find(environment, name)?),

@@ -5,8 +5,8 @@ use vshelf_app::Environment;
 use vshelf_app::switch::{self, RunTarget};
 use vshelf_core::Selector;
 
-use super::command::{CommandArgs, RunCommand, request};
-use crate::failure::Outcome;
+use super::command::{CommandArgs, RunCommand, request, runtime_alone};
+use crate::failure::{Failure, Outcome};
 use crate::output::json;
 use crate::output::path::{self, Form};
 use crate::ui::Ui;
@@ -17,7 +17,7 @@ use crate::ui::Ui;
 /// that stays the same whatever the default is.
 #[derive(Debug, Args)]
 pub struct Path {
-    /// A version on the shelf, such as 8, lts or default
+    /// A version on the shelf, such as 8, lts or default; a runtime's name alone is what is active of it
     #[arg(value_name = "SELECTOR")]
     selector: Option<String>,
     /// Print the path of the program instead
@@ -38,9 +38,11 @@ impl CommandArgs for Path {
 
 impl RunCommand for Path {
     fn run(self, ui: &Ui, environment: &Environment) -> Outcome {
-        let request = self.selector.as_deref().map(request).transpose()?;
-        let asks_default = (request.as_ref()).is_some_and(|r| r.selector == Selector::Default);
-        let target = request.map_or(RunTarget::Active(None), RunTarget::Selected);
+        let target = self.target(environment)?;
+        let asks_default = matches!(
+            &target,
+            RunTarget::Selected(request) if request.selector == Selector::Default
+        );
         let (runtime, pick) = switch::choose(environment, &target)?;
         if let Some(form) = self.env {
             return path::print_environment(ui, &runtime, &pick, form);
@@ -51,5 +53,18 @@ impl RunCommand for Path {
             (false, true) => ui.result(place.program()),
             (false, false) => ui.result(place.folder()),
         }
+    }
+}
+
+impl Path {
+    /// What is asked for; a runtime's name alone is what is active of it.
+    fn target(&self, environment: &Environment) -> Result<RunTarget, Failure> {
+        let Some(typed) = &self.selector else {
+            return Ok(RunTarget::Active(None));
+        };
+        Ok(match runtime_alone(environment, typed)? {
+            Some(runtime) => RunTarget::Active(Some(runtime)),
+            None => RunTarget::Selected(request(typed)?),
+        })
     }
 }

@@ -47,6 +47,9 @@ impl RunCommand for Renew {
         if self.json {
             return output::json::print_list(ui, &output::renew::reports(&plans));
         }
+        if plans.iter().all(|(runtime, _)| runtime.installs.is_empty()) {
+            return ui.empty_shelf();
+        }
         let lines = plans.iter().map(|(_, plan)| plan.len()).sum();
         if lines == 0 {
             return ui.result("Every line on the shelf has its newest release.");

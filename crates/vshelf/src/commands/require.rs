@@ -3,7 +3,7 @@
 use clap::Args;
 use vshelf_app::{Environment, require};
 
-use super::command::{CommandArgs, RunCommand, request};
+use super::command::{CommandArgs, RunCommand, release};
 use crate::failure::Outcome;
 use crate::output::{self, json};
 use crate::ui::Ui;
@@ -38,7 +38,8 @@ impl CommandArgs for Require {
 impl RunCommand for Require {
     fn run(self, ui: &Ui, environment: &Environment) -> Outcome {
         if let Some(selector) = &self.selector {
-            let written = require::write(environment, &request(selector)?, self.exact)?;
+            let written =
+                require::write(environment, &release(environment, selector)?, self.exact)?;
             return output::require::say_written(ui, &written);
         }
         if self.remove {

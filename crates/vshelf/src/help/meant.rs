@@ -175,7 +175,7 @@ fn filled(command: &str, rest: &[&str]) -> String {
 }
 
 /// Words as a shell is given them.
-fn joined<'w>(words: impl IntoIterator<Item = &'w str>) -> String {
+pub fn joined<'w>(words: impl IntoIterator<Item = &'w str>) -> String {
     let words = words.into_iter();
     let quoted = words.map(|word| quote::posix_where_needed(word, "@./-_:=+,"));
     quoted.collect::<Vec<_>>().join(" ")

@@ -2,4 +2,5 @@
 
 pub mod examples;
 pub mod meant;
+pub mod named;
 pub mod overview;

@@ -268,7 +268,7 @@ fn became(change: Change) -> &'static str {
 }
 
 fn refresh(runtime: &str) -> Option<String> {
-    Some(format!("vshelf catalog {runtime}@ --refresh"))
+    Some(format!("vshelf catalog {runtime} --refresh"))
 }
 
 fn in_words(error: Error) -> String {

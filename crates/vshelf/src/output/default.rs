@@ -34,6 +34,9 @@ pub fn show(ui: &Ui, runtimes: &[Runtime<'_>], as_json: bool) -> Outcome {
         let reports: Vec<Report> = runtimes.iter().map(report).collect();
         return json::print_list(ui, &reports);
     }
+    if runtimes.is_empty() {
+        return ui.empty_shelf();
+    }
     for runtime in runtimes {
         let title = &runtime.definition.title;
         match (&runtime.state.default, runtime.default_pick()) {

@@ -158,6 +158,9 @@ fn report(runtime: &Runtime<'_>, activity: &Activity) -> Report {
 
 /// Shows the lists.
 pub fn show(ui: &Ui, listed: &[Listed<'_>]) -> Outcome {
+    if listed.is_empty() {
+        return ui.empty_shelf();
+    }
     for (index, listed) in listed.iter().enumerate() {
         if index > 0 {
             ui.result("")?;

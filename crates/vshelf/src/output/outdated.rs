@@ -65,6 +65,9 @@ pub fn reports(plan: &TidyPlan<'_, '_>) -> Vec<InstallReport> {
 
 /// Shows what is outdated.
 pub fn show(ui: &Ui, plan: &TidyPlan<'_, '_>) -> Outcome {
+    if plan.runtimes.is_empty() {
+        return ui.empty_shelf();
+    }
     for (runtime, entries) in &plan.runtimes {
         let title = &runtime.definition.title;
         if entries.is_empty() {

@@ -46,6 +46,9 @@ pub fn reports(required: &[Required<'_>]) -> Vec<Report> {
 
 /// Says what the project here requires of each runtime.
 pub fn show(ui: &Ui, required: &[Required<'_>]) -> Outcome {
+    if required.is_empty() {
+        return ui.result("No project here requires a version.");
+    }
     for required in required {
         let title = &required.runtime.definition.title;
         let Some(found) = &required.found else {

@@ -101,7 +101,7 @@ pub fn say_added(
     }
     ui.next(
         "To see its releases",
-        &format!("vshelf catalog {}@", definition.name),
+        &format!("vshelf catalog {}", definition.name),
     );
     Ok(())
 }

@@ -89,6 +89,9 @@ pub fn report(runtime: &Runtime<'_>) -> Report {
 
 /// Says of each runtime what is active, and why.
 pub fn show(ui: &Ui, runtimes: &[Runtime<'_>]) -> Outcome {
+    if runtimes.is_empty() {
+        return ui.empty_shelf();
+    }
     for (index, runtime) in runtimes.iter().enumerate() {
         if index > 0 {
             ui.result("")?;

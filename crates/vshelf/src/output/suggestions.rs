@@ -57,7 +57,11 @@ pub enum Among {
 /// The versions and names that selectors can be.
 pub fn versions(environment: &Environment, typed: &str, among: Among) -> Vec<Suggestion> {
     let named = typed.split_once('@').map(|(name, _)| name);
-    let Ok(runtime) = Runtime::named(environment, named) else {
+    let runtime = match named {
+        Some(_) => Runtime::named(environment, named),
+        None => Runtime::meant(environment),
+    };
+    let Ok(runtime) = runtime else {
         return runtimes(environment, "@");
     };
     let prefix = named.map(|name| format!("{name}@")).unwrap_or_default();

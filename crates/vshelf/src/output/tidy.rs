@@ -66,6 +66,9 @@ impl Report {
 
 /// Shows the plan.
 pub fn show(ui: &Ui, plan: &TidyPlan<'_, '_>) -> Outcome {
+    if plan.runtimes.is_empty() && plan.leftovers.is_empty() {
+        return ui.empty_shelf();
+    }
     for (runtime, entries) in &plan.runtimes {
         if entries.is_empty() {
             ui.result(format!("No {} is on the shelf.", runtime.definition.title))?;

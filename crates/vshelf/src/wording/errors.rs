@@ -51,18 +51,13 @@ impl Failure {
                 shown(file)
             ))
             .run("To edit it", edit(file)),
-            Error::SeveralRuntimes { names } => with(format!(
-                "no runtime is named, and there are several: {}",
-                listed(names, "and")
-            ))
-            .say(format!(
-                "Put one in front of the selector, as {}@lts does",
-                names[0]
-            ))
-            .run(
-                "To make one the main runtime",
-                format!("vshelf runtimes --main {}", names[0]),
-            ),
+            Error::SeveralRuntimes { names } => Failure {
+                runtimes: names.clone(),
+                ..with(format!(
+                    "no runtime is named, and there are several: {}",
+                    listed(names, "and")
+                ))
+            },
             Error::UnknownRuntime { near, .. } => {
                 meant(failure, near.as_slice()).run("To see the runtimes", "vshelf runtimes")
             }
@@ -228,7 +223,7 @@ impl Failure {
                     Some(cause) => failure.because(plain(cause).message),
                     None => failure,
                 };
-                failure.run("To see what is", format!("vshelf catalog {runtime}@"))
+                failure.run("To see what is", format!("vshelf catalog {runtime}"))
             }
             Error::AdoptName { text } => with(format!("--as is {text:?}, which is not a version"))
                 .say("A version is written like 8.3.1."),

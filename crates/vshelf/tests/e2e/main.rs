@@ -14,6 +14,7 @@ mod connect;
 mod demo;
 mod docs;
 mod faults;
+mod fresh;
 mod job;
 mod jobs;
 mod json;

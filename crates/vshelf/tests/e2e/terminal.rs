@@ -81,7 +81,7 @@ impl Terminal {
     }
 
     /// Types a line, answers the question it asks, and gives back all that was written.
-    fn asks(&mut self, line: &str, question: &str, answer: &str) -> String {
+    pub fn asks(&mut self, line: &str, question: &str, answer: &str) -> String {
         self.writes(line);
         self.wait_for(line, |seen| seen.contains(question));
         writeln!(self.writer, "{answer}").unwrap();

@@ -1,0 +1,113 @@
+//! A home in which nothing is installed, several runtimes are known, and none is the main one.
+
+use rstest::rstest;
+
+use crate::scene::{PROGRAM, Scene};
+use crate::terminal::Terminal;
+
+fn fresh() -> Scene {
+    let scene = Scene::new();
+    scene.write(".config/vivid-shelf/shelf.toml", "");
+    scene
+}
+
+#[rstest]
+#[case(&["list"])]
+#[case(&["list", "--outdated"])]
+#[case(&["status"])]
+#[case(&["default"])]
+#[case(&["tidy"])]
+#[case(&["renew"])]
+fn what_only_reads_the_shelf_says_that_it_is_empty(#[case] command: &[&str]) {
+    let ran = fresh().does(command);
+    assert_eq!(
+        ran.stdout, "The shelf is empty: nothing is installed yet.\n",
+        "{ran}"
+    );
+    assert_eq!(
+        ran.stderr,
+        "To see what can be installed: vshelf runtimes\n"
+    );
+}
+
+#[rstest]
+#[case(&["list", "--json"], "runtimes")]
+#[case(&["list", "--outdated", "--json"], "installs")]
+#[case(&["status", "--json"], "runtimes")]
+#[case(&["default", "--json"], "defaults")]
+#[case(&["renew", "--json"], "renewals")]
+#[case(&["require", "--json"], "requirements")]
+fn programs_get_an_empty_list(#[case] command: &[&str], #[case] list: &str) {
+    let json = fresh().does(command).stdout;
+    let report: serde_json::Value = serde_json::from_str(&json).unwrap();
+    assert_eq!(report, serde_json::json!({ list: [] }));
+}
+
+#[rstest]
+#[case("install lts --default", "install marram@lts --default")]
+#[case("catalog", "catalog marram")]
+#[case("catalog 8 --all", "catalog marram@8 --all")]
+#[case("timeline", "timeline marram")]
+#[case("run 8 -- marram 8", "run marram@8 -- marram 8")]
+#[case("remove 8 6", "remove marram@8 marram@6")]
+#[case("carry --from 6 --to=8", "carry --from marram@6 --to=marram@8")]
+#[case("label board 6", "label board marram@6")]
+#[case("require 8", "require marram@8")]
+fn where_a_runtime_is_needed_the_same_words_come_back_with_each(
+    #[case] typed: &str,
+    #[case] answered: &str,
+) {
+    let words: Vec<&str> = typed.split(' ').collect();
+    let ran = fresh().vshelf(&words);
+    assert_eq!(ran.code, 2, "{ran}");
+    for runtime in ["bun", "deno", "marram", "node"] {
+        let command = answered.replace("marram@", &format!("{runtime}@"));
+        let command = match typed.contains(' ') {
+            true => command,
+            false => answered.replace("marram", runtime),
+        };
+        let line = format!("  For {runtime}: vshelf {command}\n");
+        assert!(ran.stderr.contains(&line), "{line}{ran}");
+    }
+}
+
+#[test]
+fn the_form_that_is_answered_works_and_a_bare_name_is_its_stable_release() {
+    for selector in ["marram@stable", "marram", "marram@"] {
+        let scene = fresh();
+        scene.does(&["--quiet", "install", selector]);
+        assert_eq!(scene.on_shelf(), ["8.3.1"], "{selector}");
+        // It is the only one on the shelf, and meant from now on.
+        assert_eq!(scene.does(&["path", selector]).code, 0);
+        scene.does(&["catalog", "8"]);
+        scene.does(&["default", selector]);
+    }
+}
+
+#[test]
+fn what_a_project_requires_of_another_runtime_is_told() {
+    let scene = fresh();
+    scene.write("vivid-shelf.toml", "[runtimes]\nmarram = \"8\"\n");
+    let ran = scene.does(&["require"]);
+    assert!(
+        ran.stdout.starts_with("The project here requires Marram 8"),
+        "{ran}"
+    );
+}
+
+#[test]
+fn on_a_terminal_a_person_is_asked() {
+    let scene = fresh();
+    scene.write(".bashrc", "PS1='> '\n");
+    let mut terminal = Terminal::open(&scene);
+    let line = format!("{PROGRAM} --quiet install 8");
+    let question = "Which runtime? 1 bun, 2 deno, 3 marram or 4 node: ";
+    terminal.asks(&line, question, "marram");
+    assert_eq!(scene.on_shelf(), ["8.3.1"]);
+    let other = fresh();
+    other.write(".bashrc", "PS1='> '\n");
+    let mut terminal = Terminal::open(&other);
+    let seen = terminal.asks(&line, question, "kelp");
+    assert!(seen.contains("For marram:"), "{seen}");
+    assert!(!other.data("shelf").exists());
+}
