@@ -5,6 +5,7 @@ use std::os::unix::fs::symlink;
 use std::path::{Path, PathBuf};
 
 use vshelf_core::catalog::DigestAlgorithm;
+use vshelf_core::selector::is_publisher;
 use vshelf_core::{Definition, Key, Request, Selector, Version};
 use vshelf_shelf::Manifest;
 use vshelf_shelf::adoption::{copy_tree, find_root};
@@ -202,6 +203,9 @@ impl Adoption {
             None => self.version(runtime, from)?,
         };
         let publisher = name.publisher.unwrap_or_else(|| PUBLISHER.to_owned());
+        if !is_publisher(&publisher) {
+            return Err(Error::AdoptPublisher { publisher });
+        }
         let key = match publisher.as_str() {
             // Without a catalog it is not known who the main publisher is; this one never is.
             PUBLISHER => Key::new(&version, Some(PUBLISHER)),
@@ -257,7 +261,7 @@ impl Adoption {
             from,
         });
         let again = runtime.reopened()?;
-        let request: Request = again.exact_selector(&install.id).parse()?;
+        let request: Request = install.id.key.to_string().parse()?;
         conclude(&again, &request, &key, Takeover::default(), listener)
     }
 

@@ -199,7 +199,7 @@ impl Checkup {
         let finding = |problem| {
             Finding::Install(InstallFinding {
                 title: runtime.display_name(&install.id),
-                selector: format!("{prefix}{}", runtime.exact_selector(&install.id)),
+                selector: format!("{prefix}{}", install.id.key),
                 adopted: record.adopted.is_some(),
                 problem,
             })

@@ -240,6 +240,8 @@ pub enum Error {
     // Adopting.
     #[error("{text:?} is not a version")]
     AdoptName { text: String },
+    #[error("{publisher:?} cannot be a publisher, because a digit follows its '-'")]
+    AdoptPublisher { publisher: String },
     #[error("{path} is not a folder, and a link needs one")]
     LinkToFile { path: PathBuf },
     #[error("{path} holds no runtime that is known here")]
@@ -443,6 +445,7 @@ impl Error {
             | Error::SameInstall { .. }
             | Error::NotAVersion { .. }
             | Error::AdoptName { .. }
+            | Error::AdoptPublisher { .. }
             | Error::LinkToFile { .. }
             | Error::SeveralIn { .. }
             | Error::NotAName { .. }

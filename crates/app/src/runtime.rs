@@ -491,15 +491,6 @@ impl<'c> Runtime<'c> {
         }
     }
 
-    /// The selector that means exactly this install: the version, with its publisher where that
-    /// is not the main one.
-    pub fn exact_selector(&self, install: &InstallId) -> String {
-        match install.key.as_str() == install.version.as_str() {
-            true => install.version.to_string(),
-            false => format!("{}/{}", install.publisher, install.version),
-        }
-    }
-
     /// Notes that what is picked is used now.
     pub fn note_use(&self, pick: &Pick) {
         if let (Ok(now), Some(install)) = (self.environment.now(), self.picked(pick)) {
@@ -526,13 +517,7 @@ impl<'c> Runtime<'c> {
 
     /// An install as people call it: `Marram 8.3.1`.
     pub fn display_name(&self, install: &InstallId) -> String {
-        format!("{} {}", self.definition.title, self.exact_selector(install))
-    }
-
-    /// A pick in output: the selector of its install, or its own text.
-    pub fn pick_selector(&self, pick: &Pick) -> String {
-        let install = self.picked(pick);
-        install.map_or_else(|| pick.to_string(), |i| self.exact_selector(&i.id))
+        format!("{} {}", self.definition.title, install.key)
     }
 
     /// What the default is, as the link and the state said when it was first asked.

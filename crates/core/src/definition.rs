@@ -8,7 +8,7 @@ use serde::Deserialize;
 
 use crate::packages::PackageTool;
 use crate::platform::Platform;
-use crate::selector::is_name;
+use crate::selector::{is_name, is_publisher};
 
 /// A runtime: its program, its folders, and where its releases come from.
 #[derive(Clone, Debug, PartialEq, Eq, Deserialize)]
@@ -383,7 +383,7 @@ impl Definition {
             )?;
             if let Some(publisher) = source.kind.publisher() {
                 check(
-                    lower_name(publisher),
+                    lower_name(publisher) && is_publisher(publisher),
                     "sources.publisher",
                     publisher,
                     "a name has small letters, digits, '_' and '-'",

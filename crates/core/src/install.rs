@@ -5,10 +5,12 @@ use std::str::FromStr;
 
 use serde::{Deserialize, Serialize};
 
+use crate::selector::is_publisher;
 use crate::version::Version;
 
-/// The name of an install among those of its runtime: the version, or `publisher-version`. It is
-/// also the name of a folder, a word of an environment variable, and never `system`.
+/// The name of an install among those of its runtime, written as the selector that means just it: the
+/// version, or `publisher/version`. Folders and environment variables have it with `-` for the `/`,
+/// which is read too; it is never `system`.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 #[cfg_attr(
     feature = "schemas",
@@ -35,9 +37,22 @@ impl Key {
         })
     }
 
-    /// The key as text.
+    /// The key as the name of a folder, and in environment variables.
     pub fn as_str(&self) -> &str {
         &self.0
+    }
+
+    /// Where the version begins: behind the first `-` that a digit follows, which no publisher's id
+    /// has.
+    fn version_at(&self) -> Option<usize> {
+        let starts_with_digit = |text: &str| text.starts_with(|c: char| c.is_ascii_digit());
+        if starts_with_digit(&self.0) {
+            return None;
+        }
+        let dashes = self.0.match_indices('-').map(|(at, _)| at + 1);
+        dashes
+            .into_iter()
+            .find(|at| starts_with_digit(&self.0[*at..]))
     }
 }
 
@@ -46,11 +61,17 @@ impl FromStr for Key {
 
     fn from_str(text: &str) -> Result<Self, KeyError> {
         let is_one = !matches!(text, "" | "." | ".." | SYSTEM)
-            && !text.contains(|c: char| c.is_control() || c.is_whitespace() || "/=".contains(c));
-        match is_one {
-            true => Ok(Key(text.to_owned())),
-            false => Err(KeyError(text.to_owned())),
-        }
+            && !text.contains(|c: char| c.is_control() || c.is_whitespace() || c == '=');
+        let key = match text.split_once('/') {
+            _ if !is_one => None,
+            None => Some(Key(text.to_owned())),
+            Some((publisher, version)) => {
+                let key = Key(format!("{publisher}-{version}"));
+                let is_split = key.version_at() == Some(publisher.len() + 1);
+                (is_split && is_publisher(publisher) && !version.contains('/')).then_some(key)
+            }
+        };
+        key.ok_or_else(|| KeyError(text.to_owned()))
     }
 }
 
@@ -64,13 +85,16 @@ impl TryFrom<String> for Key {
 
 impl From<Key> for String {
     fn from(key: Key) -> String {
-        key.0
+        key.to_string()
     }
 }
 
 impl fmt::Display for Key {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.pad(&self.0)
+        match self.version_at() {
+            Some(at) => f.pad(&format!("{}/{}", &self.0[..at - 1], &self.0[at..])),
+            None => f.pad(&self.0),
+        }
     }
 }
 
@@ -90,6 +114,11 @@ pub enum Pick {
 }
 
 impl Pick {
+    /// The pick as environment variables have it.
+    pub fn as_str(&self) -> &str {
+        self.key().map_or(SYSTEM, Key::as_str)
+    }
+
     /// The key, unless it is the system's copy.
     pub fn key(&self) -> Option<&Key> {
         match self {
@@ -166,7 +195,12 @@ mod tests {
     #[case("10.0.0-rc.1+b", true)]
     #[case("", false)]
     #[case("..", false)]
+    #[case("dunefield/8.3.1", true)]
+    #[case("gull-point/8.3.1-rc.1", true)]
     #[case("a/b", false)]
+    #[case("a/8/1", false)]
+    #[case("/8.3.1", false)]
+    #[case("../8", false)]
     #[case("8 9", false)]
     #[case("marram=8", false)]
     #[case("system", false)]
@@ -179,6 +213,10 @@ mod tests {
         for (text, pick) in [
             ("system", Pick::System),
             ("8.3.1", Pick::Install("8.3.1".parse().unwrap())),
+            (
+                "gull-point/8.3.1-rc.1",
+                Pick::Install("gull-point-8.3.1-rc.1".parse().unwrap()),
+            ),
         ] {
             assert_eq!(text.parse::<Pick>().unwrap(), pick);
             assert_eq!(pick.to_string(), text);

@@ -121,9 +121,9 @@ mod tests {
             plan.iter().map(of).collect()
         };
         let expected = [
-            ("saltmarsh-10.0.0-rc.1", "10.0.0", false),
-            ("saltmarsh-6.2.0", "6.20.2", true),
-            ("dunefield-6.2.0", "6.2.1", false),
+            ("saltmarsh/10.0.0-rc.1", "10.0.0", false),
+            ("saltmarsh/6.2.0", "6.20.2", true),
+            ("dunefield/6.2.0", "6.2.1", false),
         ];
         let expected = expected.map(|(from, to, security)| (from.into(), to.into(), security));
         assert_eq!(moves(&[]), expected);

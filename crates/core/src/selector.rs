@@ -90,6 +90,16 @@ pub fn is_name(text: &str) -> bool {
             .all(|c| c.is_ascii_alphanumeric() || "._-".contains(c))
 }
 
+/// Whether `text` can be the id of a publisher: a name in which no digit follows a `-`, so that a key
+/// such as `gull-point-8.3.1` says where its version begins.
+pub fn is_publisher(text: &str) -> bool {
+    let splits = text.split('-').skip(1);
+    let has_digit = splits
+        .into_iter()
+        .any(|part| part.starts_with(|c: char| c.is_ascii_digit()));
+    is_name(text) && !has_digit
+}
+
 impl Selector {
     /// Whether what it stands for can change without anyone changing the selector, when something
     /// new is published or a line enters another phase.

@@ -139,12 +139,14 @@ impl Layout {
 
     /// The record of an install.
     pub fn record(&self, runtime: &str, key: &Key) -> PathBuf {
-        self.records_of(runtime).join(format!("{key}.json"))
+        self.records_of(runtime)
+            .join(format!("{}.json", key.as_str()))
     }
 
     /// The list of an install's files.
     pub fn manifest(&self, runtime: &str, key: &Key) -> PathBuf {
-        self.records_of(runtime).join(format!("{key}.files"))
+        self.records_of(runtime)
+            .join(format!("{}.files", key.as_str()))
     }
 
     /// A runtime's default, labels and what is kept.

@@ -22,7 +22,7 @@ fn read_switch(word: &str) -> Option<(String, Pick)> {
 pub fn write_switches(switches: &Switches) -> String {
     let words: Vec<String> = switches
         .iter()
-        .map(|(runtime, pick)| format!("{runtime}={pick}"))
+        .map(|(runtime, pick)| format!("{runtime}={}", pick.as_str()))
         .collect();
     words.join(" ")
 }

@@ -7,7 +7,7 @@ use jiff::Timestamp;
 use jiff::civil::Date;
 use serde::{Deserialize, Serialize};
 use vshelf_core::catalog::{Build, Catalog, Checksum, Details, Digest, Line, Publisher, Release};
-use vshelf_core::selector::is_name;
+use vshelf_core::selector::is_publisher;
 use vshelf_core::{Platform, Version};
 
 use crate::address::Address;
@@ -94,7 +94,7 @@ pub fn read(bytes: &[u8], runtime: &str, address: &Address) -> Result<PublishedC
             document.runtime
         ));
     }
-    if let Some(bad) = document.publishers.iter().find(|p| !is_name(&p.id)) {
+    if let Some(bad) = document.publishers.iter().find(|p| !is_publisher(&p.id)) {
         return Err(format!("{:?} is not a valid name for a publisher", bad.id));
     }
     let mut details = HashMap::new();
@@ -280,7 +280,11 @@ mod tests {
         "not among the publishers"
     )]
     #[case("\"8.3.1\"", "\"eight\"", "a version begins with a number")]
-    #[case("\"id\": \"saltmarsh\"", "\"id\": \"../x\"", "no name for a publisher")]
+    #[case(
+        "\"id\": \"saltmarsh\"",
+        "\"id\": \"../x\"",
+        "not a valid name for a publisher"
+    )]
     #[case("{ \"format\"", "[ \"format\"", "line 1 column")]
     fn says_what_is_wrong(#[case] good: &str, #[case] bad: &str, #[case] problem: &str) {
         let text = document().replacen(good, bad, 1);

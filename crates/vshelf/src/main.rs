@@ -8,6 +8,7 @@ mod failure;
 mod help;
 mod output;
 mod progress;
+mod sentences;
 mod throwaway_home;
 mod ui;
 mod wording;

@@ -2,6 +2,7 @@
 
 use std::fmt::Display;
 use std::io::{self, IsTerminal, Write};
+use std::os::fd::AsFd;
 use std::process::{Command, Stdio};
 use std::sync::mpsc::Sender;
 use std::sync::{Arc, Mutex};
@@ -17,6 +18,7 @@ use vshelf_view::words::{listed, megabytes, printable};
 
 use crate::failure::{Failure, Hint, Kind};
 use crate::progress::{Appearance, Bars};
+use crate::sentences::{hint, wrapped};
 
 /// When to colour.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, clap::ValueEnum)]
@@ -279,6 +281,28 @@ impl Ui {
             .map_err(output_failure)
     }
 
+    /// Writes a sentence as a result, broken at words where the terminal is narrower.
+    pub fn sentence(&self, text: impl Display) -> Result<(), Failure> {
+        let columns = self.frame().width;
+        self.result(wrapped(&text.to_string(), columns, ""))
+    }
+
+    /// Says what was done, unless it should be quiet.
+    pub fn done(&self, text: impl Display) -> Result<(), Failure> {
+        match self.quiet && !self.is_within_view() {
+            true => Ok(()),
+            false => self.sentence(text),
+        }
+    }
+
+    /// Writes a table of what was done, unless it should be quiet.
+    pub fn done_table(&self, table: &Table) -> Result<(), Failure> {
+        match self.quiet && !self.is_within_view() {
+            true => Ok(()),
+            false => self.table(table),
+        }
+    }
+
     /// Writes a table as a result.
     pub fn table(&self, table: &Table) -> Result<(), Failure> {
         let text = table.render(self.frame());
@@ -295,9 +319,11 @@ impl Ui {
     /// Writes facts as a result: names in one column, what they are in the next.
     pub fn facts(&self, facts: &[(&str, String)]) -> Result<(), Failure> {
         let width = facts.iter().map(|(name, _)| name.len()).max().unwrap_or(0);
+        let indent = " ".repeat(width + 4);
         facts.iter().try_for_each(|(name, fact)| {
             let name = styled(Palette::HEADING, format!("{name:<width$}"));
-            self.result(format!("  {name}  {fact}"))
+            let fact = wrapped(fact, self.frame().width, &indent);
+            self.result(format!("  {name}  {}", fact.trim_start()))
         })
     }
 
@@ -335,7 +361,18 @@ impl Ui {
     /// Writes something to know, unless it should be quiet.
     pub fn note(&self, text: impl Display) {
         if !self.quiet {
-            self.complain(&text.to_string());
+            let columns = self.columns_of_notes();
+            self.complain(&wrapped(&text.to_string(), columns, ""));
+        }
+    }
+
+    /// Writes lines of a file beside notes, as they are.
+    pub fn excerpt(&self, lines: &str) {
+        if !self.quiet {
+            let lines = lines
+                .lines()
+                .map(|line| format!("  {}", styled(Palette::QUIET, line)));
+            self.complain(&lines.collect::<Vec<_>>().join("\n"));
         }
     }
 
@@ -344,32 +381,31 @@ impl Ui {
         self.note(styled(Palette::WARNING, text));
     }
 
-    /// Writes what to type next, unless it should be quiet.
+    /// Writes what to type next, unless it should be quiet, or would run into the output of the command
+    /// that the results are piped to.
     pub fn next(&self, why: &str, command: &str) {
-        let style = Palette::COMMAND;
-        self.note(format!("{why}: {style}{command}{style:#}"));
+        let is_piped = !self.is_terminal() && io::stderr().is_terminal();
+        if !self.quiet && (!is_piped || self.is_within_view()) {
+            self.complain(&hint(why, command, self.columns_of_notes(), ""));
+        }
     }
 
     /// Writes a failure with its causes and ways out, however quiet it should be.
     pub fn failure(&self, failure: &Failure) {
         let style = Palette::ERROR;
-        let mut text = format!("{style}Error:{style:#} {}.", printable(&failure.message));
+        let columns = self.columns_of_notes();
+        let message = format!("{style}Error:{style:#} {}.", printable(&failure.message));
+        let mut lines = vec![wrapped(&message, columns, "")];
         for cause in &failure.causes {
-            text.push_str(&format!(
-                "\n  Because: {}.",
-                printable(cause).trim_end_matches('.')
-            ));
+            let cause = printable(cause);
+            let cause = format!("Because: {}.", cause.trim_end_matches('.'));
+            lines.push(wrapped(&cause, columns, "  "));
         }
-        for hint in &failure.hints {
-            match hint {
-                Hint::Say(words) => text.push_str(&format!("\n  {}", printable(words))),
-                Hint::Run { why, command } => {
-                    let style = Palette::COMMAND;
-                    let command = printable(command);
-                    text.push_str(&format!("\n  {why}: {style}{command}{style:#}"));
-                }
-            }
-        }
+        lines.extend(failure.hints.iter().map(|advice| match advice {
+            Hint::Say(words) => wrapped(&printable(words), columns, "  "),
+            Hint::Run { why, command } => hint(why, &printable(command), columns, "  "),
+        }));
+        let text = lines.join("\n");
         match self.is_within_view() {
             true => self.show(Output::Failure(plain(&text))),
             false => self.complain(&text),
@@ -381,6 +417,14 @@ impl Ui {
         let last = failures.pop();
         failures.iter().for_each(|failure| self.failure(failure));
         last.map_or(Ok(()), Err)
+    }
+
+    /// The columns that notes have, where they go to a terminal.
+    fn columns_of_notes(&self) -> Option<usize> {
+        if self.view.is_some() || !io::stderr().is_terminal() {
+            return None;
+        }
+        size_of(io::stderr()).map(|(columns, _)| columns)
     }
 
     fn complain(&self, text: &str) {
@@ -416,7 +460,12 @@ fn output_failure(error: io::Error) -> Failure {
 
 /// The columns and rows of the terminal that standard output is.
 fn terminal_size() -> Option<(usize, usize)> {
-    let size = rustix::termios::tcgetwinsize(io::stdout()).ok()?;
+    size_of(io::stdout())
+}
+
+/// The columns and rows of a terminal.
+fn size_of(terminal: impl AsFd) -> Option<(usize, usize)> {
+    let size = rustix::termios::tcgetwinsize(terminal).ok()?;
     (size.ws_col > 0).then_some((usize::from(size.ws_col), usize::from(size.ws_row)))
 }
 

@@ -44,7 +44,7 @@ pub fn conclude(
     let ended = line.filter(|line| line.phase_on(runtime.today) == Phase::Ended);
     let prefix = environment.prefix(runtime.name());
     let conclusion = Conclusion {
-        selector: format!("{prefix}{}", runtime.exact_selector(&install.id)),
+        selector: format!("{prefix}{}", install.id.key),
         ended_line: ended.cloned(),
         today: runtime.today,
         became_default: becomes_default,
@@ -122,8 +122,7 @@ pub fn conclude_several(
             title: runtime.definition.title.clone(),
             new_default: has_none.then(|| job.title()),
             default: defaults::state_of(&runtime),
-            switchable: install
-                .map(|install| format!("{prefix}{}", runtime.exact_selector(&install.id))),
+            switchable: install.map(|install| format!("{prefix}{}", install.id.key)),
         }));
     }
     refresh(environment)

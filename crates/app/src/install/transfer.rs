@@ -102,6 +102,6 @@ fn partial_file(job: &InstallJob, archive: &Archive) -> Result<PathBuf, Error> {
     let folder = &job.archives;
     fs::create_dir_all(folder).map_err(file_error(folder, "written"))?;
     let digest = archive.digest.to_string().replace(':', "-");
-    let (runtime, key) = (&job.definition.name, &job.key);
+    let (runtime, key) = (&job.definition.name, job.key.as_str());
     Ok(folder.join(format!("{runtime}-{key}-{digest}.partial")))
 }

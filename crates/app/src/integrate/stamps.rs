@@ -74,7 +74,7 @@ pub fn forget(environment: &Environment) -> Done {
 
 /// How a shell reads what it is to use.
 pub fn as_text(pick: Option<&Pick>) -> String {
-    pick.map_or_else(|| NOTHING.to_owned(), Pick::to_string)
+    pick.map_or(NOTHING, Pick::as_str).to_owned()
 }
 
 /// Reads every requirement file from this folder upward, and leaves a stamp for each. Where the

@@ -152,7 +152,7 @@ pub fn attempt(runtime: &Runtime<'_>, key: &Key, spelled: &[String]) -> Option<P
     };
     Some(PackageAttempt {
         prefix: runtime.environment().prefix(runtime.name()),
-        selector: runtime.pick_selector(&key.clone().into()),
+        selector: key.to_string(),
         tool: tool.program.clone(),
         calls,
     })

@@ -76,7 +76,7 @@ fn plan(
         let installs = installs.iter();
         return Err(Error::CoversSeveral {
             selector: request.to_string(),
-            installs: installs.map(|id| runtime.exact_selector(id)).collect(),
+            installs: installs.map(|id| id.key.to_string()).collect(),
         });
     }
     let activity = Activity::of(runtime);

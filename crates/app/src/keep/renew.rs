@@ -302,7 +302,7 @@ fn follow(
     // What a selector such as 8 or lts stands for moves by itself; an exact version does not.
     let moved = |selector: &str| match runtime.pick_of_label(selector) {
         Some(now) if now == pick => selector.to_owned(),
-        _ => runtime.pick_selector(&pick),
+        _ => pick.to_string(),
     };
     for follower in &planned.followers {
         let step = match follower {

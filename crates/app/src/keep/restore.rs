@@ -145,7 +145,7 @@ fn conclude(
     let runtime = Runtime::open(environment, job.definition.clone())?;
     let became_default = runtime.state.default.is_none();
     if became_default {
-        runtime.shelf.set_default(&job.key, job.key.as_str())?;
+        runtime.shelf.set_default(&job.key, &job.key.to_string())?;
     }
     let attempt = match entry.packages.is_empty() {
         true => None,

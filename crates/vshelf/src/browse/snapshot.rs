@@ -52,7 +52,7 @@ pub fn take(runtime: &Runtime<'_>) -> Snapshot {
         let is_published =
             |candidate: &Candidate<'_>| candidate.install.is_some_and(|other| other.key == id.key);
         if !published.iter().any(is_published) {
-            let name = runtime.exact_selector(id);
+            let name = id.key.to_string();
             let mut entry = entry(runtime, &activity, &name, Some(id));
             entry.spine = spine_of(&id.version);
             let place = entries.partition_point(|(version, _)| *version > id.version);

@@ -6,12 +6,11 @@ use vshelf_app::integrate::connect::{self, Connected, disconnect};
 use vshelf_app::integrate::files;
 use vshelf_app::integrate::stamps::{self, Followed, as_text};
 use vshelf_shell::Dialect;
-use vshelf_view::Palette;
 use vshelf_view::words::printable;
 
 use super::command::{CommandArgs, RunCommand};
 use crate::failure::Outcome;
-use crate::ui::{Ui, styled};
+use crate::ui::Ui;
 use crate::wording::paths::shown;
 use crate::wording::shells::notice;
 
@@ -58,7 +57,7 @@ impl RunCommand for Connect {
         if self.remove {
             let (file, was_connected) = disconnect(environment, dialect)?;
             let (file, name) = (shown(&file), dialect.name());
-            return ui.result(match was_connected {
+            return ui.done(match was_connected {
                 true => format!("{file} no longer connects {name} to the shelf."),
                 false => format!("{file} has no Vivid Shelf block; nothing was changed."),
             });
@@ -71,11 +70,9 @@ fn say_connected(ui: &Ui, connected: &Connected) -> Outcome {
     let (name, file) = (connected.dialect.name(), shown(&connected.start_up_file));
     if let Some(lines) = connected.new_lines.as_ref().filter(|_| ui.is_terminal()) {
         ui.note(format!("These lines are in {file} now:"));
-        for line in lines.lines() {
-            ui.note(format!("  {}", styled(Palette::QUIET, line)));
-        }
+        ui.excerpt(lines);
     }
-    ui.result(match (&connected.new_lines, connected.renewed) {
+    ui.done(match (&connected.new_lines, connected.renewed) {
         (Some(_), _) => format!("New {name} shells are now connected, through {file}."),
         (None, true) => {
             format!("The file that {name} shells source was updated; {file} needed no change.")

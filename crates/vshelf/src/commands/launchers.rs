@@ -30,13 +30,13 @@ impl CommandArgs for Launchers {
 impl RunCommand for Launchers {
     fn run(self, ui: &Ui, environment: &Environment) -> Outcome {
         if self.remove {
-            return ui.result(match launchers::remove(environment)? {
-                Some(folder) => format!("{} is gone.", shown(&folder)),
+            return ui.done(match launchers::remove(environment)? {
+                Some(folder) => format!("{} was removed.", shown(&folder)),
                 None => "There are no launchers; nothing was changed.".to_owned(),
             });
         }
         let (folder, names) = launchers::make(environment)?;
-        ui.result(format!(
+        ui.done(format!(
             "{} launch what the project requires: {}",
             shown(&folder),
             names.join(", ")

@@ -52,9 +52,11 @@ impl RunCommand for Renew {
         }
         let lines = plans.iter().map(|(_, plan)| plan.len()).sum();
         if lines == 0 {
-            return ui.result("Every line on the shelf has its newest release.");
+            return ui.sentence("Every line on the shelf has its newest release.");
         }
-        output::renew::show(ui, &plans, self.requirements)?;
+        if !(self.yes && ui.is_quiet()) {
+            output::renew::show(ui, &plans, self.requirements)?;
+        }
         if self.dry_run {
             return Ok(());
         }

@@ -44,7 +44,7 @@ impl RunCommand for Require {
         }
         if self.remove {
             let file = require::remove(environment, None)?;
-            return ui.result(format!("{} is removed.", shown(&file)));
+            return ui.done(format!("{} was removed.", shown(&file)));
         }
         let required = require::show(environment)?;
         match self.json {

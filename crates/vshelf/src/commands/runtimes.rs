@@ -41,13 +41,13 @@ impl RunCommand for Runtimes {
         }
         if let Some(name) = &self.remove {
             runtimes::remove(environment, name)?;
-            return ui.result(format!(
-                "Your definition of {name} is gone; its installs stay on the shelf."
+            return ui.done(format!(
+                "Your definition of {name} was removed; its installs stay on the shelf."
             ));
         }
         if let Some(main) = &self.main {
             runtimes::set_main(environment, main)?;
-            return ui.result(format!("Selectors without a runtime mean {main} now."));
+            return ui.done(format!("Selectors without a runtime mean {main} now."));
         }
         let known = runtimes::list(environment)?;
         match self.json {

@@ -76,7 +76,7 @@ impl RunCommand for Tidy {
         };
         let mut plan = tidy::plan_tidy(environment, &runtimes, &asked)?;
         let mut report = output::tidy::Report::of(&plan);
-        if !self.json {
+        if !self.json && !(self.yes && ui.is_quiet()) {
             output::tidy::show(ui, &plan)?;
         }
         let mut failed = 0;

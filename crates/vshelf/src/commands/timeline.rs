@@ -72,7 +72,7 @@ impl RunCommand for Timeline {
         if let Some(file) = &self.svg {
             let drawn = facts.chart(years, &lines).render_svg();
             atomic::write_file(file, drawn.as_bytes()).map_err(file_error(file, "written"))?;
-            return ui.result(format!("The drawing is in {}.", shown(file)));
+            return ui.done(format!("The drawing is in {}.", shown(file)));
         }
         facts.show(ui, years, &lines)
     }

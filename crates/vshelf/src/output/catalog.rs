@@ -106,7 +106,7 @@ pub fn show_lines(ui: &Ui, runtime: &Runtime<'_>, as_json: bool) -> Outcome {
                     .or_else(|| newest(false))
                     .map(|r| r.version.to_string()),
                 on_shelf: (runtime.installs_of(line))
-                    .map(|install| runtime.exact_selector(&install.id))
+                    .map(|install| install.id.key.to_string())
                     .collect(),
             }
         })

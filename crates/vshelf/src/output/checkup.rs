@@ -55,7 +55,7 @@ impl Report {
         for finding in &self.findings {
             let about = styled(Palette::STRONG, &finding.about);
             let problem = styled(Palette::WARNING, printable(&finding.problem));
-            ui.result(format!("{about}: {problem}"))?;
+            ui.sentence(format!("{about}: {problem}"))?;
             for detail in &finding.details {
                 ui.result(format!("  {detail}"))?;
             }

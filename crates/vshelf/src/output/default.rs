@@ -41,21 +41,21 @@ pub fn show(ui: &Ui, runtimes: &[Runtime<'_>], as_json: bool) -> Outcome {
         let title = &runtime.definition.title;
         match (&runtime.state.default, runtime.default_pick()) {
             (Some(selector), Some(pick)) if *selector == pick.to_string() => {
-                ui.result(format!("{title}: {pick} is the default."))?;
+                ui.sentence(format!("{title}: {pick} is the default."))?;
             }
             (Some(selector), Some(pick)) => {
-                ui.result(format!(
+                ui.sentence(format!(
                     "{title}: {pick} is the default, set as {selector}."
                 ))?;
             }
             (Some(selector), None) => {
-                ui.result(format!(
+                ui.sentence(format!(
                     "{title}: the default is {selector}, and its install is gone."
                 ))?;
                 ui.next("To set another", "vshelf default SELECTOR");
             }
             (None, _) => {
-                ui.result(format!("{title}: no default is set."))?;
+                ui.sentence(format!("{title}: no default is set."))?;
                 ui.next("To set one", "vshelf default SELECTOR");
             }
         }
@@ -77,14 +77,14 @@ fn report(runtime: &Runtime<'_>) -> Report {
 pub fn say_set(ui: &Ui, set: &NewDefault) -> Outcome {
     let (named, kept) = (&set.pick, &set.selector);
     let as_typed = match named {
-        Pick::Install(key) if kept != key.as_str() => format!(", set as {kept}"),
+        Pick::Install(key) if *kept != key.to_string() => format!(", set as {kept}"),
         _ => String::new(),
     };
     let named = match named {
         Pick::System => "The system's own copy".to_owned(),
         Pick::Install(key) => key.to_string(),
     };
-    ui.result(format!(
+    ui.done(format!(
         "{} is the default of {} now{as_typed}.",
         styled(Palette::STRONG, named),
         set.title

@@ -77,7 +77,7 @@ pub fn show(ui: &Ui, runtime: &Runtime<'_>, request: &Request, scope: Scope) -> 
     ))?;
     for (index, step) in explanation.steps.iter().enumerate() {
         let number = styled(Palette::QUIET, format!("{:>2}", index + 1));
-        ui.result(format!("{number}  {}", worded(step)))?;
+        ui.sentence(format!("{number}  {}", worded(step)))?;
     }
     match explanation.outcome {
         Ok(Choice::Version(chosen)) => {
@@ -87,7 +87,7 @@ pub fn show(ui: &Ui, runtime: &Runtime<'_>, request: &Request, scope: Scope) -> 
                 (Scope::Published, Some(_)) => ", which is on the shelf",
                 (Scope::Shelf, _) => "",
             };
-            ui.result(format!(
+            ui.sentence(format!(
                 "Result: {version} from {}{place}.",
                 chosen.publisher
             ))
@@ -95,7 +95,7 @@ pub fn show(ui: &Ui, runtime: &Runtime<'_>, request: &Request, scope: Scope) -> 
         Ok(Choice::System) => {
             let activity = Activity::of(runtime);
             let program = activity.need_system_copy(runtime)?;
-            ui.result(format!("Result: {}.", shown(program)))
+            ui.sentence(format!("Result: {}.", shown(program)))
         }
         Err(error) => Err(runtime.unresolved(error).into()),
     }

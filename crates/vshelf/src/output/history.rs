@@ -75,7 +75,7 @@ pub fn why(entry: &HistoryEntry) -> Vec<String> {
 /// Shows the history as a table, newest first.
 pub fn show(ui: &Ui, history: &History<'_>) -> Outcome {
     if history.entries.is_empty() {
-        ui.result("The history is empty: nothing was installed or removed yet.")?;
+        ui.sentence("The history is empty: nothing was installed or removed yet.")?;
         ui.next("To see what can be installed", "vshelf catalog");
         return Ok(());
     }

@@ -41,7 +41,7 @@ pub fn reports(labels: &[Label]) -> Vec<Report> {
 /// Says what one label stands for.
 pub fn show_one(ui: &Ui, label: &Label) -> Outcome {
     let Label { name, selector, .. } = label;
-    ui.result(match &label.pick {
+    ui.sentence(match &label.pick {
         Some(pick) if pick.to_string() == *selector => {
             format!("{name} stands for {pick}, which is on the shelf.")
         }
@@ -53,7 +53,7 @@ pub fn show_one(ui: &Ui, label: &Label) -> Outcome {
 /// Shows the labels as a table.
 pub fn show(ui: &Ui, labels: &[Label], several_runtimes: bool) -> Outcome {
     if labels.is_empty() {
-        ui.result("There are no labels.")?;
+        ui.sentence("There are no labels.")?;
         ui.next("To set one", "vshelf label NAME SELECTOR");
         return Ok(());
     }
@@ -85,7 +85,7 @@ pub fn show(ui: &Ui, labels: &[Label], several_runtimes: bool) -> Outcome {
 
 /// Says that a label is gone.
 pub fn say_removed(ui: &Ui, name: &str) -> Outcome {
-    ui.result(format!(
+    ui.done(format!(
         "The label {name} is gone; what it stood for stays."
     ))
 }
@@ -95,7 +95,7 @@ pub fn say_set(ui: &Ui, set: &NewLabel) -> Outcome {
     let NewLabel { name, selector, .. } = set;
     let instead = set.before.as_ref();
     let instead = instead.map(|before| format!(", and no longer for {before}"));
-    ui.result(format!(
+    ui.done(format!(
         "{} stands for {selector} now{}.",
         styled(Palette::STRONG, name),
         instead.unwrap_or_default()

@@ -178,7 +178,7 @@ fn show_one(ui: &Ui, listed: &Listed<'_>) -> Outcome {
     } = listed;
     let title = &runtime.definition.title;
     if runtime.installs.is_empty() {
-        ui.result(format!("No {title} is on the shelf."))?;
+        ui.sentence(format!("No {title} is on the shelf."))?;
         let prefix = runtime.environment().prefix(runtime.name());
         ui.next("To install one", &format!("vshelf install {prefix}stable"));
         return Ok(());
@@ -208,7 +208,7 @@ fn show_one(ui: &Ui, listed: &Listed<'_>) -> Outcome {
         table.row(
             spine(report.phase),
             [
-                Cell::new(runtime.exact_selector(&install.id), Palette::STRONG),
+                Cell::new(install.id.key.to_string(), Palette::STRONG),
                 phase_cell(report.phase),
                 end_cell(line, runtime.today),
                 megabytes(report.size).into(),

@@ -19,7 +19,7 @@ pub fn show(ui: &Ui, mirrored: &[MirroredRuntime]) -> Outcome {
 fn show_one(ui: &Ui, mirrored: &MirroredRuntime) -> Outcome {
     show_builds(ui, &mirrored.builds)?;
     let (releases, archives, bytes) = mirrored.holds;
-    ui.result(format!(
+    ui.done(format!(
         "{} holds {} in {}, {}.",
         mirrored.folder.display(),
         Count(releases, "release"),

@@ -71,7 +71,7 @@ pub fn show(ui: &Ui, plan: &TidyPlan<'_, '_>) -> Outcome {
     for (runtime, entries) in &plan.runtimes {
         let title = &runtime.definition.title;
         if entries.is_empty() {
-            ui.result(format!("Nothing of {title} is outdated."))?;
+            ui.sentence(format!("Nothing of {title} is outdated."))?;
             continue;
         }
         let title = styled(Palette::STRONG, title);
@@ -106,7 +106,7 @@ pub fn table(runtime: &Runtime<'_>, plan: &[Assessment<'_>]) -> Table {
         table.row(
             spine(phase),
             [
-                Cell::new(runtime.exact_selector(entry.install), Palette::STRONG),
+                Cell::new(entry.install.key.to_string(), Palette::STRONG),
                 phase_cell(phase),
                 megabytes(entry.bytes).into(),
                 used.unwrap_or_default().into(),

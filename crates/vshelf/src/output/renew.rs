@@ -133,7 +133,7 @@ fn show_plan(ui: &Ui, runtime: &Runtime<'_>, plan: &[PlannedRenewal]) -> Outcome
             [
                 planned.line.clone().into(),
                 phase_cell(phase),
-                Cell::new(runtime.exact_selector(&planned.from), Palette::STRONG),
+                Cell::new(planned.from.key.to_string(), Palette::STRONG),
                 Cell::new(planned.to.version.to_string(), Palette::STRONG),
                 match planned.to.security {
                     true => Cell::new("security", Palette::WARNING),

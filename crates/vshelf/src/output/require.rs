@@ -47,23 +47,23 @@ pub fn reports(required: &[Required<'_>]) -> Vec<Report> {
 /// Says what the project here requires of each runtime.
 pub fn show(ui: &Ui, required: &[Required<'_>]) -> Outcome {
     if required.is_empty() {
-        return ui.result("No project here requires a version.");
+        return ui.sentence("No project here requires a version.");
     }
     for required in required {
         let title = &required.runtime.definition.title;
         let Some(found) = &required.found else {
-            ui.result(format!("No project here requires a version of {title}."))?;
+            ui.sentence(format!("No project here requires a version of {title}."))?;
             ui.next("To write one", "vshelf require SELECTOR");
             continue;
         };
         let wanted = &found.requirement.request;
         let place = format!("{}, line {}", shown(&found.file), found.requirement.line);
         match &required.met_by {
-            Some(pick) => ui.result(format!(
+            Some(pick) => ui.sentence(format!(
                 "The project here requires {title} {wanted} ({place}); {pick} on the shelf meets it."
             ))?,
             None => {
-                ui.result(format!(
+                ui.sentence(format!(
                     "The project here requires {title} {wanted} ({place}); nothing on the shelf meets it."
                 ))?;
                 ui.next("To put it there", "vshelf install");
@@ -75,7 +75,7 @@ pub fn show(ui: &Ui, required: &[Required<'_>]) -> Outcome {
 
 /// Says what was written, and what the calling shell does about it.
 pub fn say_written(ui: &Ui, written: &NewRequirement) -> Outcome {
-    ui.result(format!(
+    ui.done(format!(
         "{} says {} now.",
         shown(&written.file),
         written.text

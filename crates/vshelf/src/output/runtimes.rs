@@ -87,7 +87,7 @@ pub fn say_added(
     definition: &Definition,
     file: &Path,
 ) -> Outcome {
-    ui.result(format!(
+    ui.done(format!(
         "{} is now defined in {}",
         definition.title,
         file.display()

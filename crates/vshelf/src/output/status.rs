@@ -106,7 +106,7 @@ fn show_one(ui: &Ui, runtime: &Runtime<'_>) -> Outcome {
     let title = &runtime.definition.title;
     let connected = runtime.environment().shell.dialect();
     let Some(active) = &activity.activation.active else {
-        ui.result(format!(
+        ui.sentence(format!(
             "{}No {title} is active here.",
             ui.spine(Palette::QUIET)
         ))?;
@@ -126,14 +126,14 @@ fn show_one(ui: &Ui, runtime: &Runtime<'_>) -> Outcome {
     let line = install.and_then(|install| runtime.line_of(&install.id.version));
     let phase = line.map(|line| line.phase_on(runtime.today));
     let name = match install {
-        Some(install) => runtime.exact_selector(&install.id),
+        Some(install) => install.id.key.to_string(),
         None => "of the system".to_owned(),
     };
     let named = styled(Palette::STRONG, format!("{title} {name}"));
     let (spine, why) = (ui.spine(spine(phase)), reason(active));
     match activity.differs() {
-        false => ui.result(format!("{spine}{named} is active here: {why}."))?,
-        true => ui.result(format!(
+        false => ui.sentence(format!("{spine}{named} is active here: {why}."))?,
+        true => ui.sentence(format!(
             "{spine}{named} should be active here ({why}), but {}.",
             styled(Palette::WARNING, what_answers(runtime, &activity))
         ))?,

@@ -130,7 +130,7 @@ fn on_shelf(runtime: &Runtime<'_>) -> Vec<Suggestion> {
         let phase = phase.map(|phase| phase.to_string());
         let marks = marks(runtime, &activity, &install.id.key);
         let about: Vec<String> = phase.into_iter().chain(marks).collect();
-        (runtime.exact_selector(&install.id), about.join(", "))
+        (install.id.key.to_string(), about.join(", "))
     });
     installs.collect()
 }

@@ -24,7 +24,7 @@ pub fn say_switched(ui: &Ui, switched: &Switched<'_>) -> Outcome {
         }
         _ => String::new(),
     };
-    ui.result(match already {
+    ui.done(match already {
         true => format!("This shell uses {named} already."),
         false => format!("This shell uses {named} now{was}."),
     })?;
@@ -49,21 +49,21 @@ pub fn say_followed(ui: &Ui, followed: &Followed<'_>) -> Outcome {
     let (runtime, activity) = (&followed.runtime, &followed.activity);
     let title = &runtime.definition.title;
     if !followed.was_switched {
-        return ui.result(format!(
+        return ui.done(format!(
             "This shell is not switched; it follows the default of {title} already."
         ));
     }
     match (&followed.required, runtime.default_pick()) {
-        (Some(pick), _) => ui.result(format!(
+        (Some(pick), _) => ui.done(format!(
             "This shell follows the project here again: {}.",
             called(runtime, pick, activity)
         )),
-        (None, Some(pick)) => ui.result(format!(
+        (None, Some(pick)) => ui.done(format!(
             "This shell follows the default of {title} again: {}.",
             called(runtime, pick, activity)
         )),
         (None, None) => {
-            ui.result(format!(
+            ui.done(format!(
                 "This shell is no longer switched, and {title} has no default."
             ))?;
             ui.next("To set one", "vshelf default SELECTOR");

@@ -71,7 +71,7 @@ pub fn show(ui: &Ui, plan: &TidyPlan<'_, '_>) -> Outcome {
     }
     for (runtime, entries) in &plan.runtimes {
         if entries.is_empty() {
-            ui.result(format!("No {} is on the shelf.", runtime.definition.title))?;
+            ui.sentence(format!("No {} is on the shelf.", runtime.definition.title))?;
             continue;
         }
         let removed = entries.iter();
@@ -107,7 +107,7 @@ pub fn show(ui: &Ui, plan: &TidyPlan<'_, '_>) -> Outcome {
 
 /// Says what carrying the plan out resulted in.
 pub fn say_tidied(ui: &Ui, plan: &TidyPlan<'_, '_>, tidied: &Tidied) -> Outcome {
-    ui.result(format!("{} freed.", megabytes(tidied.freed)))?;
+    ui.done(format!("{} freed.", megabytes(tidied.freed)))?;
     if plan.count(Verdict::Remove) > 0 {
         ui.next("To get the installs back", "vshelf restore");
     }
@@ -118,7 +118,7 @@ pub fn say_tidied(ui: &Ui, plan: &TidyPlan<'_, '_>, tidied: &Tidied) -> Outcome 
 pub fn say_kept(ui: &Ui, marked: &[(String, Vec<Key>)], keep: bool) -> Outcome {
     marked.iter().try_for_each(|(title, keys)| {
         let names = listed(keys, "and");
-        ui.result(match keep {
+        ui.done(match keep {
             true => format!("tidy keeps {title} {names}, outdated or not."),
             false => format!("tidy may remove {title} {names} again, once outdated."),
         })

@@ -92,7 +92,9 @@ impl<'r> Facts<'r> {
         let chart = self.chart(years, lines).render(ui.timeline_frame());
         ui.result(chart.trim_end_matches('\n'))?;
         let changes = lines.iter().filter_map(|line| self.next(line));
-        changes.into_iter().try_for_each(|change| ui.result(change))
+        changes
+            .into_iter()
+            .try_for_each(|change| ui.sentence(change))
     }
 
     /// The marks of an install, with every project that asks for it.
@@ -111,7 +113,7 @@ impl<'r> Facts<'r> {
         let runtime = self.runtime;
         let shelf = runtime.installs_of(line).map(|install| {
             let marks = self.marks(&install.id.key);
-            let selector = runtime.exact_selector(&install.id);
+            let selector = install.id.key.to_string();
             match marks.is_empty() {
                 true => selector,
                 false => format!("{selector} ({})", marks.join(", ")),

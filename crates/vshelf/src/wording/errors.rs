@@ -225,6 +225,7 @@ impl Failure {
                 };
                 failure.run("To see what is", format!("vshelf catalog {runtime}"))
             }
+            Error::AdoptPublisher { .. } => failure.say("Choose another name for it with --as."),
             Error::AdoptName { text } => with(format!("--as is {text:?}, which is not a version"))
                 .say("A version is written like 8.3.1."),
             Error::LinkToFile { path } => {

@@ -21,17 +21,17 @@ use crate::ui::{Ui, styled};
 pub fn say_result(ui: &Ui, result: &InstallResult) -> Outcome {
     let title = &result.title;
     let Some(new) = &result.new else {
-        return ui.result(format!(
+        return ui.done(format!(
             "{title} is on the shelf already; nothing was fetched."
         ));
     };
     let record = &new.install.record.contents;
-    ui.result(format!(
+    ui.done(format!(
         "{} is on the shelf, published by {}.",
         styled(Palette::STRONG, title),
         record.publisher,
     ))?;
-    ui.result(format!(
+    ui.done(format!(
         "{} fetched in {:.1} s from {}, verified by {}; {} on disk.",
         megabytes(new.fetched),
         new.took.as_secs_f64(),
@@ -41,7 +41,7 @@ pub fn say_result(ui: &Ui, result: &InstallResult) -> Outcome {
     ))?;
     for companion in &record.companions {
         let (package, version) = (&companion.package, &companion.version);
-        ui.result(format!("{package} {version} belongs to it."))?;
+        ui.done(format!("{package} {version} belongs to it."))?;
     }
     say_broken(ui, &new.install);
     Ok(())
@@ -92,7 +92,7 @@ pub fn show_results(ui: &Ui, results: &[InstallResult]) -> Outcome {
             ],
         );
     }
-    ui.table(&table)?;
+    ui.done_table(&table)?;
     for new in results.iter().filter_map(|result| result.new.as_ref()) {
         say_broken(ui, &new.install);
     }
@@ -120,10 +120,10 @@ pub fn say_conclusion(ui: &Ui, conclusion: &Conclusion) -> Outcome {
         false => format!("The default stays {default}"),
     };
     match &conclusion.shell {
-        ShellAfterInstall::AsRequired => ui.result(format!(
+        ShellAfterInstall::AsRequired => ui.done(format!(
             "This shell uses it now, as the project here requires. {kept}."
         )),
-        ShellAfterInstall::RequiredOther(required) => ui.result(format!(
+        ShellAfterInstall::RequiredOther(required) => ui.done(format!(
             "{kept}, and this shell stays on {required}, as the project here requires."
         )),
         ShellAfterInstall::Switched => {
@@ -132,10 +132,10 @@ pub fn say_conclusion(ui: &Ui, conclusion: &Conclusion) -> Outcome {
                 true => "and new shells do too: it is the default now".to_owned(),
                 false => format!("new shells use the default, {selector}"),
             };
-            ui.result(format!("This shell uses it now; {rest}."))
+            ui.done(format!("This shell uses it now; {rest}."))
         }
         ShellAfterInstall::NotConnected => {
-            ui.result("It is the default now: new connected shells use it.")?;
+            ui.done("It is the default now: new connected shells use it.")?;
             ui.next(
                 "This shell is not connected; to connect it",
                 "vshelf connect",
@@ -143,16 +143,16 @@ pub fn say_conclusion(ui: &Ui, conclusion: &Conclusion) -> Outcome {
             Ok(())
         }
         ShellAfterInstall::AsDefault => {
-            ui.result("It is the default now: this shell and new ones use it.")
+            ui.done("It is the default now: this shell and new ones use it.")
         }
         ShellAfterInstall::StaysSwitched(before) => {
-            ui.result(format!(
+            ui.done(format!(
                 "It is the default now: new shells use it; this one stays on {before}, which it was switched to."
             ))?;
             ui.next("To follow the default here", "vshelf switch --follow");
             Ok(())
         }
-        ShellAfterInstall::Active => ui.result("It is active in this shell."),
+        ShellAfterInstall::Active => ui.done("It is active in this shell."),
         ShellAfterInstall::Stays {
             answering,
             connected,
@@ -162,7 +162,7 @@ pub fn say_conclusion(ui: &Ui, conclusion: &Conclusion) -> Outcome {
                 Some(other) => format!(", and this shell stays on {other}"),
                 None => String::new(),
             };
-            ui.result(format!("The default stays {default}{here}."))?;
+            ui.done(format!("The default stays {default}{here}."))?;
             if !connected {
                 ui.next(
                     "This shell is not connected; to connect it",
@@ -184,10 +184,10 @@ pub fn say_conclusion(ui: &Ui, conclusion: &Conclusion) -> Outcome {
 /// Says what the default of a runtime is after several installs.
 pub fn say_several(ui: &Ui, conclusion: &SeveralConclusion) -> Outcome {
     match &conclusion.new_default {
-        Some(title) => ui.result(format!("{title} is the default now: new shells use it."))?,
+        Some(title) => ui.done(format!("{title} is the default now: new shells use it."))?,
         None => {
             let default = default_in_words(&conclusion.default);
-            ui.result(format!(
+            ui.done(format!(
                 "The default of {} stays {default}.",
                 conclusion.title
             ))?;
@@ -209,19 +209,19 @@ pub fn say_adopted(ui: &Ui, title: &str, linked: bool, from: &Path) -> Outcome {
         false => "copied from",
         true => "as a link to",
     };
-    ui.result(format!("{title} is on the shelf, {how} {}", shown(from)))
+    ui.done(format!("{title} is on the shelf, {how} {}", shown(from)))
 }
 
 /// Says what was restored, and what belonged to it.
 pub fn say_restored(ui: &Ui, restored: &Restored) -> Outcome {
     let title = styled(Palette::STRONG, &restored.title);
-    ui.result(format!("{title} is restored, with the digest it had."))?;
+    ui.done(format!("{title} is restored, with the digest it had."))?;
     if restored.became_default {
-        ui.result("It is the default now, because there was none.")?;
+        ui.done("It is the default now, because there was none.")?;
     }
     if !restored.packages.is_empty() {
         let had = restored.packages.join(", ");
-        ui.result(format!("It had these packages: {}", printable(&had)))?;
+        ui.done(format!("It had these packages: {}", printable(&had)))?;
     }
     for command in restored.attempt.iter().flat_map(attempt_commands) {
         ui.next("To install them again", &command);

@@ -26,7 +26,7 @@ pub fn say_removed(ui: &Ui, removed: &Removed) -> Outcome {
     }
     let title = styled(Palette::STRONG, &removed.title);
     let freed = megabytes(removed.freed);
-    ui.result(match (removed.operation, removed.linked) {
+    ui.done(match (removed.operation, removed.linked) {
         (Operation::Tidied, _) => format!("{title} was removed."),
         (Operation::Renewed, _) => {
             format!("{} was removed; {freed} freed.", removed.title)
@@ -60,7 +60,7 @@ fn reassignment(reassigned: &Reassigned) -> String {
 
 /// Says one step of a renewal.
 pub fn say_renewal(ui: &Ui, step: &RenewalStep) -> Outcome {
-    ui.result(match step {
+    ui.done(match step {
         RenewalStep::Installed { title } => {
             format!("{} is on the shelf.", styled(Palette::STRONG, title))
         }
@@ -99,11 +99,15 @@ pub fn say_installing(ui: &Ui, packages: &[&Package]) {
 pub fn show_carried(ui: &Ui, report: &CarryReport) -> Outcome {
     let title = styled(Palette::STRONG, &report.title);
     let (from, to) = (&report.from, &report.to);
+    let is_plan = (report.packages.iter()).any(|(_, outcome)| *outcome == CarryOutcome::Planned);
+    if ui.is_quiet() && !is_plan {
+        return Ok(());
+    }
     if report.packages.is_empty() {
-        return ui.result(format!("{title} {from} has no packages to carry."));
+        return ui.done(format!("{title} {from} has no packages to carry."));
     }
     let count = Count(report.packages.len(), "package");
-    ui.result(format!("{title} {from} to {to}: {count}"))?;
+    ui.done(format!("{title} {from} to {to}: {count}"))?;
     let columns = [
         Column::left("package"),
         Column::left("result"),

@@ -198,7 +198,7 @@ fn an_old_catalog_and_what_was_cut_off_are_found() {
     scene.write(".local/share/vivid-shelf/staging/marram-9.9.9.0.lock", "");
     let ran = scene.run(offline(&scene).env("VSHELF_TODAY", "2031-01-20"));
     let catalog = "the catalog of Marram: what is known is from 4 years 1 month ago
-  To fix it: vshelf catalog marram@ --refresh\n";
+  To fix it: vshelf catalog marram --refresh\n";
     assert!(ran.stdout.contains(catalog), "{ran}");
     let staging = "~/.local/share/vivid-shelf/staging: holds 0.1 MB of 1 unfinished command
   To fix it: vshelf tidy\n";

@@ -101,7 +101,7 @@ fn what_a_project_wants_is_told_when_something_else_changes() {
     let scene = Scene::new();
     scene.write("tide-board/.marram-version", "6\n");
     let script = "cd ~/tide-board; __vshelf_look 2>/dev/null
-        vshelf --quiet install 8.3.1
+        vshelf install 8.3.1
         vshelf install
         marram --version
         vshelf install 9

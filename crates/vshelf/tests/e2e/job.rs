@@ -110,13 +110,7 @@ This shell is not connected; to connect it: vshelf connect
     );
     shows!(
         scene.vshelf(&["install", "6", "dunefield/8.3.1", "--quiet"]),
-        str![[r#"
-version                 result                fetched  from
-Marram 6.20.2           on the shelf  0.2 MB in [TIME] s  stand-in, verified by sha256
-Marram dunefield/8.3.1  on the shelf  0.2 MB in [TIME] s  stand-in, verified by sha256
-The default of Marram stays 8.3.1 (lts).
-
-"#]]
+        str![""]
     );
     shows!(
         scene.vshelf(&["install", "9", "--default"]),
@@ -244,7 +238,6 @@ fn a_new_default_reaches_the_shells_that_follow_it_and_no_other() {
              marram --version"
         ),
         str![[r#"
-6.20.2 is the default of Marram now, set as 6.
 marram 6.20.2
 This shell uses Marram 8.3.1 now, and no longer Marram 6.20.2.
 8.3.1 is the default of Marram now, set as lts.
@@ -429,6 +422,38 @@ To install one: vshelf install stable
 }
 
 #[test]
+fn quiet_commands_print_nothing_but_what_was_asked_for() {
+    let scene = Scene::new();
+    let silent: [&[&str]; 13] = [
+        &["install", "8.3.0", "6.20.1"],
+        &["install", "6.20.1"],
+        &["install", "8.3.0", "--again"],
+        &["default", "8.3.0"],
+        &["label", "board", "6"],
+        &["label", "--remove", "board"],
+        &["require", "8"],
+        &["require", "--remove"],
+        &["renew", "6", "--yes"],
+        &["remove", "6"],
+        &["restore"],
+        &["connect"],
+        &["tidy", "--yes"],
+    ];
+    for command in silent {
+        let ran = scene.does(&[&["--quiet"], command].concat());
+        assert_eq!(ran.to_string(), "", "{command:?}");
+    }
+    assert_eq!(
+        scene
+            .does(&["--quiet", "path", "8", "--program"])
+            .stdout
+            .lines()
+            .count(),
+        1
+    );
+}
+
+#[test]
 fn json_is_for_programs() {
     let scene = Scene::new();
     scene.does(&["install", "8"]);
@@ -516,7 +541,7 @@ fn a_runtime_can_be_added_and_forgotten() {
     shows!(
         scene.vshelf(&["runtimes", "--remove", "marram"]),
         str![[r#"
-Your definition of marram is gone; its installs stay on the shelf.
+Your definition of marram was removed; its installs stay on the shelf.
 
 "#]]
     );
@@ -526,7 +551,7 @@ Your definition of marram is gone; its installs stay on the shelf.
 Marram is now defined in [HOME]/.config/vivid-shelf/runtimes/marram.toml
 --- stderr
 Its releases come from [SERVER]/catalog.json
-To see its releases: vshelf catalog marram@
+To see its releases: vshelf catalog marram
 
 "#]]
     );

@@ -67,9 +67,6 @@ fn a_job_gets_what_its_project_wants() {
             (set -a; . ./.env; marram --version)"
         ),
         str![[r#"
-Marram 6.20.2 is on the shelf, published by saltmarsh.
-0.2 MB fetched in [TIME] s from stand-in, verified by sha256; 0.3 MB on disk.
-It is the default now: new connected shells use it.
 marram 6.20.2
 marram 6.20.2
 [HOME]/.local/share/vivid-shelf/shelf/marram/6.20.2

@@ -371,12 +371,7 @@ This shell is not connected; to connect it: vshelf connect
     );
     shows!(
         within(&scene, "tide-board", &["install", "--quiet"]),
-        str![[r#"
-Marram 9.2.0 is on the shelf, published by saltmarsh.
-0.2 MB fetched in [TIME] s from stand-in, verified by sha256; 0.4 MB on disk.
-The default stays 8.3.1 (8).
-
-"#]]
+        str![""]
     );
     shows!(
         scene.bash(
@@ -435,12 +430,7 @@ This shell is not connected; to connect it: vshelf connect
     );
     shows!(
         within(&scene, "archive-tools/inner", &["install", "--quiet"]),
-        str![[r#"
-Marram 8.3.1 is on the shelf, published by saltmarsh.
-0.2 MB fetched in [TIME] s from stand-in, verified by sha256; 0.4 MB on disk.
-The default stays 7.2.2 (>=6 <8).
-
-"#]]
+        str![""]
     );
     assert_eq!(scene.on_shelf(), ["7.2.2", "8.3.1"]);
 }

@@ -46,23 +46,7 @@ To carry it out: vshelf renew --yes
     assert_eq!(scene.on_shelf(), ["6.20.1", "8.3.0"]);
     shows!(
         scene.does(&["--quiet", "renew", "--yes"]),
-        str![[r#"
-Marram: 2 lines to renew
-line  phase        from    to      why       packages  what follows
-8     lts          8.3.0   8.3.1   security            default
-6     maintenance  6.20.1  6.20.2  security  2         label board
-Marram 8.3.1 is on the shelf.
-It is the default now, set as 8.3.1.
-Marram 8.3.0 was removed; 0.4 MB freed.
-Marram 6.20.2 is on the shelf.
-Marram 6.20.1 to 6.20.2: 2 packages
-package     result
-kelp@2.0.0  installed
-sand@1.1.0  installed
-The label board stands for it now.
-Marram 6.20.1 was removed; 0.3 MB freed.
-
-"#]]
+        str![""]
     );
     assert_eq!(scene.on_shelf(), ["6.20.2", "8.3.1"]);
     assert_eq!(packages(&scene, "board"), "kelp 2.0.0\nsand 1.1.0\n");
@@ -195,11 +179,6 @@ sand@1.1.0  already there       as 3.0.0
     shows!(
         scene.vshelf(&["--quiet", "carry", "--from", "6", "--to", "8"]),
         str![[r#"
-Marram 6.20.1 to 8.3.0: 3 packages
-package      result         why
-UPPER@1.0.0  failed         usage: tussock --version | list | add NAME[@VERSION] | remove NAME
-kelp@2.0.0   installed
-sand@1.1.0   already there  as 3.0.0
 --- stderr
 Error: 1 package could not be installed.
   To try again: vshelf run 8.3.0 -- tussock add UPPER@1.0.0
