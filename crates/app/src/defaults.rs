@@ -1,5 +1,7 @@
 //! What new shells and desktop programs get.
 
+use crate::integrate::connect::way_to_connect;
+use crate::outcome::WayToConnect;
 use vshelf_core::resolve::{Choice, Scope};
 use vshelf_core::{Pick, Request};
 
@@ -32,8 +34,8 @@ pub enum ShellAfterDefault {
     StaysAsRequired(Pick),
     /// The default.
     Follows,
-    /// It is not connected.
-    NotConnected,
+    /// What it used before, because it is not connected.
+    NotConnected(WayToConnect),
 }
 
 /// The selector by which a default or label is remembered: what was typed, without the runtime.
@@ -86,7 +88,7 @@ pub fn set(environment: &Environment, request: &Request) -> Result<NewDefault, E
             Some(required) => ShellAfterDefault::StaysAsRequired(required),
             None => ShellAfterDefault::Follows,
         },
-        None => ShellAfterDefault::NotConnected,
+        None => ShellAfterDefault::NotConnected(way_to_connect(environment)),
     };
     Ok(NewDefault {
         title: runtime.definition.title.clone(),

@@ -44,7 +44,10 @@ pub struct Environment {
 }
 
 /// Asks a person which of several runtimes is meant; nothing where nobody answers.
-pub struct RuntimeChooser(pub Box<dyn Fn(&[String]) -> Option<String>>);
+pub struct RuntimeChooser(pub Box<AskForOne>);
+
+/// Asks for one of these names.
+type AskForOne = dyn Fn(&[String]) -> Option<String>;
 
 impl fmt::Debug for RuntimeChooser {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {

@@ -180,6 +180,8 @@ pub enum Question<'q> {
     Renew {
         /// How many lines it renews.
         lines: usize,
+        /// How many installs it removes.
+        removals: usize,
     },
 }
 

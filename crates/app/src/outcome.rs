@@ -62,6 +62,15 @@ pub struct DefaultState {
     pub selector: Option<String>,
 }
 
+/// How the calling shell becomes connected.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum WayToConnect {
+    /// New shells are connected, and this one is by this line.
+    Source(String),
+    /// No shell is connected yet: by the command that does it.
+    Connect,
+}
+
 /// What the calling shell uses after an install.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum ShellAfterInstall {
@@ -74,17 +83,17 @@ pub enum ShellAfterInstall {
     /// The install, as the default.
     AsDefault,
     /// Nothing changed, because it is not connected.
-    NotConnected,
+    NotConnected(WayToConnect),
     /// What it was switched to before.
     StaysSwitched(Pick),
     /// The install, because that is first on PATH.
     Active,
-    /// What answered before; `connected` says whether it could be switched.
+    /// What answered before.
     Stays {
         /// What answers.
         answering: Option<Pick>,
-        /// Whether it is connected.
-        connected: bool,
+        /// How it becomes connected, where it is not.
+        to_connect: Option<WayToConnect>,
     },
 }
 

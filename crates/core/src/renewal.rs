@@ -128,7 +128,7 @@ mod tests {
         let expected = expected.map(|(from, to, security)| (from.into(), to.into(), security));
         assert_eq!(moves(&[]), expected);
         // What is followed moves, even where the newest is there already.
-        let older = moves(&["saltmarsh-6.1.0".parse().unwrap()]);
-        assert_eq!(older[1], ("saltmarsh-6.1.0".into(), "6.20.2".into(), true));
+        let older = moves(&["saltmarsh/6.1.0".parse().unwrap()]);
+        assert_eq!(older[1], ("saltmarsh/6.1.0".into(), "6.20.2".into(), true));
     }
 }

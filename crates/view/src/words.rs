@@ -5,7 +5,7 @@ use std::fmt;
 
 use jiff::Unit;
 use jiff::civil::Date;
-use textwrap::{Options, WordSplitter, WrapAlgorithm};
+use textwrap::{Options, WordSeparator, WordSplitter, WrapAlgorithm};
 
 /// A number of things, spelled with the right form of the word.
 #[derive(Clone, Copy, Debug)]
@@ -84,6 +84,17 @@ pub fn printable(text: &str) -> String {
         }
     }
     safe
+}
+
+/// `text` in lines of so many columns at most, broken at spaces alone: a longer word has its line.
+pub fn at_words(text: &str, columns: usize) -> Vec<String> {
+    let options = Options::new(columns)
+        .break_words(false)
+        .wrap_algorithm(WrapAlgorithm::FirstFit)
+        .word_splitter(WordSplitter::NoHyphenation)
+        .word_separator(WordSeparator::AsciiSpace);
+    let lines = textwrap::wrap(text, options).into_iter();
+    lines.map(Cow::into_owned).collect()
 }
 
 /// `text` in pieces of so many columns at most, broken at spaces where there are some.

@@ -1,13 +1,13 @@
 //! Sentences and hints, broken at words where the terminal is narrower.
 
 use vshelf_view::Palette;
-use vshelf_view::words::broken;
+use vshelf_view::words::at_words;
 
 /// Text broken at words, each line behind this indent; in one piece where no width is known.
 pub fn wrapped(text: &str, columns: Option<usize>, indent: &str) -> String {
     let columns = columns.map(|columns| columns.saturating_sub(indent.len()).max(1));
     let lines = text.lines().flat_map(|line| match columns {
-        Some(columns) => broken(line, columns),
+        Some(columns) => at_words(line, columns),
         None => vec![line.to_owned()],
     });
     let lines: Vec<String> = lines.map(|line| format!("{indent}{line}")).collect();
@@ -38,6 +38,10 @@ mod tests {
         let text = "one two three\nfour";
         assert_eq!(wrapped(text, None, "  "), "  one two three\n  four");
         assert_eq!(wrapped(text, Some(9), "  "), "  one two\n  three\n  four");
+        assert_eq!(
+            wrapped("see /a/long/path", Some(5), ""),
+            "see\n/a/long/path"
+        );
         let plain = |columns| {
             anstream::adapter::strip_str(&hint("To see it", "vshelf list", columns, "")).to_string()
         };

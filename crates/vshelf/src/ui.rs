@@ -319,12 +319,17 @@ impl Ui {
     /// Writes facts as a result: names in one column, what they are in the next.
     pub fn facts(&self, facts: &[(&str, String)]) -> Result<(), Failure> {
         let width = facts.iter().map(|(name, _)| name.len()).max().unwrap_or(0);
-        let indent = " ".repeat(width + 4);
-        facts.iter().try_for_each(|(name, fact)| {
-            let name = styled(Palette::HEADING, format!("{name:<width$}"));
-            let fact = wrapped(fact, self.frame().width, &indent);
-            self.result(format!("  {name}  {}", fact.trim_start()))
-        })
+        facts
+            .iter()
+            .try_for_each(|(name, fact)| self.fact(&format!("  {name:<width$}"), fact))
+    }
+
+    /// Writes a fact as a result behind its name, and breaks it at words in its own column.
+    pub fn fact(&self, name: &str, fact: &str) -> Result<(), Failure> {
+        let indent = " ".repeat(name.chars().count() + 2);
+        let fact = wrapped(fact, self.frame().width, &indent);
+        let name = styled(Palette::HEADING, name);
+        self.result(format!("{name}  {}", fact.trim_start()))
     }
 
     /// A spine in this style with a space behind, where rows have spines.

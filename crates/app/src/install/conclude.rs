@@ -1,5 +1,6 @@
 //! What follows from an install: the default, the calling shell, and what of it is active now.
 
+use crate::integrate::connect::way_to_connect;
 use vshelf_core::{Key, Phase, Pick, Request};
 
 use super::job::InstallJob;
@@ -78,7 +79,9 @@ fn change_shell(
         };
     }
     match switched {
-        _ if became_default && !shell.can_change() => ShellAfterInstall::NotConnected,
+        _ if became_default && !shell.can_change() => {
+            ShellAfterInstall::NotConnected(way_to_connect(runtime.environment()))
+        }
         Some(switched) if became_default => {
             let stays = before.active().unwrap_or(switched);
             ShellAfterInstall::StaysSwitched(stays.clone())
@@ -90,7 +93,10 @@ fn change_shell(
         _ if before.answering() == Some(&pick) => ShellAfterInstall::Active,
         _ => ShellAfterInstall::Stays {
             answering: before.answering().cloned(),
-            connected: shell.dialect().is_some(),
+            to_connect: match shell.dialect() {
+                Some(_) => None,
+                None => Some(way_to_connect(runtime.environment())),
+            },
         },
     }
 }

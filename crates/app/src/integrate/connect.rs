@@ -15,6 +15,7 @@ use super::files::{
 use super::refresh::refresh;
 use crate::environment::Environment;
 use crate::error::{Done, Error, file_error};
+use crate::outcome::WayToConnect;
 
 /// What connecting a shell changed.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -126,13 +127,27 @@ pub fn require_connection(environment: &Environment) -> Done {
     if environment.shell.can_change() {
         return Ok(());
     }
+    Err(Error::NotConnected {
+        source_line: line_for_this_shell(environment)?,
+    })
+}
+
+/// How the calling shell becomes connected.
+pub fn way_to_connect(environment: &Environment) -> WayToConnect {
+    match line_for_this_shell(environment) {
+        Ok(Some(line)) => WayToConnect::Source(line),
+        // What is wrong is told by the command that connects.
+        Ok(None) | Err(_) => WayToConnect::Connect,
+    }
+}
+
+/// The line that connects the calling shell where new ones are connected already.
+fn line_for_this_shell(environment: &Environment) -> Result<Option<String>, Error> {
     let dialect = own_shell(environment).unwrap_or(Dialect::Bash);
-    let written = integration_path(environment, dialect)?.exists();
-    let source_line = match written {
-        true => Some(source_line(environment, dialect)?),
-        false => None,
-    };
-    Err(Error::NotConnected { source_line })
+    match integration_path(environment, dialect)?.exists() {
+        true => Ok(Some(source_line(environment, dialect)?)),
+        false => Ok(None),
+    }
 }
 
 /// What is wrong with how new shells, or the calling one, are connected.

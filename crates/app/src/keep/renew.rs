@@ -50,6 +50,27 @@ pub struct PlannedRenewal {
     pub followers: Vec<Follower>,
     /// The requirement files that ask for the old release by its exact version.
     pub exact_requirements: Vec<PathBuf>,
+    /// What needs the old release still when all that follows has followed.
+    pub kept_by: Vec<Protection>,
+}
+
+impl PlannedRenewal {
+    /// What keeps the old release on the shelf, with these options.
+    pub fn keeping(&self, options: RenewOptions) -> Vec<&Protection> {
+        let moves = |protection: &Protection| match protection {
+            Protection::Requirement { file } => {
+                options.move_requirements && self.exact_requirements.contains(file)
+            }
+            _ => false,
+        };
+        let kept_by = self.kept_by.iter();
+        kept_by.filter(|protection| !moves(protection)).collect()
+    }
+
+    /// Whether the old release goes, with these options.
+    pub fn removes_old(&self, options: RenewOptions) -> bool {
+        !options.keep_old && self.keeping(options).is_empty()
+    }
 }
 
 /// What follows to a new release.
@@ -141,19 +162,46 @@ fn plan_runtime(runtime: &Runtime<'_>, keys: &[Key]) -> Result<Vec<PlannedRenewa
     let meant = renewals
         .into_iter()
         .filter(|renewal| lines.contains(&renewal.line));
-    Ok(meant
-        .map(|renewal| PlannedRenewal {
+    let assessed = plan(runtime, &Holders::find(environment)?, &Selection::default())?;
+    let planned = meant.map(|renewal| {
+        let followers = followers(&standing, &renewal.members);
+        let entry = assessed.iter();
+        let entry = entry.filter(|entry| entry.install.key == renewal.from.key);
+        let follows = |protection: &Protection| match protection {
+            Protection::Default => followers.contains(&Follower::Default),
+            Protection::ThisShell => followers.contains(&Follower::ThisShell),
+            Protection::Label { label } => followers.contains(&Follower::Label(label.clone())),
+            Protection::Requirement { file } => {
+                let mut found = requirements.iter().filter(|found| found.file == *file);
+                found.all(|found| covers(runtime, &found.requirement.request, &renewal.to))
+            }
+            _ => false,
+        };
+        let kept_by = entry.flat_map(|entry| entry.protections.clone());
+        PlannedRenewal {
             line: renewal.line.to_owned(),
             from: renewal.from.clone(),
             packages: match runtime.definition.packages {
                 Some(_) => packages::list(runtime, &renewal.from.key),
                 None => Ok(Vec::new()),
             },
-            followers: followers(&standing, &renewal.members),
+            kept_by: kept_by.filter(|protection| !follows(protection)).collect(),
             exact_requirements: exact_requirements(&requirements, renewal.from),
             to: renewal.to,
-        })
-        .collect())
+            followers,
+        }
+    });
+    Ok(planned.collect())
+}
+
+/// Whether a request covers what a line is renewed to.
+fn covers(runtime: &Runtime<'_>, request: &Request, to: &Newer) -> bool {
+    let covered = runtime
+        .covered(request, Scope::Published)
+        .unwrap_or_default();
+    covered
+        .iter()
+        .any(|candidate| *candidate.version == to.version)
 }
 
 /// What can follow, each with the key that it stands for now.
@@ -172,6 +220,11 @@ fn standing(runtime: &Runtime<'_>) -> Vec<(Follower, Key)> {
         .filter_map(|(follower, pick)| Some((follower, pick.key()?.clone())))
         .collect();
     for (label, selector) in &runtime.state.labels {
+        // A label on an exact release stays on it.
+        let request: Option<Request> = selector.parse().ok();
+        if !request.is_some_and(|request| request.selector.is_moving()) {
+            continue;
+        }
         if let Some(Pick::Install(key)) = runtime.pick_of_label(selector) {
             keys.push((Follower::Label(label.clone()), key));
         }
@@ -196,9 +249,9 @@ fn exact_requirements(requirements: &[FoundRequirement], from: &InstallId) -> Ve
     exact.map(|found| found.file.clone()).collect()
 }
 
-/// Asks whether to carry out the plans of so many lines.
-pub fn ask(lines: usize, listener: &dyn Listener) -> Result<Answer, Error> {
-    listener.ask(&Question::Renew { lines })
+/// Asks whether to carry out the plans of so many lines, which remove so many installs.
+pub fn ask(lines: usize, removals: usize, listener: &dyn Listener) -> Result<Answer, Error> {
+    listener.ask(&Question::Renew { lines, removals })
 }
 
 /// Carries the plans out, line by line; gives back what failed.

@@ -4,6 +4,7 @@ use rstest::rstest;
 use vshelf_app::catalog::ReleaseFilter;
 use vshelf_app::defaults::{self, ShellAfterDefault};
 use vshelf_app::error::Taken;
+use vshelf_app::outcome::WayToConnect;
 use vshelf_app::timeline::{LineChoice, choose_lines};
 use vshelf_app::{Class, Error, Runtime, labels, runtimes};
 use vshelf_core::{Phase, Pick};
@@ -46,7 +47,10 @@ fn a_default_is_kept_as_it_was_asked_for() {
     let set = defaults::set(&scene.environment(), &request("marram@lts")).unwrap();
     assert_eq!(set.selector, "lts");
     assert_eq!(set.pick, Pick::Install("8.3.1".parse().unwrap()));
-    assert_eq!(set.shell, ShellAfterDefault::NotConnected);
+    assert_eq!(
+        set.shell,
+        ShellAfterDefault::NotConnected(WayToConnect::Connect)
+    );
     let error = defaults::set(&scene.environment(), &request("9")).unwrap_err();
     assert_eq!(error.class(), Class::NoMatch);
     assert_eq!(scene.default().as_deref(), Some("8.3.1"));

@@ -205,7 +205,8 @@ fn what_one_command_removed_is_restored_together() {
 fn a_renewal_takes_the_default_and_labels_along_and_removes_the_old_release() {
     let scene = Scene::with(&["8.3.0", "6.20.2"]);
     let environment = scene.environment();
-    labels::set(&environment, "board", &request("8.3.0")).unwrap();
+    labels::set(&environment, "board", &request("8")).unwrap();
+    labels::set(&environment, "exact", &request("6.20.2")).unwrap();
     let recorder = Recorder::default();
     let plans = plan_renewals(&environment, &[], &recorder).unwrap();
     let [(_, plan)] = &plans[..] else {
@@ -222,7 +223,8 @@ fn a_renewal_takes_the_default_and_labels_along_and_removes_the_old_release() {
     assert_eq!(scene.on_shelf(), ["8.3.1", "6.20.2"]);
     assert_eq!(scene.default().as_deref(), Some("8.3.1"));
     let label = labels::find(&scene.environment(), "board").unwrap();
-    assert_eq!(label.selector, "8.3.1");
+    assert_eq!(label.selector, "8");
+    assert_eq!(label.pick.unwrap().to_string(), "8.3.1");
     let history = history::read(&environment).unwrap();
     let replaced = history
         .iter()

@@ -54,14 +54,22 @@ impl RunCommand for Renew {
         if lines == 0 {
             return ui.sentence("Every line on the shelf has its newest release.");
         }
+        let options = RenewOptions {
+            keep_old: self.keep_old,
+            move_requirements: self.requirements,
+        };
+        let planned = plans.iter().flat_map(|(_, plan)| plan);
+        let removals = planned
+            .filter(|planned| planned.removes_old(options))
+            .count();
         if !(self.yes && ui.is_quiet()) {
-            output::renew::show(ui, &plans, self.requirements)?;
+            output::renew::show(ui, &plans, options)?;
         }
         if self.dry_run {
             return Ok(());
         }
         if !self.yes {
-            match renew::ask(lines, ui)? {
+            match renew::ask(lines, removals, ui)? {
                 Answer::Yes => {}
                 Answer::No => return Ok(()),
                 Answer::Nobody => {
@@ -70,11 +78,10 @@ impl RunCommand for Renew {
                 }
             }
         }
-        let options = RenewOptions {
-            keep_old: self.keep_old,
-            move_requirements: self.requirements,
-        };
         let errors = apply(environment, &plans, options, ui)?;
+        if removals > 0 && errors.is_empty() {
+            ui.next("To get the old releases back", "vshelf restore");
+        }
         ui.end_with(errors.into_iter().map(output::renew::failure).collect())
     }
 }

@@ -1,5 +1,6 @@
 //! Defaults, shown and set.
 
+use crate::wording::shells::say_way_to_connect;
 use serde::Serialize;
 use vshelf_app::Runtime;
 use vshelf_app::defaults::{NewDefault, ShellAfterDefault};
@@ -102,9 +103,9 @@ pub fn say_set(ui: &Ui, set: &NewDefault) -> Outcome {
         ShellAfterDefault::Follows => {
             ui.note("This shell and all others that follow the default have it at once.");
         }
-        ShellAfterDefault::NotConnected => {
-            ui.note("Connected shells that follow the default have it at once; this one is not connected.");
-            ui.next("To connect your shells", "vshelf connect");
+        ShellAfterDefault::NotConnected(way) => {
+            ui.note("Connected shells that follow the default have it at once.");
+            say_way_to_connect(ui, way);
         }
     }
     Ok(())

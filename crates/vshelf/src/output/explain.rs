@@ -76,8 +76,7 @@ pub fn show(ui: &Ui, runtime: &Runtime<'_>, request: &Request, scope: Scope) -> 
         format!("{title} {request}, on {}", runtime.today),
     ))?;
     for (index, step) in explanation.steps.iter().enumerate() {
-        let number = styled(Palette::QUIET, format!("{:>2}", index + 1));
-        ui.sentence(format!("{number}  {}", worded(step)))?;
+        ui.fact(&format!("{:>2}", index + 1), &worded(step))?;
     }
     match explanation.outcome {
         Ok(Choice::Version(chosen)) => {

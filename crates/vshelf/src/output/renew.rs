@@ -4,15 +4,17 @@ use std::path::PathBuf;
 
 use serde::Serialize;
 use vshelf_app::Runtime;
-use vshelf_app::keep::renew::{Follower, PlannedRenewal, RenewalError};
+use vshelf_app::keep::renew::{Follower, PlannedRenewal, RenewOptions, RenewalError};
 use vshelf_core::outlook::Newer;
 use vshelf_core::packages::Package;
+use vshelf_core::tidy::Protection;
 use vshelf_view::words::Count;
 use vshelf_view::{Cell, Column, Palette, Table};
 
 use super::json::Item;
 use crate::failure::{Failure, Outcome};
 use crate::ui::{Ui, styled};
+use crate::wording::holders;
 use crate::wording::paths::shown;
 use crate::wording::versions::{phase_cell, spine};
 
@@ -37,6 +39,8 @@ pub struct Report {
     follows: Vec<String>,
     /// The requirement files that ask for the old release by its exact version.
     requirements: Vec<PathBuf>,
+    /// What keeps the old release on the shelf; it is removed where nothing does.
+    kept_by: Vec<Protection>,
 }
 
 impl Item for Report {
@@ -55,6 +59,7 @@ pub fn reports(plans: &Plans<'_>) -> Vec<Report> {
                 .map(|packages| packages.iter().map(Package::spelled).collect()),
             follows: planned.followers.iter().map(follower).collect(),
             requirements: planned.exact_requirements.clone(),
+            kept_by: planned.kept_by.clone(),
         };
         plan.iter().map(report)
     });
@@ -73,11 +78,11 @@ pub fn failure(error: RenewalError) -> Failure {
     }
 }
 
-/// Shows the plans; `moves_requirements` says what becomes of exact requirements.
-pub fn show(ui: &Ui, plans: &Plans<'_>, moves_requirements: bool) -> Outcome {
+/// Shows the plans as these options have them carried out.
+pub fn show(ui: &Ui, plans: &Plans<'_>, options: RenewOptions) -> Outcome {
     for (runtime, plan) in plans.iter().filter(|(_, plan)| !plan.is_empty()) {
-        show_plan(ui, runtime, plan)?;
-        say_requirements(ui, plan, moves_requirements);
+        show_plan(ui, runtime, plan, options)?;
+        say_requirements(ui, plan, options.move_requirements);
     }
     Ok(())
 }
@@ -99,6 +104,22 @@ fn say_requirements(ui: &Ui, plan: &[PlannedRenewal], moves: bool) {
     }
 }
 
+/// What becomes of the old release.
+fn becomes(planned: &PlannedRenewal, options: RenewOptions) -> String {
+    let keeping = planned
+        .keeping(options)
+        .into_iter()
+        .map(holders::protection);
+    let keeping: Vec<String> = match options.keep_old {
+        true => vec!["--keep-old".to_owned()],
+        false => keeping.collect(),
+    };
+    match keeping.is_empty() {
+        true => "removed".to_owned(),
+        false => format!("stays: {}", keeping.join(", ")),
+    }
+}
+
 fn follower(follower: &Follower) -> String {
     match follower {
         Follower::Default => "default".to_owned(),
@@ -107,7 +128,12 @@ fn follower(follower: &Follower) -> String {
     }
 }
 
-fn show_plan(ui: &Ui, runtime: &Runtime<'_>, plan: &[PlannedRenewal]) -> Outcome {
+fn show_plan(
+    ui: &Ui,
+    runtime: &Runtime<'_>,
+    plan: &[PlannedRenewal],
+    options: RenewOptions,
+) -> Outcome {
     let title = styled(Palette::STRONG, &runtime.definition.title);
     ui.result(format!("{title}: {} to renew", Count(plan.len(), "line")))?;
     let columns = [
@@ -117,7 +143,8 @@ fn show_plan(ui: &Ui, runtime: &Runtime<'_>, plan: &[PlannedRenewal]) -> Outcome
         Column::left("to"),
         Column::left("why"),
         Column::left("packages"),
-        Column::yielding("what follows"),
+        Column::left("what follows"),
+        Column::yielding("old release"),
     ];
     let mut table = Table::new(&columns, Palette::HEADING);
     for planned in plan {
@@ -141,6 +168,7 @@ fn show_plan(ui: &Ui, runtime: &Runtime<'_>, plan: &[PlannedRenewal]) -> Outcome
                 },
                 packages.into(),
                 follows.join(", ").into(),
+                becomes(planned, options).into(),
             ],
         );
     }

@@ -1,6 +1,8 @@
 //! What is active in the calling shell, and why.
 
+use crate::wording::shells::say_way_to_connect;
 use serde::Serialize;
+use vshelf_app::integrate::connect::way_to_connect;
 use vshelf_app::{Activity, Runtime};
 use vshelf_core::activation::{Activation, Claim, Rule};
 use vshelf_core::outlook::Newer;
@@ -285,6 +287,6 @@ fn say_how_to_fix(ui: &Ui, runtime: &Runtime<'_>, activity: &Activity) {
         Some(_) => ui.note(
             "Something after the Vivid Shelf block in your start-up file puts its own folder first on PATH; move the block to the end.",
         ),
-        None => ui.next("This shell is not connected; to connect it", "vshelf connect"),
+        None => say_way_to_connect(ui, &way_to_connect(runtime.environment())),
     }
 }

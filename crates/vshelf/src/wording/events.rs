@@ -107,6 +107,10 @@ fn in_words(question: &Question<'_>) -> String {
             };
             format!("Remove {what}?")
         }
-        Question::Renew { lines } => format!("Renew {}?", Count(*lines, "line")),
+        Question::Renew { lines, removals: 0 } => format!("Renew {}?", Count(*lines, "line")),
+        Question::Renew { lines, removals } => {
+            let removed = Count(*removals, "install");
+            format!("Renew {} and remove {removed}?", Count(*lines, "line"))
+        }
     }
 }

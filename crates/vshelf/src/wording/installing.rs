@@ -1,5 +1,6 @@
 //! What was installed, adopted or restored, and what of it is active now.
 
+use super::shells::say_way_to_connect;
 use std::path::Path;
 
 use vshelf_app::outcome::{
@@ -134,12 +135,9 @@ pub fn say_conclusion(ui: &Ui, conclusion: &Conclusion) -> Outcome {
             };
             ui.done(format!("This shell uses it now; {rest}."))
         }
-        ShellAfterInstall::NotConnected => {
+        ShellAfterInstall::NotConnected(way) => {
             ui.done("It is the default now: new connected shells use it.")?;
-            ui.next(
-                "This shell is not connected; to connect it",
-                "vshelf connect",
-            );
+            say_way_to_connect(ui, way);
             Ok(())
         }
         ShellAfterInstall::AsDefault => {
@@ -155,7 +153,7 @@ pub fn say_conclusion(ui: &Ui, conclusion: &Conclusion) -> Outcome {
         ShellAfterInstall::Active => ui.done("It is active in this shell."),
         ShellAfterInstall::Stays {
             answering,
-            connected,
+            to_connect,
         } => {
             let here = match answering {
                 Some(Pick::System) => ", and this shell stays on the system's own copy".to_owned(),
@@ -163,11 +161,8 @@ pub fn say_conclusion(ui: &Ui, conclusion: &Conclusion) -> Outcome {
                 None => String::new(),
             };
             ui.done(format!("The default stays {default}{here}."))?;
-            if !connected {
-                ui.next(
-                    "This shell is not connected; to connect it",
-                    "vshelf connect",
-                );
+            if let Some(way) = to_connect {
+                say_way_to_connect(ui, way);
                 return Ok(());
             }
             let selector = &conclusion.selector;

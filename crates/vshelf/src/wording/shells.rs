@@ -2,11 +2,13 @@
 
 use vshelf_app::Runtime;
 use vshelf_app::integrate::stamps::Notice;
+use vshelf_app::outcome::WayToConnect;
 use vshelf_core::Pick;
 use vshelf_shell::quote;
 
 use super::paths::{project_name, shown};
 use crate::failure::Failure;
+use crate::ui::Ui;
 
 /// What a person should know when a project is entered, in one line.
 pub fn notice(notice: Notice) -> String {
@@ -27,6 +29,15 @@ pub fn notice(notice: Notice) -> String {
     }
 }
 
+/// Says how the calling shell becomes connected.
+pub fn say_way_to_connect(ui: &Ui, way: &WayToConnect) {
+    let command = match way {
+        WayToConnect::Source(line) => line,
+        WayToConnect::Connect => "vshelf connect",
+    };
+    ui.next("This shell is not connected; to connect it", command);
+}
+
 /// What an install or the system's copy is called in sentences; `system_copy` is where the latter is.
 pub fn called(runtime: &Runtime<'_>, pick: &Pick, system_copy: Option<&std::path::Path>) -> String {
     let title = &runtime.definition.title;
@@ -35,6 +46,6 @@ pub fn called(runtime: &Runtime<'_>, pick: &Pick, system_copy: Option<&std::path
             format!("the system's own {title} ({})", shown(program))
         }
         (Pick::System, None) => format!("the system's own {title}"),
-        _ => format!("{title} {}", pick),
+        _ => format!("{title} {pick}"),
     }
 }

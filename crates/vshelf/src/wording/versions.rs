@@ -33,7 +33,7 @@ pub fn marks(runtime: &Runtime<'_>, activity: &Activity, key: &Key) -> Vec<Strin
     for (label, selector) in &runtime.state.labels {
         let pick = runtime.pick_of_label(selector);
         if pick.is_some_and(|pick| pick.is(key)) {
-            marks.push(label.clone());
+            marks.push(format!("label {label}"));
         }
     }
     let record = runtime.install(key).map(|install| &install.record.contents);

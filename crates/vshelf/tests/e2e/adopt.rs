@@ -34,7 +34,7 @@ fn a_folder_is_copied_and_is_an_install_from_then_on() {
 Marram 8.4.0 is on the shelf, copied from ~/build/out
 It is the default now: new connected shells use it.
 --- stderr
-This shell is not connected; to connect it: vshelf connect
+This shell is not connected; to connect it: source ~/.local/share/vivid-shelf/connect/shelf.bash
 
 "#]]
     );
@@ -82,7 +82,7 @@ fn a_link_leaves_the_folder_where_it_is() {
 Marram 9.9.0 is on the shelf, as a link to ~/forge/marram
 The default stays 6.20.2 (6).
 --- stderr
-This shell is not connected; to connect it: vshelf connect
+This shell is not connected; to connect it: source ~/.local/share/vivid-shelf/connect/shelf.bash
 
 "#]]
     );

@@ -20,7 +20,7 @@ fn suggested(scene: &Scene, words: &[&str]) -> Vec<String> {
 
 #[rstest]
 #[case(&["swi"], &["switch\tUse another version in this shell, now"])]
-#[case(&["switch", "6."], &["6.20.2\tmaintenance, board", "6.2.11\tmaintenance"])]
+#[case(&["switch", "6."], &["6.20.2\tmaintenance, label board", "6.2.11\tmaintenance"])]
 #[case(&["switch", "8"], &["8.3.1\tlts, default"])]
 #[case(&["switch", "b"], &["board\tlabel: samphire"])]
 #[case(&["switch", "s"], &["samphire\tline 6, maintenance", "stable\tchannel: 8", "system\t"])]
@@ -81,7 +81,7 @@ fn fish_completes_with_descriptions() {
     let mut command = scene.command("fish");
     let ran = scene.run(command.args(["--no-config", "-c", script]));
     assert_eq!(
-        ran.stdout, "6.20.2\tmaintenance, board\n6.2.11\tmaintenance\n",
+        ran.stdout, "6.20.2\tmaintenance, label board\n6.2.11\tmaintenance\n",
         "{ran}"
     );
 }
@@ -115,5 +115,8 @@ fn elvish_completes_with_descriptions() {
     let mut terminal = Terminal::open_shell(&scene, &["elvish", "-i"]);
     terminal.presses("", "> ");
     let listed = terminal.presses("vshelf switch 6.\t\t", "6.2.11  maintenance");
-    assert!(listed.contains("6.20.2  maintenance, board"), "{listed}");
+    assert!(
+        listed.contains("6.20.2  maintenance, label board"),
+        "{listed}"
+    );
 }

@@ -148,8 +148,8 @@ board stands for 6.20.2, which is on the shelf.
         str![[r#"
 Marram: 2 installs, 0.7 MB
 version  phase        support ends                       size  used   marks
-8.3.1    lts          2029-04-30, in 2 years 5 months  0.4 MB  today  lab
-6.20.2   maintenance  2026-12-28, in 5 weeks           0.3 MB  today  default, board
+8.3.1    lts          2029-04-30, in 2 years 5 months  0.4 MB  today  label lab
+6.20.2   maintenance  2026-12-28, in 5 weeks           0.3 MB  today  default, label board
 
 "#]]
     );

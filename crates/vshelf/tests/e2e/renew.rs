@@ -15,7 +15,7 @@ fn behind() -> Scene {
     let scene = Scene::with_faults(&[]);
     scene.does(&["--quiet", "install", "8.3.0"]);
     scene.does(&["--quiet", "install", "6.20.1"]);
-    scene.does(&["label", "board", "6.20.1"]);
+    scene.does(&["label", "board", "6"]);
     for package in ["kelp@2.0.0", "sand@1.1.0"] {
         scene.does(&["run", "6.20.1", "--", "tussock", "add", package]);
     }
@@ -35,19 +35,16 @@ fn lines_move_with_their_packages_labels_and_the_default() {
         scene.does(&["renew"]),
         str![[r#"
 Marram: 2 lines to renew
-line  phase        from    to      why       packages  what follows
-8     lts          8.3.0   8.3.1   security            default
-6     maintenance  6.20.1  6.20.2  security  2         label board
+line  phase        from    to      why       packages  what follows  old release
+8     lts          8.3.0   8.3.1   security            default       removed
+6     maintenance  6.20.1  6.20.2  security  2         label board   removed
 --- stderr
 To carry it out: vshelf renew --yes
 
 "#]]
     );
     assert_eq!(scene.on_shelf(), ["6.20.1", "8.3.0"]);
-    shows!(
-        scene.does(&["--quiet", "renew", "--yes"]),
-        str![""]
-    );
+    shows!(scene.does(&["--quiet", "renew", "--yes"]), str![""]);
     assert_eq!(scene.on_shelf(), ["6.20.2", "8.3.1"]);
     assert_eq!(packages(&scene, "board"), "kelp 2.0.0\nsand 1.1.0\n");
     let again = scene.does(&["renew", "--yes"]).stdout;
@@ -55,6 +52,34 @@ To carry it out: vshelf renew --yes
     // And back, should the new one not be what was hoped for.
     scene.does(&["restore", "8.3.0"]);
     assert_eq!(scene.on_shelf(), ["6.20.2", "8.3.0", "8.3.1"]);
+}
+
+#[test]
+fn a_label_on_an_exact_release_stays_on_it() {
+    let scene = behind();
+    scene.does(&["label", "board", "6.20.1"]);
+    shows!(
+        scene.does(&["renew", "6", "--yes"]),
+        str![[r#"
+Marram: 1 line to renew
+line  phase        from    to      why       packages  old release
+6     maintenance  6.20.1  6.20.2  security  2         stays: label board
+Marram 6.20.2 is on the shelf.
+Marram 6.20.1 to 6.20.2: 2 packages
+package     result
+kelp@2.0.0  installed
+sand@1.1.0  installed
+Marram 6.20.1 stays: label board.
+--- stderr
+Fetching Marram 6.20.2 (0.2 MB).
+Installing kelp.
+Installing sand.
+
+"#]]
+    );
+    assert_eq!(scene.on_shelf(), ["6.20.1", "6.20.2", "8.3.0"]);
+    let label = scene.does(&["label", "board"]).stdout;
+    assert_eq!(label, "board stands for 6.20.1, which is on the shelf.\n");
 }
 
 #[test]
@@ -139,6 +164,7 @@ fn a_failure_leaves_the_old_release_in_place() {
 #[test]
 fn packages_that_cannot_be_listed_are_not_given_up() {
     let scene = behind();
+    scene.does(&["default", "6.20.1"]);
     let tool = scene.data("shelf/marram/6.20.1/bin/tussock");
     fs::set_permissions(&tool, fs::Permissions::from_mode(0o644)).unwrap();
     let ran = scene.vshelf(&["renew", "6", "--yes"]);

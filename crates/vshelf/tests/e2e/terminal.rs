@@ -492,7 +492,11 @@ fn a_person_is_asked_before_anything_goes_or_moves() {
     assert!(agreed.contains("0.3 MB freed."), "{agreed}");
     assert_eq!(scene.on_shelf(), ["6.20.2", "8.3.0"]);
     terminal.types("vshelf switch 8.3.0");
-    let refused = terminal.asks("vshelf renew", "Renew 1 line? [y/N] ", "n");
+    let refused = terminal.asks(
+        "vshelf renew",
+        "Renew 1 line and remove 1 install? [y/N] ",
+        "n",
+    );
     assert!(refused.contains("Nothing was changed."), "{refused}");
     let agreed = terminal.asks("vshelf renew", "[y/N] ", "yes");
     assert!(agreed.contains("This shell uses it now."), "{agreed}");
