@@ -20,6 +20,7 @@ pub mod renewal;
 pub mod requirement;
 pub mod resolve;
 pub mod selector;
+pub mod spelling;
 pub mod tidy;
 pub mod timeline;
 pub mod version;

@@ -29,8 +29,8 @@ pub fn words<'a>(typed: &str, known: impl IntoIterator<Item = &'a str>) -> Vec<S
 /// The versions nearest to `typed`, best first, at most three.
 ///
 /// `known` comes newest first. The numbers are read without their leading zeros (`6.02` as 6.2.0) and
-/// with the dots elsewhere (`6.02` as 6.0.2); only where neither exists, a slip of one or two
-/// characters is looked for.
+/// with the dots elsewhere (`6.02` as 6.0.2); only where neither exists, a slip of one character is
+/// looked for, and then the newest that begins with most of the same numbers.
 pub fn versions<'a>(
     typed: &Version,
     known: impl Iterator<Item = &'a Version> + Clone,
@@ -67,16 +67,20 @@ pub fn versions<'a>(
     let mut slips: Vec<(usize, &Version)> = known
         .clone()
         .map(|v| (strsim::damerau_levenshtein(typed.as_str(), v.as_str()), v))
-        .filter(|(distance, v)| *distance <= 2 && v.numbers()[0] == typed.numbers()[0])
+        .filter(|(distance, v)| *distance <= 1 && v.numbers()[0] == typed.numbers()[0])
         .collect();
     slips.sort_by_key(|(distance, _)| *distance);
     slips.into_iter().for_each(|(_, v)| add(&mut near, v));
-    if near.is_empty() {
-        known
-            .clone()
-            .find(|v| v.numbers()[0] == typed.numbers()[0])
-            .into_iter()
-            .for_each(|v| near.push(v.clone()));
+    let shared = |v: &Version| {
+        let pairs = v.numbers().iter().zip(typed.numbers());
+        pairs.take_while(|(own, typed)| own == typed).count()
+    };
+    let most = known.clone().map(shared).max().unwrap_or(0);
+    if near.is_empty() && most > 0 {
+        let mut nearest = known.clone().filter(|v| shared(v) == most);
+        let newest = nearest.clone().find(|v| !v.is_pre_release());
+        let newest = newest.or_else(|| nearest.next());
+        newest.into_iter().for_each(|v| near.push(v.clone()));
     }
     near
 }
@@ -86,8 +90,17 @@ mod tests {
     use super::*;
     use rstest::rstest;
 
-    const PUBLISHED: [&str; 9] = [
-        "9.1.0", "8.3.1", "8.3.0", "6.20.0", "6.2.20", "6.2.0", "6.0.3", "6.0.2", "5.1.0",
+    const PUBLISHED: [&str; 10] = [
+        "9.2.0-rc.1",
+        "9.1.0",
+        "8.3.1",
+        "8.3.0",
+        "6.20.0",
+        "6.2.20",
+        "6.2.0",
+        "6.0.3",
+        "6.0.2",
+        "5.1.0",
     ];
 
     #[rstest]
@@ -97,6 +110,9 @@ mod tests {
     #[case("8.3.2", &["8.3.1", "8.3.0"])]
     #[case("6.200", &["6.20.0"])]
     #[case("5.7.9", &["5.1.0"])]
+    #[case("6.99", &["6.20.0"])]
+    #[case("6.2.99", &["6.2.20"])]
+    #[case("9.99", &["9.1.0"])]
     #[case("12", &[])]
     fn a_mistyped_version_finds_its_neighbours(#[case] typed: &str, #[case] first: &[&str]) {
         let known: Vec<Version> = PUBLISHED.iter().map(|v| v.parse().unwrap()).collect();

@@ -5,7 +5,7 @@ use std::process::ExitCode;
 
 use clap::{ArgAction, Args, Command, FromArgMatches};
 use vshelf_app::variables::Variables;
-use vshelf_app::{Environment, session};
+use vshelf_app::{Environment, definitions, session};
 
 use crate::commands;
 use crate::commands::command::CommandEntry;
@@ -66,7 +66,13 @@ pub fn run(words: Vec<OsString>) -> ExitCode {
     let outcome = match matches.subcommand() {
         Some((name, matches)) => match entries.iter().find(|entry| entry.name == name) {
             Some(entry) => (entry.run)(matches, &ui, &environment)
-                .map_err(|failure| named::with_each_runtime(failure, entry, matches, &words)),
+                .map_err(|failure| named::with_each_runtime(failure, entry, matches, &words))
+                .map_err(|failure| {
+                    let config = environment.folders().map(|folders| &folders.config);
+                    let runtimes = config.and_then(|config| definitions::names(config));
+                    let runtimes = runtimes.unwrap_or_default();
+                    named::with_our_spelling(failure, entry, matches, &words, &runtimes)
+                }),
             None => Err(Failure::new(
                 Kind::Usage,
                 format!("{name:?} is not a command"),

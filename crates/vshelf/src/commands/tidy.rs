@@ -76,7 +76,8 @@ impl RunCommand for Tidy {
         };
         let mut plan = tidy::plan_tidy(environment, &runtimes, &asked)?;
         let mut report = output::tidy::Report::of(&plan);
-        if !self.json && !(self.yes && ui.is_quiet()) {
+        let is_shown = !(self.json || self.yes && ui.is_quiet());
+        if is_shown {
             output::tidy::show(ui, &plan)?;
         }
         let mut failed = 0;

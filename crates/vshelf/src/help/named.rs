@@ -4,9 +4,11 @@ use std::ffi::OsString;
 
 use clap::{ArgMatches, Command};
 
+use vshelf_core::spelling;
+
 use super::meant::joined;
 use crate::commands::command::CommandEntry;
-use crate::failure::Failure;
+use crate::failure::{Failure, Hint, Kind};
 
 /// What stands where a selector can have its runtime in front.
 const SELECTORS: [&str; 2] = ["SELECTOR", "LINE"];
@@ -38,46 +40,93 @@ pub fn with_each_runtime(
     named.run("To mean one of them always", always)
 }
 
+/// A failure over a selector that is spelled as elsewhere, with the same words in our spelling.
+pub fn with_our_spelling(
+    failure: Failure,
+    entry: &CommandEntry,
+    matches: &ArgMatches,
+    words: &[OsString],
+    runtimes: &[String],
+) -> Failure {
+    if !matches!(failure.kind, Kind::Usage | Kind::NoMatch) {
+        return failure;
+    }
+    let words: Option<Vec<&str>> = words[1..].iter().map(|word| word.to_str()).collect();
+    let Some(words) = words else {
+        return failure;
+    };
+    let command = (entry.build)();
+    let ours = rewritten(&command, matches, &words, |selector| {
+        spelling::ours(selector, runtimes)
+    });
+    match ours == words {
+        true => failure,
+        false => {
+            let ours = joined(ours.iter().map(String::as_str));
+            let mut failure = failure;
+            let meant = Hint::Run {
+                why: "You probably meant".to_owned(),
+                command: format!("vshelf {ours}"),
+            };
+            failure.hints.insert(0, meant);
+            failure
+        }
+    }
+}
+
 /// The words behind the program's name, with this runtime in front of each selector; where there is
 /// none it stands behind the command.
 fn naming(command: &Command, matches: &ArgMatches, words: &[&str], runtime: &str) -> String {
-    let selectors = command.get_arguments().filter(|argument| {
-        let names = argument.get_value_names().unwrap_or_default();
-        names.iter().any(|name| SELECTORS.contains(&name.as_str()))
+    let mut named = rewritten(command, matches, words, |selector| {
+        (!selector.contains('@')).then(|| format!("{runtime}@{selector}"))
     });
-    let typed: Vec<&str> = selectors
-        .filter_map(|argument| matches.get_raw(argument.get_id().as_str()))
-        .flatten()
-        .filter_map(|value| value.to_str())
-        .filter(|value| !value.contains('@'))
-        .collect();
-    // What stands behind `--` belongs to another program.
-    let own = words
-        .iter()
-        .position(|word| *word == "--")
-        .unwrap_or(words.len());
-    let (own, others) = words.split_at(own);
-    let mut named: Vec<String> = own.iter().map(|word| (*word).to_owned()).collect();
-    let is_option = |word: &str| {
-        word.strip_prefix("--")
-            .is_some_and(|rest| rest.contains('='))
-    };
-    for word in named.iter_mut().skip(1) {
-        let selector = match word.split_once('=') {
-            Some((_, value)) if is_option(word) => value,
-            _ => word,
-        };
-        if typed.contains(&selector) {
-            let at = word.len() - selector.len();
-            word.insert_str(at, &format!("{runtime}@"));
-        }
-    }
-    if typed.is_empty() {
+    if selectors(command, matches).is_empty() {
         let behind = named.iter().position(|word| word == command.get_name());
         named.insert(behind.map_or(named.len(), |at| at + 1), runtime.to_owned());
     }
-    let named = named.iter().map(String::as_str);
-    joined(named.chain(others.iter().copied()))
+    joined(named.iter().map(String::as_str))
+}
+
+/// The selectors that were typed.
+fn selectors<'m>(command: &Command, matches: &'m ArgMatches) -> Vec<&'m str> {
+    let arguments = command.get_arguments().filter(|argument| {
+        let names = argument.get_value_names().unwrap_or_default();
+        names.iter().any(|name| SELECTORS.contains(&name.as_str()))
+    });
+    let values = arguments.filter_map(|argument| matches.get_raw(argument.get_id().as_str()));
+    values
+        .flatten()
+        .filter_map(|value| value.to_str())
+        .collect()
+}
+
+/// The words with another text for each selector that has one.
+fn rewritten(
+    command: &Command,
+    matches: &ArgMatches,
+    words: &[&str],
+    other: impl Fn(&str) -> Option<String>,
+) -> Vec<String> {
+    let typed = selectors(command, matches);
+    let mut is_own = true;
+    let mut is_command = true;
+    let rewrite = |word: &&str| {
+        // What stands behind `--` belongs to another program, and the command is no selector.
+        is_own &= *word != "--";
+        if std::mem::take(&mut is_command) || !is_own {
+            is_command = is_own && word.starts_with('-');
+            return (*word).to_owned();
+        }
+        let (option, selector) = match word.split_once('=') {
+            Some((option, value)) if option.starts_with("--") => (Some(option), value),
+            _ => (None, *word),
+        };
+        match other(selector).filter(|_| typed.contains(&selector)) {
+            Some(other) => option.map_or(other.clone(), |option| format!("{option}={other}")),
+            None => (*word).to_owned(),
+        }
+    };
+    words.iter().map(rewrite).collect()
 }
 
 #[cfg(test)]

@@ -179,7 +179,7 @@ pub fn facts(
     facts.push((
         "on the shelf",
         match candidate.install {
-            Some(install) => format!("yes, as {}", install.key.to_string()),
+            Some(install) => format!("yes, as {}", install.key),
             None => "no".to_owned(),
         },
     ));

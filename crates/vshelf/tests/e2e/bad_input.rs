@@ -495,3 +495,20 @@ fn every_command_has_help_that_says_what_it_does() {
         }
     }
 }
+
+#[rstest::rstest]
+#[case(&["install", "lts/*"], "vshelf install lts")]
+#[case(&["catalog", "lts/eelgrass"], "vshelf catalog eelgrass")]
+#[case(&["install", "marram-8", "--default"], "vshelf install marram@8 --default")]
+#[case(&["run", "8@marram", "--", "marram", "8@marram"], "vshelf run marram@8 -- marram 8@marram")]
+#[case(&["require", "latest-8"], "vshelf require 8")]
+fn spellings_from_elsewhere_are_answered_with_ours(#[case] typed: &[&str], #[case] ours: &str) {
+    let ran = Scene::new().vshelf(typed);
+    assert_ne!(ran.code, 0, "{ran}");
+    let first = ran.stderr.lines().find(|line| line.starts_with("  "));
+    assert_eq!(
+        first,
+        Some(&*format!("  You probably meant: {ours}")),
+        "{ran}"
+    );
+}

@@ -1,0 +1,102 @@
+//! Spellings of selectors that people bring along from elsewhere, and ours for the same.
+
+use crate::selector::is_name;
+
+/// How a selector that is not understood is spelled here, where it has a form that is known from
+/// elsewhere; `runtimes` are the names of those that are known.
+pub fn ours(typed: &str, runtimes: &[String]) -> Option<String> {
+    let typed = typed.trim();
+    let runtime = |name: &str| {
+        let mut known = runtimes.iter();
+        known
+            .find(|known| known.eq_ignore_ascii_case(name))
+            .cloned()
+    };
+    let version = |text: &str| {
+        let digits = text.strip_prefix(['v', 'V']).unwrap_or(text);
+        let is_one = digits.starts_with(|c: char| c.is_ascii_digit());
+        is_one.then(|| digits.to_owned())
+    };
+    let selector = |text: &str| version(text).or_else(|| is_name(text).then(|| text.to_owned()));
+    // `lts/*`, `lts/eelgrass`
+    if let Some((word, rest)) = typed.split_once('/')
+        && word.eq_ignore_ascii_case("lts")
+    {
+        return match rest {
+            "*" | "" => Some("lts".to_owned()),
+            name => selector(name),
+        };
+    }
+    // `8@marram`, `@8`, `marram@v8-latest`
+    if let Some((before, behind)) = typed.split_once('@') {
+        if before.is_empty() {
+            return selector(behind);
+        }
+        return runtime(behind).and_then(|name| Some(format!("{name}@{}", version(before)?)));
+    }
+    // `marram-8`, `marram:8`, `marram 8`, `marram=8`, `marram8`
+    for name in runtimes {
+        let rest = typed.get(name.len()..).filter(|rest| !rest.is_empty());
+        let begins = typed
+            .get(..name.len())
+            .is_some_and(|start| start.eq_ignore_ascii_case(name));
+        if let (true, Some(rest)) = (begins, rest) {
+            let rest = rest.trim_start_matches(['-', ':', ' ', '=', '_', '/']);
+            if let Some(found) = selector(rest) {
+                return Some(format!("{name}@{found}"));
+            }
+        }
+    }
+    // `latest-8`, `8-latest`, `8-lts`, `release-8`
+    let (before, behind) = typed.split_once(['-', ':', '.'])?;
+    let word = |text: &str| ["latest", "lts", "stable", "release", "line"].contains(&text);
+    match (word(&before.to_lowercase()), word(&behind.to_lowercase())) {
+        (true, false) => version(behind),
+        (false, true) => version(before),
+        _ => None,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case("lts/*", "lts")]
+    #[case("lts/eelgrass", "eelgrass")]
+    #[case("LTS/Eelgrass", "Eelgrass")]
+    #[case("marram-8", "marram@8")]
+    #[case("marram-v8.3.1", "marram@8.3.1")]
+    #[case("Marram8", "marram@8")]
+    #[case("marram 8", "marram@8")]
+    #[case("marram:lts", "marram@lts")]
+    #[case("marram=8", "marram@8")]
+    #[case("8@marram", "marram@8")]
+    #[case("@8", "8")]
+    #[case("@lts", "lts")]
+    #[case("latest-8", "8")]
+    #[case("8-lts", "8")]
+    #[case("release-8.3", "8.3")]
+    fn what_is_spelled_otherwise_elsewhere_has_a_spelling_here(
+        #[case] typed: &str,
+        #[case] expected: &str,
+    ) {
+        let runtimes = ["marram".to_owned(), "sedge".to_owned()];
+        assert_eq!(ours(typed, &runtimes).as_deref(), Some(expected));
+        let read: Result<crate::Request, _> = expected.parse();
+        assert!(read.is_ok(), "{read:?}");
+    }
+
+    #[rstest]
+    #[case("zostera")]
+    #[case("dunfield/8")]
+    #[case("marram")]
+    #[case("marram@")]
+    #[case("8@zostera")]
+    #[case("8.3.1")]
+    #[case("")]
+    fn nothing_else_is_guessed(#[case] typed: &str) {
+        assert_eq!(ours(typed, &["marram".to_owned()]), None);
+    }
+}
