@@ -4,6 +4,7 @@ use std::path::Path;
 
 use jiff::civil::Date;
 use vshelf_core::packages::Package;
+use vshelf_core::tidy::Protection;
 use vshelf_core::{Key, Pick, Request, Version};
 
 use crate::error::Error;
@@ -168,6 +169,13 @@ pub enum Question<'q> {
         title: &'q str,
         /// What would be used.
         pick: &'q Pick,
+    },
+    /// Whether to remove an install that something needs.
+    RemoveNeeded {
+        /// The install's title.
+        title: &'q str,
+        /// What needs it.
+        needed_by: &'q [Protection],
     },
     /// Whether to carry out the plan of a clean-up.
     Tidy {

@@ -9,11 +9,12 @@ use vshelf_shelf::record::Adopted;
 use vshelf_shelf::store::{Removal, Running};
 
 use super::history::{self, Why};
+use super::holders::Holders;
 use super::packages;
 use crate::activity::Activity;
 use crate::environment::Environment;
 use crate::error::{Class, Done, Error, Need};
-use crate::events::{Event, Listener};
+use crate::events::{Answer, Event, Listener, Question};
 use crate::integrate::stamps;
 use crate::outcome::{Asker, Reassigned, Removed};
 use crate::project;
@@ -36,8 +37,10 @@ pub fn remove(environment: &Environment, asked: &RemoveRequest, listener: &dyn L
     let mut planned: Vec<(Runtime<'_>, Vec<Key>)> = Vec::new();
     for request in &asked.requests {
         let runtime = Runtime::of_request(environment, request)?;
-        let keys = plan(&runtime, request, asked)?;
-        planned.push((runtime, keys));
+        match plan(&runtime, request, asked, listener)? {
+            Some(keys) => planned.push((runtime, keys)),
+            None => return Ok(()),
+        }
     }
     let running = match asked.even_if_used {
         true => Running::Ignored,
@@ -58,12 +61,13 @@ pub fn remove(environment: &Environment, asked: &RemoveRequest, listener: &dyn L
     Ok(())
 }
 
-/// The keys that a request means, where they may be removed.
+/// The keys that a request means, where they may be removed; nothing where the person says no.
 fn plan(
     runtime: &Runtime<'_>,
     request: &Request,
     asked: &RemoveRequest,
-) -> Result<Vec<Key>, Error> {
+    listener: &dyn Listener,
+) -> Result<Option<Vec<Key>>, Error> {
     let covered = runtime.covered(request, Scope::Shelf)?;
     let installs: Vec<_> = covered.iter().filter_map(|c| c.install).collect();
     if installs.is_empty() {
@@ -80,18 +84,49 @@ fn plan(
         });
     }
     let activity = Activity::of(runtime);
-    for install in &installs {
-        if let Some(by) = need(runtime, &activity, &install.key)
-            && !asked.even_if_used
-        {
-            return Err(Error::Needed {
-                title: runtime.display_name(install),
-                selector: request.to_string(),
-                by,
-            });
+    for install in installs.iter().filter(|_| !asked.even_if_used) {
+        let title = runtime.display_name(install);
+        let needed_by = needed_by(runtime, &activity, &install.key)?;
+        let answer = match needed_by.as_slice() {
+            [] => Answer::Yes,
+            needed_by => listener.ask(&Question::RemoveNeeded {
+                title: &title,
+                needed_by,
+            })?,
+        };
+        match (answer, need(runtime, &activity, &install.key)) {
+            (Answer::No, _) => return Ok(None),
+            (Answer::Nobody, Some(by)) => {
+                return Err(Error::Needed {
+                    title,
+                    selector: request.to_string(),
+                    by,
+                });
+            }
+            // What becomes of labels and projects is told.
+            (Answer::Yes, _) | (Answer::Nobody, None) => {}
         }
     }
-    Ok(installs.iter().map(|install| install.key.clone()).collect())
+    let keys = installs.iter().map(|install| install.key.clone());
+    Ok(Some(keys.collect()))
+}
+
+/// What needs the install with this key, but for what runs from it: that is never asked about.
+fn needed_by(
+    runtime: &Runtime<'_>,
+    activity: &Activity,
+    key: &Key,
+) -> Result<Vec<Protection>, Error> {
+    let holders = Holders::find(runtime.environment())?;
+    let install = runtime.install(key);
+    let mut needed: Vec<Protection> = (install.into_iter())
+        .flat_map(|install| holders.of_install(runtime, activity, install))
+        .filter(|protection| !matches!(protection, Protection::Process { .. }))
+        .collect();
+    let projects = holders.of_projects(runtime).into_iter();
+    let projects = projects.filter(|(pick, _)| pick.is(key));
+    needed.extend(projects.map(|(_, file)| Protection::Requirement { file }));
+    Ok(needed)
 }
 
 /// Who needs the install with this key.

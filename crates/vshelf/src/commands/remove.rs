@@ -10,7 +10,8 @@ use crate::ui::Ui;
 
 /// Remove installs from the shelf
 ///
-/// What is the default, or active in this shell, is only removed when you say so.
+/// What something needs (the default, this shell, a label, a project) is only removed when you say so: on a
+/// terminal you are asked, and elsewhere what is the default or active here stays without --even-if-used.
 #[derive(Debug, Args)]
 pub struct Remove {
     /// Versions on the shelf, such as 6.20.2 or dunefield/8

@@ -4,7 +4,7 @@ use vshelf_app::{Answer, Error, Event, Listener, Question};
 use vshelf_view::words::Count;
 
 use super::paths::{project_name, shown};
-use super::{concerns, installing, keeping};
+use super::{concerns, holders, installing, keeping};
 use crate::failure::{Failure, Outcome};
 use crate::ui::Ui;
 
@@ -26,7 +26,9 @@ impl Listener for Ui {
             return Ok(Answer::Yes);
         }
         match question {
-            Question::Tidy { .. } => self.note("Nothing was removed."),
+            Question::Tidy { .. } | Question::RemoveNeeded { .. } => {
+                self.note("Nothing was removed.");
+            }
             Question::Renew { .. } => self.note("Nothing was changed."),
             Question::InstallMissing { .. } | Question::FollowProject { .. } => {}
         }
@@ -94,6 +96,13 @@ fn in_words(question: &Question<'_>) -> String {
             format!(
                 "{} requires {title} {pick}. Use it here?",
                 project_name(file)
+            )
+        }
+        Question::RemoveNeeded { title, needed_by } => {
+            let needed_by: Vec<String> = needed_by.iter().map(holders::protection).collect();
+            format!(
+                "{title} is in use ({}). Remove it anyway?",
+                needed_by.join(", ")
             )
         }
         Question::Tidy {

@@ -505,4 +505,15 @@ fn a_person_is_asked_before_anything_goes_or_moves() {
     // What was undone is asked for by nobody.
     terminal.types("vshelf restore 6.20.1");
     assert_eq!(scene.on_shelf(), ["6.20.1", "6.20.2", "8.3.1"]);
+    // What nothing needs goes without a question, and what a label or the shell needs with one.
+    terminal.types("vshelf remove 6.20.1");
+    terminal.types("vshelf label board 6");
+    let question = "Marram 6.20.2 is in use (label board). Remove it anyway? [y/N] ";
+    let refused = terminal.asks("vshelf remove 6", question, "");
+    assert!(refused.contains("Nothing was removed."), "{refused}");
+    let question = "Marram 8.3.1 is in use (default, this shell). Remove it anyway? [y/N] ";
+    terminal.asks("vshelf remove 8", question, "n");
+    assert_eq!(scene.on_shelf(), ["6.20.2", "8.3.1"]);
+    terminal.asks("vshelf remove 6", "[y/N] ", "y");
+    assert_eq!(scene.on_shelf(), ["8.3.1"]);
 }
