@@ -2,11 +2,11 @@
 //! asked for it.
 
 use vshelf_core::{Line, Phase, Pick, Version};
-use vshelf_files::{atomic, optional};
 
 use crate::activity::Activity;
+use crate::daily;
 use crate::environment::Environment;
-use crate::error::{Error, file_error};
+use crate::error::Error;
 use crate::runtime::Runtime;
 
 /// What is the matter with one install that is used.
@@ -48,6 +48,9 @@ pub fn find(runtime: &Runtime<'_>, activity: &Activity) -> Vec<Concern> {
     used.filter_map(concern).collect()
 }
 
+/// The stamp of the reminder.
+const REMINDED: &str = "reminded";
+
 /// How many installs are of an ended line, and how many lack a security release.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct Reminder {
@@ -62,13 +65,7 @@ pub fn remind(
     environment: &Environment,
     runtimes: &[Runtime<'_>],
 ) -> Result<Option<Reminder>, Error> {
-    if !environment.settings()?.reminds() {
-        return Ok(None);
-    }
-    let stamp = environment.folders()?.cache.join("reminded");
-    let today = environment.today()?.to_string();
-    let said = optional::read_text(&stamp).map_err(file_error(&stamp, "read"))?;
-    if said.is_some_and(|said| said == today) {
+    if !daily::is_due(environment, REMINDED)? {
         return Ok(None);
     }
     let mut reminder = Reminder::default();
@@ -83,7 +80,6 @@ pub fn remind(
     if reminder == Reminder::default() {
         return Ok(None);
     }
-    // Not written, it is said again.
-    atomic::write_quickly(&stamp, today.as_bytes()).unwrap_or_default();
+    daily::note(environment, REMINDED)?;
     Ok(Some(reminder))
 }

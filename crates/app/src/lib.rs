@@ -11,6 +11,7 @@ pub mod calling_shell;
 pub mod catalog;
 pub mod checkup;
 pub mod concerns;
+mod daily;
 pub mod defaults;
 pub mod definitions;
 pub mod environment;

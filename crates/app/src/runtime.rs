@@ -17,6 +17,7 @@ use vshelf_files::tree::bytes_in;
 use vshelf_shelf::{Install, Shelf, State};
 use vshelf_sources::{CatalogCache, LoadError, Loaded};
 
+use crate::daily;
 use crate::definitions;
 use crate::environment::Environment;
 use crate::error::{Class, Error, file_error};
@@ -215,9 +216,18 @@ impl<'c> Runtime<'c> {
 
     /// Tells how old the catalog is that is loaded.
     pub fn tell_catalog(&self, listener: &dyn Listener) {
-        if let Some(status) = self.catalog_status() {
-            listener.tell(Event::Catalog(&status));
+        let Some(mut status) = self.catalog_status() else {
+            return;
+        };
+        if !status.passed_over.is_empty() {
+            let stamp = format!("passed-over-{}", self.name());
+            // Where it cannot be read whether that was said, it is said.
+            match daily::is_due(self.environment, &stamp).unwrap_or(true) {
+                true => daily::note(self.environment, &stamp).unwrap_or_default(),
+                false => status.passed_over.clear(),
+            }
         }
+        listener.tell(Event::Catalog(&status));
     }
 
     /// How old the catalog is that is kept here, and why.

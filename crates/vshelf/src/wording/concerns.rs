@@ -68,6 +68,9 @@ pub fn say_catalog(ui: &Ui, status: &CatalogStatus) {
                     status.source
                 ));
             }
+            if !status.passed_over.is_empty() {
+                ui.note("This is said once a day; reminders = false in shelf.toml turns it off.");
+            }
         }
     }
 }

@@ -206,6 +206,7 @@ Marram 8.3.1 is on the shelf, published by saltmarsh.
 It is the default now: new connected shells use it.
 --- stderr
 The source folder was skipped: http://127.0.0.1:9/folder/SHA256SUMS does not answer. Using wheels instead.
+This is said once a day; reminders = false in shelf.toml turns it off.
 Fetching Marram 8.3.1 (0.1 MB).
 This shell is not connected; to connect it: vshelf connect
 
@@ -214,6 +215,17 @@ This shell is not connected; to connect it: vshelf connect
     // While its catalog is fresh, nobody is asked in vain again.
     let ran = vshelf(&scene, &["catalog", "8"]);
     assert!(!ran.stderr.contains("passed over"), "{ran}");
+    // Said once a day, or never.
+    let quiet_now = vshelf(&scene, &["catalog", "--refresh"]);
+    assert!(!quiet_now.stderr.contains("was skipped"), "{quiet_now}");
+    fs::remove_file(scene.path(".cache/vivid-shelf/passed-over-marram")).unwrap();
+    let again = vshelf(&scene, &["catalog", "--refresh"]);
+    assert!(again.stderr.contains("was skipped"), "{again}");
+    fs::remove_file(scene.path(".cache/vivid-shelf/passed-over-marram")).unwrap();
+    let settings = "main-runtime = \"marram\"\nreminders = false\n";
+    scene.write(".config/vivid-shelf/shelf.toml", settings);
+    let never = vshelf(&scene, &["catalog", "--refresh"]);
+    assert!(!never.stderr.contains("was skipped"), "{never}");
 }
 
 #[test]

@@ -1,0 +1,28 @@
+//! What is said once a day at most: a stamp in the cache keeps the day.
+
+use vshelf_files::{atomic, optional};
+
+use crate::environment::Environment;
+use crate::error::{Error, file_error};
+
+/// Whether `name` was not said today, and reminders are wanted at all.
+pub fn is_due(environment: &Environment, name: &str) -> Result<bool, Error> {
+    if !environment.settings()?.reminds() {
+        return Ok(false);
+    }
+    let stamp = stamp(environment, name)?;
+    let today = environment.today()?.to_string();
+    let said = optional::read_text(&stamp).map_err(file_error(&stamp, "read"))?;
+    Ok(said.is_none_or(|said| said != today))
+}
+
+/// Notes that `name` was said today; where that cannot be noted, it is said again.
+pub fn note(environment: &Environment, name: &str) -> Result<(), Error> {
+    let today = environment.today()?.to_string();
+    atomic::write_quickly(&stamp(environment, name)?, today.as_bytes()).unwrap_or_default();
+    Ok(())
+}
+
+fn stamp(environment: &Environment, name: &str) -> Result<std::path::PathBuf, Error> {
+    Ok(environment.folders()?.cache.join(name))
+}
