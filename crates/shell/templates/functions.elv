@@ -1,6 +1,7 @@
 # Vivid Shelf for Elvish: what the file beside this one reads when it is first needed. The hook
 # gives the places ($data, $program, $stamps) and what asks for kinds of files.
 
+use re
 use str
 
 # Whether there is a line to type on: then following is told.
@@ -13,7 +14,7 @@ var known = [&requirements=[] &says='' &enter=[]]
 var signature = $nil
 var answered = [&]
 var followed = [&]
-var told = [&]
+var told = []
 
 # What a text such as marram=8.3.1 node=20.1.0 says by runtime; the first word of a runtime decides.
 # What is captured goes through a pipe of the system, so that functions called often set variables.
@@ -95,6 +96,9 @@ fn look-around {|files|
   put [(for file $files { put [$file (read-file $file) (is-regular (stamp-of $file))] })]
 }
 
+# The selector of a key: dunefield/8.3.1 for dunefield-8.3.1.
+fn shown {|key| re:replace '^([^0-9].*?)-([0-9])' '${1}/$2' $key }
+
 # Follows what the project here requires. The program runs only where that is not known.
 fn look {
   if (eq $known[requirements] []) { return }
@@ -112,15 +116,18 @@ fn look {
     put $line
   })]
   var words = (read-words $@lines)
+  var notices = []
   if (and $asks (is-regular &follow-symlink=$true $program)) {
     var answer = [(try { (external $program) connect --look elvish | from-lines } catch { })]
     for file $files { set answered[$file] = (read-file $file) }
     set words = (read-words (take 1 $answer))
-    if (and (> (count $answer) 1) (not (has-key $told $pwd))) {
-      set told[$pwd] = $true
-      for line $answer[1..] { echo $line >&2 }
-    }
+    if (> (count $answer) 1) { set notices = $answer[1..] }
   }
+  # Told when the project is entered, and not in each of its folders.
+  if (not-eq $notices $told) {
+    for line $notices { echo $line >&2 }
+  }
+  set told = $notices
   set signature = [$pwd (look-around $files)]
   if (not-eq $words $followed) {
     var before = $followed
@@ -129,10 +136,18 @@ fn look {
     if (and $is-interactive (eq $known[says] announce)) {
       var switches = (switched)
       for name [(keys $words)] {
-        # A switch goes before what the project requires.
         var same = (and (has-key $before $name) (eq $before[$name] $words[$name]))
-        if (not (or $same (has-key $switches $name) (eq $words[$name] '?'))) {
-          echo 'vshelf: '$name' '$words[$name]' here, as the project requires' >&2
+        if (or $same (eq $words[$name] '?')) { continue }
+        # A switch takes precedence over what the project requires.
+        if (has-key $switches $name) {
+          echo 'vshelf: '$name' '(shown $words[$name])' is required here; this shell stays switched to '(shown $switches[$name]) >&2
+        } else {
+          echo 'vshelf: '$name' '(shown $words[$name])' here, as the project requires' >&2
+        }
+      }
+      for name [(keys $before)] {
+        if (not (or (has-key $words $name) (has-key $switches $name) (eq $before[$name] '?'))) {
+          echo 'vshelf: '$name' follows the default again' >&2
         }
       }
     }

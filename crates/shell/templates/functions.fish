@@ -70,20 +70,28 @@ function __vshelf_walk
     end
 end
 
+# The selector of a key: dunefield/8.3.1 for dunefield-8.3.1.
+function __vshelf_show
+    string replace -r '^([^0-9].*?)-(?=[0-9])' '$1/' -- $argv[1]
+end
+
 # Only builtins, unless what the project here requires changed.
 function __vshelf_look_closely
     __vshelf_is_same; and return 0
     set __vshelf_here $PWD
     __vshelf_walk
+    set -l notices
     if test -n "$__vshelf_ask"; and test -x $__vshelf_program
         set -l answer ($__vshelf_program connect --look fish)
         __vshelf_walk
         set -g __vshelf_words (string split -n ' ' -- "$answer[1]")
-        if set -q answer[2]; and not contains -- $PWD $__vshelf_told
-            set -a __vshelf_told $PWD
-            printf '%s\n' $answer[2..] >&2
-        end
+        set -q answer[2]; and set notices $answer[2..]
     end
+    # Told when the project is entered, and not in each of its folders.
+    if set -q notices[1]; and test "$notices" != "$__vshelf_told"
+        printf '%s\n' $notices >&2
+    end
+    set __vshelf_told $notices
     if test "$__vshelf_words" != "$__vshelf_followed"
         set -l before $__vshelf_followed
         set __vshelf_followed $__vshelf_words
@@ -93,9 +101,20 @@ function __vshelf_look_closely
             set -q VSHELF_SWITCHED; and set switched (string split ' ' -- $VSHELF_SWITCHED)
             for pair in $__vshelf_followed
                 set -l parts (string split -m 1 = -- $pair)
-                # A switch goes before what the project requires.
-                if test -z "$(__vshelf_word $parts[1] $switched)"; and test "$(__vshelf_word $parts[1] $before)" != "$parts[2]"; and test "$parts[2]" != '?'
-                    printf 'vshelf: %s %s here, as the project requires\n' $parts[1] $parts[2] >&2
+                test "$(__vshelf_word $parts[1] $before)" = "$parts[2]"; and continue
+                test "$parts[2]" = '?'; and continue
+                # A switch takes precedence over what the project requires.
+                set -l stays (__vshelf_word $parts[1] $switched)
+                if test -n "$stays"
+                    printf 'vshelf: %s %s is required here; this shell stays switched to %s\n' $parts[1] (__vshelf_show $parts[2]) (__vshelf_show $stays) >&2
+                else
+                    printf 'vshelf: %s %s here, as the project requires\n' $parts[1] (__vshelf_show $parts[2]) >&2
+                end
+            end
+            for pair in $before
+                set -l parts (string split -m 1 = -- $pair)
+                if test "$parts[2]" != '?'; and test -z "$(__vshelf_word $parts[1] $__vshelf_followed $switched)"
+                    printf 'vshelf: %s follows the default again\n' $parts[1] >&2
                 end
             end
         end

@@ -103,20 +103,52 @@ __vshelf_walk() {
   done
 }
 
-# Says what the words $1 want that the words $2 did not.
+# Takes the first pair off __vshelf_left: sets __vshelf_name and __vshelf_key.
+__vshelf_next_pair() {
+  __vshelf_pair=${__vshelf_left%% *}
+  __vshelf_left=${__vshelf_left#"$__vshelf_pair"}
+  __vshelf_left=${__vshelf_left# }
+  __vshelf_name=${__vshelf_pair%%=*}
+  __vshelf_key=${__vshelf_pair#*=}
+}
+
+# Sets __vshelf_shown to the selector of the key $1: dunefield/8.3.1 for dunefield-8.3.1.
+__vshelf_show() {
+  __vshelf_shown=$1
+  case $1 in
+    [0-9]*) ;;
+    *-[0-9]*)
+      __vshelf_shown=${1%%-[0-9]*}
+      __vshelf_shown=$__vshelf_shown/${1#"$__vshelf_shown-"}
+      ;;
+  esac
+}
+
+# Says what the words $1 require that the words $2 did not, and what they no longer do.
 __vshelf_announce() {
   __vshelf_left=$1
   while [ -n "$__vshelf_left" ]; do
-    __vshelf_pair=${__vshelf_left%% *}
-    __vshelf_left=${__vshelf_left#"$__vshelf_pair"}
-    __vshelf_left=${__vshelf_left# }
-    # A switch goes before what the project requires.
-    __vshelf_word "${__vshelf_pair%%=*}" "${VSHELF_SWITCHED-}"
-    if [ -n "$__vshelf_value" ]; then continue; fi
-    __vshelf_word "${__vshelf_pair%%=*}" "$2"
-    if [ "$__vshelf_value" != "${__vshelf_pair#*=}" ] && [ "${__vshelf_pair#*=}" != '?' ]; then
-      command printf 'vshelf: %s %s here, as the project requires\n' \
-        "${__vshelf_pair%%=*}" "${__vshelf_pair#*=}" >&2
+    __vshelf_next_pair
+    __vshelf_word "$__vshelf_name" "$2"
+    if [ "$__vshelf_value" = "$__vshelf_key" ] || [ "$__vshelf_key" = '?' ]; then continue; fi
+    __vshelf_word "$__vshelf_name" "${VSHELF_SWITCHED-}"
+    __vshelf_show "$__vshelf_value"
+    __vshelf_value=$__vshelf_shown
+    __vshelf_show "$__vshelf_key"
+    # A switch takes precedence over what the project requires.
+    if [ -n "$__vshelf_value" ]; then
+      command printf 'vshelf: %s %s is required here; this shell stays switched to %s\n' \
+        "$__vshelf_name" "$__vshelf_shown" "$__vshelf_value" >&2
+    else
+      command printf 'vshelf: %s %s here, as the project requires\n' "$__vshelf_name" "$__vshelf_shown" >&2
+    fi
+  done
+  __vshelf_left=$2
+  while [ -n "$__vshelf_left" ]; do
+    __vshelf_next_pair
+    __vshelf_word "$__vshelf_name" "$1 ${VSHELF_SWITCHED-}"
+    if [ -z "$__vshelf_value" ] && [ "$__vshelf_key" != '?' ]; then
+      command printf 'vshelf: %s follows the default again\n' "$__vshelf_name" >&2
     fi
   done
 }
@@ -126,22 +158,20 @@ __vshelf_look_closely() {
   if __vshelf_is_same; then return 0; fi
   __vshelf_here=$PWD
   __vshelf_walk
+  __vshelf_notices=''
   if [ -n "$__vshelf_ask" ] && [ -x "$__vshelf_program" ]; then
     __vshelf_text=$("$__vshelf_program" connect --look @SHELL@) || __vshelf_text=''
     __vshelf_walk
     __vshelf_words=${__vshelf_text%%"$__vshelf_newline"*}
     case $__vshelf_text in
-      *"$__vshelf_newline"*)
-        case $__vshelf_told in
-          *"//$PWD//"*) ;;
-          *)
-            __vshelf_told=$__vshelf_told$PWD//
-            command printf '%s\n' "${__vshelf_text#*"$__vshelf_newline"}" >&2
-            ;;
-        esac
-        ;;
+      *"$__vshelf_newline"*) __vshelf_notices=${__vshelf_text#*"$__vshelf_newline"} ;;
     esac
   fi
+  # Told when the project is entered, and not in each of its folders.
+  if [ -n "$__vshelf_notices" ] && [ "$__vshelf_notices" != "$__vshelf_told" ]; then
+    command printf '%s\n' "$__vshelf_notices" >&2
+  fi
+  __vshelf_told=$__vshelf_notices
   if [ "$__vshelf_words" != "$__vshelf_followed" ]; then
     __vshelf_before=$__vshelf_followed
     __vshelf_followed=$__vshelf_words

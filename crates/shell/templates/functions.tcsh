@@ -97,10 +97,12 @@ else if ( $1 == look && $#__vshelf_requirements ) then
       set __vshelf_round = 0
     else
       set __vshelf_answer = ''
+      set __vshelf_notices = ()
       set __vshelf_round = $__vshelf_files
       set __vshelf_number = 1
       foreach __vshelf_before ($__vshelf_seen:q)
-        if ( $__vshelf_before:q == $__vshelf_now:q ) then
+        # What is missing is told each time that the project is entered.
+        if ( $__vshelf_before:q == $__vshelf_now:q && $__vshelf_answers[$__vshelf_number]:q !~ '*=[?]*' ) then
           set __vshelf_answer = $__vshelf_answers[$__vshelf_number]:q
           set __vshelf_round = 0
         endif
@@ -109,12 +111,9 @@ else if ( $1 == look && $#__vshelf_requirements ) then
       if ( $__vshelf_round && -x $__vshelf_program:q ) then
         set __vshelf_lines = ("`$__vshelf_program:q connect --look tcsh`")
         if ( $#__vshelf_lines ) set __vshelf_answer = $__vshelf_lines[1]:q
-        set __vshelf_known = 0
-        foreach __vshelf_before ($__vshelf_told:q)
-          if ( $__vshelf_before:q == $cwd:q ) set __vshelf_known = 1
-        end
-        if ( $#__vshelf_lines > 1 && ! $__vshelf_known ) then
-          set __vshelf_told = ($__vshelf_told:q $cwd:q)
+        if ( $#__vshelf_lines > 1 ) set __vshelf_notices = ($__vshelf_lines[2-]:q)
+        # Told when the project is entered, and not in each of its folders.
+        if ( $#__vshelf_notices && "$__vshelf_notices" != "$__vshelf_told" ) then
           foreach __vshelf_line ($__vshelf_lines[2-]:q)
             # This shell has no redirection of what it says itself to the standard error.
             printf '%s\n' $__vshelf_line:q >>! /dev/stderr
@@ -129,6 +128,7 @@ else if ( $1 == look && $#__vshelf_requirements ) then
   end
   if ( $__vshelf_now:q != $__vshelf_signature:q ) then
     set __vshelf_signature = $__vshelf_now:q
+    set __vshelf_told = ($__vshelf_notices:q)
     set __vshelf_before = ($__vshelf_followed:q)
     set __vshelf_followed = ($__vshelf_answer:x)
     if ( "$__vshelf_followed" != "$__vshelf_before" ) then
@@ -142,15 +142,32 @@ else if ( $1 == look && $#__vshelf_requirements ) then
           foreach __vshelf_other ($__vshelf_before:q)
             if ( $__vshelf_other:q == $__vshelf_word:q ) set __vshelf_known = 1
           end
-          # A switch goes before what the project requires.
+          # A switch takes precedence over what the project requires.
+          set __vshelf_stays = ()
           if ( $?VSHELF_SWITCHED ) then
             foreach __vshelf_other ($VSHELF_SWITCHED:x)
-              if ( $__vshelf_other:s/=/ /:q =~ $__vshelf_parts[1]:q' *' ) set __vshelf_known = 1
+              set __vshelf_other = ($__vshelf_other:s/=/ /:x)
+              if ( $__vshelf_other[1]:q == $__vshelf_parts[1]:q ) set __vshelf_stays = ($__vshelf_other[2]:q)
             end
           endif
-          if ( ! $__vshelf_known ) then
+          if ( ! $__vshelf_known && $#__vshelf_stays ) then
+            echo "vshelf: $__vshelf_parts[1] $__vshelf_parts[2] is required here; this shell stays switched to $__vshelf_stays" >>! /dev/stderr
+          else if ( ! $__vshelf_known ) then
             echo "vshelf: $__vshelf_parts[1] $__vshelf_parts[2] here, as the project requires" >>! /dev/stderr
           endif
+        end
+        foreach __vshelf_word ($__vshelf_before:q)
+          set __vshelf_parts = ($__vshelf_word:s/=/ /:x)
+          set __vshelf_known = 0
+          if ( $__vshelf_word:q =~ '*=[?]' ) set __vshelf_known = 1
+          set __vshelf_others = ($__vshelf_followed:q)
+          if ( $?VSHELF_SWITCHED ) then
+            set __vshelf_others = ($__vshelf_followed:q $VSHELF_SWITCHED:x)
+          endif
+          foreach __vshelf_other ($__vshelf_others:q)
+            if ( $__vshelf_other:s/=/ /:q =~ $__vshelf_parts[1]:q' *' ) set __vshelf_known = 1
+          end
+          if ( ! $__vshelf_known ) echo "vshelf: $__vshelf_parts[1] follows the default again" >>! /dev/stderr
         end
       endif
     endif

@@ -61,7 +61,7 @@ end
 function vshelf
     __vshelf_need
     or begin
-        printf '%s\n' "vshelf: $__vshelf_data/connect is not whole; run: $__vshelf_program setup" >&2
+        printf '%s\n' "vshelf: $__vshelf_data/connect is not whole; run: $__vshelf_program connect" >&2
         return 127
     end
     __vshelf_call $argv

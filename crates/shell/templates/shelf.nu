@@ -72,6 +72,11 @@ def __vshelf_time [file: string]: nothing -> any {
   try { ls --directory ($file | path expand | str replace --all --regex '([\[\]*?{}])' '[$1]' | into glob) | get 0.modified } catch { null }
 }
 
+# The selector of a key: dunefield/8.3.1 for dunefield-8.3.1.
+def __vshelf_shown [key: string]: nothing -> string {
+  $key | str replace --regex '^([^0-9].*?)-([0-9])' '$1/$2'
+}
+
 # Follows what the project here requires. The program runs only where that is not known.
 def --env __vshelf_look [] {
   if ($env.__vshelf.known.requirements | is-empty) { return }
@@ -80,14 +85,15 @@ def --env __vshelf_look [] {
   let lines = $files | each {|file| if $file.time == $file.made { open --raw $file.stamp | str trim } }
   let asks = ($lines | length) < ($files | length) or ($lines | any {|line| $line == 'again' or ($line | str starts-with 'again ') })
   mut words = __vshelf_words $lines
+  mut notices = []
   if $asks and ($__vshelf_program | path exists) {
     let answer = try { ^$__vshelf_program connect --look nu | lines } catch { [] }
     $words = __vshelf_words ($answer | take 1)
-    if ($answer | length) > 1 and $env.PWD not-in $env.__vshelf.told {
-      $env.__vshelf.told ++= [$env.PWD]
-      for line in ($answer | skip 1) { print --stderr $line }
-    }
+    $notices = $answer | skip 1
   }
+  # Told when the project is entered, and not in each of its folders.
+  if $notices != $env.__vshelf.told { for line in $notices { print --stderr $line } }
+  $env.__vshelf.told = $notices
   $env.__vshelf.signature = [$env.PWD (__vshelf_requirement_files)]
   let before = $env.__vshelf.followed
   if $words != $before {
@@ -97,9 +103,19 @@ def --env __vshelf_look [] {
       let switched = __vshelf_words [($env.VSHELF_SWITCHED? | default '')]
       for pair in ($words | transpose name key) {
         let name = [$pair.name] | into cell-path
-        # A switch goes before what the project requires.
-        if $pair.key != '?' and $pair.name not-in $switched and $pair.key != ($before | get --optional $name) {
-          print --stderr $"vshelf: ($pair.name) ($pair.key) here, as the project requires"
+        if $pair.key == '?' or $pair.key == ($before | get --optional $name) { continue }
+        let shown = $"vshelf: ($pair.name) (__vshelf_shown $pair.key)"
+        # A switch takes precedence over what the project requires.
+        if $pair.name in $switched {
+          let stays = __vshelf_shown ($switched | get $name)
+          print --stderr $"($shown) is required here; this shell stays switched to ($stays)"
+        } else {
+          print --stderr $"($shown) here, as the project requires"
+        }
+      }
+      for pair in ($before | transpose name key) {
+        if $pair.key != '?' and $pair.name not-in $words and $pair.name not-in $switched {
+          print --stderr $"vshelf: ($pair.name) follows the default again"
         }
       }
     }

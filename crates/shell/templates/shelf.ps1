@@ -77,6 +77,11 @@ function global:__vshelf_sign([string] $At, $Files) {
     return (@($At) + @($Files | ForEach-Object { "$($_.File)//$($_.Time)//$($_.Made)" })) -join '//'
 }
 
+# The selector of a key: dunefield/8.3.1 for dunefield-8.3.1.
+function global:__vshelf_shown([string] $key) {
+    $key -creplace '^([^0-9].*?)-(?=[0-9])', '$1/'
+}
+
 # Follows what the project here requires. The program runs only where that is not known.
 function global:__vshelf_look {
     if (-not $global:__vshelf.Known.requirements) { return }
@@ -86,16 +91,19 @@ function global:__vshelf_look {
     $current = @($files | Where-Object { $_.Time -eq $_.Made })
     $lines = @($current | ForEach-Object { [IO.File]::ReadAllText($_.Stamp) })
     $words = __vshelf_words $lines
+    $notices = @()
     $asks = $lines.Count -lt $files.Count -or @($lines | Where-Object { $_ -cmatch '^again\b' })
     if ($asks -and [IO.File]::Exists($global:__vshelf.Program)) {
         $answer = @(& $global:__vshelf.Program connect --look powershell)
         $words = __vshelf_words @($answer | Select-Object -First 1)
-        if ($answer.Count -gt 1 -and $global:__vshelf.Told -cnotcontains $here) {
-            $global:__vshelf.Told += $here
-            $answer | Select-Object -Skip 1 | ForEach-Object { [Console]::Error.WriteLine($_) }
-        }
+        $notices = @($answer | Select-Object -Skip 1)
         $files = @(__vshelf_requirement_files $here)
     }
+    # Told when the project is entered, and not in each of its folders.
+    if ("$notices" -cne "$($global:__vshelf.Told)") {
+        $notices | ForEach-Object { [Console]::Error.WriteLine($_) }
+    }
+    $global:__vshelf.Told = $notices
     $global:__vshelf.Signature = __vshelf_sign $here $files
     $before = $global:__vshelf.Followed
     $global:__vshelf.Followed = $words
@@ -106,9 +114,19 @@ function global:__vshelf_look {
         $switched = __vshelf_words $env:VSHELF_SWITCHED
         foreach ($name in $words.Keys) {
             $key = $words[$name]
-            # A switch goes before what the project requires.
-            if ($key -cne '?' -and $key -cne $before[$name] -and -not $switched.ContainsKey($name)) {
-                [Console]::Error.WriteLine("vshelf: $name $key here, as the project requires")
+            if ($key -ceq '?' -or $key -ceq $before[$name]) { continue }
+            $shown = "vshelf: $name $(__vshelf_shown $key)"
+            # A switch takes precedence over what the project requires.
+            if ($switched.ContainsKey($name)) {
+                $stays = __vshelf_shown $switched[$name]
+                [Console]::Error.WriteLine("$shown is required here; this shell stays switched to $stays")
+            } else {
+                [Console]::Error.WriteLine("$shown here, as the project requires")
+            }
+        }
+        foreach ($name in $before.Keys) {
+            if ($before[$name] -cne '?' -and -not $words.ContainsKey($name) -and -not $switched.ContainsKey($name)) {
+                [Console]::Error.WriteLine("vshelf: $name follows the default again")
             }
         }
     }

@@ -2,6 +2,7 @@
 def __vshelf_connect():
     import json
     import os
+    import re
     import shutil
     import subprocess
     import sys
@@ -13,7 +14,7 @@ def __vshelf_connect():
     program = @PROGRAM@
     stamps = @STAMPS@
     # What was looked at last, and what it resulted in.
-    state = {"signature": None, "followed": {}, "told": set(), "known": {}}
+    state = {"signature": None, "followed": {}, "told": [], "known": {}}
 
     def read_words(*texts):
         """What texts such as marram=8.3.1 node=20.1.0 say; the first word of a runtime decides."""
@@ -85,6 +86,10 @@ def __vshelf_connect():
     def tell(line):
         print(line, file=sys.stderr, flush=True)
 
+    def shown(key):
+        """The selector of a key: dunefield/8.3.1 for dunefield-8.3.1."""
+        return re.sub(r"^([^0-9].*?)-(?=[0-9])", r"\1/", key)
+
     def look():
         """Follows what the project here requires. The program runs only where that is not known."""
         if not state["known"]["requirements"]:
@@ -95,16 +100,18 @@ def __vshelf_connect():
             return
         lines = [read_line(stamp) for _, stamp, time, made in files if time == made]
         words = read_words(*lines)
+        notices = []
         asks = len(lines) < len(files) or any(line.split()[:1] == ["again"] for line in lines)
         if asks and os.access(program, os.X_OK):
             asked = [program, "connect", "--look", "xonsh"]
             answer = subprocess.run(asked, stdout=subprocess.PIPE, env=environment(), cwd=here)
             first, *notices = answer.stdout.decode("utf-8", "replace").splitlines() or [""]
             words = read_words(first)
-            if notices and here not in state["told"]:
-                state["told"].add(here)
-                for notice in notices:
-                    tell(notice)
+        # Told when the project is entered, and not in each of its folders.
+        if notices != state["told"]:
+            for notice in notices:
+                tell(notice)
+        state["told"] = notices
         state["signature"] = (here, requirement_files())
         before = state["followed"]
         if words != before:
@@ -112,9 +119,17 @@ def __vshelf_connect():
             enter_all()
             if XSH.env.get("XONSH_INTERACTIVE") and state["known"]["says"] == "announce":
                 for name, key in words.items():
-                    # A switch goes before what the project requires.
-                    if key != "?" and key != before.get(name) and name not in switched():
-                        tell(f"vshelf: {name} {key} here, as the project requires")
+                    if key in ("?", before.get(name)):
+                        continue
+                    # A switch takes precedence over what the project requires.
+                    if name in switched():
+                        stays = shown(switched()[name])
+                        tell(f"vshelf: {name} {shown(key)} is required here; this shell stays switched to {stays}")
+                    else:
+                        tell(f"vshelf: {name} {shown(key)} here, as the project requires")
+                for name, key in before.items():
+                    if key != "?" and name not in words and name not in switched():
+                        tell(f"vshelf: {name} follows the default again")
 
     def load():
         try:

@@ -13,7 +13,7 @@ __vshelf_here=''
 __vshelf_watched=''
 __vshelf_named=''
 __vshelf_followed=''
-__vshelf_told=//
+__vshelf_told=''
 
 # __vshelf_word RUNTIME WORDS: sets __vshelf_value to what RUNTIME= has in WORDS.
 __vshelf_word() {
@@ -97,6 +97,7 @@ __vshelf_look() {
           __vshelf_here=$PWD
           __vshelf_watched=''
           __vshelf_named=''
+          __vshelf_told=''
           return 0
           ;;
         /*/*) __vshelf_at=${__vshelf_at%/*} ;;
@@ -110,7 +111,7 @@ __vshelf_look() {
 # Runs the program, and lets it change this shell.
 vshelf() {
   __vshelf_need || {
-    command printf '%s\n' "vshelf: $__vshelf_data/connect is not whole; run: $__vshelf_program setup" >&2
+    command printf '%s\n' "vshelf: $__vshelf_data/connect is not whole; run: $__vshelf_program connect" >&2
     return 127
   }
   __vshelf_call "$@"

@@ -419,10 +419,14 @@ fn an_interactive_shell_follows_the_project(
         pinned.contains("vshelf: marram 9.2.0 here, as the project requires"),
         "{pinned}"
     );
-    // A switch goes before what the project requires, and nothing else is announced.
-    terminal.types("cd ..");
+    let left = terminal.types("cd ..");
+    let again = "vshelf: marram follows the default again";
+    assert!(left.contains(again), "{left}");
+    // A switch takes precedence over what the project requires.
     terminal.types("vshelf switch 8");
     let entered = terminal.types("cd tide-board");
+    let stays = "vshelf: marram 9.2.0 is required here; this shell stays switched to 8.3.1";
+    assert!(entered.contains(stays), "{entered}");
     assert!(!entered.contains("as the project requires"), "{entered}");
     let off = terminal.types("vshelf switch --follow");
     let again = "This shell follows the project here again: Marram 9.2.0.";
@@ -434,7 +438,7 @@ fn an_interactive_shell_follows_the_project(
     );
     // The full-screen view gives the shell what was chosen there.
     terminal.writes("vshelf browse --filter 6.20.2");
-    terminal.see("the view", |screen| screen.contains("s switch"));
+    terminal.see("the view", |screen| screen.contains("q leave"));
     terminal.views("s", "this shell: 6.20.2");
     terminal.presses("q", "ready:");
     let switched = terminal.types("marram --version");
