@@ -9,6 +9,13 @@ use std::path::{Path, PathBuf};
 use crate::layout::Layout;
 use crate::switches::{Switches, read_switches};
 
+/// The name of the program that started this one, where the process table tells it.
+pub fn calling_program() -> Option<String> {
+    let parent = rustix::process::getppid()?.as_raw_nonzero();
+    let name = fs::read_to_string(format!("/proc/{parent}/comm")).ok()?;
+    Some(name.trim_end().to_owned())
+}
+
 /// How many words of a command line are looked at: an interpreter, its options, a program.
 const WORDS: usize = 4;
 

@@ -1,17 +1,17 @@
 
-# Asks the program what can stand where the cursor is. Bash cuts words at @ too, so the answer is cut
-# where the word was.
+# Asks the program what can stand where the cursor is. Bash cuts words at @, : and = too, and replaces
+# only the last piece, which is $1: candidates lose what stands in front of it.
 __vshelf_suggest() {
-  local line typed candidate
+  local line typed candidate in_front
   local -a words
   line=${COMP_LINE:0:COMP_POINT}
   builtin read -ra words <<<"$line"
   typed=''
   [[ $line == *[[:space:]] ]] && words+=('') || typed=${words[${#words[@]} - 1]}
+  in_front=${typed%"$1"}
   COMPREPLY=()
   while IFS= builtin read -r line; do
     candidate=${line%%$'\t'*}
-    [[ $typed == *@* && ${COMP_WORDBREAKS-} == *@* ]] && candidate=${candidate#"${typed%"${typed##*@}"}"}
-    COMPREPLY+=("$candidate")
+    COMPREPLY+=("${candidate#"$in_front"}")
   done < <("$__vshelf_program" suggest -- "${words[@]:1}" 2>/dev/null)
 }

@@ -12,7 +12,7 @@ if [[ "${PROMPT_COMMAND[*]-}" != *__vshelf_prompt* ]]; then
 fi
 
 __vshelf_complete() {
-  __vshelf_need && __vshelf_suggest
+  __vshelf_need && __vshelf_suggest "$2"
 }
 # Newest first stays so where bash can leave the order alone (4.4 and later).
 builtin complete -o default -o nosort -F __vshelf_complete vshelf 2>/dev/null ||

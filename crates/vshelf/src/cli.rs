@@ -188,7 +188,7 @@ fn misused(kind: clap::error::ErrorKind, error: &clap::Error) -> Failure {
     if let Some(near) = context(ContextKind::SuggestedArg).filter(|near| !is_hidden(near)) {
         failure = failure.say(format!("Did you mean {near}?"));
     }
-    if let Some(valid) = context(ContextKind::ValidValue) {
+    if let Some(valid) = context(ContextKind::ValidValue).filter(|valid| !valid.is_empty()) {
         failure = failure.say(format!("It takes {valid}."));
     }
     if let Some(cause) = std::error::Error::source(error) {

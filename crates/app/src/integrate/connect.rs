@@ -6,6 +6,7 @@ use std::os::unix::fs::PermissionsExt;
 use std::path::{Path, PathBuf};
 
 use vshelf_files::{atomic, optional};
+use vshelf_shelf::processes::calling_program;
 use vshelf_shell::start_up::{self, Connection};
 use vshelf_shell::{Dialect, connection};
 
@@ -87,12 +88,20 @@ pub fn read_shell(name: &str) -> Result<Dialect, Error> {
     Ok(name.parse()?)
 }
 
-/// The person's own shell, as SHELL says.
+/// The person's own shell, as SHELL says; where that is not set, as in containers, the shell that
+/// called.
 pub fn own_shell(environment: &Environment) -> Result<Dialect, Error> {
     let shell = environment.variables().text("SHELL");
-    shell.parse().map_err(|_| Error::OwnShell {
+    let unknown = || Error::OwnShell {
         shell: shell.to_owned(),
-    })
+    };
+    match shell.is_empty() {
+        false => shell.parse().map_err(|_| unknown()),
+        true => {
+            let caller = calling_program().and_then(|program| program.parse().ok());
+            caller.ok_or_else(unknown)
+        }
+    }
 }
 
 /// The start-up file of a shell, through every link, so that a link stays one.

@@ -57,7 +57,11 @@ fn candidates(
     let command = (entry.build)();
     let option = before.last().and_then(|word| option_named(&command, word));
     if let Some(option) = option.filter(|option| option.get_action().takes_values()) {
-        return values_of(environment, option.get_id().as_str());
+        return match (entry.name, option.get_id().as_str()) {
+            ("label", "remove") => suggestions::labels(environment),
+            ("runtimes", "remove") => suggestions::runtimes(environment, ""),
+            (_, option) => values_of(environment, option),
+        };
     }
     if typed.starts_with('-') {
         return (command.get_arguments())
@@ -68,6 +72,9 @@ fn candidates(
     match entry.name {
         "switch" | "default" | "run" | "remove" | "path" | "checkup" | "renew" => {
             suggestions::versions(environment, typed, Among::Shelf)
+        }
+        "label" if before.last().is_some_and(|word| word == "label") => {
+            suggestions::labels(environment)
         }
         "install" | "catalog" | "explain" | "require" | "label" => {
             suggestions::versions(environment, typed, Among::Published)

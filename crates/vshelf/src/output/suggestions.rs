@@ -4,7 +4,7 @@
 use std::collections::HashSet;
 
 use vshelf_app::keep::history;
-use vshelf_app::{Activity, Environment, Runtime, definitions};
+use vshelf_app::{Activity, Environment, Runtime, definitions, labels};
 use vshelf_core::Pick;
 use vshelf_core::resolve::{Choice, Scope};
 use vshelf_core::selector::KEYWORDS;
@@ -17,6 +17,14 @@ const MOST_RELEASES: usize = 80;
 
 /// What can stand there, and what it is.
 pub type Suggestion = (String, String);
+
+/// The person's labels.
+pub fn labels(environment: &Environment) -> Vec<Suggestion> {
+    let (labels, _) = labels::all(environment).unwrap_or_default();
+    let labels = labels.into_iter();
+    let suggested = labels.map(|label| (label.name, format!("label: {}", label.selector)));
+    suggested.collect()
+}
 
 /// What was removed, newest first.
 pub fn gone(environment: &Environment) -> Vec<Suggestion> {
@@ -117,9 +125,11 @@ fn meaning(runtime: &Runtime<'_>, word: &str, among: Among) -> String {
             })
         }
     };
-    match now.filter(|now| now != word) {
-        Some(now) => format!("now {now}"),
-        None => String::new(),
+    match (word, now.filter(|now| now != word)) {
+        (_, Some(now)) => format!("now {now}"),
+        ("system", None) => "the system's own copy".to_owned(),
+        ("previous", None) => "what this shell used before".to_owned(),
+        (_, None) => String::new(),
     }
 }
 

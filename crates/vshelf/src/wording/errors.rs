@@ -334,6 +334,10 @@ impl Failure {
                     "To use a version in any shell",
                     "vshelf run SELECTOR -- COMMAND",
                 ),
+            Error::OwnShell { shell } if shell.is_empty() => {
+                with("SHELL is not set, and what called is not a shell that can be connected".to_owned())
+                    .run("To name yours", "vshelf connect --shell bash")
+            }
             Error::OwnShell { shell } => with(format!(
                 "SHELL is {shell:?}, which is not a shell that can be connected"
             ))

@@ -23,7 +23,7 @@ fn suggested(scene: &Scene, words: &[&str]) -> Vec<String> {
 #[case(&["switch", "6."], &["6.20.2\tmaintenance, label board", "6.2.11\tmaintenance"])]
 #[case(&["switch", "8"], &["8.3.1\tlts, default"])]
 #[case(&["switch", "b"], &["board\tlabel: samphire"])]
-#[case(&["switch", "s"], &["samphire\tline 6, maintenance", "stable\tchannel: 8", "system\t"])]
+#[case(&["switch", "s"], &["samphire\tline 6, maintenance", "stable\tchannel: 8", "system\tthe system's own copy"])]
 #[case(&["switch", "g"], &[])]
 #[case(&["install", "g"], &["glasswort\tline 4, ended"])]
 #[case(&["install", "8.3.1", "8.3."], &["8.3.1\t2026-10-14, security", "8.3.0\t2026-06-26"])]
@@ -50,24 +50,36 @@ fn nothing_is_suggested_where_nothing_is_known_and_no_server_is_asked() {
 }
 
 #[test]
-fn bash_completes_versions_also_behind_an_at_sign() {
+fn bash_completes_words_that_hold_what_it_cuts_them_at() {
     let scene = scene();
-    let script = r#"
-        complete_at() {
-            COMP_LINE=$1 COMP_POINT=${#1}
-            __vshelf_complete
-            echo "${COMPREPLY[*]}"
-        }
-        complete_at 'vshelf switch 6.'
-        complete_at 'vshelf install marram@8.3.'
-        complete_at 'vshelf remove 8.3.1 '
-        complete -p vshelf | grep -c __vshelf_complete"#;
-    let ran = scene.bash(script);
-    let lines: Vec<&str> = ran.stdout.lines().collect();
-    assert_eq!(lines[0], "6.20.2 6.2.11", "{ran}");
-    assert_eq!(lines[1], "8.3.1 8.3.0", "{ran}");
-    assert!(lines[2].starts_with("8.3.1 6.20.2 6.2.11 board"), "{ran}");
-    assert_eq!(lines[3], "1", "{ran}");
+    scene.does(&["--quiet", "install", "dunefield/8.3.1"]);
+    scene.write(".bashrc", "PS1='> '\n");
+    scene.does(&["connect"]);
+    let mut terminal = Terminal::open(&scene);
+    for (typed, completed) in [
+        ("vshelf path marram@6.2.\t", "vshelf path marram@6.2.11 "),
+        ("vshelf path dunef\t", "vshelf path dunefield/8.3.1 "),
+        (
+            "vshelf path marram@dunef\t",
+            "vshelf path marram@dunefield/8.3.1 ",
+        ),
+        (
+            "vshelf catalog marram@7.2.2\t",
+            "vshelf catalog marram@7.2.2 ",
+        ),
+        ("vshelf label b\t", "vshelf label board "),
+        ("vshelf label --remove b\t", "vshelf label --remove board "),
+    ] {
+        let screen = terminal.views(typed, completed);
+        assert!(
+            screen
+                .lines()
+                .any(|line| line.contains(completed.trim_end())),
+            "{screen}"
+        );
+        // The line is given up.
+        terminal.views("\u{3}", ">");
+    }
 }
 
 #[test]

@@ -193,3 +193,17 @@ fn setup_is_safe_to_repeat_and_leaves_no_trace() {
         "~/dotfiles/bashrc has no Vivid Shelf block; nothing was changed.\n"
     );
 }
+
+#[test]
+fn without_shell_in_the_environment_the_calling_shell_is_connected() {
+    let scene = Scene::new();
+    let call = format!("env -u SHELL {PROGRAM} connect; true");
+    let ran = scene.run(scene.command("/bin/bash").args(["--norc", "-c", &call]));
+    let connected = "New bash shells are now connected, through ~/.bashrc.\n";
+    assert_eq!(ran.stdout, connected, "{ran}");
+    // The test itself is no shell.
+    let mut command = scene.command(PROGRAM);
+    let ran = scene.run(command.env_remove("SHELL").arg("connect"));
+    assert_eq!(ran.code, 2, "{ran}");
+    assert!(ran.stderr.contains("SHELL is not set"), "{ran}");
+}
