@@ -57,28 +57,17 @@ fn bash_completes_words_that_hold_what_it_cuts_them_at() {
     scene.does(&["connect"]);
     let mut terminal = Terminal::open(&scene);
     for (typed, completed) in [
-        ("vshelf path marram@6.2.\t", "vshelf path marram@6.2.11 "),
-        ("vshelf path dunef\t", "vshelf path dunefield/8.3.1 "),
+        ("vshelf path marram@6.2.\t", "vshelf path marram@6.2.11"),
+        ("vshelf path dunef\t", "vshelf path dunefield/8.3.1"),
         (
             "vshelf path marram@dunef\t",
             "vshelf path marram@dunefield/8.3.1 ",
         ),
-        (
-            "vshelf catalog marram@7.2.2\t",
-            "vshelf catalog marram@7.2.2 ",
-        ),
-        ("vshelf label b\t", "vshelf label board "),
-        ("vshelf label --remove b\t", "vshelf label --remove board "),
+        ("vshelf label b\t", "vshelf label board"),
+        ("vshelf label --remove b\t", "vshelf label --remove board"),
     ] {
-        let screen = terminal.views(typed, completed);
-        assert!(
-            screen
-                .lines()
-                .any(|line| line.contains(completed.trim_end())),
-            "{screen}"
-        );
-        // The line is given up.
-        terminal.views("\u{3}", ">");
+        terminal.views(typed, completed);
+        terminal.presses("\u{3}", "> ");
     }
 }
 
