@@ -18,6 +18,7 @@ use crate::error::{Done, Error, StartFailure, file_error};
 use crate::install::first_start;
 use crate::integrate::connect::{self, ConnectionProblem};
 use crate::keep::leftovers;
+use crate::mistakes::{self, Mistake};
 use crate::runtime::Runtime;
 
 /// The bytes that a large install needs, downloaded and unpacked.
@@ -64,6 +65,8 @@ pub enum Finding {
     },
     /// A requirement file of the project here cannot be used.
     Requirement(Error),
+    /// Something in the project's files does not count.
+    Mistake(Mistake),
     /// Nothing on the shelf meets what the project here requires.
     Unmet {
         /// The runtime's title.
@@ -175,6 +178,8 @@ pub fn check(
             checkup.look_at_folders(&runtime)?;
             checkup.look_at_sources(&mut runtime);
         }
+        let mistakes = mistakes::find(environment)?.into_iter();
+        checkup.findings.extend(mistakes.map(Finding::Mistake));
         checkup.look_at_leftovers(environment)?;
         checkup.look_at_disk(environment)?;
     }

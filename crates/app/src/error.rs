@@ -299,11 +299,23 @@ pub enum Error {
     #[error("no selector is given, and no project here requires a version")]
     NoRequirement { files: Vec<String> },
     #[error("the definition of {title} names no plain file for requirements")]
-    NoPlainFile {
+    NoPlainFile { title: String, selector: String },
+    #[error("{file:?} is not a file in which to require a version of {title}")]
+    NoSuchFile {
         title: String,
-        runtime: String,
+        file: String,
+        /// The files there are.
+        files: Vec<String>,
+    },
+    #[error("{file} requires a version already, and is a manifest")]
+    RequirementInManifest {
+        file: PathBuf,
+        line: usize,
+        /// What was to be required.
         selector: String,
     },
+    #[error("{file} cannot be written: {problem}")]
+    Manifest { file: PathBuf, problem: String },
     #[error("{file} is not a plain file of this folder")]
     RequirementElsewhere {
         /// The file that says what is required here.
@@ -450,6 +462,7 @@ impl Error {
             | Error::SeveralIn { .. }
             | Error::NotAName { .. }
             | Error::NoRequirement { .. }
+            | Error::NoSuchFile { .. }
             | Error::UnknownShell(_)
             | Error::OwnShell { .. } => Class::Usage,
             Error::UnknownRuntime { .. }
@@ -501,6 +514,8 @@ impl Error {
             | Error::LabelCircle { .. }
             | Error::NameTaken { .. }
             | Error::NoPlainFile { .. }
+            | Error::RequirementInManifest { .. }
+            | Error::Manifest { .. }
             | Error::PersonalSelector { .. }
             | Error::RequirementElsewhere { .. }
             | Error::NotConnected { .. }

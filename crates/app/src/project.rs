@@ -82,13 +82,19 @@ pub fn need_requirement(runtime: &Runtime<'_>) -> Result<FoundRequirement, Error
 
 /// That no file here says what the project requires of any of these runtimes.
 pub fn no_requirement(runtimes: &[Runtime<'_>]) -> Error {
+    let files = file_names(runtimes);
+    Error::NoRequirement { files }
+}
+
+/// The names of the files in which a project can say what it requires of any of these runtimes.
+pub fn file_names(runtimes: &[Runtime<'_>]) -> Vec<String> {
     let mut files: Vec<String> = Vec::new();
     for kind in runtimes.iter().flat_map(kinds_of_files) {
         if !files.contains(&kind.file) {
             files.push(kind.file);
         }
     }
-    Error::NoRequirement { files }
+    files
 }
 
 /// Notes that a project's requirement file was seen on this machine: it keeps what it requires.

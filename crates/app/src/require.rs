@@ -4,16 +4,20 @@ use std::fs;
 use std::path::PathBuf;
 
 use vshelf_core::activation::Rule;
+use vshelf_core::definition::RequirementFile;
 use vshelf_core::resolve::{Choice, Scope};
 use vshelf_core::{Pick, Request, Selector};
-use vshelf_files::atomic;
+use vshelf_files::{atomic, optional};
 
 use crate::activity::Activity;
 use crate::defaults::kept_as;
 use crate::definitions;
 use crate::environment::Environment;
 use crate::error::{Error, file_error};
+use crate::integrate::connect::way_to_connect;
 use crate::integrate::stamps;
+use crate::manifest;
+use crate::outcome::WayToConnect;
 use crate::project::{self, FoundRequirement};
 use crate::runtime::Runtime;
 use crate::session;
@@ -33,6 +37,8 @@ pub struct Required<'c> {
 pub struct NewRequirement {
     /// The file.
     pub file: PathBuf,
+    /// Whether its folder is the person's home, which every folder below follows.
+    pub is_home: bool,
     /// What it says.
     pub text: String,
     /// What the calling shell does about it.
@@ -40,7 +46,7 @@ pub struct NewRequirement {
 }
 
 /// What the calling shell does about a requirement that was written.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq)]
 pub enum ShellAfterRequire {
     /// Nothing on the shelf meets it yet.
     NotOnShelf,
@@ -50,6 +56,8 @@ pub enum ShellAfterRequire {
     Follows,
     /// It does not follow projects.
     DoesNotFollow,
+    /// It cannot follow, because it is not connected.
+    NotConnected(WayToConnect),
 }
 
 /// What the project here requires: of each runtime on the shelf, and of others where it requires one.
@@ -79,21 +87,91 @@ impl<'c> Required<'c> {
     }
 }
 
-/// Writes what the project here requires; with `exact` the release that it stands for now.
+/// Where a requirement is written: a file, and in a manifest the keys of its value.
+struct Place {
+    file: PathBuf,
+    keys: Option<String>,
+}
+
+/// The place that is written to: the named file of this folder, or else the one-line file that speaks
+/// here already, or a new one in this folder.
+fn place(runtime: &Runtime<'_>, typed: &Request, named: Option<&str>) -> Result<Place, Error> {
+    let here = runtime.environment().here()?;
+    let kinds = project::kinds_of_files(runtime);
+    if let Some(named) = named {
+        let mut same = kinds.iter().filter(|kind| kind.file == named).rev();
+        let speaks = |kind: &&RequirementFile| {
+            let read = project::read_requirement(runtime, &here.join(named), kind);
+            read.is_ok_and(|found| found.is_some())
+        };
+        let speaking = same.clone().find(speaks);
+        let kind = speaking
+            .or_else(|| same.next())
+            .ok_or_else(|| Error::NoSuchFile {
+                title: runtime.definition.title.clone(),
+                file: named.to_owned(),
+                files: project::file_names(std::slice::from_ref(runtime)),
+            })?;
+        return Ok(Place {
+            file: here.join(named),
+            keys: kind.value.clone(),
+        });
+    }
+    // A file that cannot be read is written again where it is a plain one of this folder.
+    if let Ok(Some(found)) = project::find_requirement(runtime) {
+        let is_plain = (project::requirement_files(runtime).iter())
+            .any(|(path, kind)| *path == found.file && kind.value.is_none());
+        if is_plain {
+            return Ok(Place {
+                file: found.file,
+                keys: None,
+            });
+        }
+        if found.file.parent() == Some(&here) {
+            return Err(Error::RequirementInManifest {
+                file: found.file,
+                line: found.requirement.line,
+                selector: typed.to_string(),
+            });
+        }
+    }
+    let plain = kinds.iter().find(|kind| kind.value.is_none());
+    let plain = plain.ok_or_else(|| Error::NoPlainFile {
+        title: runtime.definition.title.clone(),
+        selector: typed.to_string(),
+    })?;
+    Ok(Place {
+        file: here.join(&plain.file),
+        keys: None,
+    })
+}
+
+/// The text of the file at a place with what is required there.
+fn text_with(place: &Place, required: &str) -> Result<String, Error> {
+    let Some(keys) = &place.keys else {
+        return Ok(format!("{required}\n"));
+    };
+    let text = optional::read_text(&place.file).map_err(file_error(&place.file, "read"))?;
+    let name = place.file.to_string_lossy();
+    manifest::with_value(&name, &text.unwrap_or_default(), keys, required).map_err(|problem| {
+        Error::Manifest {
+            file: place.file.clone(),
+            problem,
+        }
+    })
+}
+
+/// Writes what the project here requires, into the named file where one is named; with `exact` the
+/// release that it stands for now.
 pub fn write(
     environment: &Environment,
     typed: &Request,
     exact: bool,
+    named: Option<&str>,
 ) -> Result<NewRequirement, Error> {
     let mut runtime = Runtime::of_request(environment, typed)?;
     let request = without_label(&runtime, typed)?;
-    let files = project::kinds_of_files(&runtime);
-    let plain = files.iter().find(|file| file.value.is_none());
-    let file = plain.ok_or_else(|| Error::NoPlainFile {
-        title: runtime.definition.title.clone(),
-        runtime: runtime.name().to_owned(),
-        selector: kept_as(typed),
-    })?;
+    let place = place(&runtime, typed, named)?;
     if matches!(request.selector, Selector::Previous | Selector::Default) {
         return Err(Error::PersonalSelector {
             selector: typed.to_string(),
@@ -105,10 +183,10 @@ pub fn write(
         runtime.load_catalog(false)?;
     }
     let text = text_of(&runtime, &request, exact, on_shelf)?;
-    let path = environment.here()?.join(&file.file);
     let rule = Activity::of(&runtime).rule();
-    atomic::write_file(&path, format!("{text}\n").as_bytes())
-        .map_err(file_error(&path, "written"))?;
+    let contents = text_with(&place, &text)?;
+    let path = place.file;
+    atomic::write_file(&path, contents.as_bytes()).map_err(file_error(&path, "written"))?;
     project::note(environment, &path);
     // A shell may tell times apart by whole seconds, and must not miss what was just written.
     stamps::forget(environment)?;
@@ -117,10 +195,13 @@ pub fn write(
     let shell = match rule {
         _ if !on_shelf => ShellAfterRequire::NotOnShelf,
         Some(Rule::Switch) if connected => ShellAfterRequire::Switched,
-        _ if connected && follows => ShellAfterRequire::Follows,
+        _ if !connected => ShellAfterRequire::NotConnected(way_to_connect(environment)),
+        _ if follows => ShellAfterRequire::Follows,
         _ => ShellAfterRequire::DoesNotFollow,
     };
+    let home = environment.variables().home();
     Ok(NewRequirement {
+        is_home: home.is_some_and(|home| path.parent() == Some(home.as_path())),
         file: path,
         text,
         shell,

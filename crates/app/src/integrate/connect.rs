@@ -31,6 +31,8 @@ pub struct Connected {
     pub renewed: bool,
     /// The line that connects the calling shell, where it is not connected.
     pub source_line: Option<String>,
+    /// The line that starts zsh's completion system, where the start-up file does not name it.
+    pub completion_line: Option<&'static str>,
 }
 
 /// Connects a shell; safe to repeat.
@@ -46,8 +48,13 @@ pub fn connect(environment: &Environment, dialect: Dialect) -> Result<Connected,
     }
     // A connected shell of another kind cannot source this integration.
     let open = environment.shell.dialect().is_none();
+    let names_completion = text.contains("compinit");
     Ok(Connected {
         dialect,
+        completion_line: match dialect {
+            Dialect::Zsh if !names_completion => Some("autoload -Uz compinit && compinit"),
+            _ => None,
+        },
         start_up_file: file,
         new_lines: changed.then(|| start_up::block(dialect, &integration)),
         renewed,

@@ -4,6 +4,7 @@ use std::fs;
 
 use vshelf_app::install::run::required;
 use vshelf_app::integrate::stamps::{self, Notice};
+use vshelf_app::outcome::WayToConnect;
 use vshelf_app::require::{self, ShellAfterRequire};
 use vshelf_app::{Answer, Error};
 use vshelf_core::Pick;
@@ -14,19 +15,22 @@ use crate::scene::{Recorder, Scene, names_in, request};
 fn a_requirement_is_written_as_asked_or_as_the_release_that_it_stands_for() {
     let scene = Scene::with(&["8.3.1"]);
     let environment = scene.environment();
-    let written = require::write(&environment, &request("lts"), false).unwrap();
-    assert_eq!(written.shell, ShellAfterRequire::DoesNotFollow);
+    let written = require::write(&environment, &request("lts"), false, None).unwrap();
+    assert_eq!(
+        written.shell,
+        ShellAfterRequire::NotConnected(WayToConnect::Connect)
+    );
     assert_eq!(fs::read_to_string(&written.file).unwrap(), "lts\n");
-    let exact = require::write(&environment, &request("lts"), true).unwrap();
+    let exact = require::write(&environment, &request("lts"), true, None).unwrap();
     assert_eq!(fs::read_to_string(&exact.file).unwrap(), "8.3.1\n");
-    let missing = require::write(&environment, &request("9"), false).unwrap();
+    let missing = require::write(&environment, &request("9"), false, None).unwrap();
     assert_eq!(missing.shell, ShellAfterRequire::NotOnShelf);
     let [required] = &require::show(&environment).unwrap()[..] else {
         panic!("one runtime is on the shelf");
     };
     assert!(required.found.is_some() && required.met_by.is_none());
     for selector in ["-", "default"] {
-        let error = require::write(&environment, &request(selector), false).unwrap_err();
+        let error = require::write(&environment, &request(selector), false, None).unwrap_err();
         assert!(matches!(error, Error::PersonalSelector { .. }), "{error:?}");
     }
     assert_eq!(fs::read_to_string(&missing.file).unwrap(), "9\n");

@@ -79,6 +79,12 @@ fn say_connected(ui: &Ui, connected: &Connected) -> Outcome {
         }
         (None, false) => format!("{name} is connected already; nothing was changed."),
     })?;
+    if let Some(line) = connected.completion_line {
+        let why = format!(
+            "Should Tab complete nothing, {file} does not start zsh's completion yet; with this line it does"
+        );
+        ui.next(&why, line);
+    }
     if let Some(line) = &connected.source_line {
         ui.next("To connect this shell too", line);
     }

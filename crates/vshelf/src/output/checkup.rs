@@ -5,11 +5,13 @@ use vshelf_app::Error;
 use vshelf_app::checkup::{Checkup, Finding as Found, InstallFinding, InstallProblem};
 use vshelf_app::error::StartFailure;
 use vshelf_app::integrate::connect::ConnectionProblem;
+use vshelf_app::mistakes::Mistake;
 use vshelf_shelf::manifest::Change;
 use vshelf_shell::start_up::Connection;
 use vshelf_view::Palette;
 use vshelf_view::words::{Count, ago, megabytes, printable};
 
+use super::require::in_words as mistake_in_words;
 use crate::failure::{Failure, Outcome};
 use crate::ui::{Ui, styled};
 use crate::wording::paths::{edit, quoted, shown};
@@ -111,6 +113,14 @@ impl Finding {
                 in_words(error),
                 command("vshelf require SELECTOR"),
             ),
+            Found::Mistake(mistake) => {
+                let (Mistake::UnknownKey { file, .. }
+                | Mistake::Disagreement {
+                    other: (file, _), ..
+                }) = &mistake;
+                let fix = Some(edit(file));
+                Finding::new("the project here", mistake_in_words(&mistake), fix)
+            }
             Found::Unmet { title, selector } => Finding::new(
                 "the project here",
                 format!("requires {title} {selector}, which is not on the shelf"),

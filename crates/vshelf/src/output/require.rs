@@ -1,13 +1,16 @@
 //! What projects require, shown and written.
 
 use serde::Serialize;
+use vshelf_app::mistakes::Mistake;
 use vshelf_app::require::{NewRequirement, Required, ShellAfterRequire};
 use vshelf_core::Pick;
+use vshelf_shell::quote;
 
 use super::json::Item;
 use crate::failure::Outcome;
 use crate::ui::Ui;
 use crate::wording::paths::shown;
+use crate::wording::shells::say_way_to_connect;
 
 /// What a project requires, as JSON.
 #[derive(Debug, Serialize)]
@@ -73,6 +76,45 @@ pub fn show(ui: &Ui, required: &[Required<'_>]) -> Outcome {
     Ok(())
 }
 
+/// Says what in the project's files does not count.
+pub fn say_mistakes(ui: &Ui, mistakes: &[Mistake]) {
+    for mistake in mistakes {
+        let text = in_words(mistake);
+        let end = if text.ends_with('?') { "" } else { "." };
+        ui.warn(format!("{text}{end}"));
+    }
+}
+
+/// A mistake in a project's files, as a sentence without its period.
+pub fn in_words(mistake: &Mistake) -> String {
+    match mistake {
+        Mistake::UnknownKey {
+            file,
+            line,
+            key,
+            near,
+        } => {
+            let near = near.as_ref().map(|near| format!("; did you mean {near}?"));
+            let near = near.unwrap_or_default();
+            format!(
+                "{}, line {line}: {key:?} is unknown and does not count{near}",
+                shown(file)
+            )
+        }
+        Mistake::Disagreement {
+            title,
+            counts,
+            other,
+        } => {
+            let (file, required) = (shown(&counts.0), &counts.1);
+            let (other, not_required) = (shown(&other.0), &other.1);
+            format!(
+                "{file} requires {title} {required}, and takes precedence over {other}, which requires {not_required}"
+            )
+        }
+    }
+}
+
 /// Says what was written, and what the calling shell does about it.
 pub fn say_written(ui: &Ui, written: &NewRequirement) -> Outcome {
     ui.done(format!(
@@ -80,7 +122,17 @@ pub fn say_written(ui: &Ui, written: &NewRequirement) -> Outcome {
         shown(&written.file),
         written.text
     ))?;
-    match written.shell {
+    if written.is_home {
+        ui.warn(
+            "This is your home folder: every folder below that has no file of its own follows it.",
+        );
+        let selector = quote::posix_where_needed(&written.text, "@./-_^~+");
+        ui.next(
+            "To choose a version for new shells instead",
+            &format!("vshelf default {selector}"),
+        );
+    }
+    match &written.shell {
         ShellAfterRequire::NotOnShelf => ui.next(
             "Nothing on the shelf meets it; to install it",
             "vshelf install",
@@ -91,6 +143,7 @@ pub fn say_written(ui: &Ui, written: &NewRequirement) -> Outcome {
         ),
         ShellAfterRequire::Follows => {}
         ShellAfterRequire::DoesNotFollow => ui.next("To use it in this shell", "vshelf switch"),
+        ShellAfterRequire::NotConnected(way) => say_way_to_connect(ui, way),
     }
     Ok(())
 }

@@ -296,16 +296,36 @@ impl Failure {
                     ))
                     .run("To write what the project requires", "vshelf require SELECTOR")
             }
-            Error::NoPlainFile {
-                title,
-                runtime,
-                selector,
-            } => with(format!(
+            Error::NoPlainFile { title, selector } => with(format!(
                 "the definition of {title} names no plain file in which to require a version"
             ))
-            .say(format!(
-                "Write it into vivid-shelf.toml: [runtimes] {runtime} = \"{selector}\""
-            )),
+            .run(
+                "To write it into a file of ours",
+                format!("vshelf require {} --file vivid-shelf.toml", selector_word(selector)),
+            ),
+            Error::NoSuchFile { files, .. } => {
+                failure.say(format!("The files are {}.", listed(files, "and")))
+            }
+            Error::RequirementInManifest {
+                file,
+                line,
+                selector,
+            } => {
+                let name = file.file_name().unwrap_or_default().to_string_lossy();
+                let selector = selector_word(selector);
+                with(format!(
+                    "{}, line {line}, requires a version already, and is only written to when it is named",
+                    shown(file)
+                ))
+                .run(
+                    "To write it there",
+                    format!("vshelf require {selector} --file {name}"),
+                )
+            }
+            Error::Manifest { file, problem } => {
+                with(format!("{} is not understood: {problem}", shown(file)))
+                    .run("To edit it", edit(file))
+            }
             Error::RequirementElsewhere { file, line } => with(format!(
                 "{}, line {line}, says what is required here, and is not a plain file of this folder",
                 shown(file)
@@ -565,4 +585,9 @@ fn resolving(failure: Failure, error: &ResolveError, prefix: &str) -> Failure {
         ResolveError::NoPrevious => failure.run("To see what is there", "vshelf list"),
         ResolveError::BadSelector { .. } | ResolveError::Circle(_) => failure,
     }
+}
+
+/// A selector as a shell is given it.
+fn selector_word(selector: &str) -> String {
+    quote::posix_where_needed(selector, "@./-_^~+")
 }

@@ -207,3 +207,16 @@ fn without_shell_in_the_environment_the_calling_shell_is_connected() {
     assert_eq!(ran.code, 2, "{ran}");
     assert!(ran.stderr.contains("SHELL is not set"), "{ran}");
 }
+
+#[test]
+fn zsh_without_its_completion_system_is_told_the_line() {
+    let scene = Scene::new();
+    let line = "autoload -Uz compinit && compinit";
+    let ran = scene.does(&["connect", "--shell", "zsh"]);
+    assert!(ran.stderr.contains(line), "{ran}");
+    scene.write(".zshrc", &format!("{line}\n"));
+    let ran = scene.does(&["connect", "--shell", "zsh"]);
+    assert!(!ran.stderr.contains("compinit"), "{ran}");
+    let ran = scene.does(&["connect"]);
+    assert!(!ran.stderr.contains("compinit"), "{ran}");
+}

@@ -312,7 +312,7 @@ To write one: vshelf require SELECTOR
         str![[r#"
 ~/tide-board/.marram-version says samphire now.
 --- stderr
-To use it in this shell: vshelf switch
+This shell is not connected; to connect it: vshelf connect
 
 "#]]
     );
@@ -743,4 +743,74 @@ fn the_default_stays_the_install_it_is_until_it_is_set_anew() {
     );
     scene.does(&["default", "8"]);
     assert_eq!(version("default"), "marram 8.3.1\n");
+}
+
+#[test]
+fn a_requirement_goes_into_the_file_that_speaks_here() {
+    let scene = Scene::new();
+    scene.does(&["--quiet", "install", "8", "6"]);
+    scene.write("tide-board/.marram-version", "6\n");
+    scene.write("tide-board/src/tides.mar", "");
+    // Also from a folder below.
+    let said = within(&scene, "tide-board/src", &["require", "8"]).stdout;
+    assert_eq!(said, "~/tide-board/.marram-version says 8 now.\n");
+    assert!(!scene.path("tide-board/src/.marram-version").exists());
+    // A manifest only when it is named, and with all else as it was.
+    let manifest = "{\n  \"name\":   \"buoy\",\n  \"engines\": {\"marram\": \"6\"}\n}";
+    scene.write("buoy-api/station.json", manifest);
+    shows!(
+        within(&scene, "buoy-api", &["require", ">=6 <9"]),
+        str![[r#"
+--- stderr
+Error: ~/buoy-api/station.json, line 3, requires a version already, and is only written to when it is named.
+  To write it there: vshelf require '>=6 <9' --file station.json
+--- exit 7
+
+"#]]
+    );
+    let named = ["require", ">=6 <9", "--file", "station.json"];
+    let said = within(&scene, "buoy-api", &named).stdout;
+    assert_eq!(said, "~/buoy-api/station.json says >=6 <9 now.\n");
+    let text = fs::read_to_string(scene.path("buoy-api/station.json")).unwrap();
+    assert_eq!(text, manifest.replace("\"6\"", "\">=6 <9\""));
+    let own = ["require", "6", "--file", "vivid-shelf.toml"];
+    within(&scene, "buoy-api", &own);
+    let text = fs::read_to_string(scene.path("buoy-api/vivid-shelf.toml")).unwrap();
+    assert_eq!(text, "[runtimes]\nmarram = \"6\"\n");
+    let unknown = within(&scene, "buoy-api", &["require", "6", "--file", "Makefile"]);
+    assert_eq!(unknown.code, 2, "{unknown}");
+}
+
+#[test]
+fn mistakes_in_a_project_s_files_are_told() {
+    let scene = Scene::new();
+    scene.does(&["--quiet", "install", "8", "6"]);
+    let text = "[runtime]\nmarram = \"8\"\n[runtimes]\nmarram = \"6\"\nmaram = \"8\"\n";
+    scene.write("tide-board/vivid-shelf.toml", text);
+    scene.write("tide-board/.marram-version", "8\n");
+    shows!(
+        within(&scene, "tide-board", &["require"]),
+        str![[r#"
+The project here requires Marram 6 (~/tide-board/vivid-shelf.toml, line 4); 6.20.2 on the shelf meets it.
+--- stderr
+~/tide-board/vivid-shelf.toml, line 1: "runtime" is unknown and does not count; did you mean runtimes?
+~/tide-board/vivid-shelf.toml, line 5: "maram" is unknown and does not count; did you mean marram?
+~/tide-board/vivid-shelf.toml requires Marram 6, and takes precedence over ~/tide-board/.marram-version, which requires 8.
+
+"#]]
+    );
+    let checked = within(&scene, "tide-board", &["checkup", "--offline"]);
+    assert!(checked.stdout.contains("\"maram\" is unknown"), "{checked}");
+    // In the home folder it rules everything below.
+    shows!(
+        scene.does(&["require", "8"]),
+        str![[r#"
+~/.marram-version says 8 now.
+--- stderr
+This is your home folder: every folder below that has no file of its own follows it.
+To choose a version for new shells instead: vshelf default 8
+This shell is not connected; to connect it: vshelf connect
+
+"#]]
+    );
 }
