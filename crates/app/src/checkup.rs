@@ -51,6 +51,8 @@ pub enum Finding {
         prefix: String,
         /// The selector that the default was set as.
         selector: String,
+        /// The selector of the newest install there is.
+        newest: Option<String>,
     },
     /// A label matches nothing on the shelf.
     Label {
@@ -244,6 +246,7 @@ impl Checkup {
                 title: title.clone(),
                 prefix: prefix.clone(),
                 selector: selector.clone(),
+                newest: runtime.newest_on_shelf(),
             });
         }
         for (label, selector) in &runtime.state.labels {

@@ -162,6 +162,8 @@ pub struct Removed {
     pub freed: u64,
     /// Whether it was the default, and there is none now.
     pub was_default: bool,
+    /// The selector of the newest install of the runtime that stays.
+    pub newest_left: Option<String>,
     /// Whether the calling shell was switched to it, and follows the default again.
     pub shell_follows_again: bool,
     /// The labels and projects that asked for it, and what they find now.

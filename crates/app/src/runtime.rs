@@ -501,6 +501,13 @@ impl<'c> Runtime<'c> {
         }
     }
 
+    /// The selector of the newest install, as commands need it; nothing where none is on the shelf.
+    pub fn newest_on_shelf(&self) -> Option<String> {
+        let prefix = self.environment.prefix(self.name());
+        let newest = self.installs.first();
+        newest.map(|install| format!("{prefix}{}", install.id.key))
+    }
+
     /// Notes that what is picked is used now.
     pub fn note_use(&self, pick: &Pick) {
         if let (Ok(now), Some(install)) = (self.environment.now(), self.picked(pick)) {

@@ -191,6 +191,7 @@ pub fn remove_install(
         linked: install.record.contents.adopted == Some(Adopted::Linked),
         freed,
         was_default,
+        newest_left: runtime.reopened()?.newest_on_shelf(),
         shell_follows_again: follows_again,
         reassigned: Vec::new(),
     })

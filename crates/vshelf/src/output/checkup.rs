@@ -93,10 +93,14 @@ impl Finding {
                 title,
                 prefix,
                 selector,
+                newest,
             } => Finding::new(
                 format!("the default of {title}"),
                 format!("{selector} matches nothing on the shelf"),
-                Some(format!("vshelf default {prefix}SELECTOR")),
+                Some(match newest {
+                    Some(newest) => format!("vshelf default {newest}"),
+                    None => format!("vshelf install {prefix}{selector}"),
+                }),
             ),
             Found::Label {
                 title,
@@ -111,7 +115,7 @@ impl Finding {
             Found::Requirement(error) => Finding::new(
                 "the project here",
                 in_words(error),
-                command("vshelf require SELECTOR"),
+                command("vshelf require stable"),
             ),
             Found::Mistake(mistake) => {
                 let (Mistake::UnknownKey { file, .. }

@@ -1,6 +1,6 @@
 //! Defaults, shown and set.
 
-use crate::wording::shells::say_way_to_connect;
+use crate::wording::shells::{say_way_to_connect, say_way_to_default};
 use serde::Serialize;
 use vshelf_app::Runtime;
 use vshelf_app::defaults::{NewDefault, ShellAfterDefault};
@@ -53,11 +53,11 @@ pub fn show(ui: &Ui, runtimes: &[Runtime<'_>], as_json: bool) -> Outcome {
                 ui.sentence(format!(
                     "{title}: the default is {selector}, and its install is gone."
                 ))?;
-                ui.next("To set another", "vshelf default SELECTOR");
+                say_way_to_default(ui, runtime);
             }
             (None, _) => {
                 ui.sentence(format!("{title}: no default is set."))?;
-                ui.next("To set one", "vshelf default SELECTOR");
+                say_way_to_default(ui, runtime);
             }
         }
     }

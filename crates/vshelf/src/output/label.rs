@@ -54,7 +54,7 @@ pub fn show_one(ui: &Ui, label: &Label) -> Outcome {
 pub fn show(ui: &Ui, labels: &[Label], several_runtimes: bool) -> Outcome {
     if labels.is_empty() {
         ui.sentence("There are no labels.")?;
-        ui.next("To set one", "vshelf label NAME SELECTOR");
+        ui.next("To see how to set one", "vshelf help label");
         return Ok(());
     }
     let runtime = |name: &str| match several_runtimes {

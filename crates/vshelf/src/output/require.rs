@@ -56,7 +56,10 @@ pub fn show(ui: &Ui, required: &[Required<'_>]) -> Outcome {
         let title = &required.runtime.definition.title;
         let Some(found) = &required.found else {
             ui.sentence(format!("No project here requires a version of {title}."))?;
-            ui.next("To write one", "vshelf require SELECTOR");
+            ui.next(
+                "To require its stable release, for one",
+                "vshelf require stable",
+            );
             continue;
         };
         let wanted = &found.requirement.request;
@@ -126,11 +129,13 @@ pub fn say_written(ui: &Ui, written: &NewRequirement) -> Outcome {
         ui.warn(
             "This is your home folder: every folder below that has no file of its own follows it.",
         );
-        let selector = quote::posix_where_needed(&written.text, "@./-_^~+");
-        ui.next(
-            "To choose a version for new shells instead",
-            &format!("vshelf default {selector}"),
-        );
+        if written.shell != ShellAfterRequire::NotOnShelf {
+            let selector = quote::posix_where_needed(&written.text, "@./-_^~+");
+            ui.next(
+                "To choose a version for new shells instead",
+                &format!("vshelf default {selector}"),
+            );
+        }
     }
     match &written.shell {
         ShellAfterRequire::NotOnShelf => ui.next(

@@ -1,6 +1,6 @@
 //! What is active in the calling shell, and why.
 
-use crate::wording::shells::say_way_to_connect;
+use crate::wording::shells::{say_way_to_connect, say_way_to_default};
 use serde::Serialize;
 use vshelf_app::integrate::connect::way_to_connect;
 use vshelf_app::{Activity, Runtime};
@@ -113,14 +113,7 @@ fn show_one(ui: &Ui, runtime: &Runtime<'_>) -> Outcome {
             ui.spine(Palette::QUIET)
         ))?;
         say_unmet(ui, runtime, &activity);
-        let prefix = runtime.environment().prefix(runtime.name());
-        match runtime.installs.is_empty() {
-            true => ui.next("To install one", &format!("vshelf install {prefix}stable")),
-            false => ui.next(
-                "To choose one for new shells",
-                &format!("vshelf default {prefix}SELECTOR"),
-            ),
-        }
+        say_way_to_default(ui, runtime);
         return Ok(());
     };
     let install = active.met_by.as_ref();

@@ -6,7 +6,7 @@ use vshelf_core::Pick;
 
 use crate::failure::Outcome;
 use crate::ui::Ui;
-use crate::wording::shells;
+use crate::wording::shells::{self, say_way_to_default};
 
 /// Says what the calling shell uses now.
 pub fn say_switched(ui: &Ui, switched: &Switched<'_>) -> Outcome {
@@ -66,7 +66,7 @@ pub fn say_followed(ui: &Ui, followed: &Followed<'_>) -> Outcome {
             ui.done(format!(
                 "This shell is no longer switched, and {title} has no default."
             ))?;
-            ui.next("To set one", "vshelf default SELECTOR");
+            say_way_to_default(ui, runtime);
             Ok(())
         }
     }

@@ -179,7 +179,6 @@ impl Failure {
                     Need::ThisShell => "active in this shell",
                 };
                 with(format!("{title} is {used}, and was not removed"))
-                    .run("To make another one the default", "vshelf default SELECTOR")
                     .run(
                         "To remove it anyway",
                         format!("vshelf remove {selector} --even-if-used"),
@@ -211,9 +210,9 @@ impl Failure {
             Error::NotAVersion { .. } => failure
                 .say("What was removed is named by its version, such as 6.20.1.")
                 .run("To see what was removed", "vshelf history"),
-            Error::NeverRemoved { selector } => failure
-                .run("To see what was removed", "vshelf history")
-                .run("To install it again", format!("vshelf install {selector}")),
+            Error::NeverRemoved { .. } => {
+                failure.run("To see what was removed", "vshelf history")
+            }
             Error::WasAdopted { from, .. } => failure.run(
                 "To adopt it again, where it still is",
                 format!("vshelf adopt {}", quoted(from)),
@@ -287,14 +286,14 @@ impl Failure {
                 error.line,
                 error.problem
             ))
-            .run("To write it again", "vshelf require SELECTOR"),
+            .run("To write it again", "vshelf require stable"),
             Error::NoRequirement { files } => {
                 with("no selector is given, and no project here requires a version".to_owned())
                     .say(format!(
                         "Looked for {} from this folder upward.",
                         files.join(", ")
                     ))
-                    .run("To write what the project requires", "vshelf require SELECTOR")
+                    .run("To require the stable release, for one", "vshelf require stable")
             }
             Error::NoPlainFile { title, selector } => with(format!(
                 "the definition of {title} names no plain file in which to require a version"
@@ -343,7 +342,7 @@ impl Failure {
                         .run("To connect this shell", line),
                     None => failure.run("To connect your shells", "vshelf connect"),
                 }
-                .run("To run one command without a connection", "vshelf run SELECTOR -- COMMAND")
+                .run("To run one command without a connection", "vshelf help run")
             }
             Error::UnknownShell(_) => failure
                 .say(format!(
@@ -352,7 +351,7 @@ impl Failure {
                 ))
                 .run(
                     "To use a version in any shell",
-                    "vshelf run SELECTOR -- COMMAND",
+                    "vshelf help run",
                 ),
             Error::OwnShell { shell } if shell.is_empty() => {
                 with("SHELL is not set, and what called is not a shell that can be connected".to_owned())
@@ -580,7 +579,7 @@ fn resolving(failure: Failure, error: &ResolveError, prefix: &str) -> Failure {
             failure.run("To see the lines and their phases", catalog(""))
         }
         ResolveError::NoDefault => {
-            failure.run("To set one", format!("vshelf default {prefix}SELECTOR"))
+            failure.run("To see what there is to choose from", "vshelf list")
         }
         ResolveError::NoPrevious => failure.run("To see what is there", "vshelf list"),
         ResolveError::BadSelector { .. } | ResolveError::Circle(_) => failure,

@@ -19,7 +19,9 @@ pub fn say_removed(ui: &Ui, removed: &Removed) -> Outcome {
             "It was the default; {} has none now.",
             removed.runtime_title
         ));
-        ui.next("To set one", "vshelf default SELECTOR");
+        if let Some(newest) = &removed.newest_left {
+            ui.next("To set one", &format!("vshelf default {newest}"));
+        }
     }
     if removed.shell_follows_again {
         ui.note("This shell was switched to it, and follows the default again.");

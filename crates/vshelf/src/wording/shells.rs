@@ -38,6 +38,20 @@ pub fn say_way_to_connect(ui: &Ui, way: &WayToConnect) {
     ui.next("This shell is not connected; to connect it", command);
 }
 
+/// Says how a runtime gets a default.
+pub fn say_way_to_default(ui: &Ui, runtime: &Runtime<'_>) {
+    match runtime.newest_on_shelf() {
+        Some(newest) => ui.next(
+            "To choose the newest on the shelf for new shells",
+            &format!("vshelf default {newest}"),
+        ),
+        None => {
+            let prefix = runtime.environment().prefix(runtime.name());
+            ui.next("To install one", &format!("vshelf install {prefix}stable"));
+        }
+    }
+}
+
 /// What an install or the system's copy is called in sentences; `system_copy` is where the latter is.
 pub fn called(runtime: &Runtime<'_>, pick: &Pick, system_copy: Option<&std::path::Path>) -> String {
     let title = &runtime.definition.title;

@@ -58,7 +58,6 @@ adopted/8.4.0  0.1 MB  today  default
 Marram adopted/8.4.0 was removed; 0.1 MB freed.
 --- stderr
 It was the default; Marram has none now.
-To set one: vshelf default SELECTOR
 The label ours (adopted/8.4.0) stands for nothing on the shelf now.
 
 "#]]

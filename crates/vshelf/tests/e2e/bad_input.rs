@@ -55,7 +55,7 @@ Error: "--jsn" is not understood here.
 --- stderr
 Error: no selector is given, and no project here requires a version.
   Looked for vivid-shelf.toml, .marram-version, station.json from this folder upward.
-  To write what the project requires: vshelf require SELECTOR
+  To require the stable release, for one: vshelf require stable
 --- exit 2
 
 "#]]
@@ -263,7 +263,7 @@ fn a_shell_that_is_not_connected() {
 --- stderr
 Error: this shell is not connected to the shelf, so nothing here can change its version.
   To connect your shells: vshelf connect
-  To run one command without a connection: vshelf run SELECTOR -- COMMAND
+  To run one command without a connection: vshelf help run
 --- exit 7
 
 "#]]
@@ -276,7 +276,7 @@ Error: this shell is not connected to the shelf, so nothing here can change its 
 Error: this shell is not connected to the shelf, so nothing here can change its version.
   New shells are connected; this one was opened before that, or does not read its start-up file.
   To connect this shell: source ~/.local/share/vivid-shelf/connect/shelf.bash
-  To run one command without a connection: vshelf run SELECTOR -- COMMAND
+  To run one command without a connection: vshelf help run
 --- exit 7
 
 "#]]
@@ -287,7 +287,7 @@ Error: this shell is not connected to the shelf, so nothing here can change its 
 --- stderr
 Error: "kelpsh" is not a shell that can be connected.
   Shells that can be connected: bash, zsh, fish, sh, ksh, mksh, elvish, tcsh, xonsh, nu and powershell.
-  To use a version in any shell: vshelf run SELECTOR -- COMMAND
+  To use a version in any shell: vshelf help run
 --- exit 2
 
 "#]]

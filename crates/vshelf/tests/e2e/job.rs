@@ -350,7 +350,6 @@ fn removing_frees_the_shelf_and_refuses_what_is_in_use() {
         str![[r#"
 --- stderr
 Error: Marram 8.3.1 is the default, and was not removed.
-  To make another one the default: vshelf default SELECTOR
   To remove it anyway: vshelf remove 8 --even-if-used
 --- exit 7
 
@@ -392,7 +391,7 @@ Marram 6.2.0 was removed; 0.3 MB freed.
 Marram 8.3.1 was removed; 0.4 MB freed.
 --- stderr
 It was the default; Marram has none now.
-To set one: vshelf default SELECTOR
+To set one: vshelf default 6.20.2
 
 "#]]
     );

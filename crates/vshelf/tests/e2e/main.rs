@@ -15,6 +15,7 @@ mod demo;
 mod docs;
 mod faults;
 mod fresh;
+mod hints;
 mod job;
 mod jobs;
 mod json;

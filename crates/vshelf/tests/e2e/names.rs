@@ -104,7 +104,7 @@ fn labels_are_names_of_ones_own() {
         str![[r#"
 There are no labels.
 --- stderr
-To set one: vshelf label NAME SELECTOR
+To see how to set one: vshelf help label
 
 "#]]
     );
@@ -303,7 +303,7 @@ fn a_project_says_what_it_wants() {
         str![[r#"
 No project here requires a version of Marram.
 --- stderr
-To write one: vshelf require SELECTOR
+To require its stable release, for one: vshelf require stable
 
 "#]]
     );
@@ -446,7 +446,7 @@ fn a_wish_that_is_not_understood_is_named_with_its_line() {
             str![[r#"
 --- stderr
 Error: ~/project/.marram-version, line 2: the file says a second thing; it holds one selector.
-  To write it again: vshelf require SELECTOR
+  To write it again: vshelf require stable
 --- exit 3
 
 "#]],
@@ -457,7 +457,7 @@ Error: ~/project/.marram-version, line 2: the file says a second thing; it holds
             str![[r#"
 --- stderr
 Error: ~/project/.marram-version, line 1: "8; touch pwned" is not a range.
-  To write it again: vshelf require SELECTOR
+  To write it again: vshelf require stable
 --- exit 3
 
 "#]],
@@ -468,7 +468,7 @@ Error: ~/project/.marram-version, line 1: "8; touch pwned" is not a range.
             str![[r#"
 --- stderr
 Error: ~/project/.marram-version, line 1: ".." is not a name; names have letters, digits, '.', '_' and '-', and begin with a letter.
-  To write it again: vshelf require SELECTOR
+  To write it again: vshelf require stable
 --- exit 3
 
 "#]],
@@ -479,7 +479,7 @@ Error: ~/project/.marram-version, line 1: ".." is not a name; names have letters
             str![[r#"
 --- stderr
 Error: ~/project/.marram-version, line 1: it contains a byte that is not text.
-  To write it again: vshelf require SELECTOR
+  To write it again: vshelf require stable
 --- exit 3
 
 "#]],
@@ -490,7 +490,7 @@ Error: ~/project/.marram-version, line 1: it contains a byte that is not text.
             str![[r#"
 --- stderr
 Error: ~/project/.marram-version, line 1: previous means something else in every shell, and cannot be required.
-  To write it again: vshelf require SELECTOR
+  To write it again: vshelf require stable
 --- exit 3
 
 "#]],
@@ -501,7 +501,7 @@ Error: ~/project/.marram-version, line 1: previous means something else in every
             str![[r#"
 --- stderr
 Error: ~/project/station.json, line 1: engines.marram is not a text.
-  To write it again: vshelf require SELECTOR
+  To write it again: vshelf require stable
 --- exit 3
 
 "#]],
@@ -512,7 +512,7 @@ Error: ~/project/station.json, line 1: engines.marram is not a text.
             str![[r#"
 --- stderr
 Error: ~/project/vivid-shelf.toml, line 1: the file is not understood: unclosed table, expected `]`.
-  To write it again: vshelf require SELECTOR
+  To write it again: vshelf require stable
 --- exit 3
 
 "#]],
@@ -536,7 +536,7 @@ Error: ~/project/vivid-shelf.toml, line 1: the file is not understood: unclosed 
 --- stderr
 Error: no selector is given, and no project here requires a version.
   Looked for vivid-shelf.toml, .marram-version, station.json from this folder upward.
-  To write what the project requires: vshelf require SELECTOR
+  To require the stable release, for one: vshelf require stable
 --- exit 2
 
 "#]]
