@@ -10,7 +10,7 @@ use vshelf_app::{Environment, definitions, session};
 use crate::commands;
 use crate::commands::command::CommandEntry;
 use crate::failure::{Failure, Kind, Outcome};
-use crate::help::{examples, meant, named, overview};
+use crate::help::{examples, meant, named, overview, topics};
 use crate::ui::{Colour, Ui};
 
 /// What goes with every command.
@@ -23,7 +23,7 @@ struct GlobalArgs {
     /// The long help
     #[arg(long = WHOLE_HELP, global = true, hide = true, action = ArgAction::HelpLong)]
     whole_help: Option<bool>,
-    /// Leave out progress, notes and hints
+    /// Print nothing but what was asked for
     #[arg(long, short, global = true)]
     quiet: bool,
     /// Ask no server; use what is on this machine
@@ -47,6 +47,10 @@ const WHOLE_HELP: &str = "whole-help";
 
 /// Runs the command line and says how it ended.
 pub fn run(words: Vec<OsString>) -> ExitCode {
+    if let Some(text) = topic_of(&words) {
+        let ui = Ui::new(Colour::Auto, false);
+        return end(&ui, ui.result(text.trim_end()));
+    }
     let words = as_option(words);
     let entries = commands::all();
     let matches = match parser(&entries, &words).try_get_matches_from(&words) {
@@ -85,6 +89,14 @@ pub fn run(words: Vec<OsString>) -> ExitCode {
         &ui,
         told.and_then(|()| Ok(session::hand_over(&environment)?)),
     )
+}
+
+/// The text of `vshelf help selectors`.
+fn topic_of(words: &[OsString]) -> Option<&'static str> {
+    match words {
+        [_, help, topic] if help == "help" => topics::text(topic.to_str()?),
+        _ => None,
+    }
 }
 
 /// `vshelf help install` is an option of `vshelf install`, and `vshelf help` the overview.

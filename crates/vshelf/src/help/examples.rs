@@ -35,6 +35,7 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
             ("", "a row for each release line"),
             ("8", "the releases that begin with 8"),
             ("8.3.1", "all that is known of one release"),
+            ("node", "the lines of Node.js"),
             (
                 "--security --newest 4",
                 "the four newest that fix a security problem",
@@ -105,6 +106,7 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
                 "6 8 dunefield/9",
                 "several at a time, one from another publisher",
             ),
+            ("node@lts", "of the runtime node, where several are known"),
             ("", "what the project here requires"),
             (
                 "9 --switch --carry-from 8",
@@ -184,10 +186,13 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
     ),
     (
         "run",
-        &[(
-            "6 -- marram --version",
-            "one command on 6; nothing else changes",
-        )],
+        &[
+            (
+                "6 -- marram --version",
+                "one command on 6; nothing else changes",
+            ),
+            ("node@22 -- npm test", "the same on Node.js 22"),
+        ],
     ),
     (
         "runtimes",
@@ -208,6 +213,10 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
         "switch",
         &[
             ("6", "this shell, now"),
+            (
+                "node@lts",
+                "the newest of long-term support that is installed",
+            ),
             ("-", "the one before"),
             ("--follow", "the project's or the default again"),
         ],

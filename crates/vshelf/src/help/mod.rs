@@ -4,3 +4,4 @@ pub mod examples;
 pub mod meant;
 pub mod named;
 pub mod overview;
+pub mod topics;

@@ -22,9 +22,10 @@ pub fn all(entries: &[CommandEntry]) -> String {
     text.push_str(
         "\nWith every command\n  \
          -h, --help     What the command does, and its options; help COMMAND says more\n  \
-         -q, --quiet    Leave out progress, notes and hints\n      \
+         -q, --quiet    Print nothing but what was asked for\n      \
          --offline  Ask no server; use what is on this machine\n      \
          --color    When to colour the output: auto, always, never\n\n\
+         What can be typed for a version: vshelf help selectors\n\
          To see it all at work on made-up data: vshelf demo\n",
     );
     text
@@ -37,7 +38,8 @@ pub fn short(entries: &[CommandEntry]) -> String {
     let lines: String = of_every_day.map(line).collect();
     format!(
         "{ABOUT}\n\nUsage: vshelf COMMAND\n\n{lines}\nAll commands: vshelf help\n\
-         What one of them does, with examples: vshelf help COMMAND\n"
+         What one of them does, with examples: vshelf help COMMAND\n\
+         What can be typed for a version: vshelf help selectors\n"
     )
 }
 

@@ -1,0 +1,56 @@
+//! Help on what is no command.
+
+/// The topics by name, and what there is to know.
+const TOPICS: [(&str, &str); 1] = [("selectors", SELECTORS)];
+
+/// What can be typed for a version.
+const SELECTORS: &str = "\
+A selector is what you type for a version: [RUNTIME@][PUBLISHER/]SELECTOR. A runtime's name alone, such
+as node, means its stable release.
+
+  8.3.1            exactly that release
+  8, 8.3           the newest release that begins so; 8.3 never means 8.30
+  \">=6 <8\", ^8.1   a range as package.json has it; also ~8.1.2, \"6 || 8\", \"1.2 - 2.3\", 8.x
+  latest           the highest version that is neither a pre-release nor withdrawn
+  lts              the newest release of the newest line in long-term support
+  stable           what the publisher calls stable, or else the newest that is supported
+  preview          the newest of all, pre-releases included
+  eelgrass, next   a code name or channel, as the catalog says
+  board            a label of yours
+  system           the first copy on PATH that is not on the shelf
+  default          the default
+  previous         what this shell used before; for switch also -
+
+install and catalog choose among what is published, switch, default, run, remove and path among what
+is on the shelf. How one is resolved, step by step: vshelf explain SELECTOR
+";
+
+/// What there is to know of a topic.
+pub fn text(topic: &str) -> Option<&'static str> {
+    let mut known = TOPICS.iter();
+    let found = known.find(|(name, _)| *name == topic || name.trim_end_matches('s') == topic);
+    found.map(|(_, text)| *text)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use vshelf_core::Request;
+
+    #[test]
+    fn a_topic_fits_a_terminal_and_its_selectors_are_understood() {
+        let text = text("selectors").unwrap();
+        assert!(text.lines().count() < 24);
+        let mut count = 0;
+        for line in text.lines().filter_map(|line| line.strip_prefix("  ")) {
+            let forms = line.split("   ").next().unwrap();
+            for form in forms.split(", ") {
+                let read: Result<Request, _> = form.trim_matches('"').parse();
+                assert!(read.is_ok(), "{form}: {read:?}");
+                count += 1;
+            }
+        }
+        assert_eq!(count, 15);
+        assert!(super::text("kelp").is_none());
+    }
+}
