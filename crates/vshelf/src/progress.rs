@@ -50,14 +50,23 @@ impl Bars {
     pub fn tell(&mut self, id: usize, title: &str, state: TransferState) {
         let bar = self.bars.entry(id).or_insert_with(|| {
             let bar = self.all.add(ProgressBar::new(0));
-            bar.set_style(bar_style(self.appearance));
+            bar.set_style(bar_style(self.appearance, false));
             bar.set_message(format!("{title:<width$}", width = self.titles));
             bar
         });
         match state {
-            TransferState::Started(size) => bar.set_length(size.unwrap_or(0)),
+            TransferState::Started(size) => {
+                bar.set_style(bar_style(self.appearance, size.is_some()));
+                bar.set_length(size.unwrap_or(0));
+            }
+            // What is here is unpacked while more comes; the rest of it takes its time.
+            TransferState::Bytes(bytes, Some(all)) if bytes >= all => {
+                bar.set_style(words_style(self.appearance));
+                bar.set_prefix("unpacking");
+            }
             TransferState::Bytes(bytes, all) => {
-                if let Some(all) = all {
+                if let Some(all) = all.filter(|all| bar.length() != Some(*all)) {
+                    bar.set_style(bar_style(self.appearance, true));
                     bar.set_length(all);
                 }
                 bar.set_position(bytes);
@@ -126,10 +135,12 @@ fn words_style(appearance: Appearance) -> ProgressStyle {
     ProgressStyle::with_template(template).expect("the templates above are some")
 }
 
-fn bar_style(appearance: Appearance) -> ProgressStyle {
-    let template = match appearance.coloured {
-        true => "{msg}  {bar:18.32/238}  {done} of {all}  {rate}/s  {eta} left",
-        false => "{msg}  {bar:18}  {done} of {all}  {rate}/s  {eta} left",
+/// A bar; where it is not known how much there is in all, only how much is here.
+fn bar_style(appearance: Appearance, is_size_known: bool) -> ProgressStyle {
+    let template = match (is_size_known, appearance.coloured) {
+        (true, true) => "{msg}  {bar:18.cyan/238}  {done} of {all}  {rate}/s  {eta} left",
+        (true, false) => "{msg}  {bar:18}  {done} of {all}  {rate}/s  {eta} left",
+        (false, _) => "{msg}  {done}  {rate}/s",
     };
     let written = |bytes: f64, to: &mut dyn Write| {
         // A bar that cannot be drawn in full is still a bar.

@@ -7,7 +7,7 @@ use vshelf_app::{Activity, Runtime};
 use vshelf_core::timeline::{Span, spans};
 use vshelf_core::{Key, Line, Phase, Pick};
 use vshelf_view::timeline::{Row, Timeline as Chart};
-use vshelf_view::words::{Count, printable, span};
+use vshelf_view::words::{printable, span};
 
 use super::json::Item;
 use crate::failure::{Failure, Outcome};
@@ -39,7 +39,7 @@ impl Item for Report {
     const LIST: &'static str = "lines";
 }
 
-/// What there is to say about installs: their marks, and the projects that ask for them.
+/// What there is to say about installs: their marks, and the projects that require them.
 pub struct Facts<'r> {
     runtime: &'r Runtime<'r>,
     activity: Activity,
@@ -100,10 +100,17 @@ impl<'r> Facts<'r> {
     /// The marks of an install, with every project that asks for it.
     fn marks(&self, key: &Key) -> Vec<String> {
         let mut marks = marks(self.runtime, &self.activity, key);
-        for (_, project) in self.requirements.iter().filter(|(pick, _)| pick.is(key)) {
-            let mark = format!("required by {project}");
-            if !marks.contains(&mark) {
-                marks.push(mark);
+        let by_projects = self.requirements.iter().filter(|(pick, _)| pick.is(key));
+        let mut projects: Vec<&str> = by_projects.map(|(_, project)| project.as_str()).collect();
+        projects.sort_unstable();
+        projects.dedup();
+        // The project here is among the marks already.
+        projects.retain(|project| !marks.contains(&format!("required by {project}")));
+        match projects.as_slice() {
+            [] => {}
+            [one] => marks.push(format!("required by {one}")),
+            [first, others @ ..] => {
+                marks.push(format!("required by {first} and {} more", others.len()));
             }
         }
         marks
@@ -129,23 +136,7 @@ impl<'r> Facts<'r> {
 
     /// What changes next for a line, where somebody here is concerned or it is supported.
     fn next(&self, line: &Line) -> Option<String> {
-        let mut marks: Vec<String> = Vec::new();
-        let mut installs = 0;
-        for install in self.runtime.installs_of(line) {
-            installs += 1;
-            for mark in self.marks(&install.id.key) {
-                if !marks.contains(&mark) {
-                    marks.push(mark);
-                }
-            }
-        }
-        let concerned = match installs {
-            0 => String::new(),
-            count => {
-                let all = std::iter::once(Count(count, "install").to_string()).chain(marks);
-                format!(": {}", all.collect::<Vec<_>>().join(", "))
-            }
-        };
+        let installs = self.runtime.installs_of(line).count();
         let today = self.runtime.today;
         let change = match line.next_phase_after(today) {
             Some((day, Phase::Ended)) => {
@@ -161,7 +152,7 @@ impl<'r> Facts<'r> {
                 format!("ended on {end}, {} ago", span(end, today))
             }
         };
-        Some(format!("Line {} {change}{concerned}", line.name))
+        Some(format!("Line {} {change}", line.name))
     }
 }
 

@@ -30,9 +30,9 @@ line         phase        2024 2025  2026  2027  2028  2029  2030    on the shel
 .. preview   -- current   ## lts   == maintenance   | 2026-11-23
 Line 10 is current from 2027-04-13, in 4 months
 Line 9 ends on 2027-06-30, in 7 months
-Line 8 is in maintenance from 2027-10-19, in 10 months: 1 install, default
-Line 6 ends on 2026-12-28, in 5 weeks: 1 install, required by tide-board
-Line 4 ended on 2024-04-30, 2 years 6 months ago: 1 install
+Line 8 is in maintenance from 2027-10-19, in 10 months
+Line 6 ends on 2026-12-28, in 5 weeks
+Line 4 ended on 2024-04-30, 2 years 6 months ago
 
 "#]]
     );
@@ -51,8 +51,8 @@ line        phase  2026                    2027                      on the shel
 8 Eelgrass  lts    ########################|##################=====  8.3.1 (default)
 6 Samphire  ended  ========================|                         6.20.2 (required by tide-board)
 .. preview   -- current   ## lts   == maintenance   | 2027-01-05
-Line 8 is in maintenance from 2027-10-19, in 9 months: 1 install, default
-Line 6 ended on 2026-12-28, 8 days ago: 1 install, required by tide-board
+Line 8 is in maintenance from 2027-10-19, in 9 months
+Line 6 ended on 2026-12-28, 8 days ago
 
 "#]]
     );
