@@ -43,6 +43,10 @@ pub enum Event<'e> {
         /// Who works on it.
         holder: &'e str,
     },
+    /// Something begins that may take a while.
+    TaskBegins(Task<'e>),
+    /// It ended.
+    TaskEnds,
     /// So many transfers begin.
     TransfersBegin {
         /// How many.
@@ -113,6 +117,29 @@ pub enum Event<'e> {
     },
     /// One of several things failed; the others go on.
     Failed(&'e Error),
+}
+
+/// Something that may take a while.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Task<'t> {
+    /// Sources are asked for the catalog of this runtime.
+    LoadingCatalog(&'t str),
+    /// The package tool of this install is asked for its packages.
+    ListingPackages(&'t str),
+    /// This install is removed.
+    Removing(&'t str),
+    /// What commands left behind is removed.
+    RemovingLeftovers,
+}
+
+impl Task<'_> {
+    /// Does the work of it, and tells of its begin and end.
+    pub fn during<T>(self, listener: &dyn Listener, work: impl FnOnce() -> T) -> T {
+        listener.tell(Event::TaskBegins(self));
+        let done = work();
+        listener.tell(Event::TaskEnds);
+        done
+    }
 }
 
 /// How far a transfer is.

@@ -21,7 +21,7 @@ use crate::daily;
 use crate::definitions;
 use crate::environment::Environment;
 use crate::error::{Class, Error, file_error};
-use crate::events::{CatalogStatus, Event, Listener};
+use crate::events::{CatalogStatus, Event, Listener, Task};
 
 /// A runtime and what is known of it.
 #[derive(Debug)]
@@ -209,7 +209,9 @@ impl<'c> Runtime<'c> {
         ask_anyway: bool,
         listener: &dyn Listener,
     ) -> Result<(), Error> {
-        self.load_catalog(ask_anyway)?;
+        let title = self.definition.title.clone();
+        let load = || self.load_catalog(ask_anyway).map(drop);
+        Task::LoadingCatalog(&title).during(listener, load)?;
         self.tell_catalog(listener);
         Ok(())
     }

@@ -4,8 +4,10 @@ use std::fmt::Display;
 use std::io::{self, IsTerminal, Write};
 use std::os::fd::AsFd;
 use std::process::{Command, Stdio};
-use std::sync::mpsc::Sender;
+use std::sync::mpsc::{RecvTimeoutError, Sender, channel};
 use std::sync::{Arc, Mutex};
+use std::thread;
+use std::time::Duration;
 
 use anstream::{AutoStream, ColorChoice};
 use anstyle::Style;
@@ -19,6 +21,9 @@ use vshelf_view::words::{listed, megabytes, printable};
 use crate::failure::{Failure, Hint, Kind};
 use crate::progress::{Appearance, Bars};
 use crate::sentences::{hint, wrapped};
+
+/// How long nothing is said of what is waited for.
+const PATIENCE: Duration = Duration::from_secs(1);
 
 /// When to colour.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, clap::ValueEnum)]
@@ -45,6 +50,8 @@ pub struct Ui {
     bars: Mutex<Option<Bars>>,
     /// Why something that a listener was told could not be written.
     kept_failure: Arc<Mutex<Option<Failure>>>,
+    /// What is waited for; dropped when it ended.
+    wait: Mutex<Option<Sender<()>>>,
 }
 
 /// What a command writes to a view.
@@ -74,6 +81,7 @@ impl Ui {
             view: None,
             bars: Mutex::default(),
             kept_failure: Arc::default(),
+            wait: Mutex::default(),
         }
     }
 
@@ -87,6 +95,7 @@ impl Ui {
             view: Some(view),
             bars: Mutex::default(),
             kept_failure: Arc::default(),
+            wait: Mutex::default(),
         }
     }
 
@@ -101,6 +110,7 @@ impl Ui {
             view: self.view.clone(),
             bars: Mutex::default(),
             kept_failure: Arc::clone(&self.kept_failure),
+            wait: Mutex::default(),
         }
     }
 
@@ -114,6 +124,29 @@ impl Ui {
     pub fn kept_failure(&self) -> Result<(), Failure> {
         let kept = self.kept_failure.lock().expect("no listener panics").take();
         kept.map_or(Ok(()), Err)
+    }
+
+    /// Says what is waited for on a terminal, once it takes longer than a second.
+    pub fn begin_wait(&self, what: String) {
+        if !self.shows_progress() {
+            return;
+        }
+        let (ended, end) = channel();
+        *self.wait.lock().expect("no listener panics") = Some(ended);
+        let choice = self.choice;
+        thread::spawn(move || {
+            // It ended where the other side is gone.
+            if end.recv_timeout(PATIENCE) == Err(RecvTimeoutError::Timeout) {
+                let mut err = AutoStream::new(io::stderr().lock(), choice);
+                // Where standard error is closed there is nobody left to tell.
+                writeln!(err, "{what}").unwrap_or_default();
+            }
+        });
+    }
+
+    /// What was waited for ended.
+    pub fn end_wait(&self) {
+        *self.wait.lock().expect("no listener panics") = None;
     }
 
     /// Begins the bars of transfers; `several` stay to be seen until all are done.

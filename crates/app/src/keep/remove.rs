@@ -14,7 +14,7 @@ use super::packages;
 use crate::activity::Activity;
 use crate::environment::Environment;
 use crate::error::{Class, Done, Error, Need};
-use crate::events::{Answer, Event, Listener, Question};
+use crate::events::{Answer, Event, Listener, Question, Task};
 use crate::integrate::stamps;
 use crate::outcome::{Asker, Reassigned, Removed};
 use crate::project;
@@ -52,7 +52,8 @@ pub fn remove(environment: &Environment, asked: &RemoveRequest, listener: &dyn L
             let runtime = runtime.reopened()?;
             if runtime.install(&key).is_some() {
                 let why = Why::default();
-                let mut removed = remove_install(&runtime, &key, Operation::Removed, why, running)?;
+                let mut removed =
+                    remove_install(&runtime, &key, Operation::Removed, why, running, listener)?;
                 removed.reassigned = reassigned(&runtime, &key)?;
                 listener.tell(Event::Removed(&removed));
             }
@@ -147,16 +148,20 @@ pub fn remove_install(
     operation: Operation,
     why: Why,
     running: Running,
+    listener: &dyn Listener,
 ) -> Result<Removed, Error> {
     let environment = runtime.environment();
     let gone = || Error::GoneMeanwhile { key: key.clone() };
     let install = runtime.install(key).ok_or_else(gone)?;
     let title = runtime.display_name(&install.id);
     // Asked before it goes; an install whose package tool does not answer has none to tell.
-    let packages = packages::list(runtime, key).unwrap_or_default();
+    let list = || packages::list(runtime, key);
+    let packages = Task::ListingPackages(&title).during(listener, list);
+    let packages = packages.unwrap_or_default();
     let was_default = runtime.is_default(key);
     let written = || history::note_removal(environment, operation, why, install, &packages);
-    let freed = match runtime.shelf.remove(key, running, written)? {
+    let remove = || runtime.shelf.remove(key, running, written);
+    let freed = match Task::Removing(&title).during(listener, remove)? {
         Removal::Freed(freed) => freed,
         Removal::Spared(process) => {
             return Err(Error::InUse {

@@ -18,7 +18,7 @@ use super::remove::remove_install;
 use super::{carry, packages};
 use crate::environment::Environment;
 use crate::error::{Done, Error, file_error};
-use crate::events::{Answer, Event, Listener, Question};
+use crate::events::{Answer, Event, Listener, Question, Task};
 use crate::install::execute::execute_from_any;
 use crate::install::job::{InstallJob, JobOptions};
 use crate::integrate::refresh::refresh;
@@ -104,7 +104,7 @@ pub fn plan_renewals<'c>(
     let mut plans = Vec::new();
     for (mut runtime, keys) in meant(environment, lines)? {
         runtime.load_and_tell(false, listener)?;
-        let planned = plan_runtime(&runtime, &keys)?;
+        let planned = plan_runtime(&runtime, &keys, listener)?;
         plans.push((runtime, planned));
     }
     Ok(plans)
@@ -147,7 +147,11 @@ fn meant<'c>(
 }
 
 /// What there is to renew among the lines of these installs.
-fn plan_runtime(runtime: &Runtime<'_>, keys: &[Key]) -> Result<Vec<PlannedRenewal>, Error> {
+fn plan_runtime(
+    runtime: &Runtime<'_>,
+    keys: &[Key],
+    listener: &dyn Listener,
+) -> Result<Vec<PlannedRenewal>, Error> {
     let environment = runtime.environment();
     let all: Vec<InstallId> = runtime.installs.iter().map(|i| i.id.clone()).collect();
     let catalog = runtime.catalog();
@@ -182,7 +186,11 @@ fn plan_runtime(runtime: &Runtime<'_>, keys: &[Key]) -> Result<Vec<PlannedRenewa
             line: renewal.line.to_owned(),
             from: renewal.from.clone(),
             packages: match runtime.definition.packages {
-                Some(_) => packages::list(runtime, &renewal.from.key),
+                Some(_) => {
+                    let title = runtime.display_name(renewal.from);
+                    let list = || packages::list(runtime, &renewal.from.key);
+                    Task::ListingPackages(&title).during(listener, list)
+                }
                 None => Ok(Vec::new()),
             },
             kept_by: kept_by.filter(|protection| !follows(protection)).collect(),
@@ -440,7 +448,14 @@ fn remove_old(runtime: &Runtime<'_>, planned: &PlannedRenewal, listener: &dyn Li
         reasons: Vec::new(),
         replaced_by: Some(planned.to.version.clone()),
     };
-    let removed = remove_install(runtime, key, Operation::Renewed, why, Running::Spared)?;
+    let removed = remove_install(
+        runtime,
+        key,
+        Operation::Renewed,
+        why,
+        Running::Spared,
+        listener,
+    )?;
     listener.tell(Event::Removed(&removed));
     Ok(())
 }

@@ -13,7 +13,7 @@ use super::plan::{Selection, plan};
 use super::remove::remove_install;
 use crate::environment::Environment;
 use crate::error::{Class, Error, file_error};
-use crate::events::{Answer, Event, Listener, Question};
+use crate::events::{Answer, Event, Listener, Question, Task};
 use crate::runtime::Runtime;
 
 /// What a clean-up is about.
@@ -152,7 +152,7 @@ pub fn apply(
         }
     }
     for leftover in plan.leftovers.drain(..) {
-        match leftover.delete() {
+        match Task::RemovingLeftovers.during(listener, || leftover.delete()) {
             Ok(freed) => tidied.freed += freed,
             Err(error) => listener.tell(Event::Failed(&error)),
         }
@@ -189,7 +189,7 @@ fn remove_still_outdated(
         replaced_by: None,
     };
     let key = &entry.install.key;
-    let removed = remove_install(&now, key, Operation::Tidied, why, Running::Spared)?;
+    let removed = remove_install(&now, key, Operation::Tidied, why, Running::Spared, listener)?;
     listener.tell(Event::Removed(&removed));
     Ok(removed.freed)
 }

@@ -1,5 +1,6 @@
 //! The terminal as a listener: what happens in words, questions asked.
 
+use vshelf_app::events::Task;
 use vshelf_app::{Answer, Error, Event, Listener, Question};
 use vshelf_view::words::Count;
 
@@ -47,6 +48,8 @@ fn tell(ui: &Ui, event: Event<'_>) -> Outcome {
         Event::Waiting { key, holder } => ui.note_above_bars(&format!(
             "Another command ({holder}) is working on {key}; waiting for it."
         )),
+        Event::TaskBegins(task) => ui.begin_wait(waiting_for(task)),
+        Event::TaskEnds => ui.end_wait(),
         Event::TransfersBegin {
             count,
             longest_title,
@@ -85,6 +88,16 @@ fn tell(ui: &Ui, event: Event<'_>) -> Outcome {
         Event::Failed(error) => ui.failure(&Failure::from_told(error)),
     }
     Ok(())
+}
+
+/// What is waited for.
+fn waiting_for(task: Task<'_>) -> String {
+    match task {
+        Task::LoadingCatalog(title) => format!("Asking for the catalog of {title}."),
+        Task::ListingPackages(title) => format!("Asking for the packages of {title}."),
+        Task::Removing(title) => format!("Removing {title}."),
+        Task::RemovingLeftovers => "Removing what was left behind.".to_owned(),
+    }
 }
 
 fn in_words(question: &Question<'_>) -> String {

@@ -483,6 +483,26 @@ fn a_person_can_be_asked_before_a_project_is_followed() {
 }
 
 #[test]
+fn what_is_waited_for_is_said_after_a_second() {
+    let scene = Scene::new();
+    scene.does(&["--quiet", "install", "8", "6"]);
+    scene.write(".bashrc", "PS1='> '\n");
+    scene.does(&["connect"]);
+    let mut terminal = Terminal::open(&scene);
+    let swift = terminal.types("vshelf tidy --include 6 --yes");
+    assert!(!swift.contains("Asking for"), "{swift}");
+    terminal.types("vshelf install 6");
+    let tool = scene.data("shelf/marram/6.20.2/bin/tussock");
+    std::fs::write(tool, "#!/bin/sh\nsleep 2\n").unwrap();
+    let slow = terminal.types("vshelf remove 6");
+    assert!(
+        slow.contains("Asking for the packages of Marram 6.20.2."),
+        "{slow}"
+    );
+    assert!(slow.contains("was removed"), "{slow}");
+}
+
+#[test]
 fn a_person_is_asked_before_anything_goes_or_moves() {
     let scene = Scene::new();
     scene.does(&["--quiet", "install", "8.3.0", "6.20.1", "6.20.2"]);
