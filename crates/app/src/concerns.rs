@@ -1,7 +1,8 @@
 //! What is the matter with what is used here: an ended line, a security release that is out. Nobody is
 //! asked for it.
 
-use vshelf_core::{Line, Phase, Pick, Version};
+use vshelf_core::resolve::Scope;
+use vshelf_core::{Line, Phase, Pick, Request, Version};
 
 use crate::activity::Activity;
 use crate::daily;
@@ -18,8 +19,19 @@ pub struct Concern {
     pub pick: Pick,
     /// Its line, where that has ended.
     pub ended: Option<Line>,
-    /// The security release that is out, with what commands need in front of it.
-    pub security_release: Option<(Version, String)>,
+    /// The security release that is out.
+    pub security_release: Option<SecurityRelease>,
+}
+
+/// A release of the same line that fixes a security problem.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct SecurityRelease {
+    /// Its version.
+    pub version: Version,
+    /// What commands need in front of it.
+    pub prefix: String,
+    /// Whether what is set or required covers it.
+    pub is_covered: bool,
 }
 
 /// What is the matter with the default and with what the project here requires.
@@ -32,6 +44,18 @@ pub fn find(runtime: &Runtime<'_>, activity: &Activity) -> Vec<Concern> {
         .filter(|pick| Some(*pick) != runtime.default_pick())
         .map(|pick| (pick, false));
     let used = default.into_iter().chain(required);
+    let required_selector = activity.requirement().map(|claim| claim.selector.as_str());
+    let covers = |is_default: bool, version: &Version| {
+        let request = required_selector.filter(|_| !is_default);
+        let request: Option<Request> = request.and_then(|selector| selector.parse().ok());
+        request.is_none_or(|request| {
+            let covered = runtime.covered(&request, Scope::Published);
+            covered
+                .unwrap_or_default()
+                .iter()
+                .any(|one| one.version == version)
+        })
+    };
     let concern = |(pick, is_default): (&Pick, bool)| {
         let id = &runtime.picked(pick)?.id;
         let line = runtime.line_of(&id.version);
@@ -42,7 +66,11 @@ pub fn find(runtime: &Runtime<'_>, activity: &Activity) -> Vec<Concern> {
             is_default,
             pick: pick.clone(),
             ended: ended.cloned(),
-            security_release: newer.map(|newer| (newer.version, prefix())),
+            security_release: newer.map(|newer| SecurityRelease {
+                is_covered: covers(is_default, &newer.version),
+                version: newer.version,
+                prefix: prefix(),
+            }),
         })
     };
     used.filter_map(concern).collect()

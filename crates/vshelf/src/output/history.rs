@@ -106,7 +106,7 @@ pub fn show(ui: &Ui, history: &History<'_>) -> Outcome {
                 when.to_string().into(),
                 Cell::new(called, Palette::STRONG),
                 match removes {
-                    true => Cell::new(in_words(entry.operation), Palette::WARNING),
+                    true => Cell::new(in_words(entry.operation), Palette::STRONG),
                     false => in_words(entry.operation).into(),
                 },
                 printable(&about.join("; ")).into(),

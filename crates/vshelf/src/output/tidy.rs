@@ -97,7 +97,7 @@ pub fn show(ui: &Ui, plan: &TidyPlan<'_, '_>) -> Outcome {
     }
     ui.result(match plan.is_empty() {
         false => format!("This frees {}.", megabytes(plan.frees())),
-        true => "Nothing is outdated.".to_owned(),
+        true => "There is nothing to remove.".to_owned(),
     })?;
     if plan.count(Verdict::Renew) > 0 {
         ui.next("To get security releases that are out", "vshelf renew");

@@ -24,10 +24,16 @@ pub fn say(ui: &Ui, runtime: &Runtime<'_>, activity: &Activity) {
                 line.name
             ));
         }
-        if let Some((version, prefix)) = &concern.security_release {
+        if let Some(release) = &concern.security_release {
+            let (version, prefix) = (&release.version, &release.prefix);
             ui.warn(format!(
                 "{who}, {pick}, lacks a security release: {version} is out."
             ));
+            if !release.is_covered {
+                let require = format!("vshelf require {prefix}{version}");
+                ui.next("That is not covered here; to require it", &require);
+                continue;
+            }
             let option = if concern.is_default { " --default" } else { "" };
             ui.next(
                 "To get it",

@@ -19,6 +19,7 @@ pub fn shown(path: &Path) -> String {
     let home = home();
     let below = home.and_then(|home| Some(path.strip_prefix(home).ok()?.to_owned()));
     match below {
+        Some(rest) if rest.as_os_str().is_empty() => "~".to_owned(),
         Some(rest) => format!("~/{}", rest.display()),
         None => path.display().to_string(),
     }
@@ -31,8 +32,13 @@ pub fn edit(file: &Path) -> String {
 
 /// The name of the project that a requirement file belongs to: that of its folder.
 pub fn project_name(file: &Path) -> String {
-    let folder = file.parent().and_then(Path::file_name);
-    folder.map_or("the project here".to_owned(), |name| {
-        printable(&name.to_string_lossy())
-    })
+    let folder = file.parent();
+    if folder.is_some_and(|folder| shown(folder) == "~") {
+        return "your home folder".to_owned();
+    }
+    folder
+        .and_then(Path::file_name)
+        .map_or("the project here".to_owned(), |name| {
+            printable(&name.to_string_lossy())
+        })
 }

@@ -54,6 +54,7 @@ fn home() -> Scene {
     ]);
     scene.does(&["label", "board", "6.20.1"]);
     scene.write("tide-board/.marram-version", "9\n");
+    scene.write("buoy-api/.marram-version", "6.20.1\n");
     scene.does(&["--quiet", "remove", "4"]);
     scene
 }
@@ -63,6 +64,7 @@ fn home() -> Scene {
 #[case("", &["list", "--outdated"])]
 #[case("", &["status"])]
 #[case("tide-board", &["status"])]
+#[case("buoy-api", &["status"])]
 #[case("", &["default"])]
 #[case("", &["default", "8"])]
 #[case("", &["catalog"])]
@@ -128,5 +130,21 @@ fn the_scenes_print_hints() {
     assert_eq!(
         printed,
         ["vshelf install 8.3.1", "vshelf catalog dunefield/8.3.1"]
+    );
+}
+
+#[test]
+fn a_release_that_the_requirement_does_not_cover_is_not_said_to_help() {
+    let scene = home();
+    let mut status = scene.command(PROGRAM);
+    let ran = scene.run(status.arg("status").current_dir(scene.path("buoy-api")));
+    let require = "That is not covered here; to require it: vshelf require 6.20.2\n";
+    assert!(ran.stderr.contains(require), "{ran}");
+    scene.write("buoy-api/.marram-version", "6\n");
+    let mut status = scene.command(PROGRAM);
+    let ran = scene.run(status.arg("status").current_dir(scene.path("buoy-api")));
+    assert!(
+        ran.stderr.contains("To get it: vshelf install 6.20.2\n"),
+        "{ran}"
     );
 }

@@ -802,6 +802,12 @@ The project here requires Marram 6 (~/tide-board/vivid-shelf.toml, line 4); 6.20
     let checked = within(&scene, "tide-board", &["checkup", "--offline"]);
     assert!(checked.stdout.contains("\"maram\" is unknown"), "{checked}");
     // In the home folder it rules everything below.
+    let marks = |scene: &Scene| scene.does(&["list"]).stdout;
+    assert!(
+        !marks(&scene).contains("your home folder"),
+        "{}",
+        marks(&scene)
+    );
     shows!(
         scene.does(&["require", "8"]),
         str![[r#"
@@ -812,5 +818,10 @@ To choose a version for new shells instead: vshelf default 8
 This shell is not connected; to connect it: vshelf connect
 
 "#]]
+    );
+    assert!(
+        marks(&scene).contains("required by your home folder"),
+        "{}",
+        marks(&scene)
     );
 }

@@ -376,7 +376,7 @@ fn cached_things_that_nobody_needs_go_too() {
     assert_eq!(left(".cache/vivid-shelf/catalogs").len(), 1);
     assert_eq!(
         scene.vshelf(&["tidy"]).stdout.lines().last(),
-        Some("Nothing is outdated.")
+        Some("There is nothing to remove.")
     );
 }
 
