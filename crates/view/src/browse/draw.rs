@@ -24,8 +24,14 @@ const STEPS: (u16, u16) = (8, 14);
 /// Rows of the shelf: the tallest spine, the board, and the phases below it.
 const SHELF: u16 = 7;
 
-/// Columns from which on the list has days.
-const DATED: usize = 48;
+/// Columns of the window from which on the list has days.
+const DATED: u16 = 104;
+
+/// Columns of a day, with the room behind it.
+const DAY: usize = 12;
+
+/// Columns that the card gets whatever the list needs.
+const CARD: u16 = 44;
 
 /// Rows that all but what is told at the lower edge needs.
 const ELSEWHERE: u16 = 19;
@@ -102,7 +108,11 @@ pub fn draw(frame: &mut Frame<'_>, browser: &Browser, look: Appearance) {
         let text = Paragraph::new(text).wrap(Wrap { trim: true });
         return frame.render_widget(text, area);
     }
-    let drawing = Drawing { browser, look };
+    let drawing = Drawing {
+        browser,
+        look,
+        window: area.width,
+    };
     let told = usize::from(area.height - ELSEWHERE);
     let edge = drawing.lower_edge(usize::from(area.width) - 2, told);
     let rows = Layout::vertical([
@@ -119,9 +129,8 @@ pub fn draw(frame: &mut Frame<'_>, browser: &Browser, look: Appearance) {
     drawing.head(rows[0], buffer);
     drawing.shelf(rows[2], buffer);
     drawing.caption(rows[3], buffer);
-    let list_width = (area.width * 9 / 20).max(38);
     let columns = Layout::horizontal([
-        Constraint::Length(list_width),
+        Constraint::Length(drawing.list_width()),
         Constraint::Length(2),
         Constraint::Min(20),
         Constraint::Length(1),
@@ -144,10 +153,20 @@ fn inset(area: Rect) -> Rect {
     }
 }
 
+/// The marks and remarks of a release.
+fn marks_of(entry: &BrowseItem) -> String {
+    let on_shelf = (entry.on_shelf && entry.marks.is_empty()).then_some("on the shelf");
+    let marks = entry.marks.iter().map(String::as_str).chain(on_shelf);
+    let marks = marks.chain(entry.remarks.iter().map(String::as_str));
+    printable(&marks.collect::<Vec<_>>().join(", "))
+}
+
 /// What is drawn, and with what.
 struct Drawing<'b> {
     browser: &'b Browser,
     look: Appearance,
+    /// The columns of the window.
+    window: u16,
 }
 
 impl Drawing<'_> {
@@ -355,21 +374,48 @@ impl Drawing<'_> {
         }
     }
 
+    /// Columns of the list: what its rows need, as far as the card has room beside it.
+    fn list_width(&self) -> u16 {
+        let window = self.window;
+        let least = (window * 9 / 20).max(38);
+        let most = window.saturating_sub(CARD).max(least);
+        let marks = self.entries().map(|entry| marks_of(entry).width());
+        let date = if self.has_days() { DAY } else { 0 };
+        let needed = 4 + self.name_width() + date + marks.max().unwrap_or(0);
+        u16::try_from(needed).unwrap_or(most).clamp(least, most)
+    }
+
+    /// Whether the list has days; where there is little room the card alone says them.
+    fn has_days(&self) -> bool {
+        self.window >= DATED
+    }
+
+    fn entries(&self) -> impl Iterator<Item = &BrowseItem> {
+        let browser = self.browser;
+        let listed = browser.listed.iter();
+        listed.map(|entry| &browser.snapshot.entries[*entry])
+    }
+
+    /// Columns of the names in the list.
+    fn name_width(&self) -> usize {
+        let widest = self.entries().map(|entry| entry.name.width()).max();
+        widest.unwrap_or(0).clamp(16, 24)
+    }
+
     fn row(&self, entry: &BrowseItem, is_chosen: bool, width: usize) -> Line<'static> {
         let phase = entry
             .spine
             .map(|spine| self.browser.snapshot.spines[spine].phase);
         let spine = phase.map_or(self.quiet(), |phase| self.look.phase(phase));
-        // Where there is little room the card alone says the day.
-        let date = entry.date.filter(|_| width >= DATED);
-        let date = date.map(|date| format!("{date}  ")).unwrap_or_default();
-        let name = self.look.cut(&entry.name, 16);
-        let on_shelf = (entry.on_shelf && entry.marks.is_empty()).then_some("on the shelf");
-        let marks = entry.marks.iter().map(String::as_str).chain(on_shelf);
-        let marks = marks.chain(entry.remarks.iter().map(String::as_str));
-        let marks = printable(&marks.collect::<Vec<_>>().join(", "));
-        let left = width.saturating_sub(2 + 17 + date.width());
-        let marks = self.look.cut(&marks, left);
+        let names = self.name_width();
+        let date = match (entry.date, self.has_days()) {
+            (Some(date), true) => format!("{date}  "),
+            (None, true) => " ".repeat(DAY),
+            (_, false) => String::new(),
+        };
+        let name = self.look.cut(&entry.name, names);
+        let left = width.saturating_sub(2 + names + 1 + date.width());
+        let marks = self.look.cut(&marks_of(entry), left);
         let mut name_style = match entry.on_shelf {
             true => self.strong(),
             false => Style::new(),
@@ -390,7 +436,7 @@ impl Drawing<'_> {
             } else {
                 " "
             }),
-            Span::styled(format!("{name:<17}"), name_style),
+            Span::styled(format!("{name:<names$} "), name_style),
             Span::styled(date, rest),
             Span::styled(format!("{marks:<left$}"), mark_style),
         ])

@@ -304,3 +304,24 @@ fn the_line_that_stands_out_is_always_in_sight(#[case] width: u16, #[case] heigh
         press(&mut browser, "right");
     }
 }
+
+#[rstest]
+#[case(100, "this shell, default, label board")]
+#[case(
+    144,
+    "this shell, default, label board, required by tide-board and 4 more"
+)]
+fn marks_are_whole_while_there_is_room_beside_the_card(#[case] columns: u16, #[case] marks: &str) {
+    let mut snapshot = snapshot();
+    snapshot.entries[1].marks = marks.split(", ").map(str::to_owned).collect();
+    let mut browser = Browser::new();
+    browser.show(snapshot);
+    let drawn = screen(&browser, columns, 24, PLAIN);
+    assert!(drawn.contains(marks), "{drawn}");
+    // And the card has room for itself.
+    let narrow = screen(&browser, 80, 24, PLAIN);
+    assert!(
+        !narrow.contains("required by tide-board and 4 more"),
+        "{narrow}"
+    );
+}

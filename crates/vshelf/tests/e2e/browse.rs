@@ -50,7 +50,7 @@ fn the_whole_job_without_typing_a_version() {
     let screen = terminal.views("s", "This shell uses Marram 6.20.2 already.");
     assert!(screen.contains("vshelf switch 6.20.2"), "{screen}");
     terminal.views("lboard\r", "this shell, label board");
-    terminal.views("d", "this shell, default, lab…");
+    terminal.views("d", "this shell, default, label board");
     terminal.views("r", "Remove Marram 6.20.2?");
     terminal.views(
         "",
