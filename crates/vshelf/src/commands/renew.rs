@@ -12,7 +12,7 @@ use crate::ui::Ui;
 /// Move the lines on the shelf to their newest release
 ///
 /// The plan is shown first. Then, line by line: the newest release comes onto the shelf, the packages
-/// come along, the default, the labels and this shell follow, and the old release goes unless
+/// come along, the default, this shell and moving labels follow, and the old release goes unless
 /// something still needs it. Where a step fails, the old release stays as it was.
 #[derive(Debug, Args)]
 pub struct Renew {
