@@ -29,7 +29,7 @@ fn entry(spine: usize, name: &str, marks: &[&str]) -> BrowseItem {
         date: None,
         on_shelf: !marks.is_empty(),
         in_use: marks.contains(&"default"),
-        removal: "0.4 MB are free then.".to_owned(),
+        removal: "This frees 0.4 MB.".to_owned(),
         refused: (name == "8.2.1").then(|| "it was withdrawn".to_owned()),
         marks: marks.iter().map(|mark| (*mark).to_owned()).collect(),
         remarks: Vec::new(),

@@ -105,7 +105,7 @@ fn removal(runtime: &Runtime<'_>, key: &Key, is_default: bool, is_active: bool) 
     if let Some(contents) = contents.filter(|contents| contents.adopted.is_none()) {
         let size = megabytes(contents.unpacked_size);
         sentences.push(format!(
-            "{size} are free then; vshelf restore brings it back."
+            "This frees {size}; vshelf restore brings it back."
         ));
     }
     sentences.join(" ")
