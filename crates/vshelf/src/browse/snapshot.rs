@@ -104,9 +104,7 @@ fn removal(runtime: &Runtime<'_>, key: &Key, is_default: bool, is_active: bool) 
     let contents = install.map(|install| &install.record.contents);
     if let Some(contents) = contents.filter(|contents| contents.adopted.is_none()) {
         let size = megabytes(contents.unpacked_size);
-        sentences.push(format!(
-            "This frees {size}; vshelf restore brings it back."
-        ));
+        sentences.push(format!("This frees {size}; vshelf restore brings it back."));
     }
     sentences.join(" ")
 }
