@@ -1,7 +1,6 @@
 //! What is the matter with what is used here: an ended line, a security release that is out. Nobody is
 //! asked for it.
 
-use vshelf_core::resolve::Scope;
 use vshelf_core::{Line, Phase, Pick, Request, Version};
 
 use crate::activity::Activity;
@@ -48,13 +47,7 @@ pub fn find(runtime: &Runtime<'_>, activity: &Activity) -> Vec<Concern> {
     let covers = |is_default: bool, version: &Version| {
         let request = required_selector.filter(|_| !is_default);
         let request: Option<Request> = request.and_then(|selector| selector.parse().ok());
-        request.is_none_or(|request| {
-            let covered = runtime.covered(&request, Scope::Published);
-            covered
-                .unwrap_or_default()
-                .iter()
-                .any(|one| one.version == version)
-        })
+        request.is_none_or(|request| runtime.covers(&request, version))
     };
     let concern = |(pick, is_default): (&Pick, bool)| {
         let id = &runtime.picked(pick)?.id;

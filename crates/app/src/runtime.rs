@@ -503,11 +503,24 @@ impl<'c> Runtime<'c> {
         }
     }
 
+    /// Whether a request covers this version among what is published.
+    pub fn covers(&self, request: &Request, version: &Version) -> bool {
+        let covered = self.covered(request, Scope::Published).unwrap_or_default();
+        covered.iter().any(|one| one.version == version)
+    }
+
     /// The selector of the newest install, as commands need it; nothing where none is on the shelf.
     pub fn newest_on_shelf(&self) -> Option<String> {
+        self.newest_besides(None)
+    }
+
+    /// The selector of the newest install besides the one with this key.
+    pub fn newest_besides(&self, key: Option<&Key>) -> Option<String> {
+        let mut others = (self.installs.iter()).filter(|install| Some(&install.id.key) != key);
         let prefix = self.environment.prefix(self.name());
-        let newest = self.installs.first();
-        newest.map(|install| format!("{prefix}{}", install.id.key))
+        others
+            .next()
+            .map(|install| format!("{prefix}{}", install.id.key))
     }
 
     /// Notes that what is picked is used now.

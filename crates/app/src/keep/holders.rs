@@ -57,12 +57,13 @@ impl Holders {
         met.collect()
     }
 
-    /// What keeps an install, but for the requirements of projects.
+    /// What keeps an install; `required` is what [`Holders::of_projects`] gives.
     pub fn of_install(
         &self,
         runtime: &Runtime<'_>,
         activity: &Activity,
         install: &Install,
+        required: &[(Pick, PathBuf)],
     ) -> Vec<Protection> {
         let key = &install.id.key;
         let own_id = runtime.environment().shell.id();
@@ -104,6 +105,8 @@ impl Holders {
             }
         }
         found.extend(runtime.state.kept.contains(key).then_some(Protection::Kept));
+        let by_projects = required.iter().filter(|(pick, _)| pick.is(key));
+        found.extend(by_projects.map(|(_, file)| Protection::Requirement { file: file.clone() }));
         found
     }
 }

@@ -28,10 +28,7 @@ pub fn plan<'r>(
     let required = holders.of_projects(runtime);
     let held = runtime.installs.iter().map(|install| {
         let key = &install.id.key;
-        let mut protections = holders.of_install(runtime, &activity, install);
-        let by_projects = required.iter().filter(|(pick, _)| pick.is(key));
-        protections
-            .extend(by_projects.map(|(_, file)| Protection::Requirement { file: file.clone() }));
+        let mut protections = holders.of_install(runtime, &activity, install, &required);
         protections.extend(
             selection
                 .except

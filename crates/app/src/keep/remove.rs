@@ -84,10 +84,21 @@ fn plan(
             installs: installs.map(|id| id.key.to_string()).collect(),
         });
     }
+    let keys = installs.iter().map(|install| install.key.clone()).collect();
+    if asked.even_if_used {
+        return Ok(Some(keys));
+    }
     let activity = Activity::of(runtime);
-    for install in installs.iter().filter(|_| !asked.even_if_used) {
+    let holders = Holders::find(runtime.environment())?;
+    let required = holders.of_projects(runtime);
+    for install in installs {
         let title = runtime.display_name(install);
-        let needed_by = needed_by(runtime, &activity, &install.key)?;
+        let held = runtime.install(&install.key).into_iter();
+        let needed_by: Vec<Protection> = held
+            .flat_map(|install| holders.of_install(runtime, &activity, install, &required))
+            // What runs from it is never asked about.
+            .filter(|protection| !matches!(protection, Protection::Process { .. }))
+            .collect();
         let answer = match needed_by.as_slice() {
             [] => Answer::Yes,
             needed_by => listener.ask(&Question::RemoveNeeded {
@@ -108,26 +119,7 @@ fn plan(
             (Answer::Yes, _) | (Answer::Nobody, None) => {}
         }
     }
-    let keys = installs.iter().map(|install| install.key.clone());
-    Ok(Some(keys.collect()))
-}
-
-/// What needs the install with this key, but for what runs from it: that is never asked about.
-fn needed_by(
-    runtime: &Runtime<'_>,
-    activity: &Activity,
-    key: &Key,
-) -> Result<Vec<Protection>, Error> {
-    let holders = Holders::find(runtime.environment())?;
-    let install = runtime.install(key);
-    let mut needed: Vec<Protection> = (install.into_iter())
-        .flat_map(|install| holders.of_install(runtime, activity, install))
-        .filter(|protection| !matches!(protection, Protection::Process { .. }))
-        .collect();
-    let projects = holders.of_projects(runtime).into_iter();
-    let projects = projects.filter(|(pick, _)| pick.is(key));
-    needed.extend(projects.map(|(_, file)| Protection::Requirement { file }));
-    Ok(needed)
+    Ok(Some(keys))
 }
 
 /// Who needs the install with this key.
@@ -196,7 +188,7 @@ pub fn remove_install(
         linked: install.record.contents.adopted == Some(Adopted::Linked),
         freed,
         was_default,
-        newest_left: runtime.reopened()?.newest_on_shelf(),
+        newest_left: runtime.newest_besides(Some(key)),
         shell_follows_again: follows_again,
         reassigned: Vec::new(),
     })

@@ -177,7 +177,7 @@ fn plan_runtime(
             Protection::Label { label } => followers.contains(&Follower::Label(label.clone())),
             Protection::Requirement { file } => {
                 let mut found = requirements.iter().filter(|found| found.file == *file);
-                found.all(|found| covers(runtime, &found.requirement.request, &renewal.to))
+                found.all(|found| runtime.covers(&found.requirement.request, &renewal.to.version))
             }
             _ => false,
         };
@@ -200,16 +200,6 @@ fn plan_runtime(
         }
     });
     Ok(planned.collect())
-}
-
-/// Whether a request covers what a line is renewed to.
-fn covers(runtime: &Runtime<'_>, request: &Request, to: &Newer) -> bool {
-    let covered = runtime
-        .covered(request, Scope::Published)
-        .unwrap_or_default();
-    covered
-        .iter()
-        .any(|candidate| *candidate.version == to.version)
 }
 
 /// What can follow, each with the key that it stands for now.
