@@ -1,14 +1,14 @@
 //! What new shells and desktop programs get.
 
-use crate::integrate::connect::way_to_connect;
-use crate::outcome::WayToConnect;
 use vshelf_core::resolve::{Choice, Scope};
 use vshelf_core::{Pick, Request};
 
 use crate::environment::Environment;
 use crate::error::{Class, Error};
+use crate::integrate::connect::way_to_connect;
 use crate::integrate::refresh::refresh;
 use crate::outcome::DefaultState;
+use crate::outcome::WayToConnect;
 use crate::runtime::Runtime;
 use crate::session;
 

@@ -119,9 +119,7 @@ fn place(runtime: &Runtime<'_>, typed: &Request, named: Option<&str>) -> Result<
     }
     // A file that cannot be read is written again where it is a plain one of this folder.
     if let Ok(Some(found)) = project::find_requirement(runtime) {
-        let is_plain = (project::requirement_files(runtime).iter())
-            .any(|(path, kind)| *path == found.file && kind.value.is_none());
-        if is_plain {
+        if is_plain(runtime, &found) {
             return Ok(Place {
                 file: found.file,
                 keys: None,
@@ -144,6 +142,13 @@ fn place(runtime: &Runtime<'_>, typed: &Request, named: Option<&str>) -> Result<
         file: here.join(&plain.file),
         keys: None,
     })
+}
+
+/// Whether a requirement stands in a file with one line.
+fn is_plain(runtime: &Runtime<'_>, found: &FoundRequirement) -> bool {
+    let files = project::requirement_files(runtime);
+    let mut same = files.iter().filter(|(path, _)| *path == found.file);
+    same.any(|(_, kind)| kind.value.is_none())
 }
 
 /// The text of the file at a place with what is required there.
@@ -213,10 +218,8 @@ pub fn write(
 pub fn remove(environment: &Environment, runtime: Option<&str>) -> Result<PathBuf, Error> {
     let runtime = Runtime::named(environment, runtime)?;
     let found = project::need_requirement(&runtime)?;
-    let is_plain = (project::requirement_files(&runtime).iter())
-        .any(|(path, kind)| *path == found.file && kind.value.is_none());
     let here = environment.here()?;
-    if !is_plain || found.file.parent() != Some(&here) {
+    if !is_plain(&runtime, &found) || found.file.parent() != Some(&here) {
         return Err(Error::RequirementElsewhere {
             file: found.file,
             line: found.requirement.line,

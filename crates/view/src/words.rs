@@ -88,22 +88,22 @@ pub fn printable(text: &str) -> String {
 
 /// `text` in lines of so many columns at most, broken at spaces alone: a longer word has its line.
 pub fn at_words(text: &str, columns: usize) -> Vec<String> {
+    lines(text, columns, false)
+}
+
+/// `text` in pieces of so many columns at most, broken at spaces where there are some.
+pub fn broken(text: &str, columns: usize) -> Vec<String> {
+    lines(text, columns, true)
+}
+
+fn lines(text: &str, columns: usize, breaks_words: bool) -> Vec<String> {
     let options = Options::new(columns)
-        .break_words(false)
+        .break_words(breaks_words)
         .wrap_algorithm(WrapAlgorithm::FirstFit)
         .word_splitter(WordSplitter::NoHyphenation)
         .word_separator(WordSeparator::AsciiSpace);
     let lines = textwrap::wrap(text, options).into_iter();
     lines.map(Cow::into_owned).collect()
-}
-
-/// `text` in pieces of so many columns at most, broken at spaces where there are some.
-pub fn broken(text: &str, columns: usize) -> Vec<String> {
-    let options = Options::new(columns)
-        .wrap_algorithm(WrapAlgorithm::FirstFit)
-        .word_splitter(WordSplitter::NoHyphenation);
-    let pieces = textwrap::wrap(text, options).into_iter();
-    pieces.map(Cow::into_owned).collect()
 }
 
 #[cfg(test)]

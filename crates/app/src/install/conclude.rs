@@ -1,6 +1,5 @@
 //! What follows from an install: the default, the calling shell, and what of it is active now.
 
-use crate::integrate::connect::way_to_connect;
 use vshelf_core::{Key, Phase, Pick, Request};
 
 use super::job::InstallJob;
@@ -9,6 +8,7 @@ use crate::defaults::{self, kept_as};
 use crate::environment::Environment;
 use crate::error::{Done, Error};
 use crate::events::{Event, Listener};
+use crate::integrate::connect::way_to_connect;
 use crate::integrate::refresh::refresh;
 use crate::outcome::{Conclusion, SeveralConclusion, ShellAfterInstall};
 use crate::runtime::Runtime;

@@ -4,11 +4,11 @@ use serde::Serialize;
 use vshelf_app::mistakes::Mistake;
 use vshelf_app::require::{NewRequirement, Required, ShellAfterRequire};
 use vshelf_core::Pick;
-use vshelf_shell::quote;
 
 use super::json::Item;
 use crate::failure::Outcome;
 use crate::ui::Ui;
+use crate::wording::errors::selector_word;
 use crate::wording::paths::shown;
 use crate::wording::shells::say_way_to_connect;
 
@@ -130,7 +130,7 @@ pub fn say_written(ui: &Ui, written: &NewRequirement) -> Outcome {
             "This is your home folder: every folder below that has no file of its own follows it.",
         );
         if written.shell != ShellAfterRequire::NotOnShelf {
-            let selector = quote::posix_where_needed(&written.text, "@./-_^~+");
+            let selector = selector_word(&written.text);
             ui.next(
                 "To choose a version for new shells instead",
                 &format!("vshelf default {selector}"),

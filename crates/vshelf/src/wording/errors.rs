@@ -587,6 +587,6 @@ fn resolving(failure: Failure, error: &ResolveError, prefix: &str) -> Failure {
 }
 
 /// A selector as a shell is given it.
-fn selector_word(selector: &str) -> String {
+pub fn selector_word(selector: &str) -> String {
     quote::posix_where_needed(selector, "@./-_^~+")
 }
