@@ -32,9 +32,14 @@ fn kept() -> &'static (CatalogCache, SourceDefinition, PathBuf) {
             .replace("https://tide.example/catalog.json", &address);
         let definition = Definition::read(&definition).expect("the seed is a definition");
         let source = definition.sources[0].clone();
-        let cache = CatalogCache::new(folder.join("catalogs"), Duration::ZERO);
         let platform = "linux-x64-gnu".parse().expect("it is a platform");
         let settings = UserSettings::default();
+        let cache = CatalogCache::new(
+            folder.join("catalogs"),
+            Duration::ZERO,
+            settings.clone(),
+            folder.join("signed"),
+        );
         let opened = open("marram", &source, &platform, &settings).expect("it can be opened");
         let transport = Transport::new(false, Patience::default());
         cache

@@ -9,7 +9,6 @@ use vshelf_core::selector::is_publisher;
 use vshelf_core::{Definition, Key, Request, Selector, Version};
 use vshelf_shelf::Manifest;
 use vshelf_shelf::adoption::{copy_tree, find_root};
-use vshelf_shelf::journal::Operation;
 use vshelf_shelf::probe;
 use vshelf_shelf::record::{Adopted, RecordContents};
 use vshelf_shelf::staging::Stage;
@@ -243,6 +242,7 @@ impl Adoption {
             unpacked_size: manifest.bytes(),
             files: manifest.files(),
             installed: environment.now()?,
+            command: environment.command_id()?,
             companions: Vec::new(),
             adopted: Some(if linked {
                 Adopted::Linked
@@ -252,9 +252,16 @@ impl Adoption {
             broken: None,
         };
         let durability = environment.settings()?.durability();
-        let install = (runtime.shelf).publish(&key, &self.tree, contents, &manifest, durability)?;
+        let install = (runtime.shelf).publish(
+            &self.stage,
+            &key,
+            &self.tree,
+            contents,
+            &manifest,
+            durability,
+        )?;
         drop(self.stage);
-        history::note(environment, Operation::Adopted, &install)?;
+        history::note_arrival(environment, &install)?;
         listener.tell(Event::Adopted {
             title: &format!("{title} {version}"),
             linked,

@@ -1,24 +1,28 @@
 //! Is everything on the shelf sound? Findings as data, each with what fixes it.
 
+use std::fs;
+use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
 
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
 use vshelf_core::resolve::Scope;
-use vshelf_core::{Pick, Request};
+use vshelf_core::{Key, Pick, Request};
 use vshelf_files::optional;
+use vshelf_shelf::journal::{HistoryEntry, Outcome};
 use vshelf_shelf::manifest::Difference;
-use vshelf_shelf::record::Adopted;
-use vshelf_shelf::store::program_in;
-use vshelf_shelf::{Install, Shelf, probe};
+use vshelf_shelf::record::{Adopted, RecordContents, RecordError, RecordProblem};
+use vshelf_shelf::store::{Untold, program_in};
+use vshelf_shelf::{Install, Shelf, probe, unfinished};
 
 use crate::activity::Activity;
 use crate::environment::Environment;
 use crate::error::{Done, Error, StartFailure, file_error};
 use crate::install::first_start;
 use crate::integrate::connect::{self, ConnectionProblem};
-use crate::keep::leftovers;
+use crate::keep::{history, leftovers};
 use crate::mistakes::{self, Mistake};
+use crate::other_copy::OtherCopy;
 use crate::runtime::Runtime;
 
 /// The bytes that a large install needs, downloaded and unpacked.
@@ -32,6 +36,10 @@ const OLD_CATALOG: i32 = 30;
 pub struct Checkup {
     /// How many installs were looked at.
     pub installs: usize,
+    /// Whether no source was asked.
+    pub offline: bool,
+    /// Whether it ran as the administrator, to whom everything that is installed belongs then.
+    pub as_root: bool,
     /// What is wrong.
     pub findings: Vec<Finding>,
 }
@@ -76,19 +84,49 @@ pub enum Finding {
         /// What is required.
         selector: String,
     },
-    /// Something else is first on PATH than what should be active.
-    OtherFirst {
+    /// Another copy answers in this shell than the one that should be active.
+    Differs {
         /// The runtime's title.
         title: String,
-        /// What is first.
-        program: PathBuf,
         /// What should be active.
         due: Pick,
-        /// The start-up file that puts it there, where it is known.
-        start_up_file: Option<PathBuf>,
+        /// Why.
+        other_copy: OtherCopy,
+        /// The selector that puts it in front, with what commands need in front of it.
+        selector: String,
     },
     /// A folder among the installs is none.
     StrayFolder(PathBuf),
+    /// Something is on the shelf whose record tells nothing.
+    Untold {
+        /// Its title.
+        title: String,
+        /// The selector that means exactly it, with what commands need in front of it.
+        selector: String,
+        /// What is wrong with its record.
+        error: RecordError,
+        /// Whether the history has what the record said.
+        in_history: bool,
+    },
+    /// The default's link does not lead where the state says.
+    DefaultLink {
+        /// The link.
+        link: PathBuf,
+        /// What the state says.
+        due: Option<Key>,
+    },
+    /// What a command that was cut off left behind cannot be deleted, and is in nobody's way.
+    Stuck {
+        /// Where it is.
+        folder: PathBuf,
+        /// Why.
+        cause: String,
+    },
+    /// The home folder belongs to somebody else.
+    OtherHome {
+        /// The home folder.
+        home: PathBuf,
+    },
     /// The catalog is old.
     OldCatalog {
         /// The runtime's name.
@@ -166,15 +204,22 @@ pub fn check(
     requests: &[Request],
     asked_by_person: bool,
 ) -> Result<Checkup, Error> {
-    let mut checkup = Checkup::default();
+    let mut checkup = Checkup {
+        offline: environment.transport.is_offline(),
+        as_root: rustix::process::geteuid().is_root(),
+        ..Checkup::default()
+    };
     if requests.is_empty() {
+        checkup.look_at_home(environment);
         let problem = connect::problem(environment, asked_by_person)?;
         checkup.findings.extend(problem.map(Finding::Connection));
+        let history = history::read(environment)?.entries;
         for name in Shelf::runtimes(environment.folders()?)? {
             let mut runtime = Runtime::named(environment, Some(&name))?;
             for install in &runtime.installs {
                 checkup.look_at_install(&runtime, install)?;
             }
+            checkup.look_at_records(&runtime, &history);
             checkup.look_at_choices(&runtime);
             checkup.look_at_activity(&runtime);
             checkup.look_at_folders(&runtime)?;
@@ -197,16 +242,54 @@ pub fn check(
     Ok(checkup)
 }
 
+/// Fixes what can be fixed without taking anything away: finishes what was cut off, writes records
+/// again that the history has, points the links of defaults where the state says.
+pub fn fix(environment: &Environment) -> Done {
+    unfinished::sweep(&environment.layout()?);
+    let history = history::read(environment)?.entries;
+    for name in Shelf::runtimes(environment.folders()?)? {
+        let runtime = Runtime::named(environment, Some(&name))?;
+        for untold in &runtime.untold {
+            if let Some(record) = record_in_history(&runtime, untold, &history) {
+                runtime.shelf.write_record(&untold.key, record.clone())?;
+            }
+        }
+        if !runtime.shelf.link_agrees(&runtime.state) {
+            runtime.shelf.change_state(|_| {})?;
+        }
+    }
+    Ok(())
+}
+
+/// What the record of something on the shelf said, where that is lost and the history has it. One that
+/// a newer program wrote is left to that.
+fn record_in_history<'h>(
+    runtime: &Runtime<'_>,
+    untold: &Untold,
+    history: &'h [HistoryEntry],
+) -> Option<&'h RecordContents> {
+    let is_lost = matches!(
+        untold.error.problem,
+        RecordProblem::Missing | RecordProblem::Damaged(_)
+    );
+    let is_same = |entry: &&HistoryEntry| {
+        entry.key == untold.key
+            && entry.record.runtime == runtime.name()
+            && entry.outcome == Outcome::Done
+    };
+    let last = history.iter().rev().find(is_same)?;
+    (is_lost && !last.operation.removes()).then_some(&last.record)
+}
+
 impl Checkup {
     /// Whether an install is as it was unpacked, and starts.
     fn look_at_install(&mut self, runtime: &Runtime<'_>, install: &Install) -> Done {
         self.installs += 1;
         let record = &install.record.contents;
-        let prefix = runtime.environment().prefix(runtime.name());
         let finding = |problem| {
             Finding::Install(InstallFinding {
                 title: runtime.display_name(&install.id),
-                selector: format!("{prefix}{}", install.id.key),
+                selector: runtime.as_typed(&install.id.key),
                 adopted: record.adopted.is_some(),
                 problem,
             })
@@ -237,11 +320,45 @@ impl Checkup {
         Ok(())
     }
 
+    /// Whether the home folder is this user's own.
+    fn look_at_home(&mut self, environment: &Environment) {
+        let Some(home) = environment.variables().home() else {
+            return;
+        };
+        let owner = fs::metadata(&home).map(|found| found.uid());
+        if owner.is_ok_and(|owner| owner != rustix::process::geteuid().as_raw()) {
+            self.findings.push(Finding::OtherHome { home });
+        }
+    }
+
+    /// Whether every record tells what it is a record of.
+    fn look_at_records(&mut self, runtime: &Runtime<'_>, history: &[HistoryEntry]) {
+        for untold in &runtime.untold {
+            self.findings.push(Finding::Untold {
+                title: format!("{} {}", runtime.definition.title, untold.key),
+                selector: runtime.as_typed(&untold.key),
+                error: untold.error.clone(),
+                in_history: record_in_history(runtime, untold, history).is_some(),
+            });
+        }
+    }
+
     /// Whether the default and the labels stand for something on the shelf.
     fn look_at_choices(&mut self, runtime: &Runtime<'_>) {
         let prefix = runtime.environment().prefix(runtime.name());
         let title = &runtime.definition.title;
-        if let (Some(selector), None) = (&runtime.state.default, runtime.default_pick()) {
+        if !runtime.shelf.link_agrees(&runtime.state) {
+            self.findings.push(Finding::DefaultLink {
+                link: runtime.shelf.default_link(),
+                due: runtime.state.default_key.clone(),
+            });
+            return;
+        }
+        let default = runtime.state.default_key.as_ref();
+        let is_untold = |key: &Key| runtime.untold.iter().any(|untold| untold.key == *key);
+        if let (Some(selector), None) = (&runtime.state.default, runtime.default_pick())
+            && !default.is_some_and(is_untold)
+        {
             self.findings.push(Finding::Default {
                 title: title.clone(),
                 prefix: prefix.clone(),
@@ -263,7 +380,6 @@ impl Checkup {
 
     /// Whether what should be active answers, and what the project here requires is there.
     fn look_at_activity(&mut self, runtime: &Runtime<'_>) {
-        let environment = runtime.environment();
         let mut activity = Activity::of(runtime);
         let title = &runtime.definition.title;
         if let Some(error) = activity.requirement_error.take() {
@@ -279,17 +395,14 @@ impl Checkup {
             });
         }
         // What answers in a shell that is not connected says nothing of those that are.
-        if environment.shell.dialect().is_some()
-            && let (Some(copy), Some(due)) = (activity.copies.first(), activity.active())
-            && activity.differs()
+        if let (Some(other_copy), Some(due)) =
+            (OtherCopy::of(runtime, &activity), activity.active())
         {
-            let file = connect::own_shell(environment)
-                .and_then(|dialect| connect::start_up_file(environment, dialect));
-            self.findings.push(Finding::OtherFirst {
+            self.findings.push(Finding::Differs {
                 title: title.clone(),
-                program: copy.program.clone(),
+                selector: runtime.as_typed(due),
                 due: due.clone(),
-                start_up_file: file.ok(),
+                other_copy,
             });
         }
     }
@@ -300,8 +413,9 @@ impl Checkup {
         let entries = optional::entries(&folder).map_err(file_error(&folder, "read"))?;
         for entry in entries {
             let name = entry.file_name();
-            let is_install = |install: &Install| Path::new(install.id.key.as_str()) == name;
-            if !runtime.installs.iter().any(is_install) {
+            let installs = runtime.installs.iter().map(|install| &install.id.key);
+            let untold = runtime.untold.iter().map(|untold| &untold.key);
+            if !(installs.chain(untold)).any(|key| Path::new(key.as_str()) == name) {
                 self.findings.push(Finding::StrayFolder(entry.path()));
             }
         }
@@ -338,7 +452,13 @@ impl Checkup {
 
     /// Whether commands that were cut off left something behind.
     fn look_at_leftovers(&mut self, environment: &Environment) -> Done {
-        let leftovers = leftovers::unfinished(environment)?;
+        let (leftovers, stuck) = leftovers::unfinished(environment)?;
+        for stuck in stuck {
+            self.findings.push(Finding::Stuck {
+                folder: stuck.folder,
+                cause: stuck.source.to_string(),
+            });
+        }
         if !leftovers.is_empty() {
             self.findings.push(Finding::Leftovers {
                 folder: environment.layout()?.staging(),

@@ -40,11 +40,7 @@ pub enum ShellAfterDefault {
 
 /// The selector by which a default or label is remembered: what was typed, without the runtime.
 pub fn kept_as(request: &Request) -> String {
-    let kept = Request {
-        runtime: None,
-        ..request.clone()
-    };
-    kept.to_string()
+    request.without_runtime().to_string()
 }
 
 /// The default of a runtime.
@@ -61,11 +57,8 @@ pub fn set(environment: &Environment, request: &Request) -> Result<NewDefault, E
     let selector = kept_as(request);
     let pick = match before.resolve(request, Scope::Shelf)? {
         Choice::System => {
-            before.shelf.clear_default()?;
             let selector = Pick::System.to_string();
-            before
-                .shelf
-                .change_state(|state| state.default = Some(selector))?;
+            before.shelf.clear_default(Some(&selector))?;
             Pick::System
         }
         choice @ Choice::Version(_) => {

@@ -38,6 +38,11 @@ pub fn names(config: &Path) -> Result<Vec<String>, Error> {
     Ok(names)
 }
 
+/// Whether a runtime of this name is built in.
+pub fn is_built_in(name: &str) -> bool {
+    BUILT_IN.iter().any(|(known, _)| *known == name)
+}
+
 /// The names of the person's own definitions.
 pub fn own_names(config: &Path) -> Result<Vec<String>, Error> {
     let folder = folder(config);

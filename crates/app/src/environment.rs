@@ -33,6 +33,7 @@ pub struct Environment {
     pub platform: Platform,
     /// Where catalogs are kept, where that is not the usual place.
     catalogs: Option<PathBuf>,
+    cache: OnceCell<CatalogCache>,
     folders: OnceCell<Folders>,
     settings: OnceCell<Settings>,
     command_id: OnceCell<String>,
@@ -69,6 +70,7 @@ impl Environment {
             transport: Transport::new(offline, Patience::default()),
             platform: this_platform(),
             catalogs: None,
+            cache: OnceCell::new(),
             folders: OnceCell::new(),
             settings: OnceCell::new(),
             command_id: OnceCell::new(),
@@ -116,6 +118,13 @@ impl Environment {
             return Ok(folders);
         }
         let folders = Folders::find(|name| self.variables().get(name).map(Into::into))?;
+        // Shells, settings and records hold these paths as text.
+        let all = [&folders.data, &folders.cache, &folders.config];
+        if let Some(folder) = all.into_iter().find(|folder| folder.to_str().is_none()) {
+            return Err(Error::NotUtf8 {
+                folder: folder.clone(),
+            });
+        }
         let layout = Layout::of(&folders);
         layout.check().map_err(ShelfError::from)?;
         Ok(self.folders.get_or_init(|| folders))
@@ -179,15 +188,21 @@ impl Environment {
     }
 
     /// The cache of catalogs.
-    pub fn catalogs(&self) -> Result<CatalogCache, Error> {
+    pub fn catalogs(&self) -> Result<&CatalogCache, Error> {
+        if let Some(cache) = self.cache.get() {
+            return Ok(cache);
+        }
         let folder = match &self.catalogs {
             Some(folder) => folder.clone(),
             None => self.folders()?.cache.join("catalogs"),
         };
-        Ok(CatalogCache::new(
+        let cache = CatalogCache::new(
             folder,
             self.settings()?.catalog_fresh_for(),
-        ))
+            self.registries(),
+            self.layout()?.signed_catalogs(),
+        );
+        Ok(self.cache.get_or_init(|| cache))
     }
 
     /// The definition of the runtime with this name.

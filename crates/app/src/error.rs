@@ -14,6 +14,7 @@ use vshelf_core::{Key, Version};
 use vshelf_shelf::ShelfError;
 use vshelf_shelf::folders::NoFolder;
 use vshelf_shelf::probe::ProbeError;
+use vshelf_shelf::record::RecordError;
 use vshelf_shelf::unpack::UnpackError;
 use vshelf_shell::UnknownShell;
 use vshelf_sources::{DownloadError, LoadError, MirrorError, SourceError, TransportError};
@@ -75,6 +76,8 @@ pub enum Error {
         action: &'static str,
         source: io::Error,
     },
+    #[error("{folder} is not written in UTF-8")]
+    NotUtf8 { folder: PathBuf },
     #[error("VSHELF_TODAY is {text:?}, which is not a date")]
     Today { text: String },
     #[error("{file} is not understood: {problem}")]
@@ -104,6 +107,12 @@ pub enum Error {
     FetchedDefinition { address: String, problem: String },
     #[error("{address} gives nothing")]
     NoDocument { address: String },
+    #[error("{title} is built in, and its definition was not replaced")]
+    BuiltIn {
+        title: String,
+        /// Where the other definition is.
+        place: String,
+    },
     #[error("you have no definition of {name:?}")]
     NoOwnDefinition { name: String },
 
@@ -124,6 +133,20 @@ pub enum Error {
     NotAnInstall { selector: String, class: Class },
     #[error("{selector} is not published")]
     NotPublished { selector: String },
+    #[error("{title} is on the shelf, but {error}")]
+    Untold {
+        title: String,
+        /// What means exactly it, with what commands need in front of it.
+        selector: String,
+        error: RecordError,
+    },
+    #[error("the packages in {title} cannot be listed, so it stays")]
+    PackagesUnknown {
+        title: String,
+        /// What means exactly it, with what commands need in front of it.
+        selector: String,
+        cause: Box<Error>,
+    },
 
     // Catalogs and sources.
     #[error(transparent)]
@@ -134,6 +157,12 @@ pub enum Error {
     CatalogChanged,
     #[error("{runtime} has no source")]
     NoSource { runtime: String },
+    #[error("no source of {title} answers")]
+    NoSourceAnswers {
+        title: String,
+        /// Each that was asked, and why it gave nothing.
+        errors: Vec<(String, Error)>,
+    },
     #[error("{publisher:?} is not a publisher of {runtime}")]
     UnknownPublisher {
         publisher: String,
@@ -444,6 +473,7 @@ impl Error {
     pub fn class(&self) -> Class {
         match self {
             Error::NoFolder(_)
+            | Error::NotUtf8 { .. }
             | Error::File { .. }
             | Error::Settings { .. }
             | Error::MovedSource { .. }
@@ -487,6 +517,10 @@ impl Error {
             | Error::NoDocument { .. }
             | Error::CatalogChanged
             | Error::NoSource { .. } => Class::Source,
+            Error::NoSourceAnswers { errors, .. } => {
+                let first = errors.first();
+                first.map_or(Class::Source, |(_, error)| error.class())
+            }
             Error::Source(error) | Error::Load(LoadError::Source(error)) => source_class(error),
             Error::Load(_) => Class::Disk,
             Error::Download(error) | Error::Mirror(MirrorError::Download(error)) => {
@@ -502,7 +536,10 @@ impl Error {
             | Error::DoesNotStart { .. }
             | Error::WrongProgram { .. }
             | Error::NoVersionIn { .. } => Class::Verification,
+            Error::Untold { .. } => Class::Disk,
             Error::SystemInstall
+            | Error::BuiltIn { .. }
+            | Error::PackagesUnknown { .. }
             | Error::InUse { .. }
             | Error::CoversSeveral { .. }
             | Error::Needed { .. }
@@ -548,7 +585,9 @@ impl Error {
 
 fn source_class(error: &SourceError) -> Class {
     match error {
-        SourceError::Signature { .. } | SourceError::Older { .. } => Class::Verification,
+        SourceError::Signature { .. } | SourceError::Older { .. } | SourceError::Expired { .. } => {
+            Class::Verification
+        }
         _ => Class::Source,
     }
 }

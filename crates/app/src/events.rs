@@ -9,7 +9,8 @@ use vshelf_core::{Key, Pick, Request, Version};
 
 use crate::error::Error;
 use crate::outcome::{
-    CarryReport, Conclusion, InstallResult, Removed, RenewalStep, Restored, SeveralConclusion,
+    CarryReport, Conclusion, InstallResult, PackagesLost, Removed, RenewalStep, Restored,
+    SeveralConclusion,
 };
 
 /// Whoever listens to a use case: a terminal, the full-screen view, a test. Installs run on several
@@ -85,6 +86,8 @@ pub enum Event<'e> {
     },
     /// A single install was made, or was there.
     Installed(&'e InstallResult),
+    /// An install was made again, without the packages that were in it.
+    PackagesLost(&'e PackagesLost),
     /// Several installs were made.
     InstalledSeveral(&'e [InstallResult]),
     /// What is active and the default after an install.
@@ -117,6 +120,8 @@ pub enum Event<'e> {
     },
     /// One of several things failed; the others go on.
     Failed(&'e Error),
+    /// Something that belongs to what was asked could not be done; all else was.
+    LeftUndone(&'e Error),
 }
 
 /// Something that may take a while.
@@ -204,12 +209,26 @@ pub enum Question<'q> {
         /// What needs it.
         needed_by: &'q [Protection],
     },
+    /// Whether to remove an install with packages that nobody can name.
+    RemoveUnlisted {
+        /// The install's title.
+        title: &'q str,
+        /// Why its packages cannot be listed.
+        cause: &'q str,
+    },
     /// Whether to carry out the plan of a clean-up.
     Tidy {
         /// How many installs it removes.
         installs: usize,
         /// How many leftovers it removes.
         leftovers: usize,
+    },
+    /// Whether a definition takes the place of the one that is built in.
+    ReplaceBuiltIn {
+        /// The runtime's title.
+        title: &'q str,
+        /// Where the definition comes from.
+        place: &'q str,
     },
     /// Whether to carry out a renewal.
     Renew {

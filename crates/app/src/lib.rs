@@ -14,6 +14,7 @@ pub mod concerns;
 mod daily;
 pub mod defaults;
 pub mod definitions;
+
 pub mod environment;
 pub mod error;
 pub mod events;
@@ -24,6 +25,7 @@ pub mod labels;
 mod manifest;
 pub mod mirror;
 pub mod mistakes;
+pub mod other_copy;
 pub mod outcome;
 pub mod project;
 pub mod require;

@@ -160,6 +160,8 @@ pub struct Removed {
     pub linked: bool,
     /// The bytes that were freed.
     pub freed: u64,
+    /// The packages that went with it, as `name@version`.
+    pub packages: Vec<String>,
     /// Whether it was the default, and there is none now.
     pub was_default: bool,
     /// The selector of the newest install of the runtime that stays.
@@ -229,6 +231,17 @@ pub enum RenewalStep {
         /// What needs it.
         why: Option<Protection>,
     },
+}
+
+/// The packages of an install that was made again without them.
+#[derive(Debug)]
+pub struct PackagesLost {
+    /// Its title.
+    pub title: String,
+    /// The packages that it had, as `name@version`.
+    pub packages: Vec<String>,
+    /// What installs those.
+    pub attempt: Option<PackageAttempt>,
 }
 
 /// An install that was restored.

@@ -2,14 +2,18 @@
 
 use std::fs::File;
 use std::io::{self, Read};
+use std::os::unix::fs::OpenOptionsExt;
 use std::path::{Path, PathBuf};
 
+use rustix::fs::OFlags;
+use vshelf_core::Request;
 use vshelf_core::definition::RequirementFile;
 use vshelf_core::requirement::{self, Requirement};
-use vshelf_shelf::journal;
+use vshelf_shelf::journal::{self, SeenProject};
 
 use crate::environment::Environment;
 use crate::error::{Error, file_error};
+use crate::events::{Event, Listener};
 use crate::runtime::Runtime;
 
 /// What a project requires, and the file that says it.
@@ -21,6 +25,10 @@ pub struct FoundRequirement {
     pub requirement: Requirement,
 }
 
+/// Of the folders that have requirement files so many count, the nearest ones: shells look at each before
+/// every prompt.
+const MOST_FOLDERS: usize = 10;
+
 /// The requirement files of a runtime that there are from this folder upward, nearest first.
 pub fn requirement_files(runtime: &Runtime<'_>) -> Vec<(PathBuf, RequirementFile)> {
     let Ok(here) = runtime.environment().here() else {
@@ -29,13 +37,19 @@ pub fn requirement_files(runtime: &Runtime<'_>) -> Vec<(PathBuf, RequirementFile
     };
     let files = kinds_of_files(runtime);
     let mut found = Vec::new();
+    let mut folders = 0;
     for folder in here.ancestors() {
+        let before = found.len();
         for file in &files {
             let path = folder.join(&file.file);
             // A pipe or device by that name would make the command wait for ever.
             if path.metadata().is_ok_and(|found| found.is_file()) {
                 found.push((path, file.clone()));
             }
+        }
+        folders += usize::from(found.len() > before);
+        if folders == MOST_FOLDERS {
+            break;
         }
     }
     found
@@ -97,43 +111,87 @@ pub fn file_names(runtimes: &[Runtime<'_>]) -> Vec<String> {
     files
 }
 
-/// Notes that a project's requirement file was seen on this machine: it keeps what it requires.
-pub fn note(environment: &Environment, file: &Path) {
-    // Where that cannot be noted, a clean-up only knows less of what projects require.
-    if let Ok(layout) = environment.layout() {
-        journal::note_project(&layout, file).unwrap_or_default();
+/// Notes that a project's requirement file was seen on this machine: it keeps what it requires. What
+/// cannot be noted is told.
+pub fn note(
+    runtime: &Runtime<'_>,
+    file: &Path,
+    request: Option<&Request>,
+    listener: &dyn Listener,
+) {
+    let selector = request.map(|request| request.without_runtime().to_string());
+    let seen = SeenProject::new(file, runtime.name(), selector);
+    let noted = runtime.environment().layout().and_then(|layout| {
+        let noted = journal::note_project(&layout, &seen);
+        noted.map_err(file_error(&layout.projects(), "written"))
+    });
+    if let Err(error) = noted {
+        listener.tell(Event::LeftUndone(&error));
     }
 }
 
 /// The requirement files of the projects that were seen on this machine.
 pub fn seen(environment: &Environment) -> Result<Vec<PathBuf>, Error> {
     let layout = environment.layout()?;
-    journal::projects(&layout).map_err(file_error(&layout.projects(), "read"))
+    let lines = journal::projects(&layout).map_err(file_error(&layout.projects(), "read"))?;
+    let mut files: Vec<PathBuf> = Vec::new();
+    for project in lines.entries {
+        if !files.contains(&project.file) {
+            files.push(project.file);
+        }
+    }
+    Ok(files)
 }
 
 /// What the projects with these requirement files require of a runtime, each with its file. One that
 /// is gone or cannot be read requires nothing.
 pub fn requirements_of(runtime: &Runtime<'_>, projects: &[PathBuf]) -> Vec<FoundRequirement> {
+    read_projects(runtime, projects).found
+}
+
+/// What the requirement files of projects say of a runtime.
+#[derive(Debug, Default)]
+pub struct ReadProjects {
+    /// What each requires that says something.
+    pub found: Vec<FoundRequirement>,
+    /// The files that are there and cannot be understood.
+    pub not_understood: Vec<PathBuf>,
+}
+
+/// Reads the requirement files of projects that were seen.
+pub fn read_projects(runtime: &Runtime<'_>, projects: &[PathBuf]) -> ReadProjects {
     let kinds = kinds_of_files(runtime);
-    let requirement = |path: &PathBuf| {
+    let mut read = ReadProjects::default();
+    for path in projects {
         let name = path.file_name().unwrap_or_default();
-        let mut same = kinds.iter().filter(|kind| name == kind.file.as_str());
-        let requirement =
-            same.find_map(|kind| read_requirement(runtime, path, kind).ok().flatten());
-        requirement.map(|requirement| FoundRequirement {
-            file: path.clone(),
-            requirement,
-        })
-    };
-    projects.iter().filter_map(requirement).collect()
+        for kind in kinds.iter().filter(|kind| name == kind.file.as_str()) {
+            match read_requirement(runtime, path, kind) {
+                Ok(Some(requirement)) => {
+                    let file = path.clone();
+                    read.found.push(FoundRequirement { file, requirement });
+                    break;
+                }
+                Ok(None) => {}
+                Err(_) => read.not_understood.push(path.clone()),
+            }
+        }
+    }
+    read
 }
 
 /// The first `limit` bytes of a file; nothing where it went away or is none of ours to read.
 fn read_start(path: &Path, limit: usize) -> Result<Option<Vec<u8>>, Error> {
     let mut contents = Vec::new();
-    let read = File::open(path).and_then(|file| file.take(limit as u64).read_to_end(&mut contents));
+    // Without waiting for whoever would write into a pipe of that name.
+    let flags = OFlags::NONBLOCK.bits() as i32;
+    let file = File::options().read(true).custom_flags(flags).open(path);
+    let read = file.and_then(|file| match file.metadata()?.is_file() {
+        true => file.take(limit as u64).read_to_end(&mut contents).map(Some),
+        false => Ok(None),
+    });
     match read {
-        Ok(_) => Ok(Some(contents)),
+        Ok(Some(_)) => Ok(Some(contents)),
+        Ok(None) => Ok(None),
         Err(error) => match error.kind() {
             io::ErrorKind::NotFound
             | io::ErrorKind::NotADirectory

@@ -14,6 +14,7 @@ use crate::defaults::kept_as;
 use crate::definitions;
 use crate::environment::Environment;
 use crate::error::{Error, file_error};
+use crate::events::Listener;
 use crate::integrate::connect::way_to_connect;
 use crate::integrate::stamps;
 use crate::manifest;
@@ -173,6 +174,7 @@ pub fn write(
     typed: &Request,
     exact: bool,
     named: Option<&str>,
+    listener: &dyn Listener,
 ) -> Result<NewRequirement, Error> {
     let mut runtime = Runtime::of_request(environment, typed)?;
     let request = without_label(&runtime, typed)?;
@@ -191,8 +193,8 @@ pub fn write(
     let rule = Activity::of(&runtime).rule();
     let contents = text_with(&place, &text)?;
     let path = place.file;
-    atomic::write_file(&path, contents.as_bytes()).map_err(file_error(&path, "written"))?;
-    project::note(environment, &path);
+    atomic::write_shared(&path, contents.as_bytes()).map_err(file_error(&path, "written"))?;
+    project::note(&runtime, &path, Some(&request), listener);
     // A shell may tell times apart by whole seconds, and must not miss what was just written.
     stamps::forget(environment)?;
     let connected = environment.shell.dialect().is_some();

@@ -2,6 +2,7 @@
 //! source serves.
 
 use std::cell::{OnceCell, RefCell};
+use std::fmt;
 
 use jiff::Timestamp;
 use jiff::civil::Date;
@@ -14,13 +15,15 @@ use vshelf_core::{
     Catalog, Definition, InstallId, Key, Line, Phase, Pick, Request, Selector, Version,
 };
 use vshelf_files::tree::bytes_in;
+use vshelf_shelf::store::{Contents, Untold};
 use vshelf_shelf::{Install, Shelf, State};
+use vshelf_sources::address::Address;
 use vshelf_sources::{CatalogCache, LoadError, Loaded};
 
 use crate::daily;
 use crate::definitions;
 use crate::environment::Environment;
-use crate::error::{Class, Error, file_error};
+use crate::error::{Class, Done, Error, file_error};
 use crate::events::{CatalogStatus, Event, Listener, Task};
 
 /// A runtime and what is known of it.
@@ -32,6 +35,8 @@ pub struct Runtime<'c> {
     pub shelf: Shelf,
     /// Its installs, newest first.
     pub installs: Vec<Install>,
+    /// What stands among them with a record that tells nothing.
+    pub untold: Vec<Untold>,
     /// Its default and labels.
     pub state: State,
     /// The day on which phases are computed.
@@ -132,10 +137,23 @@ impl<'c> Runtime<'c> {
         definition: Definition,
     ) -> Result<Runtime<'c>, Error> {
         let shelf = Shelf::new(environment.folders()?, &definition.name);
-        let installs = shelf.installs()?;
+        for text in definition
+            .sources
+            .iter()
+            .flat_map(|source| source.kind.addresses())
+        {
+            // One that cannot be read is told by whoever asks it.
+            if text.contains('@')
+                && let Ok(address) = Address::read(text)
+            {
+                environment.transport.learn(&address);
+            }
+        }
+        let Contents { installs, untold } = shelf.contents()?;
         Ok(Runtime {
             ids: installs.iter().map(|install| install.id.clone()).collect(),
-            state: shelf.state()?,
+            state: shelf.settled_state()?,
+            untold,
             today: environment.today()?,
             catalog: OnceCell::new(),
             shelf,
@@ -196,7 +214,7 @@ impl<'c> Runtime<'c> {
         };
         let loaded = match kept {
             Some(loaded) => loaded,
-            None => self.ask_sources(&cache, 0, now)?,
+            None => self.ask_sources(cache, 0, now)?,
         };
         self.catalog = OnceCell::from(Some(loaded));
         self.serving = OnceCell::new();
@@ -257,7 +275,7 @@ impl<'c> Runtime<'c> {
             return Ok(false);
         }
         let loaded = self.ask_sources(
-            &self.environment.catalogs()?,
+            self.environment.catalogs()?,
             behind,
             self.environment.now()?,
         )?;
@@ -284,7 +302,7 @@ impl<'c> Runtime<'c> {
         let hurried = transport.hurried();
         let sources = &self.definition.sources[first..];
         let mut old = None;
-        let mut first_error = None;
+        let mut errors = Vec::new();
         for (index, definition) in sources.iter().enumerate() {
             // One that does not answer is asked again only where no other follows.
             let transport = match index + 1 == sources.len() {
@@ -307,15 +325,21 @@ impl<'c> Runtime<'c> {
                 },
                 Err(error) => {
                     self.pass_over(&definition.name, &error.to_string());
-                    first_error = first_error.or(Some(error));
+                    errors.push((definition.name.clone(), Error::from(error)));
                 }
             }
         }
-        match (old, first_error) {
-            (Some(loaded), _) => Ok(loaded),
-            (None, Some(error)) => Err(error.into()),
-            (None, None) => Err(Error::NoSource {
+        if let Some(loaded) = old {
+            return Ok(loaded);
+        }
+        match errors.len() {
+            0 => Err(Error::NoSource {
                 runtime: self.name().to_owned(),
+            }),
+            1 => Err(errors.remove(0).1),
+            _ => Err(Error::NoSourceAnswers {
+                title: self.definition.title.clone(),
+                errors,
             }),
         }
     }
@@ -419,9 +443,58 @@ impl<'c> Runtime<'c> {
 
     /// What `request` stands for.
     pub fn resolve(&self, request: &Request, scope: Scope) -> Result<Choice<'_>, Error> {
-        self.explain(request, scope)
-            .outcome
-            .map_err(|error| self.unresolved(error))
+        let outcome = self.explain(request, scope).outcome;
+        outcome.map_err(|error| self.unmet(request, scope, error))
+    }
+
+    /// Why a request stands for nothing: the record of what it means may tell nothing.
+    fn unmet(&self, request: &Request, scope: Scope, error: ResolveError) -> Error {
+        match self.untold_meant(request) {
+            Some(untold) if scope == Scope::Shelf => self.untold_error(untold),
+            _ => self.unresolved(error),
+        }
+    }
+
+    /// What a request means of that whose record tells nothing.
+    fn untold_meant(&self, request: &Request) -> Option<&Untold> {
+        let Selector::Version(version) = &request.selector else {
+            return None;
+        };
+        let means = |untold: &&Untold| {
+            let (publisher, known) = untold.key.parts();
+            request.publisher.as_deref() == publisher
+                && known.is_some_and(|known| known.begins_with(version))
+        };
+        self.untold.iter().find(means)
+    }
+
+    /// An error where a request means something whose record tells nothing.
+    pub fn refuse_untold(&self, request: &Request) -> Done {
+        let untold = self.untold_meant(request);
+        untold.map_or(Ok(()), |untold| Err(self.untold_error(untold)))
+    }
+
+    /// An error where the record of what has this key tells nothing.
+    pub fn refuse_untold_key(&self, key: &Key) -> Done {
+        let untold = self.untold.iter().find(|untold| untold.key == *key);
+        untold.map_or(Ok(()), |untold| Err(self.untold_error(untold)))
+    }
+
+    fn untold_error(&self, untold: &Untold) -> Error {
+        Error::Untold {
+            title: format!("{} {}", self.definition.title, untold.key),
+            selector: self.as_typed(&untold.key),
+            error: untold.error.clone(),
+        }
+    }
+
+    /// Tells what is on the shelves of these runtimes with a record that tells nothing.
+    pub fn tell_untold(runtimes: &[Runtime<'_>], listener: &dyn Listener) {
+        for runtime in runtimes {
+            for untold in &runtime.untold {
+                listener.tell(Event::LeftUndone(&runtime.untold_error(untold)));
+            }
+        }
     }
 
     /// What `request` stands for on the shelf.
@@ -450,7 +523,8 @@ impl<'c> Runtime<'c> {
             default_pick: self.world(scope).default_pick,
             ..self.world(Scope::Published)
         };
-        resolve::covered(&world, request, scope).map_err(|error| self.unresolved(error))
+        let covered = resolve::covered(&world, request, scope);
+        covered.map_err(|error| self.unmet(request, scope, error))
     }
 
     /// Everything that is published.
@@ -509,6 +583,11 @@ impl<'c> Runtime<'c> {
         covered.iter().any(|one| one.version == version)
     }
 
+    /// A selector of this runtime as commands need it: with the runtime where another could be meant.
+    pub fn as_typed(&self, selector: impl fmt::Display) -> String {
+        format!("{}{selector}", self.environment.prefix(self.name()))
+    }
+
     /// The selector of the newest install, as commands need it; nothing where none is on the shelf.
     pub fn newest_on_shelf(&self) -> Option<String> {
         self.newest_besides(None)
@@ -517,10 +596,7 @@ impl<'c> Runtime<'c> {
     /// The selector of the newest install besides the one with this key.
     pub fn newest_besides(&self, key: Option<&Key>) -> Option<String> {
         let mut others = (self.installs.iter()).filter(|install| Some(&install.id.key) != key);
-        let prefix = self.environment.prefix(self.name());
-        others
-            .next()
-            .map(|install| format!("{prefix}{}", install.id.key))
+        others.next().map(|install| self.as_typed(&install.id.key))
     }
 
     /// Notes that what is picked is used now.

@@ -13,6 +13,7 @@ use vshelf_sources::transport::{Document, Validators};
 use crate::definitions;
 use crate::environment::Environment;
 use crate::error::{Done, Error, file_error};
+use crate::events::{Answer, Listener, Question};
 use crate::settings;
 
 /// A runtime that is known.
@@ -36,15 +37,21 @@ pub fn list(environment: &Environment) -> Result<Vec<KnownRuntime>, Error> {
             Ok(KnownRuntime {
                 definition: environment.definition(&name)?,
                 built_in: !own.contains(&name),
-                installs: Shelf::new(folders, &name).installs()?.len(),
+                installs: Shelf::new(folders, &name).contents()?.installs.len(),
             })
         })
         .collect()
 }
 
-/// Adds or replaces a definition by the one at this URL or path; gives back the definition and its
-/// file.
-pub fn add(environment: &Environment, place: &str) -> Result<(Definition, PathBuf), Error> {
+/// Adds or replaces a definition by the one at this URL or path; gives back the definition and its file,
+/// or nothing where the person does not want it in the place of one that is built in. `replace` says
+/// that they do.
+pub fn add(
+    environment: &Environment,
+    place: &str,
+    replace: bool,
+    listener: &dyn Listener,
+) -> Result<Option<(Definition, PathBuf)>, Error> {
     let address = Address::read(place).map_err(vshelf_sources::SourceError::from)?;
     let document = environment
         .transport
@@ -61,8 +68,24 @@ pub fn add(environment: &Environment, place: &str) -> Result<(Definition, PathBu
     let text = beside(&String::from_utf8_lossy(&bytes), &address).map_err(no_definition)?;
     let definition = Definition::read(&text).map_err(|error| no_definition(error.to_string()))?;
     let file = definitions::file(&environment.folders()?.config, &definition.name);
+    if !replace && definitions::is_built_in(&definition.name) && !file.exists() {
+        let question = Question::ReplaceBuiltIn {
+            title: &definition.title,
+            place,
+        };
+        match listener.ask(&question)? {
+            Answer::Yes => {}
+            Answer::No => return Ok(None),
+            Answer::Nobody => {
+                return Err(Error::BuiltIn {
+                    title: definition.title.clone(),
+                    place: place.to_owned(),
+                });
+            }
+        }
+    }
     atomic::write_file(&file, text.as_bytes()).map_err(file_error(&file, "written"))?;
-    Ok((definition, file))
+    Ok(Some((definition, file)))
 }
 
 /// The definition's text as it holds in another place: a catalog named by a path alone is beside
@@ -83,7 +106,8 @@ fn beside(text: &str, place: &Address) -> Result<String, String> {
             && let Some(written) = address.as_str()
         {
             let joined = place.join(written).map_err(|error| error.to_string())?;
-            *address = toml_edit::value(joined.to_string());
+            // The file is the person's own, and without a password the server would not answer.
+            *address = toml_edit::value(joined.with_password());
         }
     }
     Ok(document.to_string())

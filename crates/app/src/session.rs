@@ -9,7 +9,8 @@ use vshelf_shell::connection::Following;
 
 use crate::activity::Activity;
 use crate::environment::Environment;
-use crate::error::{Done, Error};
+use crate::error::{Done, Error, file_error};
+use crate::events::{Event, Listener};
 use crate::runtime::Runtime;
 
 /// What a shell can be given.
@@ -78,13 +79,17 @@ pub fn plan_switch(runtime: &Runtime<'_>, pick: &Pick, before: Option<&Pick>) {
     shell.set_switch(runtime.name(), Some(pick), before);
 }
 
-/// Gives the calling shell its changes, and notes what it is switched to.
-pub fn hand_over(environment: &Environment) -> Done {
+/// Gives the calling shell its changes, and notes what it is switched to. That it could not be noted is
+/// told: a clean-up would not know of it.
+pub fn hand_over(environment: &Environment, listener: &dyn Listener) -> Done {
     let shell = &environment.shell;
     shell.hand_over()?;
     if let (Some(id), Some(switches)) = (shell.id(), shell.new_switches()) {
-        // Where that cannot be noted, a clean-up only knows less of who uses what.
-        note_shell(&environment.layout()?, id, &switches).unwrap_or_default();
+        let layout = environment.layout()?;
+        if let Err(error) = note_shell(&layout, id, &switches) {
+            let error = file_error(&layout.shells(), "written")(error);
+            listener.tell(Event::LeftUndone(&error));
+        }
     }
     Ok(())
 }

@@ -36,8 +36,8 @@ pub struct Followed<'c> {
     pub runtime: Runtime<'c>,
     /// What was active before this.
     pub activity: Activity,
-    /// Whether it was switched at all.
-    pub was_switched: bool,
+    /// Whether anything changes: it was switched, or something else answered.
+    pub changes: bool,
     /// What the project here requires, where the shell follows that.
     pub required: Option<Pick>,
 }
@@ -77,7 +77,8 @@ pub fn switch<'c>(
         activity.need_system_copy(&runtime)?;
     }
     let before = activity.active();
-    let already = before == Some(&pick) && activity.rule() == Some(Rule::Switch);
+    let already =
+        before == Some(&pick) && activity.rule() == Some(Rule::Switch) && !activity.differs();
     if !already {
         session::plan_switch(&runtime, &pick, before);
     }
@@ -100,12 +101,14 @@ pub fn follow<'c>(
     let runtime = Runtime::named(environment, runtime)?;
     let activity = Activity::of(&runtime);
     let switched = environment.shell.switched(runtime.name());
-    let required = match switched {
-        Some(switched) => session::plan_following(&runtime, Some(switched)),
-        None => None,
+    // What does not answer although it should is put in front again.
+    let changes = switched.is_some() || activity.differs();
+    let required = match changes {
+        true => session::plan_following(&runtime, switched),
+        false => None,
     };
     Ok(Followed {
-        was_switched: switched.is_some(),
+        changes,
         runtime,
         activity,
         required,

@@ -3,7 +3,7 @@
 use std::path::PathBuf;
 
 use jiff::ToSpan;
-use jiff::civil::{Date, date};
+use jiff::civil::Date;
 use vshelf_core::timeline::spans;
 use vshelf_core::{Line, Phase, Pick, Selector};
 
@@ -67,7 +67,11 @@ pub fn years_around(runtime: &Runtime<'_>, lines: &[&Line]) -> (Date, Date) {
         last = last.max(life.until.map_or(today + TO_COME, |until| until.year()));
     }
     let (first, last) = (first.max(today - PAST), last.min(today + TO_COME));
-    (date(first, 1, 1), date(last + 1, 1, 1))
+    // The calendar ends before the years around a day near its end do.
+    (
+        Date::new(first, 1, 1).unwrap_or(Date::MIN),
+        Date::new(last + 1, 1, 1).unwrap_or(Date::MAX),
+    )
 }
 
 /// What the projects that were seen on this machine get of a runtime, each with its requirement file.

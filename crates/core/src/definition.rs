@@ -1,10 +1,9 @@
 //! What a runtime is: a small TOML file, data and not code.
 
 use std::collections::BTreeMap;
-use std::hash::{DefaultHasher, Hash, Hasher};
 use std::path::{Component, Path};
 
-use serde::Deserialize;
+use serde::{Deserialize, Serialize};
 
 use crate::packages::PackageTool;
 use crate::platform::Platform;
@@ -58,7 +57,7 @@ pub struct RequirementFile {
 }
 
 /// A place that releases come from.
-#[derive(Clone, Debug, PartialEq, Eq, Hash, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub struct SourceDefinition {
     /// The name in output and records.
@@ -72,7 +71,7 @@ pub struct SourceDefinition {
 }
 
 /// What a source speaks.
-#[derive(Clone, Debug, PartialEq, Eq, Hash, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(tag = "kind", deny_unknown_fields, rename_all = "kebab-case")]
 pub enum SourceKind {
     /// Our own catalog format over HTTP or from a folder.
@@ -142,7 +141,7 @@ pub enum SourceKind {
 }
 
 /// The archive for one platform in a publisher's release list.
-#[derive(Clone, Debug, PartialEq, Eq, Hash, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct IndexedArchive {
     /// The word in the index that says a release is built for it.
@@ -153,7 +152,7 @@ pub struct IndexedArchive {
 }
 
 /// A package that belongs into every install and comes from elsewhere.
-#[derive(Clone, Debug, PartialEq, Eq, Hash, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct Companion {
     /// The package.
@@ -167,7 +166,7 @@ pub struct Companion {
 }
 
 /// A file inside a package of the registry that speaks the npm protocol.
-#[derive(Clone, Debug, PartialEq, Eq, Hash, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct PackagedFile {
     /// The package.
@@ -178,12 +177,19 @@ pub struct PackagedFile {
 
 impl SourceDefinition {
     /// A name for what is kept of the source: another one as soon as anything here is changed, so
-    /// that nothing of another address, package or key is taken for it.
-    pub fn id(&self) -> String {
-        let mut hasher = DefaultHasher::new();
-        self.hash(&mut hasher);
-        format!("{}-{:016x}", self.name, hasher.finish())
+    /// that nothing of another address, package or key is taken for it. `said` is what else says where
+    /// the source is.
+    pub fn id(&self, said: &str) -> String {
+        let text = serde_json::to_string(&(self, said)).expect("texts and numbers serialise");
+        format!("{}-{:016x}", self.name, fingerprint(text.as_bytes()))
     }
+}
+
+/// A short name for bytes that is the same whatever built this program: FNV-1a with 64 bits
+/// (draft-eastlake-fnv, §2). It keeps different things apart, and guards against nobody.
+pub fn fingerprint(bytes: &[u8]) -> u64 {
+    let step = |hash: u64, byte: &u8| (hash ^ u64::from(*byte)).wrapping_mul(0x100_0000_01b3);
+    bytes.iter().fold(0xcbf2_9ce4_8422_2325, step)
 }
 
 impl SourceKind {
@@ -196,6 +202,33 @@ impl SourceKind {
             | SourceKind::Wheels { publisher, .. }
             | SourceKind::Folder { publisher, .. } => Some(publisher),
         }
+    }
+
+    /// Whether it is read from a folder of this machine.
+    pub fn is_local(&self) -> bool {
+        let is_web = |address: &str| {
+            let schemes = ["http://", "https://"];
+            schemes.iter().any(|scheme| address.starts_with(scheme))
+        };
+        let first = self.addresses().next();
+        first.is_some_and(|address| !is_web(address))
+    }
+
+    /// Every address that it names, the one to ask first in front.
+    pub fn addresses(&self) -> impl Iterator<Item = &str> {
+        let (first, others): (Option<&String>, &[String]) = match self {
+            SourceKind::Catalog {
+                address, mirrors, ..
+            }
+            | SourceKind::ReleaseList {
+                address, mirrors, ..
+            }
+            | SourceKind::Folder {
+                address, mirrors, ..
+            } => (Some(address), mirrors),
+            SourceKind::Npm { .. } | SourceKind::Wheels { .. } => (None, &[]),
+        };
+        first.into_iter().chain(others).map(String::as_str)
     }
 
     /// The packages that belong into every install from it.
@@ -347,10 +380,10 @@ impl Definition {
         }
         if let Some(variable) = &definition.home_variable {
             check(
-                is_variable(variable),
+                is_variable(variable) && !is_of_system(variable),
                 "home-variable",
                 variable,
-                "a variable has capital letters, digits and '_'",
+                "a variable of the runtime's own has capital letters, digits and '_', and is not one that the system, its loader, a shell or vshelf reads",
             )?;
         }
         check(
@@ -439,7 +472,53 @@ fn is_variable(text: &str) -> bool {
         && text
             .chars()
             .all(|c| c.is_ascii_uppercase() || c.is_ascii_digit() || c == '_')
-        && text != "PATH"
+}
+
+/// Whether a variable is read by every program or shell, so that setting it would change more than one
+/// runtime: POSIX.1-2024 (Base Definitions, §8), ld.so(8), the manuals of the shells.
+fn is_of_system(variable: &str) -> bool {
+    const NAMES: [&str; 35] = [
+        "PATH",
+        "HOME",
+        "IFS",
+        "ENV",
+        "SHELL",
+        "USER",
+        "LOGNAME",
+        "PWD",
+        "OLDPWD",
+        "CDPATH",
+        "TERM",
+        "TMPDIR",
+        "LANG",
+        "LANGUAGE",
+        "NLSPATH",
+        "MANPATH",
+        "INFOPATH",
+        "TZ",
+        "EDITOR",
+        "VISUAL",
+        "PAGER",
+        "FPATH",
+        "ZDOTDIR",
+        "SHELLOPTS",
+        "BASHOPTS",
+        "HOSTNAME",
+        "DISPLAY",
+        "MAIL",
+        "OPTIND",
+        "UID",
+        "EUID",
+        "PPID",
+        "RANDOM",
+        "SECONDS",
+        "COLUMNS",
+    ];
+    const FAMILIES: [&str; 13] = [
+        "LD_", "DYLD_", "LC_", "BASH_", "ZSH_", "FISH_", "KSH_", "PS", "PROMPT", "XDG_", "VSHELF_",
+        "MALLOC_", "GLIBC_",
+    ];
+    NAMES.contains(&variable) || FAMILIES.iter().any(|family| variable.starts_with(family))
 }
 
 #[cfg(test)]
@@ -478,6 +557,10 @@ mod tests {
     #[case("name = \"marram\"", "name = \"../marram\"", "name is")]
     #[case("program = \"marram\"", "program = \"/bin/sh\"", "program is")]
     #[case("\"MARRAM_HOME\"", "\"PATH\"", "home-variable is")]
+    #[case("\"MARRAM_HOME\"", "\"IFS\"", "home-variable is")]
+    #[case("\"MARRAM_HOME\"", "\"LD_PRELOAD\"", "home-variable is")]
+    #[case("\"MARRAM_HOME\"", "\"BASH_ENV\"", "home-variable is")]
+    #[case("\"MARRAM_HOME\"", "\"VSHELF_DATA\"", "home-variable is")]
     #[case("\"MARRAM_HOME\"", "\"A;B\"", "home-variable is")]
     #[case("\".marram-version\"", "\"../pin\"", "requirement-files.file is")]
     #[case("{version}", "nothing", "probe.answer is")]

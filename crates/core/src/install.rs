@@ -37,6 +37,13 @@ impl Key {
         })
     }
 
+    /// The publisher, where it is not the main one, and the version, where it is written as one.
+    pub fn parts(&self) -> (Option<&str>, Option<Version>) {
+        let at = self.version_at();
+        let publisher = at.map(|at| &self.0[..at - 1]);
+        (publisher, self.0[at.unwrap_or(0)..].parse().ok())
+    }
+
     /// The key as the name of a folder, and in environment variables.
     pub fn as_str(&self) -> &str {
         &self.0

@@ -4,6 +4,7 @@
 //! x-ranges, tilde and caret, joined by spaces (and) and `||` (or). Versions may have any number of
 //! numeric parts; three of them make a comparator exact, as in the original.
 
+use std::cmp::Ordering;
 use std::fmt;
 use std::str::FromStr;
 
@@ -27,6 +28,8 @@ struct Comparator {
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 enum Operator {
+    /// Below every version that begins with these numbers, whatever stands behind them.
+    Before,
     Less,
     LessOrEqual,
     Equal,
@@ -90,15 +93,28 @@ impl Range {
 
 impl Comparator {
     fn admits(&self, version: &Version) -> bool {
+        if self.operator == Operator::Before {
+            return compare_numbers(version.numbers(), self.version.numbers()).is_lt();
+        }
         let order = version.precedence(&self.version);
         match self.operator {
-            Operator::Less => order.is_lt(),
+            Operator::Before | Operator::Less => order.is_lt(),
             Operator::LessOrEqual => order.is_le(),
             Operator::Equal => order.is_eq(),
             Operator::GreaterOrEqual => order.is_ge(),
             Operator::Greater => order.is_gt(),
         }
     }
+}
+
+/// The order of numbers, of which those that are missing are 0.
+fn compare_numbers(left: &[u64], right: &[u64]) -> Ordering {
+    let at = |numbers: &[u64], place: usize| numbers.get(place).copied().unwrap_or(0);
+    let places = 0..left.len().max(right.len());
+    let mut orders = places.map(|place| at(left, place).cmp(&at(right, place)));
+    orders
+        .find(|order| order.is_ne())
+        .unwrap_or(Ordering::Equal)
 }
 
 impl fmt::Display for Range {
@@ -213,13 +229,13 @@ impl Partial {
         }
     }
 
-    /// The lowest version behind all that begin with the first `count` numbers.
+    /// The first numbers behind all that begin with the first `count` of these.
     fn behind(&self, count: usize) -> Version {
         let mut numbers = self.numbers[..count].to_vec();
         if let Some(last) = numbers.last_mut() {
             *last = last.saturating_add(1);
         }
-        Version::lowest(numbers)
+        Version::from_numbers(numbers)
     }
 
     fn comparator(operator: Operator, version: Version) -> Vec<Comparator> {
@@ -230,7 +246,7 @@ impl Partial {
     fn up_to(&self, count: usize) -> Vec<Comparator> {
         let mut comparators = self.at_least();
         if count > 0 {
-            comparators.extend(Self::comparator(Operator::Less, self.behind(count)));
+            comparators.extend(Self::comparator(Operator::Before, self.behind(count)));
         }
         comparators
     }
@@ -259,7 +275,7 @@ impl Partial {
         match &self.whole {
             Some(version) => Self::comparator(Operator::LessOrEqual, version.clone()),
             None if self.numbers.is_empty() => self.at_least(),
-            None => Self::comparator(Operator::Less, self.behind(self.numbers.len())),
+            None => Self::comparator(Operator::Before, self.behind(self.numbers.len())),
         }
     }
 
@@ -267,13 +283,7 @@ impl Partial {
         match &self.whole {
             Some(version) => Self::comparator(Operator::Greater, version.clone()),
             None if self.numbers.is_empty() => Self::nothing(),
-            None => {
-                let behind = self.behind(self.numbers.len());
-                Self::comparator(
-                    Operator::GreaterOrEqual,
-                    Version::from_numbers(behind.numbers().to_vec()),
-                )
-            }
+            None => Self::comparator(Operator::GreaterOrEqual, self.behind(self.numbers.len())),
         }
     }
 
@@ -281,12 +291,15 @@ impl Partial {
         match &self.whole {
             Some(version) => Self::comparator(Operator::Less, version.clone()),
             None if self.numbers.is_empty() => Self::nothing(),
-            None => Self::comparator(Operator::Less, Version::lowest(self.numbers.clone())),
+            None => Self::comparator(
+                Operator::Before,
+                Version::from_numbers(self.numbers.clone()),
+            ),
         }
     }
 
     fn nothing() -> Vec<Comparator> {
-        Self::comparator(Operator::Less, Version::lowest(vec![0]))
+        Self::comparator(Operator::Before, Version::from_numbers(vec![0]))
     }
 }
 

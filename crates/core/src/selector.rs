@@ -20,6 +20,16 @@ pub struct Request {
     pub selector: Selector,
 }
 
+impl Request {
+    /// The same, asked of no runtime by name.
+    pub fn without_runtime(&self) -> Request {
+        Request {
+            runtime: None,
+            ..self.clone()
+        }
+    }
+}
+
 /// One way to say which version is meant.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Selector {
@@ -88,6 +98,15 @@ pub fn is_name(text: &str) -> bool {
         && text
             .chars()
             .all(|c| c.is_ascii_alphanumeric() || "._-".contains(c))
+}
+
+/// Whether `text` can be what people call a line, such as `8` or `Eelgrass`: letters, digits and what
+/// joins words, nothing that a terminal or a shell understands.
+pub fn is_line_name(text: &str) -> bool {
+    let is_part = |c: char| c.is_alphanumeric() || "._+- ".contains(c);
+    text.starts_with(char::is_alphanumeric)
+        && text.len() <= LONGEST_NAME
+        && text.chars().all(is_part)
 }
 
 /// Whether `text` can be the id of a publisher: a name in which no digit follows a `-`, so that a key

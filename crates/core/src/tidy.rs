@@ -11,7 +11,7 @@ use jiff::civil::Date;
 use serde::{Deserialize, Serialize};
 
 use crate::catalog::{Catalog, Line};
-use crate::install::InstallId;
+use crate::install::{InstallId, Key};
 use crate::lifecycle::Phase;
 use crate::outlook::{self, Newer};
 use crate::platform::Platform;
@@ -137,6 +137,38 @@ pub enum Protection {
     Kept,
     /// The person left it out this time.
     LeftOut,
+    /// A project required it when its file was seen last, and the drive that it is on is away.
+    ProjectAway {
+        /// The file that said so.
+        file: PathBuf,
+    },
+    /// Its renewal was begun and is not finished.
+    RenewalUnfinished {
+        /// The key of its successor.
+        successor: Key,
+    },
+    /// It cannot be told who uses it.
+    Unclear {
+        /// What tells it otherwise.
+        what: Witness,
+        /// Why it cannot be read.
+        cause: String,
+    },
+}
+
+/// What tells who uses an install.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
+#[serde(rename_all = "kebab-case")]
+pub enum Witness {
+    /// The list of projects that were seen.
+    Projects,
+    /// The system's table of processes.
+    Processes,
+    /// The notes of what shells were switched to.
+    Shells,
+    /// The notes of when installs were used last.
+    LastUses,
 }
 
 /// What counts as outdated.

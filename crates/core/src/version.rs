@@ -138,18 +138,6 @@ impl Version {
         }
     }
 
-    /// The lowest version with these numbers: below every pre-release that is ever published.
-    pub(crate) fn lowest(numbers: Vec<u64>) -> Version {
-        let text = format!("{}-0", join_numbers(&numbers)).into();
-        Version {
-            text,
-            numbers,
-            pre: vec![Identifier::Number(0)],
-            post: Vec::new(),
-            build: Vec::new(),
-        }
-    }
-
     /// Whether some number is written as in `8.03`.
     pub(crate) fn has_leading_zeros(&self) -> bool {
         self.text

@@ -1,87 +1,223 @@
 //! Files and links that change in one step.
+//!
+//! What is written stands in a temporary file of the same folder until it is whole. The file is locked
+//! by the process that writes it, so that one whose writer died is known as such: the next that writes
+//! the same file takes its place, and [`sweep`] deletes those of a whole folder.
 
-use std::fs;
+use std::ffi::{OsStr, OsString};
+use std::fs::{self, File, Metadata, OpenOptions};
 use std::io::{self, Write};
-use std::os::unix::fs::symlink;
-use std::path::Path;
+use std::os::unix::ffi::OsStrExt;
+use std::os::unix::fs::{MetadataExt, OpenOptionsExt, PermissionsExt, symlink};
+use std::path::{Path, PathBuf};
 
-use tempfile::{Builder, NamedTempFile};
+use crate::optional;
+
+/// What the name of every temporary file ends with.
+const SUFFIX: &str = ".vshelf-new";
+
+/// How much of the name of what is written stands in that of its temporary file, in bytes: with all that
+/// is added it stays below the 255 bytes that file systems allow.
+const LONGEST_STEM: usize = 200;
+
+/// The permissions of a new file that is its owner's alone, and of one that others read too, both
+/// before the umask.
+const PRIVATE: u32 = 0o600;
+const SHARED: u32 = 0o666;
 
 /// Writes `bytes` to `path` through a temporary file in the same folder, synced before the rename,
-/// with the folder synced behind it. The folder is made where it is missing.
+/// with the folder synced behind it. The folder is made where it is missing. A new file is its owner's
+/// alone; one that was there keeps its permissions, and a link to a file stays one.
 pub fn write_file(path: &Path, bytes: &[u8]) -> io::Result<()> {
-    let folder = folder_of(path);
-    fs::create_dir_all(folder)?;
-    let mut temporary = NamedTempFile::new_in(folder)?;
-    temporary.write_all(bytes)?;
-    temporary.as_file().sync_all()?;
-    temporary.persist(path)?;
-    sync_folder(folder)
+    write_synced(path, bytes, PRIVATE)
+}
+
+/// Writes `bytes` to `path` as [`write_file`] does, where a new file gets the permissions that the
+/// process gives to any: for what others read too.
+pub fn write_shared(path: &Path, bytes: &[u8]) -> io::Result<()> {
+    write_synced(path, bytes, SHARED)
 }
 
 /// Writes `bytes` to `path` as [`write_file`] does, without waiting for the disk: for what may be
 /// lost.
 pub fn write_quickly(path: &Path, bytes: &[u8]) -> io::Result<()> {
-    let folder = folder_of(path);
-    fs::create_dir_all(folder)?;
-    let mut temporary = NamedTempFile::new_in(folder)?;
-    temporary.write_all(bytes)?;
-    temporary.persist(path)?;
+    let mut temporary = Temporary::beside(path, PRIVATE)?;
+    temporary.file.write_all(bytes)?;
+    temporary.persist()
+}
+
+fn write_synced(path: &Path, bytes: &[u8], mode: u32) -> io::Result<()> {
+    let mut temporary = Temporary::beside(path, mode)?;
+    temporary.file.write_all(bytes)?;
+    temporary.file.sync_all()?;
+    let folder = folder_of(&temporary.target).to_owned();
+    temporary.persist()?;
+    sync_folder(&folder)
+}
+
+/// A file that takes the place of another when it is whole; dropped before, it is deleted.
+#[derive(Debug)]
+pub struct Temporary {
+    file: File,
+    path: PathBuf,
+    target: PathBuf,
+    persisted: bool,
+}
+
+impl Temporary {
+    /// A new empty file beside `target`, in whose place it is to be put. The folder is made where it
+    /// is missing.
+    pub fn in_place_of(target: &Path) -> io::Result<Temporary> {
+        Temporary::beside(target, PRIVATE)
+    }
+
+    fn beside(target: &Path, mode: u32) -> io::Result<Temporary> {
+        let target = behind_link(target)?;
+        fs::create_dir_all(folder_of(&target))?;
+        let before = fs::metadata(&target).ok().filter(Metadata::is_file);
+        let mut number = 0;
+        loop {
+            let path = temporary_path(&target, number);
+            let created = OpenOptions::new()
+                .write(true)
+                .create_new(true)
+                .mode(mode)
+                .open(&path);
+            let file = match created {
+                Ok(file) => file,
+                Err(error) if error.kind() == io::ErrorKind::AlreadyExists => {
+                    // One whose writer lives is left to it.
+                    number += u32::from(!remove_abandoned(&path)?);
+                    continue;
+                }
+                Err(error) => return Err(error),
+            };
+            // Another process may have taken it for abandoned before it was locked. Where nothing can
+            // be locked, nothing is taken for abandoned either.
+            if matches!(file.try_lock(), Err(fs::TryLockError::WouldBlock))
+                || file.metadata()?.nlink() == 0
+            {
+                continue;
+            }
+            let temporary = Temporary {
+                file,
+                path,
+                target,
+                persisted: false,
+            };
+            if let Some(before) = before {
+                let kept = fs::Permissions::from_mode(before.permissions().mode() & 0o7777);
+                temporary.file.set_permissions(kept)?;
+            }
+            return Ok(temporary);
+        }
+    }
+
+    /// The file, to be written.
+    pub fn file(&mut self) -> &mut File {
+        &mut self.file
+    }
+
+    /// Puts the file in its place.
+    pub fn persist(mut self) -> io::Result<()> {
+        fs::rename(&self.path, &self.target)?;
+        self.persisted = true;
+        Ok(())
+    }
+}
+
+impl Drop for Temporary {
+    fn drop(&mut self) {
+        if !self.persisted {
+            // What cannot be deleted now is when the same file is written next.
+            fs::remove_file(&self.path).unwrap_or_default();
+        }
+    }
+}
+
+/// What is written instead of a link, which stays: what it leads to, there or not.
+fn behind_link(target: &Path) -> io::Result<PathBuf> {
+    if !target.is_symlink() {
+        return Ok(target.to_owned());
+    }
+    match fs::canonicalize(target) {
+        Err(error) if error.kind() == io::ErrorKind::NotFound => {
+            Ok(folder_of(target).join(fs::read_link(target)?))
+        }
+        found => found,
+    }
+}
+
+/// `.NAME.0.vshelf-new`.
+fn temporary_path(target: &Path, number: u32) -> PathBuf {
+    let name = target.file_name().unwrap_or_default().as_bytes();
+    let mut temporary = OsString::from(".");
+    temporary.push(OsStr::from_bytes(&name[..name.len().min(LONGEST_STEM)]));
+    temporary.push(format!(".{number}{SUFFIX}"));
+    target.with_file_name(temporary)
+}
+
+/// Deletes the temporary file at `path` if the process that wrote it is gone; says whether nothing is
+/// there any more.
+fn remove_abandoned(path: &Path) -> io::Result<bool> {
+    let Some(file) = optional::open(path)? else {
+        return Ok(true);
+    };
+    match file.try_lock() {
+        Ok(()) => optional::remove(path).map(|_| true),
+        Err(_) => Ok(false),
+    }
+}
+
+/// Deletes the temporary files in `folder` whose writers are gone.
+pub fn sweep(folder: &Path) -> io::Result<()> {
+    for entry in optional::entries(folder)? {
+        let name = entry.file_name();
+        if !name.as_bytes().ends_with(SUFFIX.as_bytes()) {
+            continue;
+        }
+        // A link cannot be locked: who writes one holds a lock of their own.
+        if entry.file_type()?.is_file() {
+            remove_abandoned(&entry.path())?;
+        }
+    }
     Ok(())
 }
 
-/// Writes `bytes` to `path` as [`write_file`] does, with the permissions that the process gives to any
-/// new file: for what others read too.
-pub fn write_shared(path: &Path, bytes: &[u8]) -> io::Result<()> {
-    let folder = folder_of(path);
-    fs::create_dir_all(folder)?;
-    // A temporary file is its owner's alone; a file made in the usual way asks the umask.
-    let temporary = Builder::new().make_in(folder, |path| {
-        fs::File::options().write(true).create_new(true).open(path)
-    })?;
-    temporary.as_file().write_all(bytes)?;
-    temporary.as_file().sync_all()?;
-    temporary.persist(path)?;
-    sync_folder(folder)
-}
-
-/// Has two paths of one file system change places in one step.
+/// Has two paths of one file system change places in one step. An error of kind `Unsupported` says
+/// that this file system cannot.
 #[cfg(target_os = "linux")]
 pub fn exchange(one: &Path, other: &Path) -> io::Result<()> {
     use rustix::fs::{CWD, RenameFlags, renameat_with};
     match renameat_with(CWD, one, CWD, other, RenameFlags::EXCHANGE) {
-        // Not every file system can.
-        Err(rustix::io::Errno::INVAL | rustix::io::Errno::NOSYS) => exchange_in_steps(one, other),
+        Err(rustix::io::Errno::INVAL | rustix::io::Errno::NOSYS) => {
+            Err(io::ErrorKind::Unsupported.into())
+        }
         result => Ok(result?),
     }
 }
 
-/// Has two paths of one file system change places.
+/// No file system of these systems is asked.
 #[cfg(not(target_os = "linux"))]
-pub fn exchange(one: &Path, other: &Path) -> io::Result<()> {
-    exchange_in_steps(one, other)
+pub fn exchange(_: &Path, _: &Path) -> io::Result<()> {
+    Err(io::ErrorKind::Unsupported.into())
 }
 
-/// In three steps: a process that dies in between leaves `other` missing.
-fn exchange_in_steps(one: &Path, other: &Path) -> io::Result<()> {
-    let aside = one.with_extension("aside");
-    fs::rename(other, &aside)?;
-    fs::rename(one, other)?;
-    fs::rename(aside, one)
-}
-
-/// Makes `link` point at `target`, whatever it pointed at before, without a moment of absence.
+/// Makes `link` point at `target`, whatever it pointed at before, without a moment of absence. Whoever
+/// calls it holds a lock that keeps others from doing the same.
 pub fn point_link(link: &Path, target: &Path) -> io::Result<()> {
     let folder = folder_of(link);
     fs::create_dir_all(folder)?;
-    let temporary = Builder::new().make_in(folder, |path| symlink(target, path))?;
-    temporary.persist(link)?;
+    let temporary = temporary_path(link, 0);
+    optional::remove(&temporary)?;
+    symlink(target, &temporary)?;
+    fs::rename(&temporary, link)?;
     sync_folder(folder)
 }
 
 /// Makes the names in `folder` survive a power cut.
 pub fn sync_folder(folder: &Path) -> io::Result<()> {
-    fs::File::open(folder)?.sync_all()
+    File::open(folder)?.sync_all()
 }
 
 fn folder_of(path: &Path) -> &Path {
@@ -90,4 +226,61 @@ fn folder_of(path: &Path) -> &Path {
         .parent()
         .filter(|folder| !folder.as_os_str().is_empty());
     parent.unwrap_or(Path::new("."))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn names(folder: &Path) -> Vec<String> {
+        optional::names(folder).unwrap()
+    }
+
+    #[test]
+    fn what_a_dead_writer_left_goes_and_what_a_living_one_writes_stays() {
+        let folder = tempfile::tempdir().unwrap();
+        let target = folder.path().join("board");
+        let left = folder.path().join(".board.0.vshelf-new");
+        fs::write(&left, "half").unwrap();
+        write_file(&target, b"whole").unwrap();
+        assert_eq!(names(folder.path()), ["board"]);
+        let living = Temporary::in_place_of(&target).unwrap();
+        write_quickly(&target, b"other").unwrap();
+        fs::write(folder.path().join(".rota.0.vshelf-new"), "half").unwrap();
+        sweep(folder.path()).unwrap();
+        assert_eq!(names(folder.path()), [".board.0.vshelf-new", "board"]);
+        drop(living);
+        assert_eq!(names(folder.path()), ["board"]);
+        assert_eq!(fs::read_to_string(&target).unwrap(), "other");
+    }
+
+    #[test]
+    fn permissions_and_links_stay() {
+        let folder = tempfile::tempdir().unwrap();
+        let file = folder.path().join("start-up");
+        let link = folder.path().join("link");
+        fs::write(&file, "old").unwrap();
+        fs::set_permissions(&file, PermissionsExt::from_mode(0o640)).unwrap();
+        symlink("start-up", &link).unwrap();
+        write_file(&link, b"new").unwrap();
+        assert!(link.is_symlink());
+        assert_eq!(fs::read_to_string(&file).unwrap(), "new");
+        assert_eq!(fs::metadata(&file).unwrap().mode() & 0o777, 0o640);
+        // One that leads nowhere yet leads to what is written.
+        let ahead = folder.path().join("ahead");
+        symlink("later", &ahead).unwrap();
+        write_file(&ahead, b"new").unwrap();
+        assert!(ahead.is_symlink() && folder.path().join("later").is_file());
+        write_file(&folder.path().join("own"), b"x").unwrap();
+        let own = fs::metadata(folder.path().join("own")).unwrap();
+        assert_eq!(own.mode() & 0o777, 0o600);
+    }
+
+    #[test]
+    fn the_longest_name_can_be_written() {
+        let folder = tempfile::tempdir().unwrap();
+        let file = folder.path().join("x".repeat(255));
+        write_file(&file, b"whole").unwrap();
+        assert_eq!(fs::read_to_string(&file).unwrap(), "whole");
+    }
 }

@@ -2,6 +2,7 @@
 
 use std::fs::{self, File, OpenOptions, TryLockError};
 use std::io::{self, Read, Seek, Write};
+use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
 use std::thread;
 use std::time::{Duration, Instant};
@@ -71,20 +72,31 @@ impl Lock {
         if let Some(folder) = path.parent() {
             fs::create_dir_all(folder)?;
         }
-        let mut file = OpenOptions::new()
-            .create(true)
-            .truncate(false)
-            .read(true)
-            .write(true)
-            .open(path)?;
-        match file.try_lock() {
-            Ok(()) => {}
-            Err(TryLockError::WouldBlock) => return Ok(None),
-            Err(TryLockError::Error(error)) => return Err(error),
-        }
-        file.set_len(0)?;
-        file.rewind()?;
-        write!(file, "process {}", std::process::id())?;
+        let mut file = loop {
+            let file = OpenOptions::new()
+                .create(true)
+                .truncate(false)
+                .read(true)
+                .write(true)
+                .open(path)?;
+            match file.try_lock() {
+                Ok(()) => {}
+                Err(TryLockError::WouldBlock) => return Ok(None),
+                Err(TryLockError::Error(error)) => return Err(error),
+            }
+            // Whoever held it may have deleted the file before it was free: then it locks nothing.
+            let identity = |file: fs::Metadata| (file.dev(), file.ino());
+            let own = identity(file.metadata()?);
+            if fs::metadata(path).is_ok_and(|there| identity(there) == own) {
+                break file;
+            }
+        };
+        // Who holds it is for others to read; on a full disk they do without.
+        let told = file
+            .set_len(0)
+            .and_then(|()| file.rewind())
+            .and_then(|()| write!(file, "process {}", std::process::id()));
+        told.unwrap_or_default();
         Ok(Some(Lock { _file: file }))
     }
 }

@@ -4,6 +4,8 @@ use std::fs::{self, DirEntry};
 use std::io;
 use std::path::Path;
 
+use crate::tree::remove_tree;
+
 /// The value of `result`, or nothing where what it is about does not exist.
 fn existing<T>(result: io::Result<T>) -> io::Result<Option<T>> {
     match result {
@@ -47,6 +49,16 @@ pub fn open(file: &Path) -> io::Result<Option<fs::File>> {
     existing(fs::File::open(file))
 }
 
+/// An error where a folder is there and nothing can be written in it.
+pub fn check_writable(folder: &Path) -> io::Result<()> {
+    match fs::metadata(folder) {
+        Ok(found) if !found.is_dir() => return Err(io::ErrorKind::NotADirectory.into()),
+        Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(()),
+        found => found?,
+    };
+    Ok(rustix::fs::access(folder, rustix::fs::Access::WRITE_OK)?)
+}
+
 /// Removes a file; says whether there was one.
 pub fn remove(file: &Path) -> io::Result<bool> {
     Ok(existing(fs::remove_file(file))?.is_some())
@@ -54,7 +66,8 @@ pub fn remove(file: &Path) -> io::Result<bool> {
 
 /// Removes a folder with all it holds; says whether there was one.
 pub fn remove_folder(folder: &Path) -> io::Result<bool> {
-    Ok(existing(fs::remove_dir_all(folder))?.is_some())
+    let was_there = folder.symlink_metadata().is_ok();
+    remove_tree(folder).left.map_or(Ok(was_there), Err)
 }
 
 #[cfg(test)]

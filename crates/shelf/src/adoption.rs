@@ -9,15 +9,16 @@ use std::path::{Path, PathBuf};
 use vshelf_core::Definition;
 
 use crate::store::program_in;
+use crate::unpack::DEEPEST;
 
 /// How far below a folder the runtime's own folder may lie.
-const DEEPEST: usize = 3;
+const ROOT_DEEPEST: usize = 3;
 
 /// The folder at or below `folder` that holds the runtime's program where its definition says;
 /// the highest, and of those the first by name.
 pub fn find_root(folder: &Path, definition: &Definition) -> io::Result<Option<PathBuf>> {
     let mut level = vec![folder.to_owned()];
-    for _ in 0..=DEEPEST {
+    for _ in 0..=ROOT_DEEPEST {
         if let Some(found) = level.iter().find(|at| program_in(at, definition).is_file()) {
             return Ok(Some(found.clone()));
         }
@@ -38,14 +39,23 @@ pub fn find_root(folder: &Path, definition: &Definition) -> io::Result<Option<Pa
 
 /// Copies a folder with all it holds: files with their permissions and times, links as they are.
 /// What is neither, such as a socket, is an error of kind `Unsupported`.
+/// So is what lies deeper than an archive may hold.
 pub fn copy_tree(from: &Path, to: &Path) -> io::Result<()> {
+    copy_level(from, to, 0)
+}
+
+fn copy_level(from: &Path, to: &Path, level: usize) -> io::Result<()> {
+    if level > DEEPEST {
+        let text = format!("{} lies more than {DEEPEST} folders deep", from.display());
+        return Err(io::Error::new(io::ErrorKind::Unsupported, text));
+    }
     fs::create_dir(to)?;
     for entry in fs::read_dir(from)? {
         let entry = entry?;
         let kind = entry.file_type()?;
         let target = to.join(entry.file_name());
         if kind.is_dir() {
-            copy_tree(&entry.path(), &target)?;
+            copy_level(&entry.path(), &target, level + 1)?;
         } else if kind.is_symlink() {
             symlink(fs::read_link(entry.path())?, target)?;
         } else if kind.is_file() {

@@ -1,10 +1,11 @@
 //! Files that grow by a line at a time: what was done to the shelf, and which projects were seen.
 //!
 //! A line is written in one piece at the end of the file, which needs no lock (POSIX.1-2024, write,
-//! O_APPEND). A line that is not understood, such as one that a full disk cut, is left out.
+//! O_APPEND). A line that is not understood, such as one that a full disk cut, is left out and told.
 
 use std::fs::{self, File};
 use std::io::{self, Write};
+use std::os::unix::fs::{FileExt, OpenOptionsExt};
 use std::path::{Path, PathBuf};
 
 use jiff::Timestamp;
@@ -44,6 +45,21 @@ impl Operation {
     }
 }
 
+/// How far an operation came.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
+#[serde(rename_all = "kebab-case")]
+pub enum Outcome {
+    /// It is done.
+    #[default]
+    Done,
+    /// It was begun, and is under way or was cut off: the next command that changes the shelf finishes
+    /// it.
+    Begun,
+    /// It could not be done, and everything is as it was.
+    GivenUp,
+}
+
 /// One line of the history: an operation, and what is needed to get the install back.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct HistoryEntry {
@@ -53,6 +69,12 @@ pub struct HistoryEntry {
     pub command: String,
     /// What was done.
     pub operation: Operation,
+    /// How far it came.
+    #[serde(default)]
+    pub outcome: Outcome,
+    /// Why it was given up.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub problem: Option<String>,
     /// The install's key.
     pub key: Key,
     /// Why, where a clean-up did it.
@@ -68,49 +90,161 @@ pub struct HistoryEntry {
     pub record: RecordContents,
 }
 
+impl HistoryEntry {
+    /// Whether an install went.
+    pub fn removed(&self) -> bool {
+        self.operation.removes() && self.outcome == Outcome::Done
+    }
+
+    /// Whether another entry tells the same: what finishes a command that was cut off may write twice.
+    fn is_same(&self, other: &HistoryEntry) -> bool {
+        self.command == other.command
+            && self.key == other.key
+            && self.operation == other.operation
+            && self.outcome == other.outcome
+            && self.record.runtime == other.record.runtime
+    }
+}
+
+/// What a file of lines says.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Lines<T> {
+    /// What its lines say, in their order.
+    pub entries: Vec<T>,
+    /// The numbers of the lines, from 1, that are not understood: they are damaged, or a newer program
+    /// wrote them.
+    pub not_understood: Vec<usize>,
+}
+
 /// Writes down what was done.
-pub fn append_history(layout: &Layout, event: &HistoryEntry) -> io::Result<()> {
-    append(&layout.history(), event)
+pub fn append_history(layout: &Layout, entry: &HistoryEntry) -> io::Result<()> {
+    append(&layout.history(), entry)
 }
 
 /// Everything that was done, oldest first.
-pub fn history(layout: &Layout) -> io::Result<Vec<HistoryEntry>> {
-    read(&layout.history())
+pub fn history(layout: &Layout) -> io::Result<Lines<HistoryEntry>> {
+    let mut lines: Lines<HistoryEntry> = read(&layout.history())?;
+    let mut told: Vec<HistoryEntry> = Vec::new();
+    for entry in lines.entries {
+        // One that is written twice is written soon after.
+        let same = told
+            .iter()
+            .rev()
+            .take(100)
+            .any(|other| other.is_same(&entry));
+        if !same {
+            told.push(entry);
+        }
+    }
+    lines.entries = told;
+    Ok(lines)
 }
 
-/// A project that was seen on this machine.
+/// A project that was seen on this machine: what a file of it required of a runtime when it was read
+/// last.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
-struct Seen {
-    file: PathBuf,
+pub struct SeenProject {
+    /// The requirement file.
+    pub file: PathBuf,
+    /// The runtime.
+    pub runtime: String,
+    /// What was required of it, as a selector; nothing where the file could not be read.
+    pub selector: Option<String>,
+    /// The folder that the file system was mounted at.
+    pub mounted_at: PathBuf,
 }
 
-/// Writes down that a project's requirement file was seen, unless that is known.
-pub fn note_project(layout: &Layout, file: &Path) -> io::Result<()> {
-    if projects(layout)?.iter().any(|known| known == file) {
+/// Where a project's requirement file is now.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Presence {
+    /// It is there.
+    Here,
+    /// It is gone.
+    Gone,
+    /// Nobody can tell: its drive is not mounted, or its folder cannot be read.
+    Away,
+}
+
+impl SeenProject {
+    /// What is known of a requirement file that was just read.
+    pub fn new(file: &Path, runtime: &str, selector: Option<String>) -> SeenProject {
+        SeenProject {
+            file: file.to_owned(),
+            runtime: runtime.to_owned(),
+            selector,
+            mounted_at: mount_of(file),
+        }
+    }
+
+    /// Where the requirement file is now.
+    pub fn presence(&self) -> Presence {
+        match self.file.metadata() {
+            Ok(_) => Presence::Here,
+            Err(error) => match error.kind() {
+                io::ErrorKind::NotFound | io::ErrorKind::NotADirectory => {
+                    match mount_of(&self.mounted_at) == self.mounted_at {
+                        true => Presence::Gone,
+                        false => Presence::Away,
+                    }
+                }
+                _ => Presence::Away,
+            },
+        }
+    }
+}
+
+/// The folder that a path's file system is mounted at, as the numbers of devices tell (POSIX.1-2024,
+/// sys/stat.h, st_dev).
+fn mount_of(path: &Path) -> PathBuf {
+    use std::os::unix::fs::MetadataExt;
+    let device = |path: &Path| path.metadata().ok().map(|found| found.dev());
+    let mut at = path.to_owned();
+    while let Some(parent) = at.parent().map(Path::to_owned) {
+        if device(&at).is_some() && device(&at) != device(&parent) {
+            break;
+        }
+        at = parent;
+    }
+    at
+}
+
+/// Writes down that a project was seen, unless that is known.
+pub fn note_project(layout: &Layout, seen: &SeenProject) -> io::Result<()> {
+    if projects(layout)?.entries.contains(seen) {
         return Ok(());
     }
-    let seen = Seen {
-        file: file.to_owned(),
-    };
-    append(&layout.projects(), &seen)
+    append(&layout.projects(), seen)
 }
 
-/// The requirement files that were seen, whether or not they are still there.
-pub fn projects(layout: &Layout) -> io::Result<Vec<PathBuf>> {
-    let seen: Vec<Seen> = read(&layout.projects())?;
-    Ok(seen.into_iter().map(|seen| seen.file).collect())
+/// The projects that were seen, whether or not they are still there: the last note of each file and
+/// runtime.
+pub fn projects(layout: &Layout) -> io::Result<Lines<SeenProject>> {
+    let mut lines: Lines<SeenProject> = read(&layout.projects())?;
+    let mut last: Vec<SeenProject> = Vec::new();
+    for seen in lines.entries {
+        let is_same =
+            |known: &&mut SeenProject| known.file == seen.file && known.runtime == seen.runtime;
+        match last.iter_mut().find(is_same) {
+            Some(known) => *known = seen,
+            None => last.push(seen),
+        }
+    }
+    lines.entries = last;
+    Ok(lines)
 }
 
-/// Forgets the requirement files that are gone; says how many.
+/// Forgets the projects that are gone; says how many. Lines that are not understood stay.
 pub fn forget_gone_projects(layout: &Layout) -> io::Result<usize> {
     let seen = projects(layout)?;
-    let (here, gone): (Vec<PathBuf>, Vec<PathBuf>) =
-        seen.into_iter().partition(|file| file.exists());
+    if !seen.not_understood.is_empty() {
+        return Ok(0);
+    }
+    let (gone, stay): (Vec<_>, Vec<_>) =
+        (seen.entries.into_iter()).partition(|project| project.presence() == Presence::Gone);
     if gone.is_empty() {
         return Ok(0);
     }
-    let lines = here.into_iter().map(|file| line(&Seen { file }));
-    let text = lines.collect::<io::Result<String>>()?;
+    let text = stay.iter().map(line).collect::<io::Result<String>>()?;
     atomic::write_file(&layout.projects(), text.as_bytes())?;
     Ok(gone.len())
 }
@@ -123,7 +257,11 @@ fn append(path: &Path, entry: &impl Serialize) -> io::Result<()> {
     if let Some(folder) = path.parent() {
         fs::create_dir_all(folder)?;
     }
-    let mut file = File::options().create(true).append(true).open(path)?;
+    let mut file = File::options()
+        .create(true)
+        .append(true)
+        .mode(0o600)
+        .open(path)?;
     // A line that was cut is ended, so that this one stands alone.
     let mut text = String::new();
     if !ends_with_a_line(path)? {
@@ -134,7 +272,6 @@ fn append(path: &Path, entry: &impl Serialize) -> io::Result<()> {
 }
 
 fn ends_with_a_line(path: &Path) -> io::Result<bool> {
-    use std::os::unix::fs::FileExt;
     let file = File::open(path)?;
     let length = file.metadata()?.len();
     let mut last = [b'\n'];
@@ -144,12 +281,20 @@ fn ends_with_a_line(path: &Path) -> io::Result<bool> {
     Ok(last == *b"\n")
 }
 
-fn read<T: DeserializeOwned>(path: &Path) -> io::Result<Vec<T>> {
+fn read<T: DeserializeOwned>(path: &Path) -> io::Result<Lines<T>> {
     let text = optional::read(path)?.unwrap_or_default();
-    let lines = text.split(|byte| *byte == b'\n');
-    Ok(lines
-        .filter_map(|line| serde_json::from_slice(line).ok())
-        .collect())
+    let mut lines = Lines {
+        entries: Vec::new(),
+        not_understood: Vec::new(),
+    };
+    for (index, line) in text.split(|byte| *byte == b'\n').enumerate() {
+        match serde_json::from_slice(line) {
+            Ok(entry) => lines.entries.push(entry),
+            Err(_) if line.is_empty() => {}
+            Err(_) => lines.not_understood.push(index + 1),
+        }
+    }
+    Ok(lines)
 }
 
 #[cfg(test)]
@@ -161,6 +306,10 @@ mod tests {
         Layout::of(&Folders::below(home))
     }
 
+    fn seen(file: &Path, selector: &str) -> SeenProject {
+        SeenProject::new(file, "marram", Some(selector.to_owned()))
+    }
+
     #[test]
     fn projects_are_noted_once_and_forgotten_when_gone() {
         let home = tempfile::tempdir().unwrap();
@@ -169,26 +318,52 @@ mod tests {
         fs::create_dir_all(file.parent().unwrap()).unwrap();
         fs::write(&file, "8").unwrap();
         let gone = home.path().join("old/.marram-version");
-        for seen in [&file, &gone, &file] {
-            note_project(&layout, seen).unwrap();
+        let notes = [seen(&file, "6"), seen(&gone, "6"), seen(&file, "8")];
+        for note in notes.iter().chain(&notes[1..]) {
+            note_project(&layout, note).unwrap();
         }
-        assert_eq!(projects(&layout).unwrap(), [file.clone(), gone]);
+        let [_, old, new] = notes;
+        assert_eq!(projects(&layout).unwrap().entries, [new.clone(), old]);
         assert_eq!(forget_gone_projects(&layout).unwrap(), 1);
         assert_eq!(forget_gone_projects(&layout).unwrap(), 0);
-        assert_eq!(projects(&layout).unwrap(), [file]);
+        assert_eq!(projects(&layout).unwrap().entries, [new]);
     }
 
     #[test]
-    fn a_cut_line_costs_itself_alone() {
+    fn a_project_whose_drive_is_away_is_not_gone() {
         let home = tempfile::tempdir().unwrap();
         let layout = below(home.path());
-        note_project(&layout, Path::new("/one")).unwrap();
+        let drive = home.path().join("drive");
+        fs::create_dir(&drive).unwrap();
+        let away = SeenProject {
+            mounted_at: drive.clone(),
+            ..seen(&drive.join("logbook/.marram-version"), "6")
+        };
+        assert_eq!(away.presence(), Presence::Away);
+        note_project(&layout, &away).unwrap();
+        assert_eq!(forget_gone_projects(&layout).unwrap(), 0);
+        assert_eq!(projects(&layout).unwrap().entries, [away]);
+    }
+
+    #[test]
+    fn a_cut_line_costs_itself_alone_and_is_told() {
+        let home = tempfile::tempdir().unwrap();
+        let layout = below(home.path());
+        note_project(&layout, &seen(Path::new("/one"), "6")).unwrap();
         let path = layout.projects();
         let mut text = fs::read_to_string(&path).unwrap();
         text.push_str("{\"file\":\"/tw");
-        fs::write(&path, text).unwrap();
-        note_project(&layout, Path::new("/three")).unwrap();
-        let seen = projects(&layout).unwrap();
-        assert_eq!(seen, [Path::new("/one"), Path::new("/three")]);
+        fs::write(&path, &text).unwrap();
+        note_project(&layout, &seen(Path::new("/three"), "6")).unwrap();
+        let lines = projects(&layout).unwrap();
+        let files: Vec<_> = lines.entries.iter().map(|seen| &seen.file).collect();
+        assert_eq!(files, [Path::new("/one"), Path::new("/three")]);
+        assert_eq!(lines.not_understood, [2]);
+        assert_eq!(
+            forget_gone_projects(&layout).unwrap(),
+            0,
+            "nothing is thrown away"
+        );
+        assert!(fs::read_to_string(&path).unwrap().starts_with(&text));
     }
 }

@@ -9,7 +9,7 @@ use vshelf_files::{atomic, optional};
 use crate::folders::Folders;
 
 /// The layout that this program reads and writes, as `<data>/format` names it.
-const FORMAT: &str = "vivid-shelf-data/2";
+const FORMAT: &str = "vivid-shelf-data/3";
 
 /// What stands in front of the number of every layout.
 const FAMILY: &str = "vivid-shelf-data/";
@@ -83,7 +83,7 @@ impl Layout {
             .strip_prefix(FAMILY)
             .and_then(|n| n.parse::<u32>().ok());
         match number {
-            Some(0 | 1) => LayoutError::Older { data },
+            Some(0..=2) => LayoutError::Older { data },
             _ => LayoutError::Newer { data, format },
         }
     }
@@ -132,26 +132,20 @@ impl Layout {
         self.defaults().join(runtime)
     }
 
-    /// The folder of a runtime's records, and of its state.
-    fn records_of(&self, runtime: &str) -> PathBuf {
-        self.data.join("records").join(runtime)
+    /// The folder of an install: its build, its record and the list of its files, which become visible
+    /// and go together.
+    pub fn install(&self, runtime: &str, key: &Key) -> PathBuf {
+        self.installs_of(runtime).join(key.as_str())
     }
 
-    /// The record of an install.
-    pub fn record(&self, runtime: &str, key: &Key) -> PathBuf {
-        self.records_of(runtime)
-            .join(format!("{}.json", key.as_str()))
-    }
-
-    /// The list of an install's files.
-    pub fn manifest(&self, runtime: &str, key: &Key) -> PathBuf {
-        self.records_of(runtime)
-            .join(format!("{}.files", key.as_str()))
+    /// The folder of every runtime's state.
+    pub fn states(&self) -> PathBuf {
+        self.data.join("state")
     }
 
     /// A runtime's default, labels and what is kept.
     pub fn state(&self, runtime: &str) -> PathBuf {
-        self.records_of(runtime).join("state.json")
+        self.states().join(format!("{runtime}.json"))
     }
 
     /// The lock of what is named `name` of a runtime.
@@ -161,7 +155,12 @@ impl Layout {
 
     /// The file whose time is that of an install's last use.
     pub fn last_use(&self, runtime: &str, key: &Key) -> PathBuf {
-        self.data.join("used").join(runtime).join(key.as_str())
+        self.last_uses(runtime).join(key.as_str())
+    }
+
+    /// The folder of the last uses of a runtime's installs.
+    pub fn last_uses(&self, runtime: &str) -> PathBuf {
+        self.data.join("used").join(runtime)
     }
 
     /// The folder of what running shells were switched to.
@@ -189,9 +188,25 @@ impl Layout {
         self.data.join("connect")
     }
 
+    /// The folder that keeps of which time the newest signed catalogs were.
+    pub fn signed_catalogs(&self) -> PathBuf {
+        self.data.join("signed")
+    }
+
     /// The folder of launchers.
     pub fn launchers(&self) -> PathBuf {
         self.data.join("launchers")
+    }
+
+    /// The folders in which files are written one at a time.
+    pub fn of_single_files(&self) -> [PathBuf; 5] {
+        [
+            self.data.clone(),
+            self.states(),
+            self.shells(),
+            self.connect(),
+            self.launchers(),
+        ]
     }
 
     /// The data folder itself.
@@ -225,9 +240,9 @@ mod tests {
     }
 
     #[rstest]
-    #[case("vivid-shelf-data/3", "is of format \"vivid-shelf-data/3\"")]
+    #[case("vivid-shelf-data/4", "is of format \"vivid-shelf-data/4\"")]
     #[case("garbage", "is of format \"garbage\"")]
-    #[case("vivid-shelf-data/1", "is laid out as an older vshelf did it")]
+    #[case("vivid-shelf-data/2", "is laid out as an older vshelf did it")]
     fn another_layout_is_refused_by_name(#[case] format: &str, #[case] message: &str) {
         let home = tempfile::tempdir().unwrap();
         let layout = layout(home.path());

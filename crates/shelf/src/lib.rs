@@ -1,8 +1,9 @@
 //! One user's folder of installs: layout, records, locks and the install transaction.
 //!
-//! Whatever is visible below `<data>/shelf` is whole and was verified. New installs
-//! are built in `staging` and renamed into place; removed ones are renamed away before they are
-//! deleted. Both are swept by the next command if this process dies in between.
+//! Whatever is visible below `<data>/shelf` is whole and was verified: a build, its record and the list
+//! of its files are one folder, which is made in `staging` and renamed into place, and renamed away
+//! before it is deleted. If this process dies in between, the next command that changes the shelf
+//! finishes it.
 
 pub mod adoption;
 pub mod folders;
@@ -13,11 +14,13 @@ pub mod pipe;
 pub mod probe;
 pub mod processes;
 pub mod record;
+pub mod removal;
 pub mod shells;
 pub mod staging;
 pub mod state;
 pub mod store;
 pub mod switches;
+pub mod unfinished;
 pub mod unpack;
 
 pub use folders::Folders;

@@ -10,7 +10,7 @@ use std::io::{self, Read};
 use std::os::unix::fs::{MetadataExt, PermissionsExt};
 use std::path::{Path, PathBuf};
 
-use vshelf_files::{atomic, optional};
+use vshelf_files::optional;
 
 /// The first line of a manifest's file; the number changes with the form.
 const FORMAT: &str = "vivid-shelf-manifest/1";
@@ -148,10 +148,10 @@ impl Manifest {
         Ok(Some(Manifest { text, files, bytes }))
     }
 
-    /// Writes it to the file at `path` in one step.
+    /// Writes it to the file at `path`, in a folder that nobody sees yet.
     pub(crate) fn write(&self, path: &Path) -> io::Result<()> {
         let text = format!("{FORMAT} {} {}\n{}", self.files, self.bytes, self.text);
-        atomic::write_file(path, text.as_bytes())
+        fs::write(path, text)
     }
 
     /// What is not in `tree` as it was. Files that came later are no difference: packages are

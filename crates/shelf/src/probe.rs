@@ -3,8 +3,11 @@
 use std::fs::File;
 use std::io::{self, Read};
 use std::os::unix::fs::FileExt;
+use std::os::unix::process::CommandExt;
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, ExitStatus, Output, Stdio};
+use std::sync::mpsc::{Receiver, RecvTimeoutError, channel};
+use std::sync::{Arc, Mutex};
 use std::thread;
 use std::time::Duration;
 
@@ -12,6 +15,8 @@ use object::Endianness;
 use object::elf::{FileHeader32, FileHeader64};
 use object::read::elf::{FileHeader, ProgramHeader};
 use object::read::{FileKind, ReadCache};
+use rustix::process::{Pid, Signal, kill_process_group};
+use vshelf_files::pieces::for_each_piece;
 use wait_timeout::ChildExt;
 
 /// How long a program may take to say its version.
@@ -20,6 +25,10 @@ const PATIENCE: Duration = Duration::from_secs(20);
 /// How often a program that is held for writing is started again, and after which pause.
 const BUSY_ATTEMPTS: usize = 200;
 const BUSY_PAUSE: Duration = Duration::from_millis(10);
+
+/// How long the output of a program that has ended may stay open, because something that it started holds
+/// it.
+const LEFT_OPEN: Duration = Duration::from_millis(500);
 
 /// How much of what a program writes is read, in bytes.
 const MOST_READ: u64 = 4 << 20;
@@ -153,27 +162,38 @@ pub fn ask(program: &Path, arguments: &[String]) -> Result<Answer, ProbeError> {
     })
 }
 
-/// Runs a command and gives back all that it wrote; one that takes longer than `patience` is ended.
+/// Runs a command and gives back all that it wrote. One that takes longer than `patience` is ended with
+/// all that it started; so is what it leaves behind with its output still open.
 pub fn run(mut command: Command, patience: Duration) -> Result<Output, ProbeError> {
     let program = PathBuf::from(command.get_program());
     let failed = |source| ProbeError::Start {
         program: program.clone(),
         source,
     };
-    command.stdout(Stdio::piped()).stderr(Stdio::piped());
+    command
+        .process_group(0)
+        .stdout(Stdio::piped())
+        .stderr(Stdio::piped());
     let mut child = start(&mut command).map_err(failed)?;
-    let stdout = drain(child.stdout.take());
-    let stderr = drain(child.stderr.take());
+    let group = Pid::from_child(&child);
+    let end_group = || {
+        // Whatever is left of it may have ended by itself.
+        kill_process_group(group, Signal::KILL).unwrap_or_default();
+    };
+    let stdout = Drain::begin(child.stdout.take());
+    let stderr = Drain::begin(child.stderr.take());
     let Some(status) = child.wait_timeout(patience).map_err(failed)? else {
-        child.kill().map_err(failed)?;
+        end_group();
         child.wait().map_err(failed)?;
         return Err(ProbeError::Silent { program, patience });
     };
-    let bytes = |thread: thread::JoinHandle<Vec<u8>>| thread.join().unwrap_or_default();
+    if !(stdout.ends_within(LEFT_OPEN) && stderr.ends_within(LEFT_OPEN)) {
+        end_group();
+    }
     Ok(Output {
         status,
-        stdout: bytes(stdout),
-        stderr: bytes(stderr),
+        stdout: stdout.bytes(),
+        stderr: stderr.bytes(),
     })
 }
 
@@ -192,18 +212,45 @@ fn start(command: &mut Command) -> io::Result<Child> {
     command.spawn()
 }
 
-/// Reads a stream to its end on a thread of its own, so that a full pipe never stops the program.
-fn drain(stream: Option<impl Read + Send + 'static>) -> thread::JoinHandle<Vec<u8>> {
-    thread::spawn(move || {
-        let mut bytes = Vec::new();
-        // What arrived before a failure is still the answer.
-        if let Some(stream) = stream
-            && stream.take(MOST_READ).read_to_end(&mut bytes).is_err()
-        {
-            bytes.push(b'\n');
-        }
-        bytes
-    })
+/// A stream that is read to its end on a thread of its own, so that a full pipe never stops the program.
+struct Drain {
+    came: Arc<Mutex<Vec<u8>>>,
+    ended: Receiver<()>,
+}
+
+impl Drain {
+    fn begin(stream: Option<impl Read + Send + 'static>) -> Drain {
+        let came = Arc::<Mutex<Vec<u8>>>::default();
+        let (end, ended) = channel();
+        let into = Arc::clone(&came);
+        thread::spawn(move || {
+            if let Some(stream) = stream {
+                let keep = |piece: &[u8]| {
+                    into.lock()
+                        .expect("nothing panics in here")
+                        .extend_from_slice(piece);
+                    Ok(())
+                };
+                // What arrived before a failure is still the answer.
+                for_each_piece(&mut stream.take(MOST_READ), |error| error, keep)
+                    .unwrap_or_default();
+            }
+            // Nobody may be waiting any more.
+            end.send(()).unwrap_or_default();
+        });
+        Drain { came, ended }
+    }
+
+    /// Waits for the end of the stream, for so long at the most; says whether it came.
+    fn ends_within(&self, patience: Duration) -> bool {
+        self.ended.recv_timeout(patience) != Err(RecvTimeoutError::Timeout)
+    }
+
+    /// What came, up to the end, or until nothing more comes soon.
+    fn bytes(self) -> Vec<u8> {
+        self.ends_within(LEFT_OPEN);
+        std::mem::take(&mut self.came.lock().expect("nothing panics in here"))
+    }
 }
 
 #[cfg(test)]
@@ -211,6 +258,41 @@ mod tests {
     use super::*;
     use std::fs;
     use std::os::unix::fs::PermissionsExt;
+
+    /// Whether a process ends soon: one that was killed takes its time to go.
+    fn has_ended(id: &str) -> bool {
+        let stat = format!("/proc/{}/stat", id.trim());
+        let is_gone = || !fs::read_to_string(&stat).is_ok_and(|state| !state.contains(") Z "));
+        (0..1000).any(|_| {
+            thread::sleep(Duration::from_millis(10));
+            is_gone()
+        })
+    }
+
+    #[test]
+    fn what_a_program_leaves_behind_is_not_waited_for() {
+        let begun = std::time::Instant::now();
+        let mut command = Command::new("sh");
+        command.args(["-c", "echo marram 8.3.1; sleep 300 & echo $! >&2"]);
+        let output = run(command, Duration::from_secs(60)).unwrap();
+        assert_eq!(output.stdout, b"marram 8.3.1\n");
+        assert!(begun.elapsed() < Duration::from_secs(30));
+        assert!(has_ended(&String::from_utf8(output.stderr).unwrap()));
+    }
+
+    #[test]
+    fn one_that_takes_too_long_is_ended_with_all_that_it_started() {
+        let folder = tempfile::tempdir().unwrap();
+        let mut command = Command::new("sh");
+        command
+            .args(["-c", "sleep 300 & echo $! > left; sleep 300"])
+            .current_dir(folder.path());
+        let error = run(command, Duration::from_millis(300)).unwrap_err();
+        assert!(matches!(error, ProbeError::Silent { .. }));
+        assert!(has_ended(
+            &fs::read_to_string(folder.path().join("left")).unwrap()
+        ));
+    }
 
     #[test]
     #[cfg(target_os = "linux")]

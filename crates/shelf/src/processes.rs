@@ -4,6 +4,7 @@
 //! switched are known.
 
 use std::fs;
+use std::io;
 use std::path::{Path, PathBuf};
 
 use crate::layout::Layout;
@@ -15,6 +16,10 @@ pub fn calling_program() -> Option<String> {
     let name = fs::read_to_string(format!("/proc/{parent}/comm")).ok()?;
     Some(name.trim_end().to_owned())
 }
+
+/// Where Linux shows its processes.
+#[cfg(target_os = "linux")]
+const TABLE: &str = "/proc";
 
 /// How many words of a command line are looked at: an interpreter, its options, a program.
 const WORDS: usize = 4;
@@ -67,39 +72,46 @@ impl Process {
     }
 }
 
-/// Every process, with the folder that shows it; none where there is no such table.
+/// Every process, with the folder that shows it. A table without this process is none.
 #[cfg(target_os = "linux")]
-fn process_table() -> impl Iterator<Item = (u32, PathBuf)> {
-    let entries = fs::read_dir("/proc").into_iter().flatten();
-    entries.filter_map(|entry| {
-        let shown = entry.ok()?.path();
-        let id = shown.file_name()?.to_str()?.parse().ok()?;
-        Some((id, shown))
-    })
+fn process_table() -> io::Result<Vec<(u32, PathBuf)>> {
+    let mut table = Vec::new();
+    for entry in fs::read_dir(TABLE)? {
+        let shown = entry?.path();
+        let id = shown
+            .file_name()
+            .and_then(|name| name.to_str()?.parse().ok());
+        table.extend(id.map(|id| (id, shown)));
+    }
+    match table.iter().any(|(id, _)| *id == std::process::id()) {
+        true => Ok(table),
+        false => Err(io::Error::other(format!("{TABLE} shows no processes"))),
+    }
 }
 
 /// The processes of this user whose programs are below `folder`, this one left out.
 #[cfg(target_os = "linux")]
-pub fn processes_below(folder: &Path) -> Vec<Process> {
+pub fn processes_below(folder: &Path) -> io::Result<Vec<Process>> {
     let real = fs::canonicalize(folder).unwrap_or_else(|_| folder.to_owned());
-    let others = process_table().filter(|(id, _)| *id != std::process::id());
+    let others = process_table()?.into_iter();
+    let others = others.filter(|(id, _)| *id != std::process::id());
     let mut processes: Vec<Process> = others
         .filter_map(|(id, shown)| read_process(id, &shown, folder, &real))
         .collect();
     processes.sort_by_key(|process| process.id);
-    processes
+    Ok(processes)
 }
 
 /// The processes of this user that were started in a shell switched to something on this shelf, as
 /// the environment that each began with tells by this variable and by PATH: other shelves have the
 /// same keys. This process is left out, with what it is in a pipeline with.
 #[cfg(target_os = "linux")]
-pub fn started_switched(layout: &Layout, variable: &str) -> Vec<(Process, Switches)> {
+pub fn started_switched(layout: &Layout, variable: &str) -> io::Result<Vec<(Process, Switches)>> {
     use std::ffi::OsStr;
     use std::os::unix::ffi::OsStrExt;
     let mark = format!("{variable}=");
     let own_group = stat_field(std::process::id(), GROUP);
-    let started = process_table().filter_map(|(id, shown)| {
+    let started = process_table()?.into_iter().filter_map(|(id, shown)| {
         let environment = fs::read(shown.join("environ")).ok()?;
         let value = |mark: &str| {
             let mut values = environment.split(|byte| *byte == 0);
@@ -118,19 +130,19 @@ pub fn started_switched(layout: &Layout, variable: &str) -> Vec<(Process, Switch
         };
         (stat_field(id, GROUP) != own_group).then_some((process, switches))
     });
-    started.collect()
+    Ok(started.collect())
 }
 
 /// No process is seen where the system does not show them as files.
 #[cfg(not(target_os = "linux"))]
-pub fn started_switched(_: &Layout, _: &str) -> Vec<(Process, Switches)> {
-    Vec::new()
+pub fn started_switched(_: &Layout, _: &str) -> io::Result<Vec<(Process, Switches)>> {
+    Ok(Vec::new())
 }
 
 /// No process is seen where the system does not show them as files.
 #[cfg(not(target_os = "linux"))]
-pub fn processes_below(_: &Path) -> Vec<Process> {
-    Vec::new()
+pub fn processes_below(_: &Path) -> io::Result<Vec<Process>> {
+    Ok(Vec::new())
 }
 
 /// One process, where it runs something below `folder`, or `real`, which is the same. Others'
@@ -184,9 +196,9 @@ mod tests {
         let elsewhere = Command::new("sleep").arg("60").spawn();
         // A process that was only just started still shows the program that started it.
         let deadline = std::time::Instant::now() + std::time::Duration::from_secs(10);
-        let mut seen = processes_below(&shelf);
+        let mut seen = processes_below(&shelf).unwrap();
         while seen.len() < 2 && std::time::Instant::now() < deadline {
-            seen = processes_below(&shelf);
+            seen = processes_below(&shelf).unwrap();
         }
         let mut found: Vec<(u32, &str)> = (seen.iter())
             .map(|process| (process.id, process.program.as_str()))

@@ -1,14 +1,19 @@
 //! Where an install came from and what was verified of it.
 
+use std::fs;
 use std::io;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 use vshelf_core::{InstallId, Key, Version};
 use vshelf_files::{atomic, optional};
 
+/// The form that this program reads and writes.
 const FORMAT: &str = "vivid-shelf-record/1";
+
+/// What stands in front of the number of every form.
+const FAMILY: &str = "vivid-shelf-record/";
 
 /// The record of one install.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -45,6 +50,9 @@ pub struct RecordContents {
     pub files: u64,
     /// When it was installed.
     pub installed: Timestamp,
+    /// The command that did it, as the history numbers commands.
+    #[serde(default)]
+    pub command: String,
     /// What came from elsewhere to belong to it.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub companions: Vec<CompanionRecord>,
@@ -99,17 +107,101 @@ impl Record {
         }
     }
 
-    /// Reads the record at `path`; nothing where there is none that this program understands.
-    pub fn read(path: &Path) -> io::Result<Option<Record>> {
-        let bytes = optional::read(path)?;
-        let record = bytes.and_then(|bytes| serde_json::from_slice(&bytes).ok());
-        Ok(record.filter(|record: &Record| record.format == FORMAT))
+    /// Reads the record at `path`.
+    pub fn read(path: &Path) -> Result<Record, RecordError> {
+        let problem = match optional::read(path) {
+            Ok(Some(bytes)) => match serde_json::from_slice::<Form>(&bytes) {
+                Ok(form) if form.format == FORMAT => match serde_json::from_slice(&bytes) {
+                    Ok(record) => return Ok(record),
+                    Err(error) => RecordProblem::Damaged(error.to_string()),
+                },
+                Ok(form) if form.format.starts_with(FAMILY) => RecordProblem::Newer(form.format),
+                Ok(form) => RecordProblem::Damaged(format!("it is of format {:?}", form.format)),
+                Err(error) => RecordProblem::Damaged(error.to_string()),
+            },
+            Ok(None) => RecordProblem::Missing,
+            Err(error) => RecordProblem::Unreadable(error.to_string()),
+        };
+        Err(RecordError {
+            path: path.to_owned(),
+            problem,
+        })
     }
 
-    /// Writes the record to `path` in one step.
-    pub fn write(&self, path: &Path) -> io::Result<()> {
+    /// Writes the record to `path`, in a folder that nobody sees yet.
+    pub(crate) fn write(&self, path: &Path) -> io::Result<()> {
+        fs::write(path, self.text())
+    }
+
+    /// Writes the record to `path` in the place of another, in one step.
+    pub(crate) fn replace(&self, path: &Path) -> io::Result<()> {
+        atomic::write_file(path, self.text().as_bytes())
+    }
+
+    fn text(&self) -> String {
         let mut text = serde_json::to_string_pretty(self).expect("strings and numbers serialise");
         text.push('\n');
-        atomic::write_file(path, text.as_bytes())
+        text
+    }
+}
+
+/// The form of a record's file, whatever else is in it.
+#[derive(Deserialize)]
+struct Form {
+    format: String,
+}
+
+/// A record that tells nothing.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("{path} {problem}")]
+pub struct RecordError {
+    /// The record's file.
+    pub path: PathBuf,
+    /// Why.
+    pub problem: RecordProblem,
+}
+
+/// Why a record tells nothing.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum RecordProblem {
+    /// There is none.
+    #[error("is missing")]
+    Missing,
+    /// The system does not let it be read, for this reason.
+    #[error("cannot be read: {0}")]
+    Unreadable(String),
+    /// It is not what this program writes.
+    #[error("is damaged: {0}")]
+    Damaged(String),
+    /// A newer program wrote it, in this format.
+    #[error("is of format {0:?}, which a newer vshelf writes")]
+    Newer(String),
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case(None, "is missing")]
+    #[case(Some("garbage"), "is damaged: expected value at line 1 column 1")]
+    #[case(
+        Some(r#"{"format":"vivid-shelf-record/1"}"#),
+        "is damaged: missing field `runtime` at line 1 column 33"
+    )]
+    #[case(
+        Some(r#"{"format":"vivid-shelf-record/2","form":8}"#),
+        "is of format \"vivid-shelf-record/2\", which a newer vshelf writes"
+    )]
+    #[case(Some(r#"{"format":"lamp"}"#), "is damaged: it is of format \"lamp\"")]
+    fn a_record_that_tells_nothing_says_why(#[case] text: Option<&str>, #[case] problem: &str) {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("record.json");
+        if let Some(text) = text {
+            fs::write(&path, text).unwrap();
+        }
+        let error = Record::read(&path).unwrap_err();
+        assert_eq!(error.problem.to_string(), problem);
     }
 }

@@ -26,6 +26,11 @@ pub fn note_shell(layout: &Layout, id: u32, switches: &Switches) -> io::Result<(
     atomic::write_quickly(&path, text.as_bytes())
 }
 
+/// Whether what shells are switched to can be noted, so that the notes can be relied on.
+pub fn check_notes(layout: &Layout) -> io::Result<()> {
+    optional::check_writable(&layout.shells())
+}
+
 /// The shells that were switched and still run. What is noted of others is deleted.
 pub fn switched_shells(layout: &Layout) -> io::Result<Vec<SwitchedShell>> {
     let mut shells = Vec::new();

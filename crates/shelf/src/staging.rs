@@ -18,12 +18,20 @@ const LOCK: &str = "lock";
 pub struct Stage {
     folder: PathBuf,
     lock_path: PathBuf,
-    _lock: Lock,
+    lock: Option<Lock>,
 }
 
 impl Stage {
     /// A new folder below `staging`, named after `purpose`.
     pub fn begin(staging: &Path, purpose: &str) -> io::Result<Stage> {
+        let stage = Stage::reserve(staging, purpose)?;
+        fs::create_dir(&stage.folder)?;
+        Ok(stage)
+    }
+
+    /// The place of a folder below `staging`, named after `purpose`, where nothing is yet: for a folder
+    /// that is moved there, which takes no space.
+    pub fn reserve(staging: &Path, purpose: &str) -> io::Result<Stage> {
         let mut attempt = 0;
         loop {
             let name = format!("{purpose}.{}.{attempt}", std::process::id());
@@ -33,16 +41,12 @@ impl Stage {
             let Some(lock) = Lock::try_acquire(&lock_path)? else {
                 continue;
             };
-            match fs::create_dir(&folder) {
-                Ok(()) => {
-                    return Ok(Stage {
-                        folder,
-                        lock_path,
-                        _lock: lock,
-                    });
-                }
-                Err(error) if error.kind() == io::ErrorKind::AlreadyExists => continue,
-                Err(error) => return Err(error),
+            if folder.symlink_metadata().is_err() {
+                return Ok(Stage {
+                    folder,
+                    lock_path,
+                    lock: Some(lock),
+                });
             }
         }
     }
@@ -51,91 +55,77 @@ impl Stage {
     pub fn path(&self) -> &Path {
         &self.folder
     }
+
+    /// Leaves the folder as if this process had died.
+    pub fn abandon(mut self) {
+        self.lock = None;
+    }
 }
 
 impl Drop for Stage {
     fn drop(&mut self) {
         // Whatever cannot be deleted now is swept by a later command.
-        if remove_tree(&self.folder).is_ok() {
+        if self.lock.is_some() && remove_tree(&self.folder).left.is_none() {
             fs::remove_file(&self.lock_path).unwrap_or_default();
         }
     }
 }
 
-/// What a process that died left behind: nobody else can work in it while this is there.
+/// The stage of a process that died: nobody else can work in it while this is there.
 #[derive(Debug)]
-pub struct AbandonedStage {
-    folder: PathBuf,
+pub(crate) struct AbandonedStage {
+    pub(crate) folder: PathBuf,
     lock_path: PathBuf,
     _lock: Lock,
 }
 
 impl AbandonedStage {
-    /// Its folder, which may be gone.
-    pub fn folder(&self) -> &Path {
-        &self.folder
-    }
-
-    /// Deletes it, and says how many bytes that set free.
-    pub fn delete(self) -> io::Result<u64> {
-        let freed = remove_tree(&self.folder)?;
-        fs::remove_file(&self.lock_path)?;
-        Ok(freed)
+    /// Ends it, once its folder is gone.
+    pub(crate) fn end(self) -> io::Result<()> {
+        optional::remove(&self.lock_path).map(drop)
     }
 }
 
-/// What processes that died left below `staging`.
-pub fn abandoned(staging: &Path) -> io::Result<Vec<AbandonedStage>> {
-    let mut found = Vec::new();
+/// What processes that died left below a folder of stages.
+pub(crate) struct Abandoned {
+    /// Their stages.
+    pub(crate) stages: Vec<AbandonedStage>,
+    /// The locks that cannot be looked at, and why.
+    pub(crate) locked_out: Vec<(PathBuf, io::Error)>,
+}
+
+/// Takes over the stages below `staging` in which processes died.
+pub(crate) fn abandoned(staging: &Path) -> io::Result<Abandoned> {
+    let mut found = Abandoned {
+        stages: Vec::new(),
+        locked_out: Vec::new(),
+    };
     for entry in optional::entries(staging)? {
-        let lock_path = entry.path();
-        if lock_path
-            .extension()
-            .is_none_or(|extension| extension != LOCK)
-        {
-            continue;
-        }
-        if let Some(lock) = Lock::try_acquire(&lock_path)? {
-            found.push(AbandonedStage {
+        let path = entry.path();
+        let is_lock = path.extension().is_some_and(|extension| extension == LOCK);
+        let lock_path = match is_lock {
+            true => path,
+            // A folder without a lock was left by a program that did not know better.
+            false => {
+                let mut name = path.into_os_string();
+                name.push(".");
+                name.push(LOCK);
+                let lock_path = PathBuf::from(name);
+                if lock_path.exists() {
+                    continue;
+                }
+                lock_path
+            }
+        };
+        match Lock::try_acquire(&lock_path) {
+            Ok(Some(lock)) => found.stages.push(AbandonedStage {
                 folder: lock_path.with_extension(""),
                 lock_path,
                 _lock: lock,
-            });
+            }),
+            Ok(None) => {}
+            Err(error) => found.locked_out.push((lock_path, error)),
         }
     }
     Ok(found)
-}
-
-/// Deletes what processes that died left below `staging`.
-pub fn sweep(staging: &Path) -> io::Result<()> {
-    abandoned(staging)?
-        .into_iter()
-        .try_for_each(|stage| stage.delete().map(drop))
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-    use vshelf_files::tree::bytes_in;
-
-    #[test]
-    fn only_what_nobody_works_in_is_swept() {
-        let folder = tempfile::tempdir().unwrap();
-        let staging = folder.path().join("staging");
-        sweep(&staging).unwrap();
-        let stage = Stage::begin(&staging, "marram-8.3.1").unwrap();
-        fs::write(stage.path().join("half"), "x").unwrap();
-        let dead = staging.join("marram-6.2.0.1.0");
-        fs::create_dir(&dead).unwrap();
-        fs::write(staging.join("marram-6.2.0.1.0.lock"), "process 1").unwrap();
-        fs::write(dead.join("half"), "seven b").unwrap();
-        let found: Vec<_> = abandoned(&staging).unwrap();
-        assert_eq!(found.len(), 1);
-        assert_eq!(bytes_in(found[0].folder()).unwrap(), 7);
-        drop(found);
-        sweep(&staging).unwrap();
-        assert!(stage.path().join("half").exists() && !dead.exists());
-        drop(stage);
-        assert_eq!(fs::read_dir(&staging).unwrap().count(), 0);
-    }
 }

@@ -17,12 +17,19 @@ pub struct State {
     /// The default as it was typed.
     #[serde(default)]
     pub default: Option<String>,
+    /// The install that the default stands for: what the link is to lead to.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub default_key: Option<Key>,
     /// Labels and the selectors they are bound to.
     #[serde(default)]
     pub labels: BTreeMap<String, String>,
     /// The keys of installs that no clean-up takes away.
     #[serde(default, skip_serializing_if = "BTreeSet::is_empty")]
     pub kept: BTreeSet<Key>,
+    /// The renewals that were begun and are not finished: the install that is replaced, and its
+    /// successor.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub renewals: BTreeMap<Key, Key>,
 }
 
 /// Why a state file cannot be used.
@@ -60,22 +67,55 @@ impl Default for State {
         State {
             format: FORMAT.to_owned(),
             default: None,
+            default_key: None,
             labels: BTreeMap::new(),
             kept: BTreeSet::new(),
+            renewals: BTreeMap::new(),
         }
     }
 }
 
 impl State {
-    /// Reads the file at `path`; a missing one is an empty state.
-    pub fn read(path: &Path) -> Result<State, StateError> {
+    /// Whether anything here is about the install with this key.
+    pub fn mentions(&self, key: &Key) -> bool {
+        let renewed = |(from, to): (&Key, &Key)| from == key || to == key;
+        self.default_key.as_ref() == Some(key)
+            || self.kept.contains(key)
+            || self.renewals.iter().any(renewed)
+    }
+
+    /// Takes out what is about the install with this key.
+    pub fn forget(&mut self, key: &Key) {
+        if self.default_key.as_ref() == Some(key) {
+            self.default_key = None;
+            self.default = None;
+        }
+        self.kept.remove(key);
+        self.renewals.retain(|from, to| from != key && to != key);
+    }
+
+    /// Puts back what was about the install with this key before.
+    pub fn remember(&mut self, key: &Key, before: &State) {
+        if before.default_key.as_ref() == Some(key) {
+            self.default_key.clone_from(&before.default_key);
+            self.default.clone_from(&before.default);
+        }
+        self.kept.extend(before.kept.get(key).cloned());
+        let renewals = before.renewals.iter();
+        let renewals = renewals.filter(|(from, to)| *from == key || *to == key);
+        let renewals = renewals.map(|(from, to)| (from.clone(), to.clone()));
+        self.renewals.extend(renewals);
+    }
+
+    /// Reads the file at `path`; nothing where there is none.
+    pub fn read(path: &Path) -> Result<Option<State>, StateError> {
         let path = || path.to_owned();
         let failed = |source| StateError::File {
             path: path(),
             source,
         };
         let Some(bytes) = optional::read(&path()).map_err(failed)? else {
-            return Ok(State::default());
+            return Ok(None);
         };
         let state: State = serde_json::from_slice(&bytes).map_err(|error| StateError::Damaged {
             path: path(),
@@ -87,7 +127,7 @@ impl State {
                 format: state.format,
             });
         }
-        Ok(state)
+        Ok(Some(state))
     }
 
     /// Writes the file at `path` in one step.
@@ -110,15 +150,15 @@ mod tests {
     #[test]
     fn what_is_written_reads_back_the_same() {
         let folder = tempfile::tempdir().unwrap();
-        let path = folder.path().join("marram/state.json");
-        assert_eq!(State::read(&path).unwrap(), State::default());
+        let path = folder.path().join("state/marram.json");
+        assert_eq!(State::read(&path).unwrap(), None);
         let state = State {
             default: Some("lts".into()),
             labels: [("tide".to_owned(), "6".to_owned())].into(),
             ..State::default()
         };
         state.write(&path).unwrap();
-        assert_eq!(State::read(&path).unwrap(), state);
+        assert_eq!(State::read(&path).unwrap(), Some(state));
     }
 
     #[rstest]

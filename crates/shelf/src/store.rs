@@ -8,16 +8,15 @@ use std::time::Duration;
 use jiff::Timestamp;
 use vshelf_core::{Definition, InstallId, Key};
 use vshelf_files::lock::{Lock, LockError};
-use vshelf_files::tree::remove_tree;
 use vshelf_files::{atomic, optional};
 
 use crate::folders::Folders;
 use crate::layout::{Layout, LayoutError};
 use crate::manifest::Manifest;
-use crate::processes::{Process, processes_below};
-use crate::record::{Record, RecordContents};
-use crate::staging::{self, AbandonedStage, Stage};
+use crate::record::{Record, RecordContents, RecordError};
+use crate::staging::Stage;
 use crate::state::{State, StateError};
+use crate::unfinished::{self, away_in, build_in};
 
 /// How long one command waits for another that works on the same install.
 const LOCK_PATIENCE: Duration = Duration::from_secs(600);
@@ -25,11 +24,17 @@ const LOCK_PATIENCE: Duration = Duration::from_secs(600);
 /// How long one command waits for another that changes the state file.
 const STATE_PATIENCE: Duration = Duration::from_secs(10);
 
+/// In the folder of an install: what it is and where it came from.
+const RECORD: &str = "record.json";
+
+/// In the folder of an install: every file of its build.
+const MANIFEST: &str = "files";
+
 /// The shelf of one runtime.
 #[derive(Clone, Debug)]
 pub struct Shelf {
-    runtime: String,
-    layout: Layout,
+    pub(crate) runtime: String,
+    pub(crate) layout: Layout,
 }
 
 /// Whether an install is on the disk before it counts.
@@ -42,22 +47,24 @@ pub enum Durability {
     Unsynced,
 }
 
-/// What becomes of an install that a process runs from, when it is to be removed.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Running {
-    /// It stays.
-    Spared,
-    /// It goes all the same.
-    Ignored,
+/// What is on the shelf of a runtime.
+#[derive(Clone, Debug, Default)]
+pub struct Contents {
+    /// The installs, newest first.
+    pub installs: Vec<Install>,
+    /// What stands among them and has no record that tells what it is.
+    pub untold: Vec<Untold>,
 }
 
-/// What removing an install resulted in.
+/// Something on the shelf whose record tells nothing: it may be good all the same.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub enum Removal {
-    /// It is gone; these bytes were freed.
-    Freed(u64),
-    /// It stays where it was, because this process runs from it.
-    Spared(Process),
+pub struct Untold {
+    /// Its key.
+    pub key: Key,
+    /// Its folder, with the record and the build.
+    pub folder: PathBuf,
+    /// What is wrong with its record.
+    pub error: RecordError,
 }
 
 /// One install on the shelf.
@@ -65,7 +72,7 @@ pub enum Removal {
 pub struct Install {
     /// What choosing sees of it.
     pub id: InstallId,
-    /// Its folder.
+    /// The folder of its build.
     pub folder: PathBuf,
     /// Where it came from.
     pub record: Record,
@@ -91,12 +98,15 @@ pub enum ShelfError {
     /// The state file cannot be used.
     #[error(transparent)]
     State(#[from] StateError),
+    /// Something is on the shelf, and its record does not tell what.
+    #[error(transparent)]
+    Record(#[from] RecordError),
     /// The data folder is laid out otherwise.
     #[error(transparent)]
     Layout(#[from] LayoutError),
 }
 
-fn failed(action: &'static str, path: &Path) -> impl FnOnce(io::Error) -> ShelfError {
+pub(crate) fn failed(action: &'static str, path: &Path) -> impl FnOnce(io::Error) -> ShelfError {
     let path = path.to_owned();
     move |source| ShelfError::File {
         path,
@@ -125,9 +135,19 @@ impl Shelf {
         self.layout.installs_of(&self.runtime)
     }
 
-    /// The folder of the install with this key, whether or not it is there.
+    /// The folder of the build of the install with this key, whether or not it is there.
     pub fn install_folder(&self, key: &Key) -> PathBuf {
-        self.installs_folder().join(key.as_str())
+        build_in(&self.place(key))
+    }
+
+    /// The folder of the install with this key, whether or not it is there.
+    pub fn place(&self, key: &Key) -> PathBuf {
+        self.layout.install(&self.runtime, key)
+    }
+
+    /// The record of the install with this key, whether or not it is there.
+    fn record_path(&self, key: &Key) -> PathBuf {
+        self.place(key).join(RECORD)
     }
 
     /// The stable path of the default.
@@ -161,17 +181,38 @@ impl Shelf {
         self.layout.launchers()
     }
 
-    /// Everything on the shelf, newest first. Folders without a record are not installs.
-    pub fn installs(&self) -> Result<Vec<Install>, ShelfError> {
-        let mut installs = Vec::new();
+    /// Everything on the shelf.
+    pub fn contents(&self) -> Result<Contents, ShelfError> {
+        let mut contents = Contents::default();
         for key in self.keys()? {
-            installs.extend(self.install(&key)?);
+            match Record::read(&self.record_path(&key)) {
+                Ok(record) => contents.installs.push(self.install_with(&key, record)),
+                Err(error) => contents.untold.extend(self.untold(key, error)),
+            }
         }
-        installs.sort_by(|a, b| {
+        contents.installs.sort_by(|a, b| {
             let order = b.id.version.cmp(&a.id.version);
             order.then_with(|| a.id.key.cmp(&b.id.key))
         });
-        Ok(installs)
+        Ok(contents)
+    }
+
+    fn install_with(&self, key: &Key, record: Record) -> Install {
+        Install {
+            id: record.contents.id(key),
+            folder: self.install_folder(key),
+            record,
+        }
+    }
+
+    /// What stands in the place of an install whose record tells nothing; nothing where no build does.
+    fn untold(&self, key: Key, error: RecordError) -> Option<Untold> {
+        let is_there = self.install_folder(&key).symlink_metadata().is_ok();
+        is_there.then(|| Untold {
+            folder: self.place(&key),
+            key,
+            error,
+        })
     }
 
     /// The names of the folders among the installs that can be keys.
@@ -181,65 +222,121 @@ impl Shelf {
         Ok(names.iter().filter_map(|name| name.parse().ok()).collect())
     }
 
-    /// The install with this key.
+    /// The install with this key. A record that does not tell what is there is an error.
     pub fn install(&self, key: &Key) -> Result<Option<Install>, ShelfError> {
-        let folder = self.install_folder(key);
-        // A link to an adopted folder that is gone is still an install, to be seen and removed.
-        if folder.symlink_metadata().is_err() {
-            return Ok(None);
+        match Record::read(&self.record_path(key)) {
+            Ok(record) => Ok(Some(self.install_with(key, record))),
+            Err(error) => match self.untold(key.clone(), error) {
+                Some(untold) => Err(untold.error.into()),
+                None => Ok(None),
+            },
         }
-        let path = self.layout.record(&self.runtime, key);
-        let record = Record::read(&path).map_err(failed("read", &path))?;
-        Ok(record.map(|record| Install {
-            id: record.contents.id(key),
-            folder,
-            record,
-        }))
     }
 
     /// What the install with this key consisted of when it was put on the shelf, where that was
     /// written down.
     pub fn manifest(&self, key: &Key) -> Result<Option<Manifest>, ShelfError> {
-        let path = self.layout.manifest(&self.runtime, key);
+        let path = self.place(key).join(MANIFEST);
         Manifest::read(&path).map_err(failed("read", &path))
     }
 
-    /// The default and the labels.
+    /// The default, the labels and what is kept. Where that is lost, the default is still what its link
+    /// leads to.
     pub fn state(&self) -> Result<State, ShelfError> {
-        Ok(State::read(&self.layout.state(&self.runtime))?)
+        let state = State::read(&self.layout.state(&self.runtime))?;
+        Ok(state.unwrap_or_else(|| {
+            let mut lost = State::default();
+            lost.default_key = self.key_of_link();
+            lost
+        }))
     }
 
-    /// Changes the default or the labels, one command at a time.
+    /// The state, as [`Shelf::state`] gives it, with the default's link in line with it: a command that
+    /// was cut off between the two left that to the next.
+    pub fn settled_state(&self) -> Result<State, ShelfError> {
+        let state = self.state()?;
+        if self.link_agrees(&state) {
+            return Ok(state);
+        }
+        // A shelf that may only be read stays as it is: a checkup tells.
+        let settled = self.lock_state().and_then(|_lock| {
+            let state = self.state()?;
+            if !self.link_agrees(&state) {
+                self.point_default(state.default_key.as_ref())?;
+            }
+            Ok(state)
+        });
+        Ok(settled.unwrap_or(state))
+    }
+
+    /// Whether the default's link leads where the state says.
+    pub fn link_agrees(&self, state: &State) -> bool {
+        self.key_of_link() == state.default_key
+    }
+
+    /// Changes the default, the labels or what is kept, one command at a time. Where the default becomes
+    /// another, its link follows.
     pub fn change_state(&self, change: impl FnOnce(&mut State)) -> Result<(), ShelfError> {
         self.layout.claim()?;
-        let path = self.layout.lock(&self.runtime, "state.lock");
-        let _lock = Lock::acquire(&path, STATE_PATIENCE, &mut |_| {})?;
+        let _lock = self.lock_state()?;
         let mut state = self.state()?;
         change(&mut state);
-        Ok(state.write(&self.layout.state(&self.runtime))?)
+        state.write(&self.layout.state(&self.runtime))?;
+        match self.link_agrees(&state) {
+            true => Ok(()),
+            false => self.point_default(state.default_key.as_ref()),
+        }
+    }
+
+    fn lock_state(&self) -> Result<Lock, ShelfError> {
+        let path = self.layout.lock(&self.runtime, "state.lock");
+        Ok(Lock::acquire(&path, STATE_PATIENCE, &mut |_| {})?)
+    }
+
+    /// Has the default's link lead to the install with this key, or removes it. The caller holds the
+    /// lock of the state.
+    pub(crate) fn point_default(&self, key: Option<&Key>) -> Result<(), ShelfError> {
+        let link = self.default_link();
+        match key {
+            Some(key) => {
+                // Relative, so that the shelf can be moved as a whole.
+                let installs = Path::new("../shelf").join(&self.runtime);
+                let target = build_in(&installs.join(key.as_str()));
+                atomic::point_link(&link, &target).map_err(failed("written", &link))
+            }
+            None => optional::remove(&link)
+                .map(drop)
+                .map_err(failed("removed", &link)),
+        }
+    }
+
+    /// The key that the default's link leads to, whether or not it is there.
+    fn key_of_link(&self) -> Option<Key> {
+        let target = fs::read_link(self.default_link()).ok()?;
+        target.parent()?.file_name()?.to_str()?.parse().ok()
     }
 
     /// The key of the install that the default link leads to, if it is there.
     pub fn default_key(&self) -> Option<Key> {
-        let target = fs::read_link(self.default_link()).ok()?;
-        let key: Key = target.file_name()?.to_str()?.parse().ok()?;
+        let key = self.key_of_link()?;
         self.install_folder(&key).is_dir().then_some(key)
     }
 
     /// Makes the install with this key the default, remembered as `selector`.
     pub fn set_default(&self, key: &Key, selector: &str) -> Result<(), ShelfError> {
-        self.change_state(|state| state.default = Some(selector.to_owned()))?;
-        let link = self.default_link();
-        // Relative, so that the shelf can be moved as a whole.
-        let target = Path::new("../shelf").join(&self.runtime).join(key.as_str());
-        atomic::point_link(&link, &target).map_err(failed("written", &link))
+        self.change_state(|state| {
+            state.default = Some(selector.to_owned());
+            state.default_key = Some(key.clone());
+        })
     }
 
-    /// Leaves the runtime without a default.
-    pub fn clear_default(&self) -> Result<(), ShelfError> {
-        let link = self.default_link();
-        optional::remove(&link).map_err(failed("removed", &link))?;
-        self.change_state(|state| state.default = None)
+    /// Leaves the runtime without a default of its own; `selector` says what new shells get then, such
+    /// as the system's copy.
+    pub fn clear_default(&self, selector: Option<&str>) -> Result<(), ShelfError> {
+        self.change_state(|state| {
+            state.default = selector.map(str::to_owned);
+            state.default_key = None;
+        })
     }
 
     /// Keeps other commands off the install with this key; `on_wait` is told whom one waits for.
@@ -248,23 +345,16 @@ impl Shelf {
         Ok(Lock::acquire(&path, LOCK_PATIENCE, on_wait)?)
     }
 
-    /// Deletes what processes that died left behind under way.
-    pub fn sweep(&self) -> Result<(), ShelfError> {
-        let staging = self.layout.staging();
-        staging::sweep(&staging).map_err(failed("swept", &staging))
+    /// Finishes what processes that died had begun, as far as it can be.
+    pub fn sweep(&self) {
+        unfinished::sweep(&self.layout);
     }
 
-    /// What processes that died left behind under way, of any runtime.
-    pub fn abandoned(folders: &Folders) -> Result<Vec<AbandonedStage>, ShelfError> {
-        let staging = Layout::of(folders).staging();
-        staging::abandoned(&staging).map_err(failed("read", &staging))
-    }
-
-    /// Begins an install named `purpose`: an empty folder that nobody else sees. What dead processes
-    /// left behind is swept first.
+    /// Begins an install named `purpose`: an empty folder that nobody else sees. What processes that
+    /// died had begun is finished first.
     pub fn stage(&self, purpose: &str) -> Result<Stage, ShelfError> {
         self.layout.claim()?;
-        self.sweep()?;
+        self.sweep();
         let staging = self.layout.staging();
         Stage::begin(&staging, &format!("{}-{purpose}", self.runtime))
             .map_err(failed("written", &staging))
@@ -283,6 +373,11 @@ impl Shelf {
         file.set_modified(now.into())
     }
 
+    /// Whether uses can be noted, so that what is known of them can be relied on.
+    pub fn check_last_uses(&self) -> io::Result<()> {
+        optional::check_writable(&self.layout.last_uses(&self.runtime))
+    }
+
     /// When the install with this key was used last, as far as that was noted.
     pub fn last_use(&self, key: &Key) -> Option<Timestamp> {
         let path = self.layout.last_use(&self.runtime, key);
@@ -290,82 +385,75 @@ impl Shelf {
         modified.try_into().ok()
     }
 
-    /// Publishes what was staged on the shelf: record, sync, rename. Only then is it visible.
+    /// Publishes what was staged on the shelf: build, record and list of files become visible together.
     ///
-    /// The caller holds the lock of `key` and has verified the staged `tree`, which is a folder or
-    /// a link to one. An install that is there already changes places with it. Nothing is synced
-    /// where `durability` says so.
+    /// The caller holds the lock of `key` and has verified the `tree`, which lies in the stage and is a
+    /// folder or a link to one. An install that is there already changes places with it. Nothing is
+    /// synced where `durability` says so.
     pub fn publish(
         &self,
+        stage: &Stage,
         key: &Key,
         tree: &Path,
         contents: RecordContents,
         manifest: &Manifest,
         durability: Durability,
     ) -> Result<Install, ShelfError> {
-        let path = self.layout.manifest(&self.runtime, key);
+        let new = stage.path().join("install");
+        fs::create_dir(&new)
+            .and_then(|()| fs::rename(tree, build_in(&new)))
+            .map_err(failed("written", &new))?;
+        let path = new.join(MANIFEST);
         manifest.write(&path).map_err(failed("written", &path))?;
         let record = Record::new(contents);
-        let path = self.layout.record(&self.runtime, key);
+        let path = new.join(RECORD);
         record.write(&path).map_err(failed("written", &path))?;
-        let folder = self.install_folder(key);
+        let place = self.place(key);
         let installs = self.installs_folder();
         fs::create_dir_all(&installs).map_err(failed("written", &installs))?;
         if durability == Durability::Synced {
-            sync_tree(tree).map_err(failed("synced", tree))?;
+            sync_tree(&new).map_err(failed("synced", &new))?;
         }
-        match folder.symlink_metadata() {
-            // What stood there before is in the stage now, and goes with it.
-            Ok(_) => atomic::exchange(tree, &folder),
-            Err(_) => fs::rename(tree, &folder),
-        }
-        .map_err(failed("written", &folder))?;
+        self.put(stage, key, &new)
+            .map_err(failed("written", &place))?;
+        // Once the file is there, noting a use needs no space; a clean-up sees whether it can be.
+        self.note_use(key, record.contents.installed)
+            .unwrap_or_default();
         if durability == Durability::Synced {
             atomic::sync_folder(&installs).map_err(failed("synced", &installs))?;
         }
-        Ok(Install {
-            id: record.contents.id(key),
-            folder,
-            record,
-        })
+        Ok(self.install_with(key, record))
     }
 
-    /// Removes the install with this key: renamed away in one step, then deleted. Of a
-    /// link to an adopted folder only the link goes. `before` is called when nothing is left but to
-    /// do it: what it writes down is written even if this process dies in between.
-    pub fn remove<E: From<ShelfError>>(
-        &self,
-        key: &Key,
-        running: Running,
-        before: impl FnOnce() -> Result<(), E>,
-    ) -> Result<Removal, E> {
+    /// Puts the folder `new` in the place of the install with this key. What stood there before is in
+    /// the stage then, and goes with it.
+    fn put(&self, stage: &Stage, key: &Key, new: &Path) -> io::Result<()> {
+        let place = self.place(key);
+        if place.symlink_metadata().is_err() {
+            return fs::rename(new, &place);
+        }
+        match atomic::exchange(new, &place) {
+            Err(error) if error.kind() == io::ErrorKind::Unsupported => {
+                // Whoever finds the stage of a process that died in between puts the old one back.
+                let away = away_in(stage.path(), &self.runtime, key);
+                fs::create_dir_all(away.parent().unwrap_or(stage.path()))?;
+                fs::rename(&place, &away)?;
+                fs::rename(new, &place).or_else(|error| {
+                    fs::rename(&away, &place)?;
+                    Err(error)
+                })
+            }
+            exchanged => exchanged,
+        }
+    }
+
+    /// Writes the record of what stands in the place of the install with this key: for one whose own
+    /// record tells nothing.
+    pub fn write_record(&self, key: &Key, contents: RecordContents) -> Result<(), ShelfError> {
         let _lock = self.lock(key, &mut |_| {})?;
-        let folder = self.install_folder(key);
-        let stage = self.stage(key.as_str())?;
-        let away = stage.path().join("removed");
-        let user = |folder: &Path| match running {
-            Running::Spared if !folder.is_symlink() => processes_below(folder).into_iter().next(),
-            _ => None,
-        };
-        if let Some(process) = user(&folder) {
-            return Ok(Removal::Spared(process));
-        }
-        before()?;
-        fs::rename(&folder, &away).map_err(failed("moved away", &folder))?;
-        // One that started just before the folder was moved is seen in its new place.
-        if let Some(process) = user(&away) {
-            fs::rename(&away, &folder).map_err(failed("put back", &folder))?;
-            return Ok(Removal::Spared(process));
-        }
-        for path in [
-            self.layout.record(&self.runtime, key),
-            self.layout.manifest(&self.runtime, key),
-            self.layout.last_use(&self.runtime, key),
-        ] {
-            optional::remove(&path).map_err(failed("removed", &path))?;
-        }
-        let freed = remove_tree(&away).map_err(failed("deleted", &away))?;
-        Ok(Removal::Freed(freed))
+        let path = self.record_path(key);
+        let record = Record::new(contents);
+        record.replace(&path).map_err(failed("written", &path))
     }
 }
 
@@ -408,10 +496,9 @@ fn sync_tree(tree: &Path) -> io::Result<()> {
     atomic::sync_folder(tree)
 }
 
-#[cfg(all(test, target_os = "linux"))]
+#[cfg(test)]
 mod tests {
     use super::*;
-    use std::process::Command;
 
     #[test]
     fn the_default_is_found_through_its_link_and_on_path() {
@@ -427,11 +514,33 @@ mod tests {
             assert_eq!(shelf.key_on_path(&base.join("bin")), Some(key.clone()));
         }
         assert_eq!(shelf.key_on_path(Path::new("/usr/bin")), None);
-        shelf.clear_default().unwrap();
+        shelf.clear_default(None).unwrap();
         assert_eq!(
             (shelf.default_key(), shelf.state().unwrap().default),
             (None, None)
         );
+    }
+
+    #[test]
+    fn a_link_that_was_not_reached_follows_the_state_at_the_next_look() {
+        let home = tempfile::tempdir().unwrap();
+        let folders = Folders::below(home.path());
+        let shelf = Shelf::new(&folders, "marram");
+        let [old, new]: [Key; 2] = ["8.3.0", "8.3.1"].map(|key| key.parse().unwrap());
+        for key in [&old, &new] {
+            fs::create_dir_all(shelf.install_folder(key)).unwrap();
+        }
+        shelf.set_default(&old, "8.3.0").unwrap();
+        let mut state = shelf.state().unwrap();
+        (state.default, state.default_key) = (Some("8".to_owned()), Some(new.clone()));
+        state.write(&Layout::of(&folders).state("marram")).unwrap();
+        assert_eq!(shelf.default_key(), Some(old));
+        assert_eq!(shelf.settled_state().unwrap(), state);
+        assert_eq!(shelf.default_key(), Some(new));
+        state.forget(&state.default_key.clone().unwrap());
+        state.write(&Layout::of(&folders).state("marram")).unwrap();
+        shelf.settled_state().unwrap();
+        assert!(!shelf.default_link().is_symlink());
     }
 
     #[test]
@@ -445,38 +554,5 @@ mod tests {
             shelf.note_use(&key, time).unwrap();
             assert_eq!(shelf.last_use(&key), Some(time));
         }
-    }
-
-    #[test]
-    fn what_a_process_starts_from_at_the_last_moment_is_put_back() {
-        let home = tempfile::tempdir().unwrap();
-        let key: Key = "8.3.1".parse().unwrap();
-        let shelf = Shelf::new(&Folders::below(home.path()), "marram");
-        let bin = shelf.install_folder(&key).join("bin");
-        fs::create_dir_all(&bin).unwrap();
-        let copied = Command::new("cp").arg("/bin/sleep").arg(&bin).status();
-        assert!(copied.unwrap().success());
-        let mut started = None;
-        let taken = shelf.remove(&key, Running::Spared, || {
-            let child = Command::new(bin.join("sleep")).arg("60").spawn().unwrap();
-            let exe = format!("/proc/{}/exe", child.id());
-            while !fs::read_link(&exe).unwrap().ends_with("8.3.1/bin/sleep") {
-                std::thread::yield_now();
-            }
-            started = Some(child);
-            Ok::<(), ShelfError>(())
-        });
-        let mut child = started.unwrap();
-        let process = match taken.unwrap() {
-            Removal::Spared(process) => process.id,
-            Removal::Freed(freed) => panic!("{freed} bytes are gone"),
-        };
-        assert_eq!(process, child.id());
-        assert!(bin.join("sleep").exists());
-        child.kill().unwrap();
-        child.wait().unwrap();
-        let taken = shelf.remove(&key, Running::Spared, || Ok::<(), ShelfError>(()));
-        assert!(matches!(taken, Ok(Removal::Freed(1..))));
-        assert!(!shelf.install_folder(&key).exists());
     }
 }

@@ -155,6 +155,11 @@ pub fn without_block(text: &str) -> Option<String> {
     Some(without_block(&without).unwrap_or(without))
 }
 
+/// What stands behind our block: what can undo it in each new shell.
+pub fn behind_block(text: &str) -> &str {
+    find_block(text).map_or("", |(_, end)| &text[end..])
+}
+
 /// Where the block begins and ends, its last line break included.
 fn find_block(text: &str) -> Option<(usize, usize)> {
     let start = text.find(FIRST)?;

@@ -12,6 +12,8 @@ __vshelf_suggest() {
   COMPREPLY=()
   while IFS= builtin read -r line; do
     candidate=${line%%$'\t'*}
-    COMPREPLY+=("${candidate#"$in_front"}")
+    # What is inserted is read by the shell like anything that is typed.
+    builtin printf -v candidate %q "${candidate#"$in_front"}"
+    COMPREPLY+=("$candidate")
   done < <("$__vshelf_program" suggest -- "${words[@]:1}" 2>/dev/null)
 }

@@ -47,7 +47,7 @@ fn enter {|runtime|
       if (eq $words[$name] system) {
         set base = ''
       } elif (not-eq $words[$name] '?') {
-        set base = $installs/$words[$name]
+        set base = $installs/$words[$name]/build
       }
     }
   }
@@ -77,11 +77,14 @@ fn enter-all { for runtime $known[enter] { enter $runtime } }
 # The requirement files from this folder upward, nearest first.
 fn requirement-files {
   var folder = $pwd
-  while $true {
+  var folders = (num 0)
+  while (< $folders 10) {
     if (eq $folder /) { set folder = '' }
-    for name $known[requirements] {
+    var here = [(for name $known[requirements] {
       if (is-regular &follow-symlink=$true $folder/$name) { put $folder/$name }
-    }
+    })]
+    all $here
+    if (not-eq $here []) { set folders = (+ $folders 1) }
     if (eq $folder '') { break }
     set folder = $folder[..(str:last-index $folder /)]
   }
@@ -89,7 +92,7 @@ fn requirement-files {
 
 fn read-file {|file| try { slurp < $file } catch { put '' } }
 
-fn stamp-of {|file| put $stamps/(str:replace / %s (str:replace % %p $file)) }
+fn stamp-of {|file| put $stamps$file }
 
 # What there is to follow, for comparing: the files, what they say, and whether they have stamps.
 fn look-around {|files|

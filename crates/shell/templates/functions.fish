@@ -13,8 +13,7 @@ end
 
 # The stamp of a requirement file.
 function __vshelf_stamp
-    set -l flat (string replace -a % %p -- $argv[1] | string replace -a / %s | string collect)
-    echo -- $__vshelf_stamps/$flat
+    echo -- $__vshelf_stamps$argv[1]
 end
 
 # Whether a requirement file is not as it was when its stamp was made: the stamp has its time.
@@ -35,8 +34,9 @@ end
 
 # Walks upward from this folder. Sets __vshelf_words to what the stamps of the requirement files say,
 # nearest first, __vshelf_watched to the files, and __vshelf_ask where a stamp is missing or has to
-# be renewed.
+# be renewed. Of the folders that have such files the nearest ten count.
 function __vshelf_walk
+    set -l folders 0
     set -g __vshelf_words
     set -g __vshelf_watched
     set -g __vshelf_ask
@@ -45,7 +45,9 @@ function __vshelf_walk
     while true
         set -l folder $at
         test $at = /; and set folder ''
-        for name in (__vshelf_look_in $at)
+        set -l names (__vshelf_look_in $at)
+        set -q names[1]; and set folders (math $folders + 1)
+        for name in $names
             set -l file $folder/$name
             if __vshelf_is_other $file
                 set __vshelf_ask 1
@@ -65,7 +67,7 @@ function __vshelf_walk
             end
             set -a __vshelf_watched $file
         end
-        test $at = /; and break
+        test $at = /; or test $folders = 10; and break
         set at (path dirname -- $at | string collect)
     end
 end
@@ -178,7 +180,7 @@ function __vshelf_enter
             set base $__vshelf_data/default/$runtime
         case system
         case '*'
-            set base $__vshelf_data/shelf/$runtime/$key
+            set base $__vshelf_data/shelf/$runtime/$key/build
     end
     set -l entries
     if set -q base[1]

@@ -1,22 +1,6 @@
 # Vivid Shelf for @SHELL@: what the file beside this one reads when it is needed.
 # shellcheck shell=@CHECKED_AS@ disable=SC2154,SC2034
 
-# Sets __vshelf_value to $1 with every $2 (one character) replaced by $3.
-__vshelf_replace() {
-  __vshelf_value=''
-  __vshelf_rest=$1
-  while :; do
-    case $__vshelf_rest in
-      *"$2"*)
-        __vshelf_value=$__vshelf_value${__vshelf_rest%%"$2"*}$3
-        __vshelf_rest=${__vshelf_rest#*"$2"}
-        ;;
-      *) break ;;
-    esac
-  done
-  __vshelf_value=$__vshelf_value$__vshelf_rest
-}
-
 # Sets __vshelf_names to the requirement files in the folder $1.
 __vshelf_look_in() {
   __vshelf_names=''
@@ -38,69 +22,75 @@ __vshelf_is_other() {
   [ ! -e "$2" ] || [ ! -e "$1" ] || [ "$1" -nt "$2" ] || [ "$1" -ot "$2" ]
 }
 
-# Whether all is as it was when this folder was looked at.
-__vshelf_is_same() {
-  [ "$PWD" = "$__vshelf_here" ] || return 1
-  __vshelf_left=$__vshelf_watched
-  while [ -n "$__vshelf_left" ]; do
-    __vshelf_file=${__vshelf_left%%//*}
-    __vshelf_left=${__vshelf_left#*//}
-    __vshelf_stamp=${__vshelf_left%%//*}
-    __vshelf_left=${__vshelf_left#*//}
-    if __vshelf_is_other "$__vshelf_file" "$__vshelf_stamp"; then return 1; fi
-  done
-  __vshelf_look_in "$PWD"
-  [ "$__vshelf_names" = "$__vshelf_named" ]
-}
-
-# Walks upward from this folder. Sets __vshelf_words to what the stamps of the requirement files say,
-# nearest first, __vshelf_watched to the files and their stamps, and __vshelf_ask where a stamp is
-# missing or has to be renewed.
+# Walks upward from this folder, and sets __vshelf_found to what there is: the requirement files of each
+# folder, with a sign for each whether it is as its stamp says. Of the folders that have such files the
+# nearest ten count. With $1 it takes what the stamps say, too.
 __vshelf_walk() {
-  __vshelf_words=''
-  __vshelf_watched=''
-  __vshelf_ask=''
+  __vshelf_found=''
+  __vshelf_folders=0
   __vshelf_at=$PWD
   while :; do
     __vshelf_look_in "$__vshelf_at"
-    if [ "$__vshelf_at" = "$PWD" ]; then __vshelf_named=$__vshelf_names; fi
+    __vshelf_found=$__vshelf_found/$__vshelf_names
+    if [ -n "$__vshelf_names" ]; then __vshelf_folders=$((__vshelf_folders + 1)); fi
     while [ -n "$__vshelf_names" ]; do
       __vshelf_file=${__vshelf_at%/}/${__vshelf_names%%"$__vshelf_newline"*}
       __vshelf_names=${__vshelf_names#*"$__vshelf_newline"}
-      __vshelf_replace "$__vshelf_file" % %p
-      __vshelf_replace "$__vshelf_value" / %s
-      __vshelf_stamp=$__vshelf_stamps/$__vshelf_value
-      __vshelf_line=''
-      if __vshelf_is_other "$__vshelf_file" "$__vshelf_stamp" ||
-        ! IFS='' \read -r __vshelf_line <"$__vshelf_stamp"; then
+      if __vshelf_is_other "$__vshelf_file" "$__vshelf_stamps$__vshelf_file"; then
+        __vshelf_found="$__vshelf_found!"
         __vshelf_ask=1
-        continue
+      else
+        __vshelf_found=$__vshelf_found=
+        if [ -n "$1" ]; then __vshelf_take "$__vshelf_stamps$__vshelf_file"; fi
       fi
-      case $__vshelf_line in
-        'again '*)
-          __vshelf_ask=1
-          __vshelf_line=${__vshelf_line#again }
-          ;;
-      esac
-      # The nearest file that requires something of a runtime decides.
-      while [ -n "$__vshelf_line" ]; do
-        __vshelf_pair=${__vshelf_line%% *}
-        __vshelf_line=${__vshelf_line#"$__vshelf_pair"}
-        __vshelf_line=${__vshelf_line# }
-        __vshelf_word "${__vshelf_pair%%=*}" "$__vshelf_words"
-        if [ -z "$__vshelf_value" ]; then
-          __vshelf_words="$__vshelf_words${__vshelf_words:+ }$__vshelf_pair"
-        fi
-      done
-      # No path holds two slashes in a row.
-      __vshelf_watched=$__vshelf_watched$__vshelf_file//$__vshelf_stamp//
     done
-    case $__vshelf_at in
-      / | '') break ;;
-      /*/*) __vshelf_at=${__vshelf_at%/*} ;;
+    case $__vshelf_folders$__vshelf_at in
+      10* | [0-9] | [0-9]/) break ;;
+      [0-9]/*/*) __vshelf_at=${__vshelf_at%/*} ;;
       *) __vshelf_at=/ ;;
     esac
   done
+  if [ "$__vshelf_folders" = 0 ]; then __vshelf_found=''; fi
+}
+
+# Adds to __vshelf_words what the stamp $1 says; sets __vshelf_ask where it has to be renewed.
+__vshelf_take() {
+  IFS='' \read -r __vshelf_line <"$1" || {
+    __vshelf_ask=1
+    return 0
+  }
+  case $__vshelf_line in
+    'again '*)
+      __vshelf_ask=1
+      __vshelf_line=${__vshelf_line#again }
+      ;;
+  esac
+  # The nearest file that requires something of a runtime decides.
+  while [ -n "$__vshelf_line" ]; do
+    __vshelf_pair=${__vshelf_line%% *}
+    __vshelf_line=${__vshelf_line#"$__vshelf_pair"}
+    __vshelf_line=${__vshelf_line# }
+    __vshelf_word "${__vshelf_pair%%=*}" "$__vshelf_words"
+    if [ -z "$__vshelf_value" ]; then
+      __vshelf_words="$__vshelf_words${__vshelf_words:+ }$__vshelf_pair"
+    fi
+  done
+}
+
+# Reads all stamps: sets __vshelf_words to what they say, nearest first, and __vshelf_ask where one is
+# missing or has to be renewed.
+__vshelf_read_stamps() {
+  __vshelf_words=''
+  __vshelf_ask=''
+  __vshelf_walk take
+  __vshelf_named=$__vshelf_found
+}
+
+# Whether all is as it was when this folder was looked at.
+__vshelf_is_same() {
+  [ "$PWD" = "$__vshelf_here" ] || return 1
+  __vshelf_walk ''
+  [ "$__vshelf_found" = "$__vshelf_named" ]
 }
 
 # Takes the first pair off __vshelf_left: sets __vshelf_name and __vshelf_key.
@@ -157,11 +147,11 @@ __vshelf_announce() {
 __vshelf_look_closely() {
   if __vshelf_is_same; then return 0; fi
   __vshelf_here=$PWD
-  __vshelf_walk
+  __vshelf_read_stamps
   __vshelf_notices=''
   if [ -n "$__vshelf_ask" ] && [ -x "$__vshelf_program" ]; then
     __vshelf_text=$("$__vshelf_program" connect --look @SHELL@) || __vshelf_text=''
-    __vshelf_walk
+    __vshelf_read_stamps
     __vshelf_words=${__vshelf_text%%"$__vshelf_newline"*}
     case $__vshelf_text in
       *"$__vshelf_newline"*) __vshelf_notices=${__vshelf_text#*"$__vshelf_newline"} ;;

@@ -32,7 +32,7 @@ if ( $1 == enter ) then
       set __vshelf_base = ''
       breaksw
     default:
-      set __vshelf_base = $__vshelf_data:q/shelf/$__vshelf_name:q/$__vshelf_key:q
+      set __vshelf_base = $__vshelf_data:q/shelf/$__vshelf_name:q/$__vshelf_key:q/build
       breaksw
     endsw
     set __vshelf_entries = ()
@@ -72,20 +72,24 @@ else if ( $1 == look && $#__vshelf_requirements ) then
     # Where this is, the requirement files from here upward, and their times and those of their stamps.
     set __vshelf_now = $cwd:q
     set __vshelf_files = 0
+    set __vshelf_having = 0
     set __vshelf_folder = $cwd:q
     while ( 1 )
       if ( $__vshelf_folder:q =~ [/] ) set __vshelf_folder = ''
+      set __vshelf_number = $__vshelf_files
       foreach __vshelf_requirement ($__vshelf_requirements:q)
         set __vshelf_file = $__vshelf_folder:q/$__vshelf_requirement:q
         if ( -f $__vshelf_file:q ) then
-          set __vshelf_stamp = $__vshelf_stamps:q/$__vshelf_file:as/%/%p/:as,/,%s,:q
+          set __vshelf_stamp = $__vshelf_stamps:q$__vshelf_file:q
           @ __vshelf_time = ( -M $__vshelf_file:q )
           @ __vshelf_made = ( -M $__vshelf_stamp:q )
           set __vshelf_now = $__vshelf_now:q//$__vshelf_file:q//$__vshelf_time//$__vshelf_made
           @ __vshelf_files++
         endif
       end
-      if ( $__vshelf_folder:q == '' ) break
+      # Of the folders that have such files the nearest ten count.
+      if ( $__vshelf_files > $__vshelf_number ) @ __vshelf_having++
+      if ( $__vshelf_folder:q == '' || $__vshelf_having == 10 ) break
       set __vshelf_folder = $__vshelf_folder:h:q
       if ( $__vshelf_folder:q == '' ) set __vshelf_folder = /
     end

@@ -28,7 +28,7 @@ def --env __vshelf_enter [runtime: record] {
   let base = match $key {
     null | '?' => $own_default
     'system' => null
-    _ => $"($installs)/($key)"
+    _ => $"($installs)/($key)/build"
   }
   let folders = if $base == null { [] } else { $runtime.folders | each {|folder| $"($base)/($folder)" } }
   let others = $env.PATH | where {|entry| not ($ours | any {|folder| $"($entry)/" | str starts-with $folder }) }
@@ -51,16 +51,19 @@ def --env __vshelf_enter_all [] {
 def __vshelf_requirement_files []: nothing -> table {
   mut found = []
   mut at = $env.PWD
-  loop {
+  mut folders = 0
+  # Of the folders that have such files the nearest ten count.
+  while $folders < 10 {
+    let before = $found | length
     let folder = if $at == '/' { '' } else { $at }
     for name in $env.__vshelf.known.requirements {
       let file = $"($folder)/($name)"
       if ($file | path exists) and ($file | path expand | path type) == 'file' {
-        let flat = $file | str replace --all '%' '%p' | str replace --all '/' '%s'
-        let stamp = $"($__vshelf_stamps)/($flat)"
+        let stamp = $"($__vshelf_stamps)($file)"
         $found ++= [[file stamp time made]; [$file $stamp (__vshelf_time $file) (__vshelf_time $stamp)]]
       }
     }
+    if ($found | length) > $before { $folders += 1 }
     if $folder == '' { break }
     $at = $at | path dirname
   }

@@ -33,7 +33,7 @@ function global:__vshelf_enter($Runtime) {
     if (-not $key) { $key = $global:__vshelf.Followed[$Runtime.name] }
     $base = if ($key -ceq 'system') { $null }
     elseif (-not $key -or $key -ceq '?') { $default }
-    else { "$installs/$key" }
+    else { "$installs/$key/build" }
     $entries = @()
     if ($null -ne $base) { $entries += @($Runtime.folders | ForEach-Object { "$base/$_" }) }
     $entries += @($env:PATH -split ':' | Where-Object { -not (__vshelf_is_ours $_ $ours) })
@@ -55,12 +55,15 @@ function global:__vshelf_enter_all {
 # The requirement files from this folder upward, nearest first, with their stamps; the time of what is not
 # there is that of the year 1601.
 function global:__vshelf_requirement_files([string] $At) {
-    while ($At) {
+    # Of the folders that have such files the nearest ten count.
+    $folders = 0
+    while ($At -and $folders -lt 10) {
+        $has = $false
         foreach ($name in $global:__vshelf.Known.requirements) {
             $file = [IO.Path]::Combine($At, $name)
             if ([IO.File]::Exists($file)) {
-                $flat = $file.Replace('%', '%p').Replace('/', '%s')
-                $stamp = [IO.Path]::Combine($global:__vshelf.Stamps, $flat)
+                $has = $true
+                $stamp = $global:__vshelf.Stamps + $file
                 [pscustomobject]@{
                     File = $file
                     Stamp = $stamp
@@ -69,6 +72,7 @@ function global:__vshelf_requirement_files([string] $At) {
                 }
             }
         }
+        if ($has) { $folders++ }
         $At = [IO.Path]::GetDirectoryName($At)
     }
 }

@@ -36,7 +36,7 @@ def __vshelf_connect():
         default, installs = f"{data}/default/{name}", f"{data}/shelf/{name}"
         ours = (f"{default}/", f"{installs}/")
         key = {**state["followed"], **switched()}.get(name, "?")
-        base = {"?": default, "system": None}.get(key, f"{installs}/{key}")
+        base = {"?": default, "system": None}.get(key, f"{installs}/{key}/build")
         folders = [] if base is None else [f"{base}/{folder}" for folder in runtime["folders"]]
         others = [entry for entry in XSH.env["PATH"] if not f"{entry}/".startswith(ours)]
         XSH.env["PATH"] = folders + others
@@ -62,14 +62,18 @@ def __vshelf_connect():
         """The requirement files from this folder upward, nearest first: each with its stamp and their times."""
         at = str(XSH.env["PWD"])
         found = []
+        folders = 0
         while True:
+            before = len(found)
             for name in state["known"]["requirements"]:
                 file = os.path.join(at, name)
                 if os.path.isfile(file):
-                    stamp = os.path.join(stamps, file.replace("%", "%p").replace("/", "%s"))
+                    stamp = stamps + file
                     found.append((file, stamp, time_of(file), time_of(stamp)))
+            folders += len(found) > before
             above = os.path.dirname(at)
-            if above == at:
+            # Of the folders that have such files the nearest ten count.
+            if above == at or folders == 10:
                 return found
             at = above
 

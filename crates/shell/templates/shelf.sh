@@ -8,9 +8,8 @@ __vshelf_newline='
 '
 # Set by the file of functions, which is read when one is needed.
 : "${__vshelf_loaded:=}"
-# The folder that was looked at last, its requirement files with their stamps, and what they resulted in.
+# The folder that was looked at last, the requirement files from there upward, and what they resulted in.
 __vshelf_here=''
-__vshelf_watched=''
 __vshelf_named=''
 __vshelf_followed=''
 __vshelf_told=''
@@ -42,7 +41,7 @@ __vshelf_enter() {
   case $__vshelf_value in
     '' | '?') __vshelf_base=$__vshelf_data/default/$__vshelf_runtime ;;
     system) __vshelf_base='' ;;
-    *) __vshelf_base=$__vshelf_data/shelf/$__vshelf_runtime/$__vshelf_value ;;
+    *) __vshelf_base=$__vshelf_data/shelf/$__vshelf_runtime/$__vshelf_value/build ;;
   esac
   __vshelf_path=''
   if [ -n "$__vshelf_base" ]; then
@@ -88,14 +87,13 @@ __vshelf_look() {
   @EMULATE@
   if [ -z "$__vshelf_requirements" ]; then return 0; fi
   if [ "$PWD" = "$__vshelf_here" ]; then
-    if [ -z "$__vshelf_watched$__vshelf_named" ] && ! __vshelf_has_requirement "${PWD%/}"; then return 0; fi
+    if [ -z "$__vshelf_named" ] && ! __vshelf_has_requirement "${PWD%/}"; then return 0; fi
   elif [ -z "$__vshelf_followed" ]; then
     __vshelf_at=$PWD
     until __vshelf_has_requirement "${__vshelf_at%/}"; do
       case $__vshelf_at in
         / | '')
           __vshelf_here=$PWD
-          __vshelf_watched=''
           __vshelf_named=''
           __vshelf_told=''
           return 0

@@ -7,6 +7,7 @@ use std::sync::Arc;
 
 use jiff::Timestamp;
 use vshelf_core::catalog::{Catalog, Details, Line, Publisher, Release};
+use vshelf_core::selector::{is_line_name, is_name};
 use vshelf_core::{Platform, Version};
 
 use crate::address::{Address, AddressError, Addresses};
@@ -20,12 +21,16 @@ pub trait Source {
 }
 
 /// What is known of a source from the last time.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug)]
 pub struct Known {
     /// What to ask with whether anything changed.
     pub validators: Validators,
-    /// When the catalog that was seen last was made.
+    /// When the newest catalog was made that was seen.
     pub updated: Option<Timestamp>,
+    /// Until when what is kept may be relied on, where its publisher says so.
+    pub expires: Option<Timestamp>,
+    /// Now.
+    pub now: Timestamp,
 }
 
 /// What a source gave.
@@ -47,20 +52,30 @@ pub struct PublishedCatalog {
     pub address: String,
     /// What to ask with next time.
     pub validators: Validators,
+    /// Until when it may be relied on, where its publisher says so.
+    pub expires: Option<Timestamp>,
 }
 
 impl PublishedCatalog {
     /// A catalog that `address` gave, with nothing to ask with.
+    ///
+    /// Names of channels and lines that nobody could type or safely see are left out.
     pub(crate) fn new(
-        catalog: Catalog,
+        mut catalog: Catalog,
         details: HashMap<(Version, Arc<str>), Details>,
         address: &Address,
     ) -> PublishedCatalog {
+        catalog.channels.retain(|name, _| is_name(name));
+        catalog.lines.retain(|line| is_line_name(&line.name));
+        for line in &mut catalog.lines {
+            line.codename = line.codename.take().filter(|name| is_line_name(name));
+        }
         PublishedCatalog {
             catalog,
             details,
             address: address.to_string(),
             validators: Validators::default(),
+            expires: None,
         }
     }
 }
@@ -168,6 +183,14 @@ pub enum SourceError {
         offered: Timestamp,
         /// When the one seen before was made.
         seen: Timestamp,
+    },
+    /// The catalog is signed, and its publisher relies on it no longer.
+    #[error("{address} was to be relied on until {expires}")]
+    Expired {
+        /// What was read.
+        address: String,
+        /// Until when.
+        expires: Timestamp,
     },
     /// The archive does not stand in its checksum list.
     #[error("{address} does not list {name}")]

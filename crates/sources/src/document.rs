@@ -7,8 +7,8 @@ use jiff::Timestamp;
 use jiff::civil::Date;
 use serde::{Deserialize, Serialize};
 use vshelf_core::catalog::{Build, Catalog, Checksum, Details, Digest, Line, Publisher, Release};
-use vshelf_core::selector::is_publisher;
-use vshelf_core::{Platform, Version};
+use vshelf_core::selector::{is_line_name, is_name, is_publisher};
+use vshelf_core::{Platform, Request, Selector, Version};
 
 use crate::address::Address;
 use crate::api::PublishedCatalog;
@@ -23,6 +23,8 @@ struct CatalogDocument {
     runtime: String,
     #[serde(skip_serializing_if = "Option::is_none")]
     updated: Option<Timestamp>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    expires: Option<Timestamp>,
     publishers: Vec<Publisher>,
     #[serde(default)]
     channels: BTreeMap<String, String>,
@@ -97,6 +99,7 @@ pub fn read(bytes: &[u8], runtime: &str, address: &Address) -> Result<PublishedC
     if let Some(bad) = document.publishers.iter().find(|p| !is_publisher(&p.id)) {
         return Err(format!("{:?} is not a valid name for a publisher", bad.id));
     }
+    check_names(&document)?;
     let mut details = HashMap::new();
     let mut releases = Vec::with_capacity(document.releases.len());
     for entry in document.releases {
@@ -156,7 +159,37 @@ pub fn read(bytes: &[u8], runtime: &str, address: &Address) -> Result<PublishedC
         lines,
         releases,
     );
-    Ok(PublishedCatalog::new(catalog, details, address))
+    Ok(PublishedCatalog {
+        expires: document.expires,
+        ..PublishedCatalog::new(catalog, details, address)
+    })
+}
+
+/// Refuses names that nobody could type or safely see.
+fn check_names(document: &CatalogDocument) -> Result<(), String> {
+    for (channel, selector) in &document.channels {
+        if !is_name(channel) {
+            return Err(format!("{channel:?} is not a valid name for a channel"));
+        }
+        let selector_of = |text: &str| text.parse::<Request>().map(|request| request.selector);
+        let is_one = match selector_of(selector) {
+            Ok(Selector::Version(_) | Selector::Range(_)) => true,
+            Ok(Selector::Name(name)) => is_line_name(&name),
+            Ok(_) | Err(_) => false,
+        };
+        if !is_one {
+            return Err(format!(
+                "its channel {channel} is {selector:?}, which is no version"
+            ));
+        }
+    }
+    for line in &document.lines {
+        let names = [Some(&line.line), line.codename.as_ref()];
+        if let Some(name) = names.into_iter().flatten().find(|name| !is_line_name(name)) {
+            return Err(format!("{name:?} is not a valid name for a line"));
+        }
+    }
+    Ok(())
 }
 
 /// The document of a catalog whose builds name their files and digests; one whose digest stands in
@@ -202,6 +235,7 @@ pub(crate) fn write(published: &PublishedCatalog) -> String {
         format: FORMAT.to_owned(),
         runtime: catalog.runtime.clone(),
         updated: catalog.updated,
+        expires: published.expires,
         publishers: catalog.publishers.clone(),
         channels: catalog.channels.clone(),
         lines: lines.collect(),

@@ -3,10 +3,14 @@
 
 use std::collections::BTreeMap;
 use std::fs;
+use std::io;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 
 use configparser::ini::Ini;
+use vshelf_files::optional;
+
+use crate::address::shown;
 
 /// What of a user's environment says where registries are.
 #[derive(Clone, Debug, Default)]
@@ -34,6 +38,26 @@ pub enum RegistryError {
         /// What is said.
         value: String,
     },
+    /// A settings file that may say it cannot be read.
+    #[error("{file} may say where the registry is, and cannot be read: {cause}")]
+    Unreadable {
+        /// The file.
+        file: PathBuf,
+        /// Why.
+        cause: String,
+    },
+}
+
+/// What says where a registry is, and the address.
+type Said = (String, String);
+
+/// Whose packages a registry has.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Ecosystem {
+    /// A registry that speaks the npm protocol.
+    Npm,
+    /// An index of Python packages.
+    Python,
 }
 
 impl UserSettings {
@@ -42,35 +66,70 @@ impl UserSettings {
     /// A project's own `.npmrc` is left out: entering a folder must not change where programs come
     /// from.
     pub fn npm_registry(&self, package: &str) -> Result<String, RegistryError> {
+        let (place, value) = match self.npm_said(package)? {
+            Some(said) => said,
+            None => self.npm_answer().ok_or(RegistryError::NpmNotConfigured)?,
+        };
+        with_slash(place, value)
+    }
+
+    /// What the person's variables and settings say of the registry that serves `package`, without asking
+    /// the client. That of the package's scope comes before any other: whoever has a scope of their own
+    /// must not get what somebody else published under the same name elsewhere.
+    fn npm_said(&self, package: &str) -> Result<Option<Said>, RegistryError> {
+        let file = self.npm_settings()?;
         let scope = package
             .split_once('/')
             .map(|(scope, _)| format!("{scope}:registry"));
-        let (place, value) = self
-            .npm_variable()
-            .or_else(|| self.npm_file(scope.as_deref()))
-            .or_else(|| self.npm_answer())
-            .ok_or(RegistryError::NpmNotConfigured)?;
-        with_slash(place, value)
+        if let Some(scope) = scope {
+            let said = self
+                .npm_variable(&scope)
+                .or_else(|| self.npm_setting(&file, &scope));
+            if said.is_some() {
+                return Ok(said);
+            }
+        }
+        let said = self.npm_variable("registry");
+        Ok(said.or_else(|| self.npm_setting(&file, "registry")))
+    }
+
+    /// What the person's variables and settings say of where `package` of the one kind of registry or the
+    /// other comes from, as it may be written down: what was fetched from elsewhere counts no longer.
+    pub fn said_of(&self, ecosystem: Ecosystem, package: &str) -> Result<String, RegistryError> {
+        let said = match ecosystem {
+            Ecosystem::Npm => self.npm_said(package)?,
+            Ecosystem::Python => self.python_said()?,
+        };
+        let said = said.map(|(_, value)| shown(&value));
+        Ok(said.unwrap_or_else(|| "the package client".to_owned()))
     }
 
     /// The package index that this user's Python clients ask, with a `/` behind.
     pub fn python_index(&self) -> Result<String, RegistryError> {
-        let (place, value) = self
-            .python_variable()
-            .or_else(|| self.python_file())
-            .or_else(|| self.python_answer())
-            .ok_or(RegistryError::PythonNotConfigured)?;
+        let (place, value) = match self.python_said()? {
+            Some(said) => said,
+            None => self
+                .python_answer()
+                .ok_or(RegistryError::PythonNotConfigured)?,
+        };
         with_slash(place, value)
     }
 
-    fn python_variable(&self) -> Option<(String, String)> {
+    fn python_said(&self) -> Result<Option<Said>, RegistryError> {
+        match self.python_variable() {
+            Some(said) => Ok(Some(said)),
+            None => self.python_file(),
+        }
+    }
+
+    fn python_variable(&self) -> Option<Said> {
         const NAME: &str = "PIP_INDEX_URL";
         let value = self.variables.get(NAME).filter(|value| !value.is_empty())?;
         Some((NAME.to_owned(), value.clone()))
     }
 
     /// What the client's settings files say, the person's own before the system's.
-    fn python_file(&self) -> Option<(String, String)> {
+    fn python_file(&self) -> Result<Option<Said>, RegistryError> {
         let config = (self.variables.get("XDG_CONFIG_HOME"))
             .map_or_else(|| self.home.join(".config"), PathBuf::from);
         let named = self.variables.get("PIP_CONFIG_FILE").map(PathBuf::from);
@@ -80,15 +139,21 @@ impl UserSettings {
             self.home.join("Library/Application Support/pip/pip.conf"),
             PathBuf::from("/etc/pip.conf"),
         ];
-        named.into_iter().chain(usual).find_map(|file| {
-            let text = fs::read_to_string(&file).ok()?;
-            Some((file.display().to_string(), index_in(&text)?))
-        })
+        for file in named.into_iter().chain(usual) {
+            let Some(text) = settings_text(&file)? else {
+                continue;
+            };
+            let index = index_in(&text).map_err(|cause| unreadable(&file, cause))?;
+            if let Some(index) = index {
+                return Ok(Some((file.display().to_string(), index)));
+            }
+        }
+        Ok(None)
     }
 
     /// What the client itself says: its help tells the index that it asks when nothing else is
     /// said.
-    fn python_answer(&self) -> Option<(String, String)> {
+    fn python_answer(&self) -> Option<Said> {
         let answer = ["pip3", "pip"]
             .iter()
             .find_map(|client| self.ask_client(client, &["download", "--help"]))?;
@@ -99,30 +164,32 @@ impl UserSettings {
         Some(("the package client".to_owned(), url.replace(' ', "")))
     }
 
-    /// `npm_config_registry`, in any case of letters as the client takes it.
-    fn npm_variable(&self) -> Option<(String, String)> {
+    /// `npm_config_registry` and the like, in any case of letters as the client takes it.
+    fn npm_variable(&self, key: &str) -> Option<Said> {
+        let wanted = format!("npm_config_{key}");
         self.variables
             .iter()
-            .find(|(name, value)| {
-                name.eq_ignore_ascii_case("npm_config_registry") && !value.is_empty()
-            })
+            .find(|(name, value)| name.eq_ignore_ascii_case(&wanted) && !value.is_empty())
             .map(|(name, value)| (name.clone(), value.clone()))
     }
 
-    fn npm_file(&self, scope: Option<&str>) -> Option<(String, String)> {
+    /// The person's settings file of the npm client, and its text.
+    fn npm_settings(&self) -> Result<(PathBuf, String), RegistryError> {
         let file = self
             .variables
             .get("npm_config_userconfig")
             .map_or_else(|| self.home.join(".npmrc"), PathBuf::from);
-        let text = fs::read_to_string(&file).ok()?;
-        let place = file.display().to_string();
-        let setting = |wanted: &str| {
-            text.lines()
-                .filter_map(|line| line.split_once('='))
-                .find(|(key, _)| key.trim() == wanted)
-                .map(|(_, value)| (place.clone(), self.expand(value.trim().trim_matches('"'))))
-        };
-        scope.and_then(setting).or_else(|| setting("registry"))
+        let text = settings_text(&file)?.unwrap_or_default();
+        Ok((file, text))
+    }
+
+    fn npm_setting(&self, (file, text): &(PathBuf, String), key: &str) -> Option<Said> {
+        let settings = text.lines().filter_map(|line| line.split_once('='));
+        let (_, value) = settings
+            .into_iter()
+            .find(|(known, _)| known.trim() == key)?;
+        let value = self.expand(value.trim().trim_matches('"'));
+        Some((file.display().to_string(), value))
     }
 
     /// `${NAME}` in a settings file stands for that variable.
@@ -140,7 +207,7 @@ impl UserSettings {
     }
 
     /// What the client itself says.
-    fn npm_answer(&self) -> Option<(String, String)> {
+    fn npm_answer(&self) -> Option<Said> {
         let answer = self.ask_client("npm", &["config", "get", "registry"])?;
         let answer = answer.trim().to_owned();
         (!answer.is_empty() && answer != "undefined")
@@ -165,23 +232,45 @@ impl UserSettings {
     }
 }
 
+/// The text of a settings file; nothing where there is none. One that cannot be read might say another
+/// registry than the next best.
+fn settings_text(file: &Path) -> Result<Option<String>, RegistryError> {
+    let text = match optional::read(file) {
+        Ok(Some(bytes)) => String::from_utf8(bytes).map_err(|_| "it is not UTF-8".to_owned()),
+        Ok(None) => return Ok(None),
+        Err(error) if error.kind() == io::ErrorKind::NotADirectory => return Ok(None),
+        Err(error) => Err(error.to_string()),
+    };
+    text.map(Some).map_err(|cause| unreadable(file, cause))
+}
+
+fn unreadable(file: &Path, cause: String) -> RegistryError {
+    RegistryError::Unreadable {
+        file: file.to_owned(),
+        cause,
+    }
+}
+
 fn with_slash(place: String, value: String) -> Result<String, RegistryError> {
     match value.starts_with("http://") || value.starts_with("https://") {
         true => Ok(format!("{}/", value.trim_end_matches('/'))),
-        false => Err(RegistryError::NotAUrl { place, value }),
+        false => Err(RegistryError::NotAUrl {
+            value: shown(&value),
+            place,
+        }),
     }
 }
 
 /// The index in the text of a settings file of Python's package client, which is read as Python's own
-/// `configparser` reads it (pip documentation, "Configuration").
-fn index_in(text: &str) -> Option<String> {
+/// `configparser` reads it (pip documentation, "Configuration"); the error says what is wrong with it.
+fn index_in(text: &str) -> Result<Option<String>, String> {
     let mut settings = Ini::new();
-    settings.read(text.to_owned()).ok()?;
+    settings.read(text.to_owned())?;
     let sections = ["download", "install", "global"].iter();
     let names = ["index-url", "index_url"];
     let mut found = sections.flat_map(|section| names.map(|name| settings.get(section, name)));
     let index = found.find_map(|value| value.filter(|value| !value.is_empty()));
-    index.map(|index| index.trim().to_owned())
+    Ok(index.map(|index| index.trim().to_owned()))
 }
 
 fn is_program(path: &Path) -> bool {
@@ -206,10 +295,35 @@ mod tests {
         (home, settings)
     }
 
+    #[test]
+    fn settings_that_cannot_be_read_are_an_error_and_not_another_registry() {
+        let variables = [("npm_config_registry", "http://gull.example")];
+        let (home, settings) = settings(&variables, "");
+        let npmrc = home.path().join(".npmrc");
+        fs::remove_file(&npmrc).unwrap();
+        assert!(settings.npm_registry("board").is_ok());
+        fs::create_dir(&npmrc).unwrap();
+        let error = settings.npm_registry("board").unwrap_err().to_string();
+        assert!(
+            error.contains(".npmrc may say where the registry is"),
+            "{error}"
+        );
+        let pip = home.path().join(".config/pip");
+        fs::create_dir_all(&pip).unwrap();
+        fs::write(pip.join("pip.conf"), [0xff, 0xfe]).unwrap();
+        let error = settings.python_index().unwrap_err().to_string();
+        assert!(
+            error.contains("pip.conf may say where the registry is"),
+            "{error}"
+        );
+    }
+
     #[rstest]
     #[case(&[("NPM_CONFIG_REGISTRY", "http://gull.example")], "registry=http://dune.example", "http://gull.example/")]
     #[case(&[], "registry = http://dune.example/npm/", "http://dune.example/npm/")]
     #[case(&[], "@tide:registry=http://tide.example\nregistry=http://dune.example", "http://tide.example/")]
+    #[case(&[("npm_config_registry", "http://gull.example")], "@tide:registry=http://tide.example", "http://tide.example/")]
+    #[case(&[("npm_config_@tide:registry", "http://gull.example")], "@tide:registry=http://tide.example", "http://gull.example/")]
     #[case(&[("HOST", "gull.example")], "registry=http://${HOST}/npm", "http://gull.example/npm/")]
     fn the_strongest_setting_holds(
         #[case] variables: &[(&str, &str)],

@@ -6,16 +6,17 @@
 
 use std::fs::File;
 use std::io::{self, Read, Seek, SeekFrom};
-use std::sync::OnceLock;
+use std::path::Path;
+use std::sync::{Arc, Mutex, OnceLock};
 use std::thread;
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 use ureq::http::{HeaderMap, Response, StatusCode};
 use ureq::tls::{Certificate, RootCerts, TlsConfig};
 use ureq::{Agent, Body, Proxy};
 use url::Url;
 
-use crate::address::Address;
+use crate::address::{Address, has_password, shown};
 
 /// How patient the transport is.
 #[derive(Clone, Copy, Debug)]
@@ -82,6 +83,25 @@ pub enum TransportError {
         #[source]
         source: Box<ureq::Error>,
     },
+    /// No connection through the proxy that the environment names.
+    #[error("{address} does not answer through the proxy {proxy}")]
+    ThroughProxy {
+        /// What was asked for.
+        address: Address,
+        /// The proxy's host and port.
+        proxy: String,
+        /// Why.
+        #[source]
+        source: Box<ureq::Error>,
+    },
+    /// What is asked for over an encrypted connection would come over one that is not.
+    #[error("{address} sends on to {to}, which is not encrypted")]
+    Unencrypted {
+        /// What was asked for.
+        address: Address,
+        /// Where it sends on to.
+        to: String,
+    },
     /// An answer that is not the thing.
     #[error("{address} answers with status {status}")]
     Status {
@@ -122,7 +142,9 @@ impl TransportError {
     /// Whether the same request may go through later.
     pub fn is_passing(&self) -> bool {
         match self {
-            TransportError::Unreachable { .. } | TransportError::BrokenOff { .. } => true,
+            TransportError::Unreachable { .. }
+            | TransportError::ThroughProxy { .. }
+            | TransportError::BrokenOff { .. } => true,
             TransportError::Status { status, .. } => {
                 matches!(status, 408 | 425 | 429 | 500 | 502 | 503 | 504)
             }
@@ -136,6 +158,9 @@ impl TransportError {
 pub struct Transport {
     near: OnceLock<Agent>,
     far: OnceLock<Agent>,
+    encrypted: OnceLock<Agent>,
+    /// Addresses with a name and password, which others of the same server need as well.
+    passwords: Arc<Mutex<Vec<Url>>>,
     offline: bool,
     patience: Patience,
 }
@@ -146,6 +171,8 @@ impl Transport {
         Transport {
             near: OnceLock::new(),
             far: OnceLock::new(),
+            encrypted: OnceLock::new(),
+            passwords: Arc::default(),
             offline,
             patience,
         }
@@ -168,6 +195,31 @@ impl Transport {
         self.patience
     }
 
+    /// Keeps the name and password of an address that has some, for whatever else is asked of the same
+    /// server: what is written down of addresses is without.
+    pub fn learn(&self, address: &Address) {
+        if let Address::Web(url) = address
+            && has_password(url)
+        {
+            let mut known = self.passwords.lock().expect("nothing panics in here");
+            if !known.contains(url) {
+                known.push(url.clone());
+            }
+        }
+    }
+
+    /// The address with the name and password that its server needs, where they are known.
+    fn with_password(&self, url: &Url) -> Url {
+        let mut url = url.clone();
+        let known = self.passwords.lock().expect("nothing panics in here");
+        let same = known.iter().find(|known| known.origin() == url.origin());
+        if let Some(same) = same.filter(|_| !has_password(&url)) {
+            url.set_username(same.username()).unwrap_or_default();
+            url.set_password(same.password()).unwrap_or_default();
+        }
+        url
+    }
+
     /// Fetches a whole document, unless it is still what `known` describes.
     pub fn document(
         &self,
@@ -177,7 +229,11 @@ impl Transport {
     ) -> Result<Document, TransportError> {
         match address {
             Address::File(path) => {
-                let bytes = std::fs::read(path).map_err(|source| TransportError::File {
+                let file = open_file(path).map_err(|source| TransportError::File {
+                    address: address.clone(),
+                    source,
+                })?;
+                let bytes = read_document(file, address, |source| TransportError::File {
                     address: address.clone(),
                     source,
                 })?;
@@ -195,7 +251,8 @@ impl Transport {
         known: &Validators,
         accept: Option<&str>,
     ) -> Result<Document, TransportError> {
-        let mut request = self.agent(address)?.get(url.as_str());
+        self.learn(address);
+        let mut request = self.agent(address)?.get(self.with_password(url).as_str());
         for (name, value) in [
             ("if-none-match", known.etag.as_deref()),
             ("if-modified-since", known.modified.as_deref()),
@@ -217,21 +274,12 @@ impl Transport {
             }
         }
         let validators = validators(response.headers());
-        let mut bytes = Vec::new();
-        let mut body = response.body_mut().with_config().limit(u64::MAX).reader();
-        (&mut body)
-            .take(LARGEST_DOCUMENT + 1)
-            .read_to_end(&mut bytes)
-            .map_err(|source| TransportError::BrokenOff {
-                address: address.clone(),
-                source,
-            })?;
-        if bytes.len() as u64 > LARGEST_DOCUMENT {
-            return Err(TransportError::TooLarge {
-                address: address.clone(),
-                limit: LARGEST_DOCUMENT,
-            });
-        }
+        let body = response.body_mut().with_config().limit(u64::MAX).reader();
+        let body = Paced::new(body, self.patience.stall);
+        let bytes = read_document(body, address, |source| TransportError::BrokenOff {
+            address: address.clone(),
+            source,
+        })?;
         Ok(Document::Body { bytes, validators })
     }
 
@@ -246,7 +294,7 @@ impl Transport {
         let url = match address {
             Address::File(path) => {
                 let open = || -> io::Result<(File, u64)> {
-                    let mut file = File::open(path)?;
+                    let mut file = open_file(path)?;
                     let length = file.metadata()?.len();
                     file.seek(SeekFrom::Start(offset.min(length)))?;
                     Ok((file, length))
@@ -265,9 +313,10 @@ impl Transport {
             Address::Web(url) => url,
         };
         // The archive's own bytes are wanted: no further encoding on the way.
+        self.learn(address);
         let mut request = self
             .agent(address)?
-            .get(url.as_str())
+            .get(self.with_password(url).as_str())
             .header("accept-encoding", "identity");
         if offset > 0 {
             request = request.header("range", format!("bytes={offset}-"));
@@ -294,7 +343,7 @@ impl Transport {
             begins_at,
             length,
             validators: validators(&headers),
-            reader: Box::new(body(response)),
+            reader: Box::new(Paced::new(body(response), self.patience.stall)),
         })
     }
 
@@ -326,18 +375,22 @@ impl Transport {
         }
         // Reading the system's certificates takes milliseconds that this machine's own servers need
         // not cost; any other server may redirect to one with TLS.
-        Ok(match address.is_loopback() {
-            true => self
+        let with_roots = || TlsConfig::builder().root_certs(system_roots()).build();
+        Ok(match address {
+            _ if address.is_loopback() => self
                 .near
-                .get_or_init(|| self.new_agent(TlsConfig::default())),
-            false => self.far.get_or_init(|| {
-                self.new_agent(TlsConfig::builder().root_certs(system_roots()).build())
-            }),
+                .get_or_init(|| self.new_agent(TlsConfig::default(), false)),
+            // What is asked for over an encrypted connection comes over one, wherever it is sent on to.
+            Address::Web(url) if url.scheme() == "https" => self
+                .encrypted
+                .get_or_init(|| self.new_agent(with_roots(), true)),
+            _ => self.far.get_or_init(|| self.new_agent(with_roots(), false)),
         })
     }
 
-    fn new_agent(&self, tls: TlsConfig) -> Agent {
+    fn new_agent(&self, tls: TlsConfig, https_only: bool) -> Agent {
         Agent::config_builder()
+            .https_only(https_only)
             .http_status_as_error(false)
             .max_redirects(8)
             .input_buffer_size(128 << 10)
@@ -371,9 +424,98 @@ fn system_roots() -> RootCerts {
 }
 
 fn unreachable(address: &Address, source: ureq::Error) -> TransportError {
-    TransportError::Unreachable {
-        address: address.clone(),
-        source: Box::new(source),
+    let address = address.clone();
+    match (source, proxy_for(&address)) {
+        (ureq::Error::RequireHttpsOnly(to), _) => TransportError::Unencrypted {
+            to: shown(&to),
+            address,
+        },
+        (source, Some(proxy)) => TransportError::ThroughProxy {
+            address,
+            proxy,
+            source: Box::new(source),
+        },
+        (source, None) => TransportError::Unreachable {
+            address,
+            source: Box::new(source),
+        },
+    }
+}
+
+/// The host and port of the proxy that an address is asked through, where the environment names one.
+fn proxy_for(address: &Address) -> Option<String> {
+    let proxy = Proxy::try_from_env()?;
+    let uri = address.to_string().parse().ok()?;
+    (!proxy.is_no_proxy(&uri)).then(|| format!("{}:{}", proxy.host(), proxy.port()))
+}
+
+/// A file to be read from its beginning to its end: a pipe or device has none.
+fn open_file(path: &Path) -> io::Result<File> {
+    match std::fs::metadata(path)?.is_file() {
+        true => File::open(path),
+        false => Err(io::Error::new(
+            io::ErrorKind::InvalidInput,
+            "it is not a plain file",
+        )),
+    }
+}
+
+/// All bytes of a document.
+fn read_document(
+    from: impl Read,
+    address: &Address,
+    failed: impl FnOnce(io::Error) -> TransportError,
+) -> Result<Vec<u8>, TransportError> {
+    let mut bytes = Vec::new();
+    let read = from.take(LARGEST_DOCUMENT + 1).read_to_end(&mut bytes);
+    read.map_err(failed)?;
+    match bytes.len() as u64 > LARGEST_DOCUMENT {
+        true => Err(TransportError::TooLarge {
+            address: address.clone(),
+            limit: LARGEST_DOCUMENT,
+        }),
+        false => Ok(bytes),
+    }
+}
+
+/// The fewest bytes that have to come in a second, over a stretch as long as a stall may be.
+const LEAST_RATE: u64 = 1000;
+
+/// A reader that fails when what comes is next to nothing for long: a server that sends a byte now and then
+/// must not hold a lock for ever.
+struct Paced<R> {
+    inner: R,
+    stretch: Duration,
+    begun: Instant,
+    came: u64,
+}
+
+impl<R> Paced<R> {
+    fn new(inner: R, stretch: Duration) -> Paced<R> {
+        Paced {
+            inner,
+            stretch,
+            begun: Instant::now(),
+            came: 0,
+        }
+    }
+}
+
+impl<R: Read> Read for Paced<R> {
+    fn read(&mut self, into: &mut [u8]) -> io::Result<usize> {
+        let count = self.inner.read(into)?;
+        self.came += count as u64;
+        let passed = self.begun.elapsed();
+        if count == 0 || passed < self.stretch {
+            return Ok(count);
+        }
+        if (self.came as f64) < LEAST_RATE as f64 * passed.as_secs_f64() {
+            let seconds = passed.as_secs();
+            let text = format!("less than 1 kB a second came for {seconds} seconds");
+            return Err(io::Error::new(io::ErrorKind::TimedOut, text));
+        }
+        (self.begun, self.came) = (Instant::now(), 0);
+        Ok(count)
     }
 }
 

@@ -6,8 +6,11 @@
 )]
 
 use std::fs;
-use std::io::Read;
+use std::io::{self, Read, Write};
+use std::net::TcpListener;
 use std::path::Path;
+use std::process::Command;
+use std::thread;
 use std::time::Duration;
 
 use vshelf_core::catalog::{Build, Checksum, DigestAlgorithm};
@@ -15,7 +18,7 @@ use vshelf_core::definition::{SourceDefinition, SourceKind};
 use vshelf_demo::server::{Fault, StandIn};
 use vshelf_sources::digest::digest_of;
 use vshelf_sources::registries::UserSettings;
-use vshelf_sources::transport::{Patience, Transport};
+use vshelf_sources::transport::{Patience, Transport, Validators};
 use vshelf_sources::{Address, Addresses, Archive, CatalogCache, Download, DownloadError, open};
 
 fn transport() -> Transport {
@@ -40,15 +43,20 @@ fn build(server: &StandIn, cache: &Path) -> (Build, Vec<u8>) {
     };
     let platform = "linux-x64-gnu".parse().unwrap();
     let source = open("marram", &definition, &platform, &UserSettings::default()).unwrap();
-    let loaded = CatalogCache::new(cache.to_owned(), Duration::ZERO)
-        .renew(
-            "marram",
-            &definition,
-            source.as_ref(),
-            &transport(),
-            jiff::Timestamp::now(),
-        )
-        .unwrap();
+    let loaded = CatalogCache::new(
+        cache.to_owned(),
+        Duration::ZERO,
+        UserSettings::default(),
+        cache.join("signed"),
+    )
+    .renew(
+        "marram",
+        &definition,
+        source.as_ref(),
+        &transport(),
+        jiff::Timestamp::now(),
+    )
+    .unwrap();
     let release = loaded
         .catalog
         .releases
@@ -190,4 +198,65 @@ fn when_all_addresses_fail_it_ends() {
         .count();
     // Once to build this test, then each address as often as patience says.
     assert_eq!(asked, 1 + 2 * Patience::default().attempts as usize);
+}
+
+/// A server that sends a byte now and then, for ever.
+fn trickling() -> String {
+    let listener = TcpListener::bind(("127.0.0.1", 0)).unwrap();
+    let address = format!("http://{}", listener.local_addr().unwrap());
+    thread::spawn(move || {
+        for client in listener.incoming().flatten() {
+            thread::spawn(move || -> io::Result<()> {
+                let mut client = client;
+                let _request = client.read(&mut [0; 4096])?;
+                client.write_all(b"HTTP/1.1 200 OK\r\ncontent-length: 100000\r\n\r\n")?;
+                loop {
+                    client.write_all(b"x")?;
+                    thread::sleep(Duration::from_millis(50));
+                }
+            });
+        }
+    });
+    address
+}
+
+#[test]
+fn a_server_that_sends_next_to_nothing_is_given_up() {
+    let folder = tempfile::tempdir().unwrap();
+    let address = Address::read(&trickling()).unwrap();
+    let slow = "less than 1 kB a second came";
+    let document = transport().document(&address, &Validators::default(), None);
+    let error = document.unwrap_err();
+    let cause = std::error::Error::source(&error).unwrap().to_string();
+    assert!(error.is_passing() && cause.starts_with(slow), "{cause}");
+    let download = Download {
+        archive: Archive {
+            addresses: address.into(),
+            digest: digest_of(DigestAlgorithm::Sha256, b"tide"),
+            size: None,
+        },
+        partial: folder.path().join("partial"),
+    };
+    let error = download
+        .run(&transport(), &mut |_| Ok(()), &mut |_, _| {})
+        .unwrap_err();
+    let DownloadError::Transport(error) = &error else {
+        panic!("{error}");
+    };
+    let cause = std::error::Error::source(error).unwrap().to_string();
+    assert!(cause.starts_with(slow), "{cause}");
+}
+
+#[test]
+fn a_pipe_is_no_document_and_no_archive() {
+    let folder = tempfile::tempdir().unwrap();
+    let pipe = folder.path().join("catalog.json");
+    let made = Command::new("mkfifo").arg(&pipe).status();
+    assert!(made.unwrap().success());
+    let address = Address::File(pipe);
+    let document = transport().document(&address, &Validators::default(), None);
+    let cause = std::error::Error::source(&document.unwrap_err())
+        .unwrap()
+        .to_string();
+    assert_eq!(cause, "it is not a plain file");
 }

@@ -87,7 +87,7 @@ pub fn run(words: Vec<OsString>) -> ExitCode {
     let told = outcome.and_then(|()| ui.kept_failure());
     end(
         &ui,
-        told.and_then(|()| Ok(session::hand_over(&environment)?)),
+        told.and_then(|()| Ok(session::hand_over(&environment, &ui)?)),
     )
 }
 

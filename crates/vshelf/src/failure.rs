@@ -46,6 +46,17 @@ impl Failure {
         }
     }
 
+    /// What went wrong and why, in one sentence.
+    pub fn sentence(&self) -> String {
+        let mut sentence = self.message.clone();
+        for cause in &self.causes {
+            if !sentence.contains(cause) {
+                sentence = format!("{sentence}: {cause}");
+            }
+        }
+        sentence + "."
+    }
+
     /// Adds why.
     pub fn because(mut self, cause: impl Into<String>) -> Failure {
         self.causes.push(cause.into());

@@ -43,9 +43,8 @@ pub fn conclude(
     let install = runtime.install(key).ok_or(Error::CatalogChanged)?;
     let line = runtime.line_of(&install.id.version);
     let ended = line.filter(|line| line.phase_on(runtime.today) == Phase::Ended);
-    let prefix = environment.prefix(runtime.name());
     let conclusion = Conclusion {
-        selector: format!("{prefix}{}", install.id.key),
+        selector: runtime.as_typed(&install.id.key),
         ended_line: ended.cloned(),
         today: runtime.today,
         became_default: becomes_default,

@@ -8,7 +8,6 @@ use std::sync::Mutex;
 use std::thread;
 use std::time::Instant;
 
-use vshelf_shelf::journal::Operation;
 use vshelf_shelf::record::RecordContents;
 use vshelf_sources::Archive;
 
@@ -37,12 +36,11 @@ pub fn execute(
     jobs: &[InstallJob],
     listener: &dyn Listener,
 ) -> Vec<JobResult> {
-    let mut results = execute_at_once(jobs, listener);
-    for result in &mut results {
-        if let Ok(Some(new)) = result
-            && let Err(error) = history::note(environment, Operation::Installed, &new.install)
-        {
-            *result = Err(error);
+    let results = execute_at_once(jobs, listener);
+    for new in results.iter().flatten().flatten() {
+        let noted = history::note_arrival(environment, &new.install);
+        if let Err(error) = noted {
+            listener.tell(Event::LeftUndone(&error));
         }
     }
     results
@@ -164,7 +162,7 @@ fn is_done(job: &InstallJob) -> Result<bool, Error> {
         return Ok(false);
     }
     // It may have been published by a process that died before it cleaned up.
-    job.shelf.sweep()?;
+    job.shelf.sweep();
     Ok(true)
 }
 
@@ -221,11 +219,13 @@ fn make(
         unpacked_size: manifest.bytes(),
         files: manifest.files(),
         installed: job.now,
+        command: job.command.clone(),
         companions,
         adopted: None,
         broken,
     };
-    let install = (job.shelf).publish(&job.key, &tree, contents, &manifest, job.durability)?;
+    let install =
+        (job.shelf).publish(&stage, &job.key, &tree, contents, &manifest, job.durability)?;
     Ok(NewInstall {
         install,
         fetched,

@@ -39,6 +39,8 @@ pub struct InstallJob {
     pub(super) durability: Durability,
     /// When it was asked for.
     pub(super) now: Timestamp,
+    /// The command that asked for it, as the history numbers commands.
+    pub(super) command: String,
 }
 
 /// What is done otherwise than usual.
@@ -74,6 +76,7 @@ impl InstallJob {
             archives: environment.folders()?.cache.join("archives"),
             durability: environment.settings()?.durability(),
             now: environment.now()?,
+            command: environment.command_id()?,
         })
     }
 

@@ -1,5 +1,6 @@
 //! The use case: requests become jobs, jobs become installs, and the shell and default follow.
 
+use vshelf_core::packages::Package;
 use vshelf_core::resolve::{Choice, ResolveError, Scope};
 use vshelf_core::{Request, Selector};
 
@@ -10,8 +11,8 @@ use crate::definitions;
 use crate::environment::Environment;
 use crate::error::{Done, Error};
 use crate::events::{Event, Listener};
-use crate::keep::carry;
-use crate::outcome::InstallResult;
+use crate::keep::{carry, packages};
+use crate::outcome::{InstallResult, PackagesLost};
 use crate::project;
 use crate::runtime::Runtime;
 
@@ -53,6 +54,10 @@ pub fn install(environment: &Environment, asked: &InstallRequest, listener: &dyn
             Err(error) => errors.push(error),
         }
     }
+    let mut had_packages = Vec::new();
+    for job in jobs.iter().filter(|job| job.options.again) {
+        had_packages.push(packages_before(environment, job, listener)?);
+    }
     let mut results = Vec::new();
     let executed = execute_from_any(environment, &mut jobs, listener);
     for (place, result) in executed.into_iter().enumerate() {
@@ -71,6 +76,17 @@ pub fn install(environment: &Environment, asked: &InstallRequest, listener: &dyn
                 planned.retain(|(_, job)| *job != place);
                 errors.push(error);
             }
+        }
+    }
+    for (job, packages) in jobs.iter().zip(&had_packages) {
+        let is_new = |(_, place): &(Request, usize)| jobs[*place].is_same(job);
+        if !packages.is_empty() && planned.iter().any(is_new) {
+            let runtime = Runtime::open(environment, job.definition.clone())?;
+            listener.tell(Event::PackagesLost(&PackagesLost {
+                title: job.title(),
+                packages: packages.clone(),
+                attempt: packages::attempt(&runtime, &job.key, packages),
+            }));
         }
     }
     match (&planned[..], &results[..]) {
@@ -94,6 +110,24 @@ pub fn install(environment: &Environment, asked: &InstallRequest, listener: &dyn
         }
     }
     first_of(errors, listener)
+}
+
+/// The packages, as `name@version`, in the install that a job makes again. That they cannot be listed is
+/// told: what is wrong with the install may be why.
+fn packages_before(
+    environment: &Environment,
+    job: &InstallJob,
+    listener: &dyn Listener,
+) -> Result<Vec<String>, Error> {
+    let runtime = Runtime::open(environment, job.definition.clone())?;
+    match packages::of_install(&runtime, &job.key, listener) {
+        Ok(packages) => Ok(packages.iter().map(Package::spelled).collect()),
+        Err(Error::PackagesUnknown { cause, .. }) => {
+            listener.tell(Event::LeftUndone(&cause));
+            Ok(Vec::new())
+        }
+        Err(error) => Err(error),
+    }
 }
 
 /// Tells all errors but the first, which decides how the use case ends.
@@ -154,7 +188,7 @@ pub fn required(environment: &Environment, listener: &dyn Listener) -> Result<Ve
                 title: &runtime.definition.title,
                 request: &request,
             });
-            project::note(environment, &found.file);
+            project::note(&runtime, &found.file, Some(&request), listener);
             requests.push(Request {
                 runtime: Some(name),
                 ..request

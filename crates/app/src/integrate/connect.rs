@@ -1,8 +1,6 @@
 //! Connecting shells: the files that they source, and one guarded block in their start-up files.
 
 use std::fs;
-use std::io;
-use std::os::unix::fs::PermissionsExt;
 use std::path::{Path, PathBuf};
 
 use vshelf_files::{atomic, optional};
@@ -126,16 +124,22 @@ pub fn read_or_empty(file: &Path) -> Result<String, Error> {
     Ok(text.unwrap_or_default())
 }
 
-/// Writes a start-up file in one step, with the permissions that it had.
+/// The start-up file of the person's shell, where something behind our block in it names this folder.
+pub fn start_up_file_naming(environment: &Environment, folder: &Path) -> Option<PathBuf> {
+    let dialect = own_shell(environment).ok()?;
+    let file = start_up_file(environment, dialect).ok()?;
+    let text = read_or_empty(&file).ok()?;
+    let home = environment.variables().home();
+    let below_home = home.and_then(|home| Some(folder.strip_prefix(home).ok()?.to_owned()));
+    let behind = start_up::behind_block(&text);
+    let names = |path: &Path| behind.contains(&*path.to_string_lossy());
+    let is_named = names(folder) || below_home.is_some_and(|path| names(&path));
+    is_named.then_some(file)
+}
+
+/// Writes a start-up file in one step; a new one is like any file of the person's.
 fn write_start_up_file(file: &Path, text: &str) -> Done {
-    let permissions = match fs::metadata(file) {
-        Ok(found) => found.permissions(),
-        Err(error) if error.kind() == io::ErrorKind::NotFound => fs::Permissions::from_mode(0o644),
-        Err(error) => return Err(file_error(file, "read")(error)),
-    };
-    atomic::write_file(file, text.as_bytes())
-        .and_then(|()| fs::set_permissions(file, permissions))
-        .map_err(file_error(file, "written"))
+    atomic::write_shared(file, text.as_bytes()).map_err(file_error(file, "written"))
 }
 
 /// Fails where a command cannot change the shell that called it, with the way to connect it.

@@ -4,10 +4,8 @@
 //! in, and has the file's own time, so that a shell sees without starting anything whether it changed.
 
 use std::collections::BTreeMap;
-use std::ffi::OsStr;
 use std::fs::{self, File};
 use std::io;
-use std::os::unix::ffi::OsStrExt;
 use std::path::{Path, PathBuf};
 
 use vshelf_core::requirement::Requirement;
@@ -96,7 +94,7 @@ pub fn look(listener: &dyn Listener, environment: &Environment) -> Result<Follow
                     continue;
                 }
             };
-            project::note(environment, &path);
+            project::note(&runtime, &path, Some(&requirement.request), listener);
             let pick = runtime.pick_meeting(&requirement.request);
             stamp.again |= pick.is_none() || !is_lasting(&requirement);
             // The nearest file decides.
@@ -144,20 +142,12 @@ fn is_lasting(requirement: &Requirement) -> bool {
     matches!(selector, Selector::Version(_) | Selector::Range(_))
 }
 
-/// One line: what the requirement file resulted in. The stamp's name is the file's whole path, `/` and `%` told
-/// apart from what stands for them.
+/// One line: what the requirement file resulted in. The stamp stands where the file does, below the folder of
+/// stamps, so that whatever is no name too long for the one is none for the other.
 fn write_stamp(folder: &Path, file: &Path, stamp: &Stamp) -> io::Result<()> {
     let modified = fs::metadata(file)?.modified()?;
     let again = if stamp.again { "again " } else { "" };
-    let mut name = Vec::new();
-    for byte in file.as_os_str().as_bytes() {
-        match byte {
-            b'/' => name.extend(b"%s"),
-            b'%' => name.extend(b"%p"),
-            byte => name.push(*byte),
-        }
-    }
-    let path = folder.join(OsStr::from_bytes(&name));
+    let path = folder.join(file.strip_prefix("/").unwrap_or(file));
     let line = format!("{again}{}\n", stamp.words.join(" "));
     atomic::write_quickly(&path, line.as_bytes())?;
     File::options()

@@ -1,55 +1,119 @@
 //! Writing into the history what was done to the shelf, and reading it.
 
+use std::collections::HashSet;
+use std::path::PathBuf;
+
+use jiff::Timestamp;
 use vshelf_core::packages::Package;
 use vshelf_core::tidy::Reason;
-use vshelf_core::{Pick, Version};
-use vshelf_shelf::Install;
-use vshelf_shelf::journal::{self, HistoryEntry, Operation};
+use vshelf_core::{Key, Pick, Version};
+use vshelf_shelf::journal::{self, HistoryEntry, Lines, Operation, Outcome};
+use vshelf_shelf::{Install, unfinished};
 
 use crate::environment::Environment;
 use crate::error::{Done, Error, file_error};
 use crate::runtime::Runtime;
 
-/// Why an install was removed.
-#[derive(Clone, Debug, Default)]
-pub struct Why {
+/// An install that goes: what the history is to say of it.
+#[derive(Clone, Debug)]
+pub struct Departure {
+    /// Who removes it.
+    pub operation: Operation,
     /// The reasons of a clean-up.
     pub reasons: Vec<Reason>,
     /// The release that a renewal put in its place.
     pub replaced_by: Option<Version>,
+    /// The packages that go with it.
+    pub packages: Vec<Package>,
 }
 
-/// Notes what was done to an install.
-pub fn note(environment: &Environment, operation: Operation, install: &Install) -> Done {
-    note_removal(environment, operation, Why::default(), install, &[])
+impl Departure {
+    /// A departure without reasons of a clean-up.
+    pub fn new(operation: Operation, packages: Vec<Package>) -> Departure {
+        Departure {
+            operation,
+            reasons: Vec::new(),
+            replaced_by: None,
+            packages,
+        }
+    }
+
+    /// The line of the history that says so.
+    pub fn entry(
+        self,
+        environment: &Environment,
+        install: &Install,
+    ) -> Result<HistoryEntry, Error> {
+        Ok(HistoryEntry {
+            reasons: self.reasons,
+            replaced_by: self.replaced_by,
+            packages: self.packages.iter().map(Package::spelled).collect(),
+            ..entry_of(
+                environment.now()?,
+                environment.command_id()?,
+                self.operation,
+                install,
+            )
+        })
+    }
 }
 
-/// Notes that an install with these packages was removed.
-pub fn note_removal(
-    environment: &Environment,
-    operation: Operation,
-    why: Why,
-    install: &Install,
-    packages: &[Package],
-) -> Done {
+/// Writes into the history that an install came onto the shelf.
+pub fn note_arrival(environment: &Environment, install: &Install) -> Done {
     let layout = environment.layout()?;
-    let entry = HistoryEntry {
-        at: environment.now()?,
-        command: environment.command_id()?,
-        operation,
-        key: install.id.key.clone(),
-        reasons: why.reasons,
-        replaced_by: why.replaced_by,
-        packages: packages.iter().map(Package::spelled).collect(),
-        record: install.record.contents.clone(),
-    };
+    let entry = arrival_of(install);
     journal::append_history(&layout, &entry).map_err(file_error(&layout.history(), "written"))
 }
 
+/// How an install came onto the shelf, as its record tells.
+fn arrival_of(install: &Install) -> HistoryEntry {
+    let record = &install.record.contents;
+    let operation = match record.adopted {
+        Some(_) => Operation::Adopted,
+        None => Operation::Installed,
+    };
+    entry_of(record.installed, record.command.clone(), operation, install)
+}
+
+fn entry_of(
+    at: Timestamp,
+    command: String,
+    operation: Operation,
+    install: &Install,
+) -> HistoryEntry {
+    HistoryEntry {
+        at,
+        command,
+        operation,
+        outcome: Outcome::Done,
+        problem: None,
+        key: install.id.key.clone(),
+        reasons: Vec::new(),
+        replaced_by: None,
+        packages: Vec::new(),
+        record: install.record.contents.clone(),
+    }
+}
+
 /// Everything that was done, oldest first.
-pub fn read(environment: &Environment) -> Result<Vec<HistoryEntry>, Error> {
+pub fn read(environment: &Environment) -> Result<Lines<HistoryEntry>, Error> {
     let layout = environment.layout()?;
     journal::history(&layout).map_err(file_error(&layout.history(), "read"))
+}
+
+/// What came onto the shelf by commands that were cut off before they could write it down, as the
+/// records tell.
+fn unwritten_arrivals(runtime: &Runtime<'_>, written: &[HistoryEntry]) -> Vec<HistoryEntry> {
+    let told: HashSet<(&str, &Key)> = written
+        .iter()
+        .filter(|entry| entry.record.runtime == runtime.name() && !entry.operation.removes())
+        .map(|entry| (entry.command.as_str(), &entry.key))
+        .collect();
+    let missing = runtime.installs.iter().filter(|install| {
+        let command = install.record.contents.command.as_str();
+        !command.is_empty() && !told.contains(&(command, &install.id.key))
+    });
+    missing.map(arrival_of).collect()
 }
 
 /// What is in the history of one runtime, or of all, newest first, each entry with its runtime where
@@ -57,13 +121,28 @@ pub fn read(environment: &Environment) -> Result<Vec<HistoryEntry>, Error> {
 pub struct History<'c> {
     /// The entries.
     pub entries: Vec<HistoryEntry>,
+    /// The file that they stand in.
+    pub file: PathBuf,
+    /// The numbers of its lines that are not understood.
+    pub not_understood: Vec<usize>,
     runtimes: Vec<Runtime<'c>>,
 }
 
 impl<'c> History<'c> {
     /// Reads the history; of this runtime alone where one is named.
     pub fn of(environment: &'c Environment, runtime: Option<&str>) -> Result<History<'c>, Error> {
-        let mut entries = read(environment)?;
+        let layout = environment.layout()?;
+        let Lines {
+            mut entries,
+            not_understood,
+        } = read(environment)?;
+        for runtime in Runtime::shown(environment, None)? {
+            entries.extend(unwritten_arrivals(&runtime, &entries));
+        }
+        let begun = unfinished::removals_begun(&layout);
+        entries.extend(begun.map_err(file_error(&layout.staging(), "read"))?);
+        // What is told out of its turn comes where it belongs.
+        entries.sort_by_key(|entry| entry.at);
         if let Some(name) = runtime {
             let name = environment.definition(name.trim_end_matches('@'))?.name;
             entries.retain(|entry| entry.record.runtime == name);
@@ -79,7 +158,12 @@ impl<'c> History<'c> {
             .iter()
             .map(|name| Runtime::named(environment, Some(name)));
         let runtimes = known.filter_map(Result::ok).collect();
-        Ok(History { entries, runtimes })
+        Ok(History {
+            entries,
+            file: layout.history(),
+            not_understood,
+            runtimes,
+        })
     }
 
     /// The runtime of an entry, where it is still known.

@@ -2,19 +2,20 @@
 
 use std::collections::HashSet;
 use std::fs;
-use std::path::PathBuf;
+use std::io;
 
-use vshelf_core::tidy::Protection;
-use vshelf_core::{Key, Pick};
+use vshelf_core::tidy::{Protection, Witness};
+use vshelf_core::{Key, Pick, Request};
 use vshelf_shelf::Install;
+use vshelf_shelf::journal::{self, Presence, SeenProject};
 use vshelf_shelf::processes::{Process, processes_below, started_switched};
-use vshelf_shelf::shells::{SwitchedShell, switched_shells};
+use vshelf_shelf::shells::{SwitchedShell, check_notes, switched_shells};
 use vshelf_shelf::switches::Switches;
 
 use crate::activity::Activity;
 use crate::calling_shell::SWITCHED;
 use crate::environment::Environment;
-use crate::error::{Error, file_error};
+use crate::error::Error;
 use crate::project;
 use crate::runtime::Runtime;
 
@@ -25,36 +26,87 @@ pub struct Holders {
     processes: Vec<Process>,
     /// Processes with the switches that they were started with.
     started: Vec<(Process, Switches)>,
-    projects: Vec<PathBuf>,
+    projects: Vec<SeenProject>,
+    /// What cannot be told of any install: each keeps all.
+    unclear: Vec<Protection>,
 }
 
+/// What projects require of a runtime: what each gets, or nothing where that may be anything.
+pub type Required = Vec<(Option<Pick>, Protection)>;
+
 impl Holders {
-    /// Looks for them.
+    /// Looks for them. Where a witness cannot be read, that keeps everything.
     pub fn find(environment: &Environment) -> Result<Holders, Error> {
         let layout = environment.layout()?;
-        let shells = switched_shells(&layout).map_err(file_error(layout.data(), "read"))?;
-        let mut started = started_switched(&layout, SWITCHED);
+        let mut unclear = Vec::new();
+        let shells = check_notes(&layout).and_then(|()| switched_shells(&layout));
+        let shells = told(shells, Witness::Shells, &mut unclear);
+        let table = started_switched(&layout, SWITCHED)
+            .and_then(|started| Ok((started, processes_below(layout.data())?)));
+        let (mut started, processes) = told(table, Witness::Processes, &mut unclear);
         // Of a shell that was switched since, the note counts, and of the calling one its variables.
         started.retain(|(process, _)| {
             let is_noted = shells.iter().any(|shell| shell.id == process.id);
             !is_noted && environment.shell.id() != Some(process.id)
         });
+        let projects = match journal::projects(&layout) {
+            Ok(lines) => {
+                unclear.extend(lines.not_understood.first().map(|line| {
+                    let file = layout.projects();
+                    let name = file.file_name().unwrap_or_default().to_string_lossy();
+                    Protection::Unclear {
+                        what: Witness::Projects,
+                        cause: format!("line {line} of {name} is not understood"),
+                    }
+                }));
+                lines.entries
+            }
+            failed => told(
+                failed.map(|lines| lines.entries),
+                Witness::Projects,
+                &mut unclear,
+            ),
+        };
         Ok(Holders {
             shells,
             started,
-            processes: processes_below(layout.data()),
-            projects: project::seen(environment)?,
+            processes,
+            projects,
+            unclear,
         })
     }
 
-    /// What the projects that were seen get of a runtime, each with its requirement file.
-    pub fn of_projects(&self, runtime: &Runtime<'_>) -> Vec<(Pick, PathBuf)> {
-        let requirements = project::requirements_of(runtime, &self.projects).into_iter();
-        let met = requirements.filter_map(|found| {
-            let pick = runtime.pick_meeting(&found.requirement.request)?;
-            Some((pick, found.file))
-        });
-        met.collect()
+    /// What the projects that were seen require of a runtime.
+    pub fn of_projects(&self, runtime: &Runtime<'_>) -> Required {
+        let mut required = Required::new();
+        let mut here = Vec::new();
+        for seen in &self.projects {
+            match seen.presence() {
+                Presence::Gone => {}
+                Presence::Here => here.push(seen.file.clone()),
+                Presence::Away if seen.runtime == runtime.name() => {
+                    required.extend(last_required(runtime, seen));
+                }
+                Presence::Away => {}
+            }
+        }
+        here.sort();
+        here.dedup();
+        let read = project::read_projects(runtime, &here);
+        for found in read.found {
+            if let Some(pick) = runtime.pick_meeting(&found.requirement.request) {
+                let file = found.file;
+                required.push((Some(pick), Protection::Requirement { file }));
+            }
+        }
+        // A file that cannot be understood now requires what it did before.
+        for file in read.not_understood {
+            let same = |seen: &&SeenProject| seen.file == file && seen.runtime == runtime.name();
+            let last = self.projects.iter().find(same);
+            let last = last.and_then(|seen| last_required(runtime, seen));
+            required.extend(last.map(|(pick, _)| (pick, Protection::Requirement { file })));
+        }
+        required
     }
 
     /// What keeps an install; `required` is what [`Holders::of_projects`] gives.
@@ -63,7 +115,7 @@ impl Holders {
         runtime: &Runtime<'_>,
         activity: &Activity,
         install: &Install,
-        required: &[(Pick, PathBuf)],
+        required: &Required,
     ) -> Vec<Protection> {
         let key = &install.id.key;
         let own_id = runtime.environment().shell.id();
@@ -105,9 +157,51 @@ impl Holders {
             }
         }
         found.extend(runtime.state.kept.contains(key).then_some(Protection::Kept));
-        let by_projects = required.iter().filter(|(pick, _)| pick.is(key));
-        found.extend(by_projects.map(|(_, file)| Protection::Requirement { file: file.clone() }));
+        let successor = runtime.state.renewals.get(key).cloned();
+        found.extend(successor.map(|successor| Protection::RenewalUnfinished { successor }));
+        let by_projects = required.iter();
+        let by_projects = by_projects.filter(|(pick, _)| pick.as_ref().is_none_or(|p| p.is(key)));
+        found.extend(by_projects.map(|(_, protection)| protection.clone()));
+        found.extend(self.unclear.iter().cloned());
+        if let Err(error) = runtime.shelf.check_last_uses() {
+            found.push(unclear(Witness::LastUses, &error));
+        }
         found
+    }
+}
+
+fn unclear(what: Witness, error: &io::Error) -> Protection {
+    Protection::Unclear {
+        what,
+        cause: error.to_string(),
+    }
+}
+
+/// What a witness tells; nothing, and that it is unclear, where it cannot be read.
+fn told<T: Default>(
+    result: io::Result<T>,
+    witness: Witness,
+    unclear_things: &mut Vec<Protection>,
+) -> T {
+    result.unwrap_or_else(|error| {
+        unclear_things.push(unclear(witness, &error));
+        T::default()
+    })
+}
+
+/// What a project got by the note that was made when its file was read last.
+fn last_required(runtime: &Runtime<'_>, seen: &SeenProject) -> Option<(Option<Pick>, Protection)> {
+    let away = Protection::ProjectAway {
+        file: seen.file.clone(),
+    };
+    let request = seen.selector.as_deref().map(str::parse::<Request>);
+    match request {
+        Some(Ok(request)) => {
+            let pick = runtime.pick_meeting(&request)?;
+            Some((Some(pick), away))
+        }
+        // It may require anything.
+        Some(Err(_)) | None => Some((None, away)),
     }
 }
 

@@ -8,8 +8,7 @@ use std::time::{Duration, SystemTime};
 use serde::Serialize;
 use vshelf_files::optional;
 use vshelf_files::tree::bytes_in;
-use vshelf_shelf::Shelf;
-use vshelf_shelf::staging::AbandonedStage;
+use vshelf_shelf::unfinished::{self, Stuck, Unfinished};
 
 use crate::definitions;
 use crate::environment::Environment;
@@ -52,18 +51,18 @@ pub struct Leftover {
 
 #[derive(Debug)]
 enum Place {
-    Stage(AbandonedStage),
+    Stage(Unfinished),
     File(PathBuf),
 }
 
 impl Leftover {
-    fn stage(stage: AbandonedStage) -> Result<Leftover, Error> {
-        let folder = stage.folder();
-        Ok(Leftover {
+    fn stage(stage: Unfinished) -> Leftover {
+        Leftover {
             kind: LeftoverKind::UnfinishedCommand,
-            bytes: bytes_in(folder).map_err(file_error(folder, "read"))?,
+            // What cannot be read is told when it cannot be deleted.
+            bytes: bytes_in(stage.folder()).unwrap_or_default(),
             place: Place::Stage(stage),
-        })
+        }
     }
 
     fn file(kind: LeftoverKind, path: PathBuf) -> Result<Leftover, Error> {
@@ -77,10 +76,9 @@ impl Leftover {
     /// Deletes it, and says how many bytes that freed.
     pub fn delete(self) -> Result<u64, Error> {
         match self.place {
-            Place::Stage(stage) => {
-                let folder = stage.folder().to_owned();
-                stage.delete().map_err(file_error(&folder, "deleted"))
-            }
+            Place::Stage(stage) => stage
+                .finish()
+                .map_err(|stuck| file_error(&stuck.folder, "deleted")(stuck.source)),
             Place::File(path) => {
                 optional::remove(&path).map_err(file_error(&path, "deleted"))?;
                 Ok(self.bytes)
@@ -89,16 +87,18 @@ impl Leftover {
     }
 }
 
-/// What commands that were cut off left behind.
-pub fn unfinished(environment: &Environment) -> Result<Vec<Leftover>, Error> {
-    let stages = Shelf::abandoned(environment.folders()?)?;
-    stages.into_iter().map(Leftover::stage).collect()
+/// What commands that were cut off left behind, and what of that cannot even be looked at.
+pub fn unfinished(environment: &Environment) -> Result<(Vec<Leftover>, Vec<Stuck>), Error> {
+    let layout = environment.layout()?;
+    let (stages, stuck) =
+        unfinished::unfinished(&layout).map_err(file_error(&layout.staging(), "read"))?;
+    Ok((stages.into_iter().map(Leftover::stage).collect(), stuck))
 }
 
 /// Everything that was left behind.
 pub fn find(environment: &Environment) -> Result<Vec<Leftover>, Error> {
     let folders = environment.folders()?;
-    let mut found = unfinished(environment)?;
+    let (mut found, _) = unfinished(environment)?;
     let archives = folders.cache.join("archives");
     for entry in optional::entries(&archives).map_err(file_error(&archives, "read"))? {
         if is_stale(&entry.path()) {

@@ -6,9 +6,11 @@ use std::time::Duration;
 use vshelf_core::packages::{self, Package, PackageAction, PackageTool};
 use vshelf_core::{Key, Pick};
 use vshelf_shelf::probe;
+use vshelf_shelf::record::Adopted;
 use vshelf_shelf::store::program_named;
 
 use crate::error::{Done, Error, PackageAttempt};
+use crate::events::{Listener, Task};
 use crate::outcome::CarryOutcome;
 use crate::runtime::Runtime;
 use crate::session::Target;
@@ -81,6 +83,30 @@ pub fn list(runtime: &Runtime<'_>, key: &Key) -> Result<Vec<Package>, Error> {
         return Err(unlisted(complaint(&output)));
     }
     (tool.tool.read(&listed)).map_err(|error| unlisted(error.to_string()))
+}
+
+/// The packages that go when the install with this key does: those that the person has put into it.
+pub fn of_install(
+    runtime: &Runtime<'_>,
+    key: &Key,
+    listener: &dyn Listener,
+) -> Result<Vec<Package>, Error> {
+    let Some(install) = runtime.install(key) else {
+        return Ok(Vec::new());
+    };
+    let record = &install.record.contents;
+    // Of a link only the link goes; and what never started never installed anything.
+    let has_none = record.adopted == Some(Adopted::Linked) || record.broken.is_some();
+    if has_none || runtime.definition.packages.is_none() {
+        return Ok(Vec::new());
+    }
+    let title = runtime.display_name(&install.id);
+    let listed = Task::ListingPackages(&title).during(listener, || list(runtime, key));
+    listed.map_err(|cause| Error::PackagesUnknown {
+        title,
+        selector: runtime.as_typed(key),
+        cause: Box::new(cause),
+    })
 }
 
 /// What has to be done to have the packages of one install in another.

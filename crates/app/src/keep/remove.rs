@@ -1,14 +1,16 @@
 //! Removing installs, with what that means for the default, the labels, projects and the shell.
 
 use vshelf_core::activation::Rule;
+use vshelf_core::packages::Package;
 use vshelf_core::resolve::Scope;
 use vshelf_core::tidy::Protection;
 use vshelf_core::{Key, Request};
 use vshelf_shelf::journal::Operation;
 use vshelf_shelf::record::Adopted;
-use vshelf_shelf::store::{Removal, Running};
+use vshelf_shelf::removal::{Removal, Running};
+use vshelf_shelf::unfinished;
 
-use super::history::{self, Why};
+use super::history::Departure;
 use super::holders::Holders;
 use super::packages;
 use crate::activity::Activity;
@@ -34,32 +36,73 @@ pub struct RemoveRequest {
 
 /// Removes what is asked for. Everything is looked at before anything is removed.
 pub fn remove(environment: &Environment, asked: &RemoveRequest, listener: &dyn Listener) -> Done {
-    let mut planned: Vec<(Runtime<'_>, Vec<Key>)> = Vec::new();
+    unfinished::sweep(&environment.layout()?);
+    let mut planned = Vec::new();
     for request in &asked.requests {
         let runtime = Runtime::of_request(environment, request)?;
-        match plan(&runtime, request, asked, listener)? {
-            Some(keys) => planned.push((runtime, keys)),
-            None => return Ok(()),
+        let Some(keys) = plan(&runtime, request, asked, listener)? else {
+            return Ok(());
+        };
+        let mut going = Vec::new();
+        for key in keys {
+            match packages_lost(&runtime, &key, asked.even_if_used, listener)? {
+                Some(packages) => going.push((key, packages)),
+                None => return Ok(()),
+            }
         }
+        planned.push((runtime, going));
     }
     let running = match asked.even_if_used {
         true => Running::Ignored,
         false => Running::Spared,
     };
-    for (runtime, keys) in planned {
-        for key in keys {
+    for (runtime, going) in planned {
+        for (key, packages) in going {
             // Another of these may have been the default, or what this shell used.
             let runtime = runtime.reopened()?;
+            runtime.refuse_untold_key(&key)?;
             if runtime.install(&key).is_some() {
-                let why = Why::default();
-                let mut removed =
-                    remove_install(&runtime, &key, Operation::Removed, why, running, listener)?;
+                let departure = Departure::new(Operation::Removed, packages);
+                let mut removed = remove_install(&runtime, &key, running, departure, listener)?;
                 removed.reassigned = reassigned(&runtime, &key)?;
                 listener.tell(Event::Removed(&removed));
             }
         }
     }
     Ok(())
+}
+
+/// The packages that go with an install. Where they cannot be listed, the person is asked; nothing where
+/// they say no.
+fn packages_lost(
+    runtime: &Runtime<'_>,
+    key: &Key,
+    anyway: bool,
+    listener: &dyn Listener,
+) -> Result<Option<Vec<Package>>, Error> {
+    let error = match packages::of_install(runtime, key, listener) {
+        Ok(packages) => return Ok(Some(packages)),
+        Err(error) => error,
+    };
+    let Error::PackagesUnknown { title, cause, .. } = &error else {
+        return Err(error);
+    };
+    let why = match &**cause {
+        Error::PackageTool { cause: why, .. } => format!("{cause}: {why}"),
+        other => other.to_string(),
+    };
+    let question = Question::RemoveUnlisted { title, cause: &why };
+    match anyway {
+        true => {
+            listener.tell(Event::LeftUndone(cause));
+            Ok(Some(Vec::new()))
+        }
+        false => match listener.ask(&question)? {
+            Answer::Yes => Ok(Some(Vec::new())),
+            Answer::No => Ok(None),
+            Answer::Nobody => Err(error),
+        },
+    }
 }
 
 /// The keys that a request means, where they may be removed; nothing where the person says no.
@@ -72,6 +115,7 @@ fn plan(
     let covered = runtime.covered(request, Scope::Shelf)?;
     let installs: Vec<_> = covered.iter().filter_map(|c| c.install).collect();
     if installs.is_empty() {
+        runtime.refuse_untold(request)?;
         return Err(Error::NotAnInstall {
             selector: request.to_string(),
             class: Class::Refused,
@@ -132,29 +176,28 @@ fn need(runtime: &Runtime<'_>, activity: &Activity, key: &Key) -> Option<Need> {
     }
 }
 
-/// Removes the install with this key, writes that into the history, and brings the default and the
-/// calling shell in order.
+/// Removes the install with this key, and brings the calling shell in order.
 pub fn remove_install(
     runtime: &Runtime<'_>,
     key: &Key,
-    operation: Operation,
-    why: Why,
     running: Running,
+    departure: Departure,
     listener: &dyn Listener,
 ) -> Result<Removed, Error> {
     let environment = runtime.environment();
     let gone = || Error::GoneMeanwhile { key: key.clone() };
     let install = runtime.install(key).ok_or_else(gone)?;
     let title = runtime.display_name(&install.id);
-    // Asked before it goes; an install whose package tool does not answer has none to tell.
-    let list = || packages::list(runtime, key);
-    let packages = Task::ListingPackages(&title).during(listener, list);
-    let packages = packages.unwrap_or_default();
     let was_default = runtime.is_default(key);
-    let written = || history::note_removal(environment, operation, why, install, &packages);
-    let remove = || runtime.shelf.remove(key, running, written);
+    let entry = departure.entry(environment, install)?;
+    let remove = || runtime.shelf.remove(key, running, &entry);
     let freed = match Task::Removing(&title).during(listener, remove)? {
-        Removal::Freed(freed) => freed,
+        Removal::Done { freed, failures } => {
+            for failure in failures {
+                listener.tell(Event::LeftUndone(&failure.into()));
+            }
+            freed
+        }
         Removal::Spared(process) => {
             return Err(Error::InUse {
                 title,
@@ -167,14 +210,6 @@ pub fn remove_install(
         }
     };
     stamps::forget(environment)?;
-    if runtime.state.kept.contains(key) {
-        runtime.shelf.change_state(|state| {
-            state.kept.remove(key);
-        })?;
-    }
-    if was_default {
-        runtime.shelf.clear_default()?;
-    }
     let shell = &environment.shell;
     let switched = shell.will_be_switched(runtime.name());
     let follows_again = switched.is_some_and(|pick| pick.is(key)) && shell.can_change();
@@ -184,9 +219,10 @@ pub fn remove_install(
     Ok(Removed {
         title,
         runtime_title: runtime.definition.title.clone(),
-        operation,
+        operation: entry.operation,
         linked: install.record.contents.adopted == Some(Adopted::Linked),
         freed,
+        packages: entry.packages,
         was_default,
         newest_left: runtime.newest_besides(Some(key)),
         shell_follows_again: follows_again,

@@ -9,9 +9,10 @@ use vshelf_core::tidy::Protection;
 use vshelf_core::{InstallId, Key, Pick, Request, Selector, renewal};
 use vshelf_files::atomic;
 use vshelf_shelf::journal::Operation;
-use vshelf_shelf::store::Running;
+use vshelf_shelf::removal::Running;
+use vshelf_shelf::unfinished;
 
-use super::history::Why;
+use super::history::Departure;
 use super::holders::Holders;
 use super::plan::{Selection, plan};
 use super::remove::remove_install;
@@ -101,8 +102,10 @@ pub fn plan_renewals<'c>(
     lines: &[Request],
     listener: &dyn Listener,
 ) -> Result<Vec<(Runtime<'c>, Vec<PlannedRenewal>)>, Error> {
+    unfinished::sweep(&environment.layout()?);
     let mut plans = Vec::new();
     for (mut runtime, keys) in meant(environment, lines)? {
+        Runtime::tell_untold(std::slice::from_ref(&runtime), listener);
         runtime.load_and_tell(false, listener)?;
         let planned = plan_runtime(&runtime, &keys, listener)?;
         plans.push((runtime, planned));
@@ -161,11 +164,18 @@ fn plan_runtime(
         .collect();
     let requirements = project::requirements_of(runtime, &project::seen(environment)?);
     let standing = standing(runtime);
-    let followed: Vec<Key> = standing.iter().map(|(_, key)| key.clone()).collect();
+    // A renewal that was cut off is gone on with.
+    let begun = runtime.state.renewals.keys().cloned();
+    let standing_for = standing.iter().map(|(_, key)| key.clone());
+    let followed: Vec<Key> = begun.chain(standing_for).collect();
     let renewals = renewal::plan(catalog, &all, &followed, &environment.platform);
+    // What stands in a line with a record that tells nothing may be its newest release.
+    let unknown: Vec<&str> = (runtime.untold.iter())
+        .filter_map(|untold| Some(catalog.line_of(&untold.key.parts().1?)?.name.as_str()))
+        .collect();
     let meant = renewals
         .into_iter()
-        .filter(|renewal| lines.contains(&renewal.line));
+        .filter(|renewal| lines.contains(&renewal.line) && !unknown.contains(&renewal.line));
     let assessed = plan(runtime, &Holders::find(environment)?, &Selection::default())?;
     let planned = meant.map(|renewal| {
         let followers = followers(&standing, &renewal.members);
@@ -179,6 +189,7 @@ fn plan_runtime(
                 let mut found = requirements.iter().filter(|found| found.file == *file);
                 found.all(|found| runtime.covers(&found.requirement.request, &renewal.to.version))
             }
+            Protection::RenewalUnfinished { .. } => true,
             _ => false,
         };
         let kept_by = entry.flat_map(|entry| entry.protections.clone());
@@ -287,7 +298,12 @@ fn renew(
             for_packages,
         }
     };
-    let job = install_new(runtime, planned, listener).map_err(failed(true, false))?;
+    begin(runtime, planned).map_err(failed(true, false))?;
+    let job = install_new(runtime, planned, listener).map_err(|error| {
+        // Nothing was changed that would have to be gone on with.
+        end(runtime, planned).unwrap_or_default();
+        failed(true, false)(error)
+    })?;
     let new = runtime.reopened().map_err(failed(false, false))?;
     carry_packages(&new, planned, &job.key, listener).map_err(failed(true, true))?;
     let finish = || -> Done {
@@ -297,6 +313,7 @@ fn renew(
         }
         match options.keep_old {
             true => {
+                end(runtime, planned)?;
                 let step = RenewalStep::OldStays {
                     title: old.clone(),
                     why: None,
@@ -308,6 +325,20 @@ fn renew(
         }
     };
     finish().map_err(failed(false, false))
+}
+
+/// Notes that the renewal is under way, so that it is gone on with where it is cut off.
+fn begin(runtime: &Runtime<'_>, planned: &PlannedRenewal) -> Done {
+    let from = planned.from.key.clone();
+    let to = runtime.key_for(&planned.to.version, &planned.from.publisher);
+    (runtime.shelf).change_state(|state| drop(state.renewals.insert(from, to)))?;
+    Ok(())
+}
+
+/// Notes that the renewal is finished, where the old release stays; one that goes takes the note with it.
+fn end(runtime: &Runtime<'_>, planned: &PlannedRenewal) -> Done {
+    (runtime.shelf).change_state(|state| drop(state.renewals.remove(&planned.from.key)))?;
+    Ok(())
 }
 
 fn install_new(
@@ -401,7 +432,7 @@ fn move_requirements(
         let step = match plain {
             true => {
                 let text = format!("{}\n", planned.to.version);
-                atomic::write_file(path, text.as_bytes()).map_err(file_error(path, "written"))?;
+                atomic::write_shared(path, text.as_bytes()).map_err(file_error(path, "written"))?;
                 let version = planned.to.version.clone();
                 RenewalStep::RequirementMoved { file, version }
             }
@@ -421,12 +452,14 @@ fn remove_old(runtime: &Runtime<'_>, planned: &PlannedRenewal, listener: &dyn Li
     };
     let assessed = plan(runtime, &Holders::find(runtime.environment())?, &selection)?;
     let entry = assessed.iter().find(|entry| entry.install.key == *key);
-    // The environment of this command is still that of the shell before it follows.
-    let needs = |protection: &&Protection| {
-        let follows = planned.followers.contains(&Follower::ThisShell);
-        !(**protection == Protection::ThisShell && follows)
+    let needs = |protection: &&Protection| match protection {
+        // The environment of this command is still that of the shell before it follows.
+        Protection::ThisShell => !planned.followers.contains(&Follower::ThisShell),
+        Protection::RenewalUnfinished { .. } => false,
+        _ => true,
     };
     if let Some(protection) = entry.and_then(|entry| entry.protections.iter().find(needs)) {
+        end(runtime, planned)?;
         let step = RenewalStep::OldStays {
             title: runtime.display_name(&planned.from),
             why: Some(protection.clone()),
@@ -434,18 +467,12 @@ fn remove_old(runtime: &Runtime<'_>, planned: &PlannedRenewal, listener: &dyn Li
         listener.tell(Event::Renewal(&step));
         return Ok(());
     }
-    let why = Why {
-        reasons: Vec::new(),
+    let packages = packages::of_install(runtime, key, listener)?;
+    let departure = Departure {
         replaced_by: Some(planned.to.version.clone()),
+        ..Departure::new(Operation::Renewed, packages)
     };
-    let removed = remove_install(
-        runtime,
-        key,
-        Operation::Renewed,
-        why,
-        Running::Spared,
-        listener,
-    )?;
+    let removed = remove_install(runtime, key, Running::Spared, departure, listener)?;
     listener.tell(Event::Removed(&removed));
     Ok(())
 }

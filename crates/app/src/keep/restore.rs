@@ -2,8 +2,9 @@
 
 use std::path::PathBuf;
 
-use vshelf_core::{Request, Selector};
+use vshelf_core::{Key, Request, Selector};
 use vshelf_shelf::journal::HistoryEntry;
+use vshelf_shelf::unfinished;
 
 use super::{history, packages};
 use crate::environment::Environment;
@@ -18,8 +19,9 @@ use crate::runtime::Runtime;
 /// Restores what the requests name, or else everything that the last command which removed anything
 /// removed. All failures are told but the last, which is given back.
 pub fn restore(environment: &Environment, requests: &[Request], listener: &dyn Listener) -> Done {
-    let mut gone = history::read(environment)?;
-    gone.retain(|entry| entry.operation.removes());
+    unfinished::sweep(&environment.layout()?);
+    let mut gone = history::read(environment)?.entries;
+    gone.retain(HistoryEntry::removed);
     let wanted = match requests {
         [] => last(&gone)?,
         requests => (requests.iter())
@@ -35,6 +37,8 @@ pub fn restore(environment: &Environment, requests: &[Request], listener: &dyn L
             listener.tell(Event::NotGone {
                 title: &runtime.display_name(&install.id),
             });
+            // A command that was cut off may not have come to it.
+            set_missing_default(&runtime, &entry.key)?;
             continue;
         }
         match plan(runtime, entry) {
@@ -135,6 +139,15 @@ fn load_source(runtime: &mut Runtime<'_>, source: &str) -> Result<bool, Error> {
     Ok(true)
 }
 
+/// Makes an install the default where there is none; says whether it did.
+fn set_missing_default(runtime: &Runtime<'_>, key: &Key) -> Result<bool, Error> {
+    let missing = runtime.state.default.is_none();
+    if missing {
+        runtime.shelf.set_default(key, &key.to_string())?;
+    }
+    Ok(missing)
+}
+
 /// Tells what was restored, and what belonged to it.
 fn conclude(
     environment: &Environment,
@@ -143,10 +156,7 @@ fn conclude(
     listener: &dyn Listener,
 ) -> Done {
     let runtime = Runtime::open(environment, job.definition.clone())?;
-    let became_default = runtime.state.default.is_none();
-    if became_default {
-        runtime.shelf.set_default(&job.key, &job.key.to_string())?;
-    }
+    let became_default = set_missing_default(&runtime, &job.key)?;
     let attempt = match entry.packages.is_empty() {
         true => None,
         false => packages::attempt(&runtime, &job.key, &entry.packages),

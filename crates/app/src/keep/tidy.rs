@@ -4,11 +4,12 @@ use vshelf_core::resolve::Scope;
 use vshelf_core::tidy::{Assessment, Verdict};
 use vshelf_core::{Key, Request};
 use vshelf_shelf::journal::{self, Operation};
-use vshelf_shelf::store::Running;
+use vshelf_shelf::removal::Running;
 
-use super::history::Why;
+use super::history::Departure;
 use super::holders::Holders;
 use super::leftovers::{self, Leftover};
+use super::packages;
 use super::plan::{Selection, plan};
 use super::remove::remove_install;
 use crate::environment::Environment;
@@ -154,7 +155,8 @@ pub fn apply(
     for leftover in plan.leftovers.drain(..) {
         match Task::RemovingLeftovers.during(listener, || leftover.delete()) {
             Ok(freed) => tidied.freed += freed,
-            Err(error) => listener.tell(Event::Failed(&error)),
+            // It is in nobody's way.
+            Err(error) => listener.tell(Event::LeftUndone(&error)),
         }
     }
     let layout = environment.layout()?;
@@ -184,12 +186,13 @@ fn remove_still_outdated(
             since_planned: true,
         });
     }
-    let why = Why {
-        reasons: entry.reasons.clone(),
-        replaced_by: None,
-    };
     let key = &entry.install.key;
-    let removed = remove_install(&now, key, Operation::Tidied, why, Running::Spared, listener)?;
+    let packages = packages::of_install(&now, key, listener)?;
+    let departure = Departure {
+        reasons: entry.reasons.clone(),
+        ..Departure::new(Operation::Tidied, packages)
+    };
+    let removed = remove_install(&now, key, Running::Spared, departure, listener)?;
     listener.tell(Event::Removed(&removed));
     Ok(removed.freed)
 }
@@ -236,6 +239,7 @@ fn keys_of(runtime: &Runtime<'_>, requests: &[Request]) -> Result<Vec<Key>, Erro
         let before = keys.len();
         keys.extend((covered.iter()).filter_map(|candidate| Some(candidate.install?.key.clone())));
         if keys.len() == before {
+            runtime.refuse_untold(request)?;
             return Err(Error::NotAnInstall {
                 selector: request.to_string(),
                 class: Class::NoMatch,

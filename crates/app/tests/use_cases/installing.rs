@@ -139,7 +139,7 @@ fn wrong_bytes_are_no_reason_to_ask_another_source_and_leave_nothing() {
 fn packages_come_along_where_that_is_asked_for() {
     let scene = Scene::with(&["6.20.2"]);
     scene.write(
-        "data/shelf/marram/6.20.2/lib/marram/packages/tide-tables",
+        "data/shelf/marram/6.20.2/build/lib/marram/packages/tide-tables",
         "1.4.0\n",
     );
     let recorder = Recorder::default();
@@ -212,7 +212,13 @@ fn a_mirror_is_a_source_of_its_own() {
     let elsewhere = Scene::new();
     elsewhere.server.misbehave(&[Fault::Status(500)]);
     let definition = marram.definition.to_string_lossy();
-    runtimes::add(&elsewhere.environment(), &definition).unwrap();
+    runtimes::add(
+        &elsewhere.environment(),
+        &definition,
+        false,
+        &Recorder::default(),
+    )
+    .unwrap();
     elsewhere.install(&["lts"]);
     assert_eq!(elsewhere.on_shelf(), ["8.3.1"]);
 }

@@ -104,7 +104,7 @@ fn a_clean_up_asks_first_and_says_why_afterwards() {
     let tidied = tidy(&scene, &TidyRequest::default(), &somebody).unwrap();
     assert!(tidied.errors.is_empty() && tidied.freed > 0, "{tidied:?}");
     assert_eq!(scene.on_shelf(), ["8.3.1", "6.20.2"]);
-    let history = history::read(&scene.environment()).unwrap();
+    let history = history::read(&scene.environment()).unwrap().entries;
     let tidied: Vec<_> = (history.iter())
         .filter(|entry| entry.operation == Operation::Tidied)
         .map(|entry| (entry.key.as_str(), entry.reasons.clone()))
@@ -225,7 +225,7 @@ fn a_renewal_takes_the_default_and_labels_along_and_removes_the_old_release() {
     let label = labels::find(&scene.environment(), "board").unwrap();
     assert_eq!(label.selector, "8");
     assert_eq!(label.pick.unwrap().to_string(), "8.3.1");
-    let history = history::read(&environment).unwrap();
+    let history = history::read(&environment).unwrap().entries;
     let replaced = history
         .iter()
         .filter_map(|entry| entry.replaced_by.as_ref());

@@ -8,9 +8,9 @@
 )]
 
 mod choosing;
+mod fail_closed;
 mod installing;
 mod keeping;
-mod known_faults;
 mod projects;
 mod scene;
 mod shells;

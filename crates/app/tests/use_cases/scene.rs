@@ -86,6 +86,16 @@ impl Scene {
         ])
     }
 
+    /// The same, of the shell with this process id.
+    pub fn connected_as(&self, id: u32) -> Environment {
+        let changes = self.write("changes", "");
+        self.environment_with(&[
+            ("VSHELF_SHELL", "bash"),
+            ("VSHELF_SHELL_ID", &id.to_string()),
+            ("VSHELF_EVALUATE", &changes.to_string_lossy()),
+        ])
+    }
+
     pub fn install(&self, selectors: &[&str]) -> Recorder {
         let recorder = Recorder::default();
         let asked = InstallRequest {
@@ -113,7 +123,7 @@ impl Scene {
 
     /// The folder of an install.
     pub fn install_folder(&self, key: &str) -> PathBuf {
-        self.path("data/shelf/marram").join(key)
+        self.path("data/shelf/marram").join(key).join("build")
     }
 }
 

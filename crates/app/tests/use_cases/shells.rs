@@ -41,10 +41,10 @@ fn a_switch_hands_over_what_changes_and_nothing_else() {
     let switched = switch::switch(&environment, Some(request("6")), &Recorder::default()).unwrap();
     assert_eq!(switched.pick, Pick::Install("6.20.2".parse().unwrap()));
     assert!(!switched.already);
-    hand_over(&environment).unwrap();
+    hand_over(&environment, &Recorder::default()).unwrap();
     let changes = fs::read_to_string(scene.path("changes")).unwrap();
     assert!(changes.contains("VSHELF_SWITCHED"), "{changes}");
-    assert!(changes.contains("shelf/marram/6.20.2"), "{changes}");
+    assert!(changes.contains("shelf/marram/6.20.2/build"), "{changes}");
 }
 
 #[test]
@@ -71,9 +71,18 @@ fn what_is_missing_is_offered_and_installed_where_somebody_says_yes() {
 #[test]
 fn a_shell_that_was_never_switched_has_nothing_to_follow_again() {
     let scene = Scene::with(&["8.3.1"]);
-    let environment = scene.connected();
+    let changes = scene.write("changes", "");
+    let default = scene.path("data/default/marram/bin");
+    let environment = scene.environment_with(&[
+        ("VSHELF_SHELL", "bash"),
+        ("VSHELF_EVALUATE", &changes.to_string_lossy()),
+        ("PATH", &default.to_string_lossy()),
+    ]);
     let followed = switch::follow(&environment, None).unwrap();
-    assert!(!followed.was_switched);
+    assert!(!followed.changes);
+    // Where its default does not answer, it is put in front.
+    let environment = scene.connected();
+    assert!(switch::follow(&environment, None).unwrap().changes);
 }
 
 #[test]

@@ -16,7 +16,7 @@ impl Default for Bounds {
     /// Ten times what the largest published builds of runtimes hold.
     fn default() -> Self {
         Bounds {
-            entries: 500_000,
+            entries: 200_000,
             bytes: 16 << 30,
         }
     }

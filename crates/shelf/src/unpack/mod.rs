@@ -6,8 +6,11 @@
 //! known, since an innocent one can lead out through another.
 //!
 //! A zip archive has its table of contents at its end, so it comes whole into a file without a name
-//! first.
+//! first. So does what takes much memory to decode: the pipe that brings an archive only ends well once
+//! its digest is known to be right, and until then no archive gets more memory than [`STREAMED_MEMORY`].
 
+mod budget;
+mod decode;
 mod from_tar;
 mod from_zip;
 mod limits;
@@ -16,20 +19,19 @@ mod tests;
 mod tree;
 
 use std::fs::File;
-use std::io::{self, BufRead, Read, Write};
+use std::io::{self, BufRead};
 use std::path::Path;
 use std::thread;
 
-use flate2::bufread::MultiGzDecoder;
-use liblzma::bufread::XzDecoder;
-use vshelf_files::pieces::for_each_piece;
-
+pub use decode::STREAMED_MEMORY;
 pub use limits::{Bounds, UnpackError};
+pub(crate) use tree::DEEPEST;
 
+use self::decode::decode;
 use self::from_tar::unpack_tar;
 use self::from_zip::unpack_zip;
 use crate::manifest::Manifest;
-use crate::pipe::{PipeReader, PipeWriter, pipe};
+use crate::pipe::{PipeReader, pipe};
 
 /// Unpacks the archive that `input` brings into the existing, empty folder `into`, without the
 /// first `strip` folders of every entry.
@@ -46,7 +48,7 @@ pub fn unpack(
     }
     let (decoded_in, decoded_out) = pipe();
     thread::scope(|scope| {
-        let decoder = scope.spawn(move || decode(input, decoded_in));
+        let decoder = scope.spawn(move || decode(input, decoded_in, into));
         let unpacked = unpack_tar(decoded_out, strip, into, bounds);
         match (
             decoder.join().expect("the decoder does not panic"),
@@ -84,26 +86,4 @@ pub fn unpack_file(
 
 fn is_stop(error: &io::Error) -> bool {
     error.kind() == io::ErrorKind::BrokenPipe
-}
-
-/// Decodes by the archive's first bytes, whatever its name says.
-fn decode(mut input: PipeReader, mut decoded: PipeWriter) -> Result<(), UnpackError> {
-    let first = input.fill_buf().map_err(UnpackError::Damaged)?;
-    if first.starts_with(&[0x1f, 0x8b]) {
-        copy(&mut MultiGzDecoder::new(input), &mut decoded)?;
-    } else if first.starts_with(b"\xfd7zXZ\0") {
-        copy(&mut XzDecoder::new_multi_decoder(input), &mut decoded)?;
-    } else if first.starts_with(&[0x28, 0xb5, 0x2f, 0xfd]) {
-        let mut decoder = zstd::Decoder::with_buffer(input).map_err(UnpackError::Damaged)?;
-        copy(&mut decoder, &mut decoded)?;
-    } else {
-        return Err(UnpackError::Format);
-    }
-    decoded.finish().map_err(UnpackError::Damaged)
-}
-
-fn copy(from: &mut impl Read, to: &mut PipeWriter) -> Result<(), UnpackError> {
-    for_each_piece(from, UnpackError::Damaged, |piece| {
-        to.write_all(piece).map_err(UnpackError::Damaged)
-    })
 }

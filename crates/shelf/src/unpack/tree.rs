@@ -5,7 +5,7 @@ use std::ffi::OsStr;
 use std::fs::{self, File, OpenOptions};
 use std::io::{self, Read, Write};
 use std::os::unix::ffi::OsStrExt;
-use std::os::unix::fs::{OpenOptionsExt, symlink};
+use std::os::unix::fs::{MetadataExt, OpenOptionsExt, symlink};
 use std::path::{Component, Path, PathBuf};
 use std::time::SystemTime;
 
@@ -13,6 +13,14 @@ use vshelf_files::pieces::PIECE;
 
 use super::limits::{Bounds, UnpackError, refuse};
 use crate::manifest::{Manifest, ManifestWriter};
+
+/// The longest path that an entry may have, in bytes, and the most folders that it may lie in. No build
+/// comes near; deeper ones are hard to delete, and longer ones to name.
+const LONGEST_PATH: usize = 1024;
+pub(crate) const DEEPEST: usize = 128;
+
+/// What the paths of all entries may have together, in bytes: they are kept in memory.
+const ALL_PATHS: u64 = 12 << 20;
 
 /// The path that an archive's bytes name.
 pub(super) fn bytes_to_path(bytes: &[u8]) -> PathBuf {
@@ -22,6 +30,12 @@ pub(super) fn bytes_to_path(bytes: &[u8]) -> PathBuf {
 /// The entry's path below the stripped folders; nothing for those folders themselves.
 pub(super) fn inside(full: &Path, strip: usize) -> Result<Option<PathBuf>, UnpackError> {
     check_text(full, full)?;
+    if full.as_os_str().len() > LONGEST_PATH {
+        return Err(refuse(full, "has a path of more than 1,024 bytes"));
+    }
+    if full.components().count() > DEEPEST + 1 {
+        return Err(refuse(full, "lies more than 128 folders deep"));
+    }
     let mut path = PathBuf::new();
     let mut left = strip;
     for part in full.components() {
@@ -49,12 +63,20 @@ fn check_text(entry: &Path, text: &Path) -> Result<(), UnpackError> {
     }
 }
 
+/// Whether making a hard link failed because this file system has none, or no more of this file
+/// (link(2)).
+fn has_no_hard_links(error: &io::Error) -> bool {
+    use io::ErrorKind::{PermissionDenied, TooManyLinks, Unsupported};
+    matches!(error.kind(), PermissionDenied | TooManyLinks | Unsupported)
+}
+
 /// What was written so far, by path below the root.
 pub(super) struct Tree<'a> {
     root: &'a Path,
     bounds: Bounds,
     entries: u64,
     bytes: u64,
+    path_bytes: u64,
     manifest: ManifestWriter,
     folders: HashSet<PathBuf>,
     links: BTreeMap<PathBuf, PathBuf>,
@@ -68,10 +90,39 @@ impl<'a> Tree<'a> {
             bounds,
             entries: 0,
             bytes: 0,
+            path_bytes: 0,
             manifest: ManifestWriter::default(),
             folders: HashSet::from([PathBuf::new()]),
             links: BTreeMap::new(),
             buffer: vec![0; PIECE],
+        }
+    }
+
+    /// Reads and counts what is left of an entry.
+    pub(super) fn pass_over(&mut self, contents: &mut impl Read) -> Result<(), UnpackError> {
+        while self.read_piece(contents)? > 0 {}
+        Ok(())
+    }
+
+    /// Reads the next piece of an entry into the one buffer for all files, since most builds have
+    /// thousands of small ones, and counts it; says how long it is.
+    fn read_piece(&mut self, contents: &mut impl Read) -> Result<usize, UnpackError> {
+        let count = contents
+            .read(&mut self.buffer)
+            .map_err(UnpackError::Damaged)?;
+        self.bytes += count as u64;
+        match self.bytes > self.bounds.bytes {
+            true => Err(UnpackError::TooMuch(format!("{} bytes", self.bounds.bytes))),
+            false => Ok(count),
+        }
+    }
+
+    /// Counts what is kept of a path in memory.
+    fn count_path(&mut self, path: &Path) -> Result<(), UnpackError> {
+        self.path_bytes += path.as_os_str().len() as u64;
+        match self.path_bytes > ALL_PATHS {
+            true => Err(UnpackError::TooMuch(format!("{ALL_PATHS} bytes of paths"))),
+            false => Ok(()),
         }
     }
 
@@ -104,6 +155,7 @@ impl<'a> Tree<'a> {
         if self.links.contains_key(path) {
             return Err(refuse(path, "leads through a link"));
         }
+        self.count_path(path)?;
         if let Some(above) = path.parent() {
             self.add_folder(above)?;
         }
@@ -123,6 +175,7 @@ impl<'a> Tree<'a> {
         modified: Option<SystemTime>,
         contents: &mut impl Read,
     ) -> Result<(), UnpackError> {
+        self.count_path(path)?;
         self.add_parent(path)?;
         // Neither set-user-id bits nor files that their owner cannot remove belong on a shelf.
         let mode = (mode & 0o755) | 0o600;
@@ -135,16 +188,9 @@ impl<'a> Tree<'a> {
         let mut checksum = crc32fast::Hasher::new();
         let before = self.bytes;
         loop {
-            // One buffer for all files: most builds have thousands of small ones.
-            let count = contents
-                .read(&mut self.buffer)
-                .map_err(UnpackError::Damaged)?;
+            let count = self.read_piece(contents)?;
             if count == 0 {
                 break;
-            }
-            self.bytes += count as u64;
-            if self.bytes > self.bounds.bytes {
-                return Err(UnpackError::TooMuch(format!("{} bytes", self.bounds.bytes)));
             }
             checksum.update(&self.buffer[..count]);
             file.write_all(&self.buffer[..count])
@@ -161,6 +207,8 @@ impl<'a> Tree<'a> {
     }
 
     pub(super) fn add_symlink(&mut self, path: &Path, target: &Path) -> Result<(), UnpackError> {
+        self.count_path(path)?;
+        self.count_path(target)?;
         self.add_parent(path)?;
         check_text(path, target)?;
         if target.is_absolute() {
@@ -173,15 +221,32 @@ impl<'a> Tree<'a> {
     }
 
     pub(super) fn add_hard_link(&mut self, path: &Path, target: &Path) -> Result<(), UnpackError> {
+        self.count_path(path)?;
         self.add_parent(path)?;
         let through_link = target.ancestors().any(|part| self.links.contains_key(part));
         if through_link || self.folders.contains(target) {
             return Err(refuse(path, "is a hard link to something else than a file"));
         }
-        fs::hard_link(self.root.join(target), self.root.join(path))
-            .map_err(|e| self.write_error(path, e))?;
-        self.manifest.add_twin(path, target);
-        Ok(())
+        let linked = fs::hard_link(self.root.join(target), self.root.join(path));
+        match linked {
+            Ok(()) => {
+                self.manifest.add_twin(path, target);
+                Ok(())
+            }
+            Err(error) if has_no_hard_links(&error) => self.add_copy(path, target),
+            Err(error) => Err(self.write_error(path, error)),
+        }
+    }
+
+    /// A second file with the same contents, where the file system does not give one two names.
+    fn add_copy(&mut self, path: &Path, target: &Path) -> Result<(), UnpackError> {
+        let mut original =
+            File::open(self.root.join(target)).map_err(|e| self.write_error(target, e))?;
+        let found = original
+            .metadata()
+            .map_err(|e| self.write_error(target, e))?;
+        let (mode, modified) = (found.mode(), found.modified().ok());
+        self.add_file(path, mode, modified, &mut original)
     }
 
     /// Checks where the links lead, now that all are known.

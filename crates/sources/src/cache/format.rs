@@ -22,7 +22,7 @@ use crate::api::PublishedCatalog;
 use crate::transport::Validators;
 
 /// The first word of a cache file; the number changes with the form.
-const FORMAT: &str = "vivid-shelf-catalog-cache/2";
+const FORMAT: &str = "vivid-shelf-catalog-cache/3";
 
 /// How much of a file is read at once: enough for the outline of any catalog so far.
 const FIRST_READ: usize = 8 << 10;
@@ -47,6 +47,8 @@ pub struct Origin {
     pub address: String,
     /// When the source last confirmed it.
     pub confirmed: Timestamp,
+    /// Until when it may be relied on, where its publisher says so.
+    pub expires: Option<Timestamp>,
     /// Why it was not confirmed now, if that was tried.
     pub not_renewed: Option<String>,
 }
@@ -79,8 +81,13 @@ pub(super) fn render(name: &str, published: &PublishedCatalog) -> Vec<u8> {
         validators.etag.as_deref().unwrap_or(""),
         validators.modified.as_deref().unwrap_or(""),
     ]);
-    let updated = catalog.updated.map(|t| t.to_string()).unwrap_or_default();
-    outline.line(&["runtime", &catalog.runtime, &updated]);
+    let time = |time: Option<Timestamp>| time.map(|t| t.to_string()).unwrap_or_default();
+    outline.line(&[
+        "runtime",
+        &catalog.runtime,
+        &time(catalog.updated),
+        &time(published.expires),
+    ]);
     for publisher in &catalog.publishers {
         outline.line(&[
             "publisher",
@@ -157,7 +164,12 @@ impl Fields {
             if index > 0 {
                 self.text.push('\t');
             }
-            let clean = |c: char| if c.is_control() { ' ' } else { c };
+            // What turns the direction of text is in no name either.
+            let clean = |c: char| match c {
+                '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}' => ' ',
+                c if c.is_control() => ' ',
+                c => c,
+            };
             self.text.extend(field.chars().map(clean));
         }
         self.text.push('\n');
@@ -263,6 +275,7 @@ fn read_lines<'a>(
 ) -> Option<(Loaded, Validators)> {
     let mut catalog = Catalog::default();
     let mut origin = None;
+    let mut expires = None;
     let mut validators = Validators::default();
     let mut places = Vec::new();
     let mut platform_sets: Vec<Arc<[Platform]>> = Vec::new();
@@ -280,6 +293,7 @@ fn read_lines<'a>(
             "runtime" => {
                 catalog.runtime = next()?.to_owned();
                 catalog.updated = next()?.parse().ok();
+                expires = next()?.parse().ok();
             }
             "publisher" => {
                 let (id, name, main) = (next()?, next()?, next()?);
@@ -347,6 +361,7 @@ fn read_lines<'a>(
         source,
         address,
         confirmed: Timestamp::try_from(modified).ok()?,
+        expires,
         not_renewed: None,
     };
     let loaded = Loaded {

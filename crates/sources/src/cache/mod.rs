@@ -13,21 +13,25 @@ use std::time::Duration;
 
 use jiff::{SignedDuration, Timestamp};
 use vshelf_core::Catalog;
-use vshelf_core::definition::SourceDefinition;
-use vshelf_files::optional;
+use vshelf_core::definition::{SourceDefinition, SourceKind, fingerprint};
+use vshelf_files::atomic::Temporary;
+use vshelf_files::{atomic, optional};
 
 pub use details::DamagedDetails;
 pub use format::{Loaded, Origin};
 
 use self::format::{Depth, read_file, render};
 use crate::api::{Fetched, Known, PublishedCatalog, Source, SourceError};
-use crate::transport::Transport;
+use crate::registries::{Ecosystem, UserSettings};
+use crate::transport::{Transport, Validators};
 
 /// The folder of cached catalogs.
 #[derive(Clone, Debug)]
 pub struct CatalogCache {
     folder: PathBuf,
     fresh_for: Duration,
+    settings: UserSettings,
+    seen: PathBuf,
 }
 
 /// Why there is no catalog.
@@ -45,6 +49,15 @@ pub enum LoadError {
         #[source]
         source: io::Error,
     },
+    /// What is kept of signed catalogs cannot be read.
+    #[error("{path} cannot be read")]
+    Seen {
+        /// The file.
+        path: PathBuf,
+        /// Why.
+        #[source]
+        source: io::Error,
+    },
     /// The details of a release cannot be read back.
     #[error(transparent)]
     Damaged(#[from] DamagedDetails),
@@ -52,14 +65,65 @@ pub enum LoadError {
 
 impl CatalogCache {
     /// The cache in `folder`, which need not exist; what was confirmed less than `fresh_for` ago is
-    /// taken without asking again.
-    pub fn new(folder: PathBuf, fresh_for: Duration) -> CatalogCache {
-        CatalogCache { folder, fresh_for }
+    /// taken without asking again. `settings` say where registries are, and the folder `seen` keeps of
+    /// which time the newest signed catalogs were, which is no cache: whoever empties that must not be
+    /// shown an older one.
+    pub fn new(
+        folder: PathBuf,
+        fresh_for: Duration,
+        settings: UserSettings,
+        seen: PathBuf,
+    ) -> CatalogCache {
+        CatalogCache {
+            folder,
+            fresh_for,
+            settings,
+            seen,
+        }
     }
 
     fn file(&self, runtime: &str, source: &SourceDefinition) -> PathBuf {
+        let said = self.said_of(source);
         self.folder
-            .join(format!("{runtime}-{}.catalog", source.id()))
+            .join(format!("{runtime}-{}.catalog", source.id(&said)))
+    }
+
+    /// What the person's settings say of where a source is, which its definition leaves to them.
+    fn said_of(&self, source: &SourceDefinition) -> String {
+        let said = |ecosystem, package: &str| {
+            let said = self.settings.said_of(ecosystem, package);
+            // Whoever asks the source is told what is wrong.
+            said.unwrap_or_else(|error| error.to_string())
+        };
+        match &source.kind {
+            SourceKind::Npm { packages, .. } => {
+                let mut places: Vec<String> = (packages.values())
+                    .map(|package| said(Ecosystem::Npm, package))
+                    .collect();
+                places.dedup();
+                places.join(" ")
+            }
+            SourceKind::Wheels { package, .. } => said(Ecosystem::Python, package),
+            SourceKind::Catalog { .. }
+            | SourceKind::ReleaseList { .. }
+            | SourceKind::Folder { .. } => String::new(),
+        }
+    }
+
+    /// The file that keeps of which time the newest catalog was that this key signed; nothing where
+    /// none has to be signed.
+    fn seen_file(&self, runtime: &str, source: &SourceDefinition) -> Option<PathBuf> {
+        let SourceKind::Catalog { key: Some(key), .. } = &source.kind else {
+            return None;
+        };
+        let signer = fingerprint(key.as_bytes());
+        Some(self.seen.join(format!("{runtime}-{signer:016x}")))
+    }
+
+    /// Of which time the newest signed catalog was.
+    fn seen(&self, file: Option<&Path>) -> io::Result<Option<Timestamp>> {
+        let text = file.map(optional::read_text).transpose()?.flatten();
+        Ok(text.and_then(|text| text.trim().parse().ok()))
     }
 
     /// The files of catalogs whose source is none of these any more; `known` has the sources of each
@@ -137,8 +201,14 @@ impl CatalogCache {
     ) -> Option<Loaded> {
         // A clock that was set back must not make a catalog fresh for ever.
         let age = |loaded: &Loaded| now.duration_since(loaded.origin.confirmed);
+        // Reading what is on this machine anew costs nothing, and shows what was just changed.
+        if source.kind.is_local() {
+            return None;
+        }
         self.kept(runtime, source).filter(|loaded| {
-            age(loaded) >= SignedDuration::ZERO && age(loaded).unsigned_abs() < self.fresh_for
+            age(loaded) >= SignedDuration::ZERO
+                && age(loaded).unsigned_abs() < self.fresh_for
+                && loaded.origin.expires.is_none_or(|expires| now <= expires)
         })
     }
 
@@ -158,15 +228,36 @@ impl CatalogCache {
             Some((loaded, _)) if transport.is_offline() => return Ok(loaded),
             kept => kept,
         };
+        let seen_file = self.seen_file(runtime, definition);
+        let seen = self.seen(seen_file.as_deref());
+        let seen = seen.map_err(|source| LoadError::Seen {
+            path: seen_file.clone().unwrap_or_default(),
+            source,
+        })?;
         let known = match &kept {
             Some((loaded, validators)) => Known {
                 validators: validators.clone(),
-                updated: loaded.catalog.updated,
+                updated: loaded.catalog.updated.max(seen),
+                expires: loaded.origin.expires,
+                now,
             },
-            None => Known::default(),
+            None => Known {
+                validators: Validators::default(),
+                updated: seen,
+                expires: None,
+                now,
+            },
         };
         match (source.fetch(transport, &known), kept) {
             (Ok(Fetched::Changed(published)), _) => {
+                if let (Some(file), Some(updated)) = (&seen_file, published.catalog.updated) {
+                    atomic::write_file(file, updated.to_string().as_bytes()).map_err(|source| {
+                        LoadError::Write {
+                            path: file.clone(),
+                            source,
+                        }
+                    })?;
+                }
                 self.keep(&file, &definition.name, &published, now)
             }
             (Ok(Fetched::Unchanged), Some((mut loaded, _))) => {
@@ -193,12 +284,10 @@ impl CatalogCache {
     ) -> Result<Loaded, LoadError> {
         let bytes = render(name, published);
         let write = || -> io::Result<()> {
-            fs::create_dir_all(&self.folder)?;
-            let mut temporary = tempfile::NamedTempFile::new_in(&self.folder)?;
-            temporary.write_all(&bytes)?;
-            temporary.as_file().set_modified(now.into())?;
-            temporary.persist(file)?;
-            Ok(())
+            let mut temporary = Temporary::in_place_of(file)?;
+            temporary.file().write_all(&bytes)?;
+            temporary.file().set_modified(now.into())?;
+            temporary.persist()
         };
         let failed = |source| LoadError::Write {
             path: file.to_owned(),
@@ -287,6 +376,7 @@ mod tests {
             notes: None,
         };
         PublishedCatalog {
+            expires: None,
             details: [(("8.3.1".parse().unwrap(), "saltmarsh".into()), details)].into(),
             catalog,
             address: "http://gull.example/catalog.json".into(),
@@ -301,6 +391,15 @@ mod tests {
         fn build(&self) -> Build {
             self.details.values().next().unwrap().builds[0].clone()
         }
+    }
+
+    fn cache_in(home: &Path) -> CatalogCache {
+        CatalogCache::new(
+            home.join("catalogs"),
+            Duration::from_secs(3600),
+            UserSettings::default(),
+            home.join("signed"),
+        )
     }
 
     fn failure() -> SourceError {
@@ -339,7 +438,7 @@ mod tests {
     #[test]
     fn a_catalog_comes_back_as_it_was_kept() {
         let folder = tempfile::tempdir().unwrap();
-        let cache = CatalogCache::new(folder.path().join("catalogs"), Duration::from_secs(3600));
+        let cache = cache_in(folder.path());
         let now = Timestamp::now();
         let fresh = load(
             &cache,
@@ -376,7 +475,7 @@ mod tests {
     #[test]
     fn an_old_catalog_serves_where_the_source_fails() {
         let folder = tempfile::tempdir().unwrap();
-        let cache = CatalogCache::new(folder.path().to_owned(), Duration::from_secs(3600));
+        let cache = cache_in(folder.path());
         let now = Timestamp::now();
         load(
             &cache,
@@ -409,7 +508,7 @@ mod tests {
     #[test]
     fn the_source_that_was_confirmed_last_serves() {
         let folder = tempfile::tempdir().unwrap();
-        let cache = CatalogCache::new(folder.path().to_owned(), Duration::from_secs(3600));
+        let cache = cache_in(folder.path());
         let mut other = demo();
         other.name = "other".to_owned();
         let sources = [demo(), other];
@@ -429,7 +528,7 @@ mod tests {
     #[test]
     fn a_damaged_file_is_fetched_anew_and_never_trusted() {
         let folder = tempfile::tempdir().unwrap();
-        let cache = CatalogCache::new(folder.path().to_owned(), Duration::from_secs(3600));
+        let cache = cache_in(folder.path());
         let now = Timestamp::now();
         let changed = || vec![Ok(Fetched::Changed(Box::new(published())))];
         load(&cache, changed(), now).unwrap();

@@ -1,5 +1,7 @@
 //! A publisher who serves our own catalog format.
 
+use jiff::Timestamp;
+
 use crate::address::{Address, Addresses};
 use crate::api::{Fetched, Known, PublishedCatalog, Source, SourceError, first_document};
 use crate::document;
@@ -46,6 +48,24 @@ impl OwnCatalog {
             _ => Ok(()),
         }
     }
+
+    /// What is signed is not relied on for longer than its publisher does.
+    fn check_expiry(
+        &self,
+        expires: Option<Timestamp>,
+        known: &Known,
+        address: &Address,
+    ) -> Result<(), SourceError> {
+        match expires {
+            Some(expires) if self.key.is_some() && expires < known.now => {
+                Err(SourceError::Expired {
+                    address: address.to_string(),
+                    expires,
+                })
+            }
+            _ => Ok(()),
+        }
+    }
 }
 
 impl Source for OwnCatalog {
@@ -54,6 +74,8 @@ impl Source for OwnCatalog {
         let (given, address) =
             first_document(transport, &self.addresses, &known.validators, accept)?;
         let Document::Body { bytes, validators } = given else {
+            // Whoever keeps others from the newest can say so for ever.
+            self.check_expiry(known.expires, known, &address)?;
             return Ok(Fetched::Unchanged);
         };
         if let Some(key) = &self.key {
@@ -63,6 +85,7 @@ impl Source for OwnCatalog {
             .map_err(|problem| SourceError::document(&address, problem))?;
         if self.key.is_some() {
             self.check_age(&published, known, &address)?;
+            self.check_expiry(published.expires, known, &address)?;
         }
         for build in published
             .details

@@ -20,6 +20,12 @@ pub struct Checkup {
     /// Only these installs, such as 8 or lts; all of them if none is given
     #[arg(value_name = "SELECTOR")]
     selectors: Vec<String>,
+    /// Fix what can be fixed without taking anything away, then check
+    ///
+    /// Finishes what commands that were cut off had begun, writes damaged records again from the
+    /// history, and points the links of defaults where they should lead.
+    #[arg(long, conflicts_with = "selectors")]
+    fix: bool,
     /// As JSON, for programs
     #[arg(long)]
     json: bool,
@@ -33,6 +39,9 @@ impl CommandArgs for Checkup {
 impl RunCommand for Checkup {
     fn run(self, ui: &Ui, environment: &Environment) -> Outcome {
         let requests = requests(&self.selectors)?;
+        if self.fix {
+            checkup::fix(environment)?;
+        }
         let checkup = checkup::check(environment, &requests, ui.can_ask())?;
         let count = checkup.findings.len();
         let report = output::checkup::Report::of(checkup);

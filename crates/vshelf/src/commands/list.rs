@@ -45,6 +45,7 @@ impl CommandArgs for List {
 impl RunCommand for List {
     fn run(self, ui: &Ui, environment: &Environment) -> Outcome {
         let mut runtimes = Runtime::shown(environment, self.runtime.as_deref())?;
+        Runtime::tell_untold(&runtimes, ui);
         for runtime in &mut runtimes {
             runtime.today = self.as_of.unwrap_or(runtime.today);
         }

@@ -43,7 +43,8 @@ impl RunCommand for Require {
     fn run(self, ui: &Ui, environment: &Environment) -> Outcome {
         if let Some(selector) = &self.selector {
             let request = release(environment, selector)?;
-            let written = require::write(environment, &request, self.exact, self.file.as_deref())?;
+            let written =
+                require::write(environment, &request, self.exact, self.file.as_deref(), ui)?;
             output::require::say_written(ui, &written)?;
             output::require::say_mistakes(ui, &mistakes::find(environment)?);
             return Ok(());

@@ -17,6 +17,9 @@ pub struct Runtimes {
     /// Add or replace a runtime by the definition at this URL or path
     #[arg(long, value_name = "FILE")]
     add: Option<String>,
+    /// Have it take the place of a definition that is built in, without asking
+    #[arg(long, requires = "add")]
+    replace: bool,
     /// Remove your own definition of this runtime; its installs stay
     #[arg(long, value_name = "NAME", conflicts_with = "add")]
     remove: Option<String>,
@@ -36,8 +39,12 @@ impl CommandArgs for Runtimes {
 impl RunCommand for Runtimes {
     fn run(self, ui: &Ui, environment: &Environment) -> Outcome {
         if let Some(place) = &self.add {
-            let (definition, file) = runtimes::add(environment, place)?;
-            return output::runtimes::say_added(ui, environment, &definition, &file);
+            return match runtimes::add(environment, place, self.replace, ui)? {
+                Some((definition, file)) => {
+                    output::runtimes::say_added(ui, environment, &definition, &file)
+                }
+                None => Ok(()),
+            };
         }
         if let Some(name) = &self.remove {
             runtimes::remove(environment, name)?;

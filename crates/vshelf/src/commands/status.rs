@@ -31,6 +31,7 @@ impl CommandArgs for Status {
 impl RunCommand for Status {
     fn run(self, ui: &Ui, environment: &Environment) -> Outcome {
         let runtimes = Runtime::shown(environment, self.runtime.as_deref())?;
+        Runtime::tell_untold(&runtimes, ui);
         if self.json {
             let reports: Vec<_> = runtimes.iter().map(status::report).collect();
             return json::print_list(ui, &reports);

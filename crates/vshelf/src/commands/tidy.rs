@@ -64,6 +64,7 @@ impl RunCommand for Tidy {
             return output::tidy::say_kept(ui, &marked, keep);
         }
         let mut runtimes = Runtime::shown(environment, self.runtime.as_deref())?;
+        Runtime::tell_untold(&runtimes, ui);
         for runtime in &mut runtimes {
             runtime.today = self.as_of.unwrap_or(runtime.today);
         }

@@ -7,6 +7,7 @@ use vshelf_app::error::StartFailure;
 use vshelf_app::integrate::connect::ConnectionProblem;
 use vshelf_app::mistakes::Mistake;
 use vshelf_shelf::manifest::Change;
+use vshelf_shelf::record::RecordProblem;
 use vshelf_shell::start_up::Connection;
 use vshelf_view::Palette;
 use vshelf_view::words::{Count, ago, megabytes, printable};
@@ -14,6 +15,7 @@ use vshelf_view::words::{Count, ago, megabytes, printable};
 use super::require::in_words as mistake_in_words;
 use crate::failure::{Failure, Outcome};
 use crate::ui::{Ui, styled};
+use crate::wording::other_copies;
 use crate::wording::paths::{edit, quoted, shown};
 
 /// How many changed files of one install are named.
@@ -25,6 +27,10 @@ const MOST_NAMED: usize = 5;
 pub struct Report {
     /// How many installs were looked at.
     installs: usize,
+    /// Whether no source was asked.
+    offline: bool,
+    /// Whether it ran as root, to whom everything that is installed belongs then.
+    as_root: bool,
     /// What is wrong.
     findings: Vec<Finding>,
 }
@@ -48,6 +54,8 @@ impl Report {
     pub fn of(checkup: Checkup) -> Report {
         Report {
             installs: checkup.installs,
+            offline: checkup.offline,
+            as_root: checkup.as_root,
             findings: checkup.findings.into_iter().map(Finding::of).collect(),
         }
     }
@@ -67,8 +75,17 @@ impl Report {
         }
         if self.findings.is_empty() {
             let count = Count(self.installs, "install");
-            let text = format!("{count} checked: all is well.");
+            let text = match self.installs {
+                0 => "No install was checked, because there is none; nothing else is wrong.".into(),
+                _ => format!("{count} checked: all is well."),
+            };
             ui.result(styled(Palette::STRONG, text))?;
+        }
+        if self.offline {
+            ui.note("No source was asked (--offline).");
+        }
+        if self.as_root {
+            ui.note("This ran as root: what root installs only root can change.");
         }
         Ok(())
     }
@@ -130,23 +147,56 @@ impl Finding {
                 format!("requires {title} {selector}, which is not on the shelf"),
                 command("vshelf install"),
             ),
-            Found::OtherFirst {
+            Found::Differs {
                 title,
-                program,
                 due,
-                start_up_file,
-            } => Finding::new(
-                title,
-                format!(
-                    "{} is first on PATH, and {due} should be; something after the Vivid Shelf block in the start-up file puts it there",
-                    shown(&program)
-                ),
-                start_up_file.map(|file| edit(&file)),
-            ),
+                other_copy,
+                selector,
+            } => {
+                let cause = other_copies::cause(&other_copy, &title);
+                let fix = other_copies::fix(&other_copy, &selector);
+                Finding::new(
+                    title,
+                    format!("{due} should be active in this shell, but {cause}"),
+                    Some(fix),
+                )
+            }
             Found::StrayFolder(path) => Finding::new(
                 shown(&path),
-                "has no record, so it is not an install",
-                Some(format!("rm -r {}", quoted(&path))),
+                "holds no build, so it is not an install; what it is only you can know",
+                Some(format!("ls -lA {}", quoted(&path))),
+            ),
+            Found::Untold {
+                title,
+                selector,
+                error,
+                in_history,
+            } => Finding::new(
+                title,
+                format!("is on the shelf, but {error}"),
+                match (&error.problem, in_history) {
+                    (_, true) => command("vshelf checkup --fix"),
+                    (RecordProblem::Newer(_), false) => None,
+                    _ => Some(format!("vshelf install --again {selector}")),
+                },
+            ),
+            Found::DefaultLink { link, due } => Finding::new(
+                shown(&link),
+                match due {
+                    Some(key) => format!("does not lead to {key}, which is set as the default"),
+                    None => "is there, and no default is set".to_owned(),
+                },
+                command("vshelf checkup --fix"),
+            ),
+            Found::Stuck { folder, cause } => Finding::new(
+                shown(&folder),
+                format!("was left behind and cannot be deleted: {cause}; nothing waits for it"),
+                Some(format!("ls -ld {}", quoted(&folder))),
+            ),
+            Found::OtherHome { home } => Finding::new(
+                shown(&home),
+                "is the home of another user, who would not own what is installed here",
+                None,
             ),
             Found::OldCatalog {
                 runtime,
@@ -226,10 +276,8 @@ impl Finding {
 
     fn of_install(finding: InstallFinding) -> Finding {
         let selector = &finding.selector;
-        let fix = match finding.adopted {
-            false => format!("vshelf install --again {selector}"),
-            true => format!("vshelf remove --even-if-used {selector}"),
-        };
+        // What was adopted no source gives again, and whatever is wrong with it may be wanted.
+        let again = (!finding.adopted).then(|| format!("vshelf install --again {selector}"));
         let about = finding.title;
         match finding.problem {
             InstallProblem::LinkGone(target) => {
@@ -237,6 +285,7 @@ impl Finding {
                     "{} is missing, and the install is a link to it",
                     shown(&target)
                 );
+                let fix = format!("vshelf remove --even-if-used {selector}");
                 Finding::new(about, problem, Some(fix))
             }
             InstallProblem::Changed { differences, files } => {
@@ -251,23 +300,23 @@ impl Finding {
                 let problem = format!("{changed} of {files} files differ from what was unpacked");
                 Finding {
                     details,
-                    ..Finding::new(about, problem, Some(fix))
+                    ..Finding::new(about, problem, again)
                 }
             }
             InstallProblem::DoesNotStart(failure) => {
                 let problem = format!("does not start: {}", failure.reason());
-                Finding::new(about, problem, fix_start(failure, fix))
+                Finding::new(about, problem, fix_start(failure, again))
             }
         }
     }
 }
 
-/// The command that helps where a program does not start; `fix` makes the install again.
-fn fix_start(failure: StartFailure, fix: String) -> Option<String> {
+/// The command that helps where a program does not start; `again` makes the install again.
+fn fix_start(failure: StartFailure, again: Option<String>) -> Option<String> {
     match failure.missing {
         // Made again it would lack the same.
         Some(_) => failure.package_command,
-        None => Some(fix),
+        None => again,
     }
 }
 

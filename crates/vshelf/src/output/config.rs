@@ -7,6 +7,7 @@ use toml_edit::{Document, Item, Table as Toml};
 use vshelf_app::{Environment, settings};
 use vshelf_core::tidy::ReasonKind;
 use vshelf_shell::connection::Following;
+use vshelf_sources::address;
 use vshelf_view::{Cell, Column, Palette, Table};
 
 use super::json;
@@ -107,7 +108,9 @@ pub fn reports(environment: &Environment) -> Result<Vec<Report>, Failure> {
     .map(|(name, value)| (name.to_owned(), value))
     .into();
     let moved = settings.addresses.iter();
-    values.extend(moved.map(|(name, address)| (format!("addresses.{name}"), address.clone())));
+    values.extend(
+        moved.map(|(name, address)| (format!("addresses.{name}"), address::shown(address))),
+    );
     let mut reports: Vec<Report> = values
         .into_iter()
         .map(|(name, value)| {

@@ -3,14 +3,15 @@
 use jiff::tz::TimeZone;
 use serde::Serialize;
 use vshelf_app::keep::history::History;
-use vshelf_shelf::journal::{HistoryEntry, Operation};
-use vshelf_view::words::printable;
+use vshelf_shelf::journal::{HistoryEntry, Operation, Outcome as Progress};
+use vshelf_view::words::{Count, printable};
 use vshelf_view::{Cell, Column, Palette, Table};
 
 use super::json::{self, Item};
 use crate::failure::Outcome;
 use crate::ui::Ui;
 use crate::wording::holders::reason;
+use crate::wording::paths::shown;
 use crate::wording::versions::spine;
 
 /// Something that was done, as JSON.
@@ -23,6 +24,10 @@ pub struct Report {
     command: String,
     /// `installed`, `adopted`, `removed`, `tidied` or `renewed`.
     operation: Operation,
+    /// How far it came: `done`, `begun` or `given-up`.
+    outcome: Progress,
+    /// Why it was given up.
+    problem: Option<String>,
     /// The runtime's name.
     runtime: String,
     /// The version as published.
@@ -51,6 +56,8 @@ pub fn print(ui: &Ui, history: &History<'_>) -> Outcome {
             at: entry.at.to_string(),
             command: entry.command.clone(),
             operation: entry.operation,
+            outcome: entry.outcome,
+            problem: entry.problem.clone(),
             runtime: record.runtime.clone(),
             version: record.version.to_string(),
             publisher: record.publisher.clone(),
@@ -69,7 +76,8 @@ pub fn why(entry: &HistoryEntry) -> Vec<String> {
     let reasons = entry.reasons.iter().map(|why| reason(why, day));
     let replaced = entry.replaced_by.iter();
     let replaced = replaced.map(|version| format!("replaced by {version}"));
-    reasons.chain(replaced).collect()
+    let problem = entry.problem.iter().cloned();
+    reasons.chain(replaced).chain(problem).collect()
 }
 
 /// Shows the history as a table, newest first.
@@ -99,26 +107,28 @@ pub fn show(ui: &Ui, history: &History<'_>) -> Outcome {
             about.push(format!("with {}", entry.packages.join(", ")));
         }
         let when = entry.at.to_zoned(TimeZone::UTC).strftime("%Y-%m-%d %H:%M");
-        let removes = entry.operation.removes();
         table.row(
             spine(phase),
             [
                 when.to_string().into(),
                 Cell::new(called, Palette::STRONG),
-                match removes {
-                    true => Cell::new(in_words(entry.operation), Palette::STRONG),
-                    false => in_words(entry.operation).into(),
+                match entry.removed() {
+                    true => Cell::new(in_words(entry), Palette::STRONG),
+                    false => in_words(entry).into(),
                 },
                 printable(&about.join("; ")).into(),
             ],
         );
     }
     ui.page(&table)?;
-    if history
-        .entries
-        .iter()
-        .any(|entry| entry.operation.removes())
-    {
+    if let [first, ..] = history.not_understood[..] {
+        let count = Count(history.not_understood.len(), "line");
+        ui.warn(format!(
+            "{} has {count} not understood here, at first line {first}: damaged, or written by a newer vshelf.",
+            shown(&history.file)
+        ));
+    }
+    if history.entries.iter().any(HistoryEntry::removed) {
         ui.next(
             "To get back what the last command removed",
             "vshelf restore",
@@ -127,12 +137,14 @@ pub fn show(ui: &Ui, history: &History<'_>) -> Outcome {
     Ok(())
 }
 
-fn in_words(operation: Operation) -> &'static str {
-    match operation {
-        Operation::Installed => "installed",
-        Operation::Adopted => "adopted",
-        Operation::Removed => "removed",
-        Operation::Tidied => "tidied",
-        Operation::Renewed => "renewed",
+fn in_words(entry: &HistoryEntry) -> &'static str {
+    match (entry.outcome, entry.operation) {
+        (Progress::Begun, _) => "removal begun",
+        (Progress::GivenUp, _) => "removal given up",
+        (Progress::Done, Operation::Installed) => "installed",
+        (Progress::Done, Operation::Adopted) => "adopted",
+        (Progress::Done, Operation::Removed) => "removed",
+        (Progress::Done, Operation::Tidied) => "tidied",
+        (Progress::Done, Operation::Renewed) => "renewed",
     }
 }

@@ -129,8 +129,7 @@ fn why(runtime: &Runtime<'_>, entry: &Assessment<'_>) -> String {
         .iter()
         .map(|reason| holders::reason(reason, runtime.today));
     let reasons = reasons.collect::<Vec<_>>().join(", ");
-    let kept = entry.protections.iter().map(holders::protection);
-    let mut parts = vec![kept.collect::<Vec<_>>().join(", ")];
+    let mut parts = vec![holders::protections(&entry.protections)];
     if let (Verdict::Renew, Some(newer)) = (entry.verdict, &entry.newer) {
         parts.insert(0, format!("{} fixes a security problem", newer.version));
     }

@@ -106,17 +106,11 @@ fn say_requirements(ui: &Ui, plan: &[PlannedRenewal], moves: bool) {
 
 /// What becomes of the old release.
 fn becomes(planned: &PlannedRenewal, options: RenewOptions) -> String {
-    let keeping = planned
-        .keeping(options)
-        .into_iter()
-        .map(holders::protection);
-    let keeping: Vec<String> = match options.keep_old {
-        true => vec!["--keep-old".to_owned()],
-        false => keeping.collect(),
-    };
+    let keeping = planned.keeping(options);
     match keeping.is_empty() {
+        _ if options.keep_old => "stays: --keep-old".to_owned(),
         true => "removed".to_owned(),
-        false => format!("stays: {}", keeping.join(", ")),
+        false => format!("stays: {}", holders::protections(keeping)),
     }
 }
 

@@ -7,6 +7,7 @@ use vshelf_app::Environment;
 use vshelf_app::runtimes::KnownRuntime;
 use vshelf_core::Definition;
 use vshelf_core::definition::SourceKind;
+use vshelf_sources::address;
 use vshelf_view::{Cell, Column, Palette, Table};
 
 use super::json::Item;
@@ -95,8 +96,8 @@ pub fn say_added(
     // A setting can have its sources read from elsewhere.
     let known = environment.definition(&definition.name)?;
     for source in &known.sources {
-        if let SourceKind::Catalog { address, .. } = &source.kind {
-            ui.note(format!("Its releases come from {address}"));
+        if let SourceKind::Catalog { address: at, .. } = &source.kind {
+            ui.note(format!("Its releases come from {}", address::shown(at)));
         }
     }
     ui.next(

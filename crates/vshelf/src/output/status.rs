@@ -1,8 +1,8 @@
 //! What is active in the calling shell, and why.
 
-use crate::wording::shells::{say_way_to_connect, say_way_to_default};
 use serde::Serialize;
 use vshelf_app::integrate::connect::way_to_connect;
+use vshelf_app::other_copy::OtherCopy;
 use vshelf_app::{Activity, Runtime};
 use vshelf_core::activation::{Activation, Claim, Rule};
 use vshelf_core::outlook::Newer;
@@ -12,9 +12,10 @@ use vshelf_view::Palette;
 use super::json::Item;
 use crate::failure::{Failure, Outcome};
 use crate::ui::{Ui, styled};
-use crate::wording::concerns;
 use crate::wording::paths::shown;
+use crate::wording::shells::{say_way_to_connect, say_way_to_default};
 use crate::wording::versions::{about_line, next_phase, project_of, spine};
+use crate::wording::{concerns, other_copies};
 
 /// One runtime's state in the calling shell, as JSON.
 #[derive(Debug, Serialize)]
@@ -107,6 +108,7 @@ fn show_one(ui: &Ui, runtime: &Runtime<'_>) -> Outcome {
     let activity = Activity::of(runtime);
     let title = &runtime.definition.title;
     let connected = runtime.environment().shell.dialect();
+    let other_copy = OtherCopy::of(runtime, &activity);
     let Some(active) = &activity.activation.active else {
         ui.sentence(format!(
             "{}No {title} is active here.",
@@ -130,7 +132,13 @@ fn show_one(ui: &Ui, runtime: &Runtime<'_>) -> Outcome {
         false => ui.sentence(format!("{spine}{named} is active here: {why}."))?,
         true => ui.sentence(format!(
             "{spine}{named} should be active here ({why}), but {}.",
-            styled(Palette::WARNING, what_answers(runtime, &activity))
+            styled(
+                Palette::WARNING,
+                match &other_copy {
+                    Some(other_copy) => other_copies::cause(other_copy, title),
+                    None => what_answers(runtime, &activity),
+                }
+            )
         ))?,
     }
     let mut facts: Vec<(&str, String)> = Vec::new();
@@ -185,8 +193,12 @@ fn show_one(ui: &Ui, runtime: &Runtime<'_>) -> Outcome {
     ));
     ui.facts(&facts)?;
     say_unmet(ui, runtime, &activity);
-    if activity.differs() {
-        say_how_to_fix(ui, runtime, &activity);
+    if let Some(other_copy) = &other_copy {
+        let due = activity.active().map(Pick::to_string).unwrap_or_default();
+        let fix = other_copies::fix(other_copy, &runtime.as_typed(due));
+        ui.next("To change that", &fix);
+    } else if activity.differs() {
+        say_way_to_connect(ui, &way_to_connect(runtime.environment()));
     }
     concerns::say(ui, runtime, &activity);
     Ok(())
@@ -268,18 +280,5 @@ fn what_answers(runtime: &Runtime<'_>, activity: &Activity) -> String {
     match activity.copies.first() {
         Some(copy) => format!("{program} runs {}", shown(&copy.program)),
         None => format!("no {program} is on PATH"),
-    }
-}
-
-/// Says how to fix that another copy answers than the one that should.
-fn say_how_to_fix(ui: &Ui, runtime: &Runtime<'_>, activity: &Activity) {
-    match runtime.environment().shell.dialect() {
-        Some(_) if activity.rule() == Some(Rule::Requirement) => {
-            ui.next("To use what the project requires in this shell", "vshelf switch");
-        }
-        Some(_) => ui.note(
-            "Something after the Vivid Shelf block in your start-up file puts its own folder first on PATH; move the block to the end.",
-        ),
-        None => say_way_to_connect(ui, &way_to_connect(runtime.environment())),
     }
 }

@@ -8,6 +8,7 @@ use vshelf_app::{Activity, Environment, Runtime, definitions, labels};
 use vshelf_core::Pick;
 use vshelf_core::resolve::{Choice, Scope};
 use vshelf_core::selector::KEYWORDS;
+use vshelf_shelf::journal::HistoryEntry;
 
 use super::history::why;
 use crate::wording::versions::marks;
@@ -28,8 +29,9 @@ pub fn labels(environment: &Environment) -> Vec<Suggestion> {
 
 /// What was removed, newest first.
 pub fn gone(environment: &Environment) -> Vec<Suggestion> {
-    let mut entries = history::read(environment).unwrap_or_default();
-    entries.retain(|entry| entry.operation.removes());
+    let read = history::read(environment).map(|lines| lines.entries);
+    let mut entries = read.unwrap_or_default();
+    entries.retain(HistoryEntry::removed);
     let mut seen = HashSet::new();
     let suggested = entries.into_iter().rev().map(|entry| {
         let prefix = environment.prefix(&entry.record.runtime);

@@ -48,7 +48,7 @@ pub fn say_switched(ui: &Ui, switched: &Switched<'_>) -> Outcome {
 pub fn say_followed(ui: &Ui, followed: &Followed<'_>) -> Outcome {
     let (runtime, activity) = (&followed.runtime, &followed.activity);
     let title = &runtime.definition.title;
-    if !followed.was_switched {
+    if !followed.changes {
         return ui.done(format!(
             "This shell is not switched; it follows the default of {title} already."
         ));

@@ -4,7 +4,7 @@ use serde::Serialize;
 use vshelf_app::keep::leftovers::LeftoverKind;
 use vshelf_app::keep::tidy::{Tidied, TidyPlan};
 use vshelf_core::Key;
-use vshelf_core::tidy::Verdict;
+use vshelf_core::tidy::{Protection, Verdict, Witness};
 use vshelf_view::Palette;
 use vshelf_view::words::{Count, listed, megabytes};
 
@@ -12,6 +12,7 @@ use super::outdated::{self, InstallReport};
 use crate::failure::{Failure, Outcome};
 use crate::ui::{Ui, styled};
 use crate::wording::keeping::counted;
+use crate::wording::paths::edit;
 
 /// The plan of a clean-up, and what it resulted in, as JSON.
 #[derive(Debug, Serialize)]
@@ -101,6 +102,17 @@ pub fn show(ui: &Ui, plan: &TidyPlan<'_, '_>) -> Outcome {
     })?;
     if plan.count(Verdict::Renew) > 0 {
         ui.next("To get security releases that are out", "vshelf renew");
+    }
+    let is_unclear = |protection: &Protection| {
+        let projects = Witness::Projects;
+        matches!(protection, Protection::Unclear { what, .. } if *what == projects)
+    };
+    let mut assessments = plan.assessments();
+    if assessments.any(|entry| entry.protections.iter().any(is_unclear))
+        && let Some((runtime, _)) = plan.runtimes.first()
+    {
+        let list = runtime.environment().layout()?.projects();
+        ui.next("To look at the list of projects", &edit(&list));
     }
     Ok(())
 }

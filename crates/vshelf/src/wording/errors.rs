@@ -37,6 +37,9 @@ impl Failure {
         };
         match error {
             Error::File { source, .. } => about_io(failure, source),
+            Error::NotUtf8 { .. } => failure.say(
+                "Shells and settings hold paths as text; VSHELF_DATA, VSHELF_CACHE and VSHELF_CONFIG move the shelf elsewhere.",
+            ),
             Error::Today { .. } => failure.say("A date is written like 2026-11-23."),
             Error::Settings {
                 file,
@@ -191,6 +194,31 @@ impl Failure {
             | Error::NoSuchLine { .. } => failure.run("To see what is", "vshelf list"),
             Error::UnknownLine { known, .. } => {
                 failure.say(format!("Its lines: {}.", listed(known, "and")))
+            }
+            Error::BuiltIn { place, .. } => failure.run(
+                "To replace it",
+                format!(
+                    "vshelf runtimes --add {} --replace",
+                    quote::posix_where_needed(place, "@./_+=-:")
+                ),
+            ),
+            Error::NoSourceAnswers { errors, .. } => {
+                let told = errors.iter().map(|(source, error)| {
+                    format!("{source}: {}", Failure::from_told(error).sentence())
+                });
+                told.fold(failure, |failure, told| {
+                    failure.because(told.trim_end_matches('.'))
+                })
+            }
+            Error::Untold { .. } => failure.run("To see what can be done", "vshelf checkup"),
+            Error::PackagesUnknown {
+                selector, cause, ..
+            } => {
+                let cause = Failure::from_told(cause).sentence();
+                failure.because(cause.trim_end_matches('.')).run(
+                    "To remove it with whatever it has",
+                    format!("vshelf remove {selector} --even-if-used"),
+                )
             }
             Error::NoPackageTool { .. } => {
                 failure.run("To see the definition", "vshelf runtimes")
@@ -447,6 +475,7 @@ fn of_shelf(failure: Failure, error: &ShelfError) -> Failure {
         ShelfError::Layout(LayoutError::Older { data }) => failure
             .say("That layout was never published and is not read; its installs can be made again.")
             .run("To move it aside", format!("mv {0} {0}.older", quoted(data))),
+        ShelfError::Record(_) => failure.run("To see what can be done", "vshelf checkup"),
         ShelfError::Lock(_) => failure,
     }
 }

@@ -2,7 +2,8 @@
 
 use vshelf_app::events::Task;
 use vshelf_app::{Answer, Error, Event, Listener, Question};
-use vshelf_view::words::Count;
+use vshelf_sources::address;
+use vshelf_view::words::{Count, printable};
 
 use super::paths::{project_name, shown};
 use super::{concerns, holders, installing, keeping};
@@ -27,10 +28,14 @@ impl Listener for Ui {
             return Ok(Answer::Yes);
         }
         match question {
-            Question::Tidy { .. } | Question::RemoveNeeded { .. } => {
+            Question::Tidy { .. }
+            | Question::RemoveNeeded { .. }
+            | Question::RemoveUnlisted { .. } => {
                 self.note("Nothing was removed.");
             }
-            Question::Renew { .. } => self.note("Nothing was changed."),
+            Question::Renew { .. } | Question::ReplaceBuiltIn { .. } => {
+                self.note("Nothing was changed.");
+            }
             Question::InstallMissing { .. } | Question::FollowProject { .. } => {}
         }
         Ok(Answer::No)
@@ -69,6 +74,7 @@ fn tell(ui: &Ui, event: Event<'_>) -> Outcome {
             ui.note(format!("Trying {next} instead."));
         }
         Event::Installed(result) => return installing::say_result(ui, result),
+        Event::PackagesLost(lost) => return installing::say_packages_lost(ui, lost),
         Event::InstalledSeveral(results) => return installing::show_results(ui, results),
         Event::Concluded(conclusion) => return installing::say_conclusion(ui, conclusion),
         Event::ConcludedSeveral(conclusion) => return installing::say_several(ui, conclusion),
@@ -86,6 +92,7 @@ fn tell(ui: &Ui, event: Event<'_>) -> Outcome {
             return ui.done(format!("{title} is on the shelf already."));
         }
         Event::Failed(error) => ui.failure(&Failure::from_told(error)),
+        Event::LeftUndone(error) => ui.warn(Failure::from_told(error).sentence()),
     }
     Ok(())
 }
@@ -112,12 +119,17 @@ fn in_words(question: &Question<'_>) -> String {
             )
         }
         Question::RemoveNeeded { title, needed_by } => {
-            let needed_by: Vec<String> = needed_by.iter().map(holders::protection).collect();
-            format!(
-                "{title} is in use ({}). Remove it anyway?",
-                needed_by.join(", ")
-            )
+            let needed_by = holders::protections(*needed_by);
+            format!("{title} is in use ({needed_by}). Remove it anyway?")
         }
+        Question::RemoveUnlisted { title, cause } => format!(
+            "The packages in {title} cannot be listed: {}. Remove it with them?",
+            printable(cause)
+        ),
+        Question::ReplaceBuiltIn { title, place } => format!(
+            "{title} is built in. Have the definition at {} take its place?",
+            printable(&address::shown(place))
+        ),
         Question::Tidy {
             installs,
             leftovers,

@@ -1,7 +1,7 @@
 //! What keeps an install, and what speaks against it, as parts of sentences.
 
 use jiff::civil::Date;
-use vshelf_core::tidy::{Protection, Reason};
+use vshelf_core::tidy::{Protection, Reason, Witness};
 use vshelf_view::words::{printable, span};
 
 use super::paths::project_name;
@@ -21,6 +21,21 @@ pub fn reason(reason: &Reason, on: Date) -> String {
     }
 }
 
+/// How many protections of one install are named.
+const MOST_NAMED: usize = 3;
+
+/// What keeps an install: the first few, and how many more there are.
+pub fn protections<'p>(all: impl IntoIterator<Item = &'p Protection>) -> String {
+    let mut named: Vec<String> = all.into_iter().map(protection).collect();
+    let more = named.len().saturating_sub(MOST_NAMED);
+    named.truncate(MOST_NAMED);
+    let named = named.join(", ");
+    match more {
+        0 => named,
+        more => format!("{named} and {more} more"),
+    }
+}
+
 /// A protection.
 pub fn protection(protection: &Protection) -> String {
     match protection {
@@ -32,5 +47,38 @@ pub fn protection(protection: &Protection) -> String {
         Protection::Label { label } => format!("label {label}"),
         Protection::Kept => "kept by you".to_owned(),
         Protection::LeftOut => "left out".to_owned(),
+        Protection::ProjectAway { file } => {
+            format!("required by {}, whose drive is away", project_name(file))
+        }
+        Protection::RenewalUnfinished { successor } => {
+            format!("renewal to {successor} not finished")
+        }
+        Protection::Unclear { what, cause } => {
+            format!("{} unknown: {}", witness(*what), printable(cause))
+        }
+    }
+}
+
+/// What cannot be told where a witness cannot be read.
+fn witness(witness: Witness) -> &'static str {
+    match witness {
+        Witness::Projects => "projects",
+        Witness::Processes => "running programs",
+        Witness::Shells => "open shells",
+        Witness::LastUses => "last use",
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_few_protections_are_named_and_the_rest_counted() {
+        let shells = |count: u32| (1..=count).map(|id| Protection::Shell { id });
+        let named = |count| protections(&shells(count).collect::<Vec<_>>());
+        assert_eq!(named(0), "");
+        assert_eq!(named(3), "shell 1, shell 2, shell 3");
+        assert_eq!(named(5), "shell 1, shell 2, shell 3 and 2 more");
     }
 }

@@ -1,10 +1,11 @@
 //! What was installed, adopted or restored, and what of it is active now.
 
-use super::shells::say_way_to_connect;
 use std::path::Path;
 
+use vshelf_app::error::PackageAttempt;
 use vshelf_app::outcome::{
-    Conclusion, DefaultState, InstallResult, Restored, SeveralConclusion, ShellAfterInstall,
+    Conclusion, DefaultState, InstallResult, PackagesLost, Restored, SeveralConclusion,
+    ShellAfterInstall,
 };
 use vshelf_core::Pick;
 use vshelf_shelf::Install;
@@ -14,6 +15,7 @@ use vshelf_view::{Cell, Column, Palette, Table};
 use super::concerns::say_ended;
 use super::errors::attempt_commands;
 use super::paths::shown;
+use super::shells::say_way_to_connect;
 use super::versions::spine;
 use crate::failure::Outcome;
 use crate::ui::{Ui, styled};
@@ -214,11 +216,24 @@ pub fn say_restored(ui: &Ui, restored: &Restored) -> Outcome {
     if restored.became_default {
         ui.done("It is the default now, because there was none.")?;
     }
-    if !restored.packages.is_empty() {
-        let had = restored.packages.join(", ");
+    say_packages_had(ui, &restored.packages, restored.attempt.as_ref())
+}
+
+/// Says which packages went as an install was made again.
+pub fn say_packages_lost(ui: &Ui, lost: &PackagesLost) -> Outcome {
+    ui.done(format!(
+        "{} was made again without its packages.",
+        lost.title
+    ))?;
+    say_packages_had(ui, &lost.packages, lost.attempt.as_ref())
+}
+
+fn say_packages_had(ui: &Ui, packages: &[String], attempt: Option<&PackageAttempt>) -> Outcome {
+    if !packages.is_empty() {
+        let had = packages.join(", ");
         ui.done(format!("It had these packages: {}", printable(&had)))?;
     }
-    for command in restored.attempt.iter().flat_map(attempt_commands) {
+    for command in attempt.iter().flat_map(|attempt| attempt_commands(attempt)) {
         ui.next("To install them again", &command);
     }
     Ok(())

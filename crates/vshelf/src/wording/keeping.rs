@@ -38,6 +38,11 @@ pub fn say_removed(ui: &Ui, removed: &Removed) -> Outcome {
         }
         (_, false) => format!("{title} was removed; {freed} freed."),
     })?;
+    // What a renewal removes has its packages in the new release.
+    if !removed.packages.is_empty() && removed.operation != Operation::Renewed {
+        let had = removed.packages.join(", ");
+        ui.note(format!("Its packages went with it: {}", printable(&had)));
+    }
     for reassigned in &removed.reassigned {
         ui.note(reassignment(reassigned));
     }

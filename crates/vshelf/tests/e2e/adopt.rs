@@ -57,6 +57,7 @@ adopted/8.4.0  0.1 MB  today  default
         str![[r#"
 Marram adopted/8.4.0 was removed; 0.1 MB freed.
 --- stderr
+tussock of adopted/8.4.0 does not list its packages: [HOME]/.local/share/vivid-shelf/shelf/marram/adopted-8.4.0/build/bin/tussock cannot be started.
 It was the default; Marram has none now.
 The label ours (adopted/8.4.0) stands for nothing on the shelf now.
 
@@ -121,7 +122,7 @@ fn an_archive_from_a_colleague_is_unpacked_and_searched() {
     fs::write(&archive, &bytes["/folder/marram-8.3.1.tar.xz"]).unwrap();
     let ran = scene.vshelf(&["adopt", "marram.tar.xz"]);
     assert_eq!(ran.code, 0, "{ran}");
-    let record = fs::read_to_string(scene.data("records/marram/adopted-8.3.1.json")).unwrap();
+    let record = fs::read_to_string(scene.data("shelf/marram/adopted-8.3.1/record.json")).unwrap();
     let record: serde_json::Value = serde_json::from_str(&record).unwrap();
     assert!(record["digest"].as_str().unwrap().starts_with("sha256:"));
     assert_eq!(
@@ -253,7 +254,7 @@ fn a_checkup_says_which_files_changed_and_how_to_mend_it() {
 
 "#]]
     );
-    let install = scene.data("shelf/marram/8.3.1");
+    let install = scene.data("shelf/marram/8.3.1/build");
     fs::write(install.join("lib/marram/prelude.mar"), "# changed\n").unwrap();
     fs::remove_file(install.join("share/doc/marram/README")).unwrap();
     fs::write(install.join("bin/marram"), "#!/bin/sh\nexit 3\n").unwrap();

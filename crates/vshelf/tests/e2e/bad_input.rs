@@ -298,22 +298,19 @@ Error: "kelpsh" is not a shell that can be connected.
 fn files_that_cannot_be_read() {
     let scene = Scene::new();
     scene.does(&["install", "8"]);
-    scene.write(
-        ".local/share/vivid-shelf/records/marram/state.json",
-        "garbage",
-    );
+    scene.write(".local/share/vivid-shelf/state/marram.json", "garbage");
     shows!(
         scene.vshelf(&["list"]),
         str![[r#"
 --- stderr
-Error: [HOME]/.local/share/vivid-shelf/records/marram/state.json is damaged: expected value at line 1 column 1.
+Error: [HOME]/.local/share/vivid-shelf/state/marram.json is damaged: expected value at line 1 column 1.
   It holds the default and the labels; the installs are not touched by moving it away.
-  To set it aside and start over: mv ~/.local/share/vivid-shelf/records/marram/state.json ~/.local/share/vivid-shelf/records/marram/state.json.damaged
+  To set it aside and start over: mv ~/.local/share/vivid-shelf/state/marram.json ~/.local/share/vivid-shelf/state/marram.json.damaged
 --- exit 6
 
 "#]]
     );
-    std::fs::remove_file(scene.data("records/marram/state.json")).unwrap();
+    std::fs::remove_file(scene.data("state/marram.json")).unwrap();
     scene.write(
         ".config/vivid-shelf/shelf.toml",
         "main-runtme = \"marram\"\n",
@@ -442,7 +439,7 @@ Error: [HOME]/.local/share/vivid-shelf is laid out as an older vshelf did it.
         scene.vshelf(&["list"]),
         str![[r#"
 --- stderr
-Error: [HOME]/.local/share/vivid-shelf is of format "vivid-shelf-data/9", and this vshelf reads "vivid-shelf-data/2".
+Error: [HOME]/.local/share/vivid-shelf is of format "vivid-shelf-data/9", and this vshelf reads "vivid-shelf-data/3".
   Use the newer vshelf that wrote it.
 --- exit 6
 

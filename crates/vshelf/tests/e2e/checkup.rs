@@ -67,23 +67,23 @@ fn a_sound_set_up_has_no_finding() {
     "shelf.bash: was written by another version of vshelf"
 )]
 #[case(
-    "echo kelp > $DATA/shelf/marram/8.3.1/lib/marram/prelude.mar",
+    "echo kelp > $DATA/shelf/marram/8.3.1/build/lib/marram/prelude.mar",
     "Marram 8.3.1: 1 of 7 files differ from what was unpacked"
 )]
 #[case(
-    "rm $DATA/shelf/marram/8.3.1/lib/marram/prelude.mar",
+    "rm $DATA/shelf/marram/8.3.1/build/lib/marram/prelude.mar",
     "lib/marram/prelude.mar is missing"
 )]
 #[case(
-    "chmod 644 $DATA/shelf/marram/6.20.2/bin/marram",
+    "chmod 644 $DATA/shelf/marram/6.20.2/build/bin/marram",
     "bin/marram has other permissions"
 )]
 #[case(
-    "ln -sfn /bin/false $DATA/shelf/marram/6.20.2/bin/marram",
+    "ln -sfn /bin/false $DATA/shelf/marram/6.20.2/build/bin/marram",
     "Marram 6.20.2: does not start"
 )]
 #[case(
-    "rm -r $DATA/shelf/marram/8.3.1",
+    "rm -r $DATA/shelf/marram/8.3.1/build",
     "the default of Marram: 8.3.1 matches nothing on the shelf"
 )]
 fn what_is_broken_is_found_and_mended_as_told(#[case] breaking: &str, #[case] found: &str) {
@@ -127,7 +127,7 @@ fn labels_links_and_strange_folders_are_found() {
     for found in [
         "the label old of Marram: 6 matches nothing on the shelf",
         "Marram adopted/9.9.9: ~/built is missing, and the install is a link to it",
-        "shelf/marram/stranger: has no record, so it is not an install",
+        "shelf/marram/stranger: holds no build, so it is not an install",
     ] {
         assert!(ran.stdout.contains(found), "{found}\n{ran}");
     }
@@ -155,9 +155,73 @@ fn a_project_that_is_not_satisfied_and_another_copy_in_front_are_found() {
         &scene,
         "source ~/.bashrc; PATH=~/front:$PATH; vshelf checkup",
     );
+    let found = "Marram: 8.3.1 should be active in this shell, but ~/front/marram is first on PATH: \
+        something put it there since this shell was opened\n  To fix it: vshelf switch --follow\n";
+    assert!(ran.stdout.contains(found), "{ran}");
+    // The start-up file says it itself.
+    let start_up = fs::read_to_string(scene.path(".bashrc")).unwrap();
+    scene.write(".bashrc", &format!("{start_up}PATH=~/front:$PATH\n"));
+    let ran = sh(&scene, "source ~/.bashrc; vshelf checkup");
+    let found =
+        "~/front/marram is first on PATH: ~/.bashrc puts it there, behind the Vivid Shelf block";
+    assert!(ran.stdout.contains(found), "{ran}");
     assert!(
-        ran.stdout
-            .contains("Marram: ~/front/marram is first on PATH, and 8.3.1 should be"),
+        ran.stdout.contains("To fix it: ${EDITOR:-vi} ~/.bashrc"),
+        "{ran}"
+    );
+}
+
+#[test]
+fn the_home_of_another_user_is_a_finding() {
+    let scene = sound();
+    // Only root can give something away, and it is root that works in others' homes.
+    if std::os::unix::fs::chown(scene.home(), Some(65534), Some(65534)).is_err() {
+        return;
+    }
+    let ran = scene.vshelf(&["--offline", "checkup"]);
+    let found = "~: is the home of another user, who would not own what is installed here";
+    assert!(ran.stdout.contains(found), "{ran}");
+    assert_eq!(ran.code, 1, "{ran}");
+}
+
+#[test]
+fn each_cause_of_another_copy_answering_has_its_own_fix() {
+    let scene = Scene::new();
+    scene.write(".config/vivid-shelf/shelf.toml", "");
+    scene.does(&["connect"]);
+    // The shell is older than the install.
+    let ran = sh(
+        &scene,
+        &format!(
+            "source ~/.bashrc; {PROGRAM} --quiet install marram@8.3.1; vshelf status; vshelf switch --follow >/dev/null 2>&1; marram --version"
+        ),
+    );
+    let cause = "Marram 8.3.1 should be active here (it is the default), but nothing of Marram is on PATH: \
+        this shell was opened before it was installed, or set PATH anew.";
+    assert!(ran.stdout.contains(cause), "{ran}");
+    assert!(
+        ran.stderr
+            .contains("To change that: vshelf switch --follow"),
+        "{ran}"
+    );
+    assert!(ran.stdout.ends_with("marram 8.3.1\n"), "{ran}");
+    // Another runtime has a program of the same name.
+    let definition = vshelf_demo::definition(&scene.server().address());
+    let sedge = definition
+        .replace("name = \"marram\"", "name = \"sedge\"")
+        .replace("title = \"Marram\"", "title = \"Sedge\"")
+        .replace("MARRAM_HOME", "SEDGE_HOME");
+    scene.write(".config/vivid-shelf/runtimes/sedge.toml", &sedge);
+    let adopted = scene.data("shelf/marram/8.3.1/build").display().to_string();
+    scene.does(&["adopt", &adopted, "--as", "sedge@gull-point/8.3.1"]);
+    let ran = sh(
+        &scene,
+        "source ~/.bashrc; vshelf status marram; vshelf status sedge",
+    );
+    let cause = "which has a program of the same name, is first on PATH";
+    assert!(ran.stdout.contains(cause), "{ran}");
+    assert!(
+        ran.stderr.contains("To change that: vshelf switch "),
         "{ran}"
     );
 }

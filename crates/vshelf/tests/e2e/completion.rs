@@ -73,6 +73,22 @@ fn bash_completes_words_that_hold_what_it_cuts_them_at() {
 }
 
 #[test]
+fn bash_quotes_what_it_inserts() {
+    let scene = scene();
+    scene.write(".bashrc", "PS1='> '\n");
+    scene.does(&["connect"]);
+    // No name of a catalog is like that; whatever came through all the same is no code.
+    scene.write("hostile", "#!/bin/sh\necho 'rr;touch x;'\n");
+    let mode = std::os::unix::fs::PermissionsExt::from_mode(0o755);
+    std::fs::set_permissions(scene.path("hostile"), mode).unwrap();
+    let mut terminal = Terminal::open(&scene);
+    terminal.types("__vshelf_program=~/hostile");
+    terminal.views("vshelf switch r\t", "vshelf switch rr\\;touch\\ x\\;");
+    terminal.presses("\n", "> ");
+    assert!(!scene.path("x").exists());
+}
+
+#[test]
 fn fish_completes_with_descriptions() {
     if program("fish").is_none() {
         return;

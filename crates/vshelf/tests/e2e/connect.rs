@@ -40,7 +40,7 @@ fn every_function_works_in_a_hostile_home_under_strict_mode() {
         marram --version
         vshelf switch 6 >/dev/null 2>&1
         marram --version
-        test \"$MARRAM_HOME\" = \"$HOME/.local/share/vivid-shelf/shelf/marram/6.20.2\"
+        test \"$MARRAM_HOME\" = \"$HOME/.local/share/vivid-shelf/shelf/marram/6.20.2/build\"
         bash --noprofile --norc -c 'source ~/.bashrc; marram --version'
         vshelf switch nothing 2>/dev/null || echo \"failed with $?\"
         marram --version
@@ -219,4 +219,91 @@ fn zsh_without_its_completion_system_is_told_the_line() {
     assert!(!ran.stderr.contains("compinit"), "{ran}");
     let ran = scene.does(&["connect"]);
     assert!(!ran.stderr.contains("compinit"), "{ran}");
+}
+
+#[test]
+fn in_bash_a_version_follows_the_change_of_folder_itself() {
+    let scene = Scene::new();
+    scene.does(&["--quiet", "install", "8.3.1", "6"]);
+    scene.write("project/.marram-version", "6\n");
+    fs::create_dir_all(scene.path("project/deep/er")).unwrap();
+    let ran = scene.bash(
+        "marram --version
+        cd project && marram --version
+        (cd .. && marram --version)
+        there() { pushd project/deep >/dev/null; marram --version; popd >/dev/null; }
+        cd ..; there; marram --version
+        cd nowhere 2>/dev/null || echo \"failed with $?\"
+        cd project/deep/er; cd - >/dev/null; marram --version
+        cd -P project; marram --version
+        bash --noprofile --norc -euc 'source ~/.bashrc; cd ..; marram --version; cd project; marram --version'",
+    );
+    let versions = "8 6 8 6 8 failed 8 6 8 6";
+    let told: Vec<&str> = (ran.stdout.lines())
+        .map(|line| line.strip_prefix("marram ").unwrap_or(line))
+        .map(|line| line.split(['.', ' ']).next().unwrap())
+        .collect();
+    assert_eq!(told.join(" "), versions, "{ran}");
+    assert_eq!(ran.code, 0, "{ran}");
+}
+
+#[test]
+fn a_function_of_the_persons_own_for_changing_folders_stays() {
+    let scene = Scene::new();
+    scene.does(&["--quiet", "install", "8.3.1"]);
+    scene.does(&["connect"]);
+    let script = "cd() { builtin cd \"$@\" && echo own; }
+        source ~/.bashrc; source ~/.bashrc; cd /; pushd /tmp >/dev/null; declare -f pushd | head -1";
+    let ran = scene.run(scene.command("/bin/bash").args(["--norc", "-c", script]));
+    assert_eq!(ran.stdout, "own\npushd () \n");
+    assert_eq!(ran.stderr, "");
+}
+
+#[test]
+fn a_project_is_followed_however_long_its_path_is() {
+    let scene = Scene::new();
+    scene.does(&["--quiet", "install", "8.3.1", "6"]);
+    let deep = format!("{0}/{0}/{0}", "p".repeat(200));
+    scene.write(&format!("{deep}/.marram-version"), "6\n");
+    let script = format!(
+        "cd {deep}; marram --version; echo 8 > .marram-version; cd .; marram --version
+        VSHELF_PROGRAM=none; __vshelf_program=/nowhere; cd ..; cd -; marram --version"
+    );
+    let ran = scene.bash(&script);
+    let versions: Vec<&str> = (ran.stdout.lines())
+        .filter(|line| line.starts_with("marram "))
+        .collect();
+    // The last is known without the program.
+    assert_eq!(
+        versions,
+        ["marram 6.20.2", "marram 8.3.1", "marram 8.3.1"],
+        "{ran}"
+    );
+}
+
+#[test]
+fn the_nearest_ten_folders_with_requirement_files_count() {
+    let scene = Scene::new();
+    scene.does(&["--quiet", "install", "8.3.1", "6"]);
+    let mut folder = "top".to_owned();
+    scene.write("top/.marram-version", "6\n");
+    for level in 0..150 {
+        folder += "/d";
+        if level % 2 == 0 {
+            scene.write(&format!("{folder}/vivid-shelf.toml"), "");
+        }
+        fs::create_dir_all(scene.path(&folder)).unwrap();
+    }
+    let script = format!("cd top/d; marram --version; cd ~/{folder}; marram --version");
+    let ran = scene.bash(&script);
+    let answers: Vec<&str> = (ran.stdout.lines())
+        .filter(|line| line.starts_with("marram "))
+        .collect();
+    assert_eq!(answers, ["marram 6.20.2", "marram 8.3.1"], "{ran}");
+    let looked = scene.path(".cache/vivid-shelf/stamps");
+    let find = format!("find {} -type f | wc -l", looked.display());
+    let stamps = scene
+        .run(scene.command("/bin/sh").args(["-c", &find]))
+        .stdout;
+    assert!(stamps.trim().parse::<usize>().unwrap() <= 12, "{stamps}");
 }

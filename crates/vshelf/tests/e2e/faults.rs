@@ -18,7 +18,6 @@ use crate::shows;
 fn nothing_left(scene: &Scene) {
     assert!(scene.on_shelf().is_empty());
     assert!(names_in(&scene.data("staging")).is_empty());
-    assert!(names_in(&scene.data("records/marram")).is_empty());
 }
 
 #[test]
@@ -388,7 +387,7 @@ fn folders_that_cannot_be_written_are_named_and_nothing_is_lost() {
     use std::os::unix::process::CommandExt;
     let scene = Scene::new();
     scene.does(&["install", "6"]);
-    let shelf = scene.data("records/marram");
+    let shelf = scene.data("shelf/marram");
     let mode = |mode| std::fs::set_permissions(&shelf, PermissionsExt::from_mode(mode)).unwrap();
     mode(0o555);
     let mut command = scene.command(PROGRAM);

@@ -129,7 +129,7 @@ This shell is not connected; to connect it: vshelf connect
         ["6.20.2", "8.3.1", "9.2.0", "dunefield-8.3.1"]
     );
     let link = fs::read_link(scene.data("default/marram")).unwrap();
-    assert_eq!(link.to_str(), Some("../shelf/marram/9.2.0"));
+    assert_eq!(link.to_str(), Some("../shelf/marram/9.2.0/build"));
     shows!(
         scene.vshelf(&["list"]),
         str![[r#"
@@ -150,7 +150,7 @@ dunefield/8.3.1  lts          2029-04-30, in 2 years 5 months  0.4 MB  today
 fn what_is_there_already_is_not_touched() {
     let scene = Scene::new();
     scene.does(&["install", "8.3.1"]);
-    let record = scene.data("records/marram/8.3.1.json");
+    let record = scene.data("shelf/marram/8.3.1/record.json");
     let before = fs::read_to_string(&record).unwrap();
     shows!(
         scene.vshelf(&["install", "8.3.1"]),
@@ -169,7 +169,7 @@ This shell is not connected; to connect it: vshelf connect
 fn a_record_says_what_was_verified() {
     let scene = Scene::new();
     scene.does(&["install", "8.3.1"]);
-    let text = fs::read_to_string(scene.data("records/marram/8.3.1.json")).unwrap();
+    let text = fs::read_to_string(scene.data("shelf/marram/8.3.1/record.json")).unwrap();
     let record: serde_json::Value = serde_json::from_str(&text).unwrap();
     assert_eq!(record["publisher"], "saltmarsh");
     assert_eq!(record["source"], "stand-in");
@@ -201,10 +201,10 @@ fn a_switch_holds_in_its_shell_and_the_default_elsewhere() {
         str![[r#"
 marram 8.3.1
 This shell uses Marram 6.20.2 now, and no longer Marram 8.3.1.
-[HOME]/.local/share/vivid-shelf/shelf/marram/6.20.2
+[HOME]/.local/share/vivid-shelf/shelf/marram/6.20.2/build
 This shell uses Marram 6.20.2 already.
 Marram 6.20.2 is active here: this shell was switched to it.
-  program    ~/.local/share/vivid-shelf/shelf/marram/6.20.2/bin/marram
+  program    ~/.local/share/vivid-shelf/shelf/marram/6.20.2/build/bin/marram
   line       6 Samphire: maintenance, support ends on 2026-12-28, in 5 weeks
   publisher  saltmarsh
   overrode   the default, 8
@@ -328,7 +328,7 @@ fn paths_are_for_scripts() {
     shows!(
         scene.vshelf(&["path", "6"]),
         str![[r#"
-[HOME]/.local/share/vivid-shelf/shelf/marram/6.20.2
+[HOME]/.local/share/vivid-shelf/shelf/marram/6.20.2/build
 
 "#]]
     );
@@ -376,14 +376,8 @@ Marram 6.2.0 was removed; 0.3 MB freed.
     );
     assert_eq!(scene.on_shelf(), ["6.20.2", "8.3.1"]);
     assert_eq!(
-        names_in(&scene.data("records/marram")),
-        [
-            "6.20.2.files",
-            "6.20.2.json",
-            "8.3.1.files",
-            "8.3.1.json",
-            "state.json"
-        ]
+        names_in(&scene.data("shelf/marram/8.3.1")),
+        ["build", "files", "record.json"]
     );
     shows!(
         scene.vshelf(&["remove", "8", "--even-if-used"]),
@@ -565,11 +559,12 @@ node     Node.js  built in         0  nodejs, npm
 
 "#]]
     );
+    scene.write("empty.toml", "");
     shows!(
-        scene.vshelf(&["runtimes", "--add", "/dev/null"]),
+        scene.vshelf(&["runtimes", "--add", "empty.toml"]),
         str![[r#"
 --- stderr
-Error: /dev/null is not a definition of a runtime: TOML parse error at line 1, column 1/n  |/n1 | /n  | ^/nmissing field `name`/n.
+Error: empty.toml is not a definition of a runtime: TOML parse error at line 1, column 1/n  |/n1 | /n  | ^/nmissing field `name`/n.
 --- exit 4
 
 "#]]

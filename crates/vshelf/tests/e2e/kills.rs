@@ -1,8 +1,6 @@
 //! Killed with SIGKILL at many system calls: whatever is half done, the next command recovers.
 
-use std::process::Command;
-
-use crate::scene::{PROGRAM, Scene, names_in, skipped};
+use crate::scene::{Scene, names_in};
 
 /// The calls at which a command is killed: those that change something on the disk, and those that
 /// start what does.
@@ -30,24 +28,8 @@ const TIMES: [u32; 9] = [1, 2, 3, 4, 6, 9, 14, 30, 60];
 /// Runs a command until its `time`-th `call`, or that of a thread or program that it started, where
 /// that one is killed; says whether it came so far.
 fn killed_at(scene: &Scene, arguments: &[&str], call: &str, time: u32) -> bool {
-    let injection = format!("inject={call}:signal=KILL:when={time}");
-    let mut command: Command = scene.command("strace");
-    command.env("PATH", std::env::var_os("PATH").unwrap_or_default());
-    let output = command
-        .args(["-f", "-qq", "-o", "/dev/null", "-e"])
-        .arg(format!("trace={call}"))
-        .args(["-e", &injection, PROGRAM])
-        .args(arguments)
-        .output()
-        .unwrap();
-    !output.status.success()
-}
-
-fn strace_works(scene: &Scene) -> bool {
-    let mut command = scene.command("strace");
-    command.env("PATH", std::env::var_os("PATH").unwrap_or_default());
-    let traced = command.args(["-o", "/dev/null", "/bin/true"]).output();
-    traced.is_ok_and(|output| output.status.success())
+    let injection = format!("{call}:signal=KILL:when={time}");
+    scene.tampered(&injection, arguments).code != 0
 }
 
 /// Whatever is on the shelf is whole.
@@ -72,8 +54,7 @@ fn is_tidy(scene: &Scene, after: &str) {
 #[test]
 fn an_install_killed_anywhere_leaves_nothing_half_done() {
     let scene = Scene::new();
-    if !strace_works(&scene) {
-        skipped("strace cannot trace here");
+    if !scene.can_tamper() {
         return;
     }
     scene.does(&["catalog"]);
@@ -99,8 +80,7 @@ fn an_install_killed_anywhere_leaves_nothing_half_done() {
 #[test]
 fn a_removal_or_replacement_killed_anywhere_is_done_or_not() {
     let scene = Scene::new();
-    if !strace_works(&scene) {
-        skipped("strace cannot trace here");
+    if !scene.can_tamper() {
         return;
     }
     scene.does(&["install", "6", "8.3.1"]);
@@ -130,8 +110,7 @@ fn a_removal_or_replacement_killed_anywhere_is_done_or_not() {
 #[test]
 fn a_clean_up_or_renewal_killed_anywhere_can_be_given_again() {
     let scene = Scene::new();
-    if !strace_works(&scene) {
-        skipped("strace cannot trace here");
+    if !scene.can_tamper() {
         return;
     }
     scene.does(&["--quiet", "install", "8.3.0"]);

@@ -79,7 +79,7 @@ fn node_comes_from_the_registry_and_answers_in_its_own_version() {
         node --version
         node -e 'console.log([1, 2, 3].map(function (n) { return n * n }).join())'
         vshelf switch node@lts
-        node -p 'process.versions.node === process.argv[1]' \"$(basename \"$(vshelf path node@lts)\")\"
+        node -p 'process.versions.node === process.argv[1]' \"$(basename \"$(dirname \"$(vshelf path node@lts)\")\")\"
         npm --version >/dev/null
         npx --version >/dev/null
         test \"$(dirname \"$(readlink -f \"$(command -v npm)\")\")\" = \"$(vshelf path node@lts)/lib/node_modules/npm/bin\"
@@ -108,10 +108,10 @@ fn runtimes_of_other_publishers_come_side_by_side() {
     scene.does(&["connect"]);
     let script = "set -eu
         source ~/.bashrc
-        test \"$(bun --version)\" = \"$(basename \"$(vshelf path bun@latest)\")\"
+        test \"$(bun --version)\" = \"$(basename \"$(dirname \"$(vshelf path bun@latest)\")\")\"
         bun -e 'console.log([1, 2, 3].map(n => n * n).join())'
         deno eval 'console.log(Deno.version.deno)'
-        basename \"$(vshelf path deno@latest)\"";
+        basename \"$(dirname \"$(vshelf path deno@latest)\")\"";
     let ran = scene.run(connected(&scene, "/bin/bash").args(["--norc", "-c", script]));
     assert_eq!(ran.code, 0, "{ran}");
     let lines: Vec<&str> = ran.stdout.lines().collect();

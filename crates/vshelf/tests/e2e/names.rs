@@ -378,8 +378,8 @@ This shell is not connected; to connect it: vshelf connect
             "cd tide-board/src; vshelf status; vshelf switch; marram --version; vshelf status"
         ),
         str![[r#"
-Marram 9.2.0 should be active here (tide-board requires 9.2.0), but marram runs ~/.local/share/vivid-shelf/default/marram/bin/marram.
-  program    ~/.local/share/vivid-shelf/default/marram/bin/marram
+Marram 9.2.0 is active here: tide-board requires 9.2.0.
+  program    ~/.local/share/vivid-shelf/shelf/marram/9.2.0/build/bin/marram
   line       9: current, support ends on 2027-06-30, in 7 months
   publisher  saltmarsh
   required   ~/tide-board/.marram-version, line 1
@@ -388,14 +388,13 @@ Marram 9.2.0 should be active here (tide-board requires 9.2.0), but marram runs 
 This shell uses Marram 9.2.0 now.
 marram 9.2.0
 Marram 9.2.0 is active here: this shell was switched to it.
-  program    ~/.local/share/vivid-shelf/shelf/marram/9.2.0/bin/marram
+  program    ~/.local/share/vivid-shelf/shelf/marram/9.2.0/build/bin/marram
   line       9: current, support ends on 2027-06-30, in 7 months
   publisher  saltmarsh
   required   tide-board requires 9.2.0 too (~/tide-board/.marram-version, line 1)
   overrode   the default, 8
   shell      bash, connected
 --- stderr
-To use what the project requires in this shell: vshelf switch
 New shells still get the default, 8.
 
 "#]]

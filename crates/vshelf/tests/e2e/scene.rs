@@ -156,6 +156,39 @@ impl Scene {
         ran
     }
 
+    /// Whether system calls can be tampered with here; says so where they cannot.
+    pub fn can_tamper(&self) -> bool {
+        let traced = self
+            .strace()
+            .args(["-o", "/dev/null", "/bin/true"])
+            .output();
+        let can = traced.is_ok_and(|output| output.status.success());
+        if !can {
+            skipped("strace cannot trace here");
+        }
+        can
+    }
+
+    /// strace, where this machine has it.
+    pub fn strace(&self) -> Command {
+        let mut command = self.command("strace");
+        command.env("PATH", std::env::var_os("PATH").unwrap_or_default());
+        command
+    }
+
+    /// The program, or what it starts, with some of its system calls tampered with, such as
+    /// `rename:error=EBUSY:when=2` (strace(1), "Tampering").
+    pub fn tampered(&self, injection: &str, arguments: &[&str]) -> Ran {
+        let (call, _) = injection.split_once(':').unwrap();
+        let mut command = self.strace();
+        command
+            .args(["-f", "-qq", "-o", "/dev/null", "-e"])
+            .arg(format!("trace={call}"))
+            .args(["-e", &format!("inject={injection}"), PROGRAM])
+            .args(arguments);
+        self.run(&mut command)
+    }
+
     /// Has a shell enter a project, as its hook does.
     pub fn enter(&self, project: &str) {
         let mut hook = self.command(PROGRAM);
@@ -189,6 +222,11 @@ impl Scene {
     fn named(&self, text: &str) -> String {
         let text = text
             .replace(&*self.home().to_string_lossy(), "[HOME]")
+            // Whoever runs the tests may be root.
+            .replace(
+                "This ran as root: what root installs only root can change.\n",
+                "",
+            )
             .replace(&self.server().address(), "[SERVER]");
         let text = masked(&text, " fetched in ", |c| c == ' ', "[TIME]");
         let text = masked(&text, " MB in ", |c| c == ' ', "[TIME]");
@@ -234,6 +272,11 @@ pub fn program(name: &str) -> Option<PathBuf> {
     found
 }
 
+/// Says something past the test runner, which keeps what passing tests print.
+pub fn say(line: &str) {
+    std::io::stderr().write_all(line.as_bytes()).unwrap();
+}
+
 /// Says that a test was left out, past the test runner, which keeps what passing tests print, and in
 /// the list that `scripts/test` shows in its last lines. Where nothing may be left out it fails.
 pub fn skipped(why: &str) {
@@ -242,7 +285,7 @@ pub fn skipped(why: &str) {
         "nothing may be skipped: {why}"
     );
     let line = format!("skipped: {why}\n");
-    std::io::stderr().write_all(line.as_bytes()).unwrap();
+    say(&line);
     if let Some(list) = std::env::var_os("SKIPPED_LIST") {
         let list = fs::File::options().create(true).append(true).open(list);
         list.unwrap().write_all(line.as_bytes()).unwrap();

@@ -149,7 +149,7 @@ say default
 (exit 7) || echo "status $?"
 vshelf switch 6 >/dev/null 2>&1
 say switched
-[ "$MARRAM_HOME" = "$DATA/shelf/marram/6.20.2" ] && echo 'home fits'
+[ "$MARRAM_HOME" = "$DATA/shelf/marram/6.20.2/build" ] && echo 'home fits'
 vshelf switch --follow >/dev/null 2>&1
 say off
 vshelf switch nothing 2>/dev/null || echo "failed with $?"
@@ -189,7 +189,7 @@ say default
 sh -c 'exit 7'; or echo "status $status"
 vshelf switch 6 >/dev/null 2>&1
 say switched
-test "$MARRAM_HOME" = "$DATA/shelf/marram/6.20.2"; and echo 'home fits'
+test "$MARRAM_HOME" = "$DATA/shelf/marram/6.20.2/build"; and echo 'home fits'
 vshelf switch --follow >/dev/null 2>&1
 say off
 vshelf switch nothing 2>/dev/null; or echo "failed with $status"
@@ -235,7 +235,7 @@ say default
 try { sh -c 'exit 7' } catch e { echo 'status '$e[reason][exit-status] }
 quiet switch 6
 say switched
-if (eq $E:MARRAM_HOME $E:DATA/shelf/marram/6.20.2) { echo 'home fits' }
+if (eq $E:MARRAM_HOME $E:DATA/shelf/marram/6.20.2/build) { echo 'home fits' }
 quiet switch --follow
 say off
 try { quiet switch nothing } catch e { echo 'failed with '$e[reason][exit-status] }
@@ -277,7 +277,7 @@ sh -c 'exit 7'
 echo "status $status"
 vshelf switch 6 >& /dev/null
 say switched
-if ( $MARRAM_HOME:q == $DATA:q/shelf/marram/6.20.2 ) echo 'home fits'
+if ( $MARRAM_HOME:q == $DATA:q/shelf/marram/6.20.2/build ) echo 'home fits'
 vshelf switch --follow >& /dev/null
 say off
 vshelf switch nothing >& /dev/null
@@ -327,7 +327,7 @@ status = !(sh -c 'exit 7')
 print('status', status.returncode, flush=True)
 vshelf switch 6 > /dev/null e> /dev/null
 say('switched')
-if $MARRAM_HOME == $DATA + '/shelf/marram/6.20.2': print('home fits', flush=True)
+if $MARRAM_HOME == $DATA + '/shelf/marram/6.20.2/build': print('home fits', flush=True)
 vshelf switch --follow > /dev/null e> /dev/null
 say('off')
 failed = !(vshelf switch nothing > /dev/null e> /dev/null)
@@ -369,7 +369,7 @@ say default
 try { ^sh -c 'exit 7' } catch { print $"status ($env.LAST_EXIT_CODE)" }
 vshelf switch 6 o+e> /dev/null
 say switched
-if $env.MARRAM_HOME == $"($env.DATA)/shelf/marram/6.20.2" { print 'home fits' }
+if $env.MARRAM_HOME == $"($env.DATA)/shelf/marram/6.20.2/build" { print 'home fits' }
 vshelf switch --follow o+e> /dev/null
 say off
 try { vshelf switch nothing o+e> /dev/null } catch { print $"failed with ($env.LAST_EXIT_CODE)" }
@@ -608,9 +608,9 @@ fn a_new_shell_takes_the_long_way_where_it_has_to(#[case] shell: Shell, #[case] 
     };
     let data = "[HOME]/.local/share/vivid-shelf";
     let default = format!("marram 8.3.1\n{data}/default/marram\n");
-    let six = format!("marram 6.20.2\n{data}/shelf/marram/6.20.2\n");
+    let six = format!("marram 6.20.2\n{data}/shelf/marram/6.20.2/build\n");
     assert_eq!(opened(deep, &[]), default);
-    let left_over = scene.data("shelf/marram/4.8.3").display().to_string();
+    let left_over = scene.data("shelf/marram/4.8.3/build").display().to_string();
     assert_eq!(opened(deep, &[("MARRAM_HOME", &left_over)]), default);
     assert_eq!(opened(deep, &[("VSHELF_SWITCHED", "marram=6.20.2")]), six);
     scene.write("project/.marram-version", "6\n");

@@ -275,6 +275,17 @@ fn a_mirror_goes_on_where_an_archive_breaks_off() {
 
 /// A catalog in a folder, signed at a time, and the line that asks for the signature.
 fn signed(scene: &Scene, keys: &KeyPair, updated: &str, signer: &KeyPair) {
+    signed_until(scene, keys, updated, signer, None);
+}
+
+/// The same, to be relied on until a time.
+fn signed_until(
+    scene: &Scene,
+    keys: &KeyPair,
+    updated: &str,
+    signer: &KeyPair,
+    expires: Option<&str>,
+) {
     let catalog = ureq::get(format!("{}/catalog.json", scene.server().address()))
         .call()
         .unwrap()
@@ -283,7 +294,13 @@ fn signed(scene: &Scene, keys: &KeyPair, updated: &str, signer: &KeyPair) {
         .unwrap();
     let address = scene.server().address();
     let catalog = catalog
-        .replace("2026-11-23T06:00:00Z", updated)
+        .replace(
+            "2026-11-23T06:00:00Z\"",
+            &match expires {
+                Some(expires) => format!("{updated}\", \"expires\": \"{expires}\""),
+                None => format!("{updated}\""),
+            },
+        )
         .replace("archives/", &format!("{address}/archives/"));
     scene.write("signed/catalog.json", &catalog);
     let signature = minisign::sign(
@@ -348,4 +365,136 @@ fn a_signed_catalog_older_than_the_one_seen_last_is_refused() {
     signed(&scene, &keys, "2026-11-24T06:00:00Z", &keys);
     let ran = vshelf(&scene, &["catalog", "--refresh"]);
     assert!(!ran.stderr.contains("was seen before"), "{ran}");
+}
+
+#[test]
+fn an_emptied_cache_brings_no_older_signed_catalog_back() {
+    let scene = Scene::with_faults(&[]);
+    let keys = KeyPair::generate_unencrypted_keypair().unwrap();
+    signed(&scene, &keys, "2026-11-23T06:00:00Z", &keys);
+    assert_eq!(vshelf(&scene, &["catalog"]).code, 0);
+    fs::remove_dir_all(scene.path(".cache/vivid-shelf")).unwrap();
+    signed(&scene, &keys, "2026-11-22T06:00:00Z", &keys);
+    let ran = vshelf(&scene, &["catalog"]);
+    assert_eq!(ran.code, 5, "{ran}");
+    assert!(ran.stderr.contains("was seen before"), "{ran}");
+}
+
+#[test]
+fn a_signed_catalog_is_relied_on_for_as_long_as_its_publisher_says() {
+    let scene = Scene::with_faults(&[]);
+    let keys = KeyPair::generate_unencrypted_keypair().unwrap();
+    let until = |expires| {
+        let made = "2026-11-23T06:00:00Z";
+        signed_until(&scene, &keys, made, &keys, Some(expires));
+    };
+    until("2026-11-23T06:30:00Z");
+    let ran = vshelf(&scene, &["catalog"]);
+    assert_eq!(ran.code, 5, "{ran}");
+    let told = "catalog.json was to be relied on until 2026-11-23T06:30:00Z";
+    assert!(ran.stderr.contains(told), "{ran}");
+    until("2026-12-01T00:00:00Z");
+    assert_eq!(vshelf(&scene, &["catalog"]).code, 0);
+    let mut later = scene.command(PROGRAM);
+    later.env("VSHELF_TODAY", "2026-12-02").arg("catalog");
+    let ran = scene.run(&mut later);
+    // What is kept still serves, and why it is not renewed is told.
+    assert_eq!(ran.code, 0, "{ran}");
+    assert!(ran.stderr.contains("was to be relied on until"), "{ran}");
+}
+
+#[test]
+fn a_catalog_in_a_folder_is_read_anew_each_time() {
+    let scene = Scene::new();
+    scene.does(&["mirror", "8.3.1", "--to", "site"]);
+    let other = Scene::new();
+    let place = scene.path("site/marram/marram.toml").display().to_string();
+    other.does(&["runtimes", "--add", &place]);
+    let first = other.does(&["catalog"]).stdout;
+    assert!(!first.contains("6.20.2"), "{first}");
+    scene.does(&["mirror", "8.3.1", "6.20.2", "--to", "site"]);
+    let next = other.does(&["catalog"]).stdout;
+    assert!(next.contains("6.20.2"), "{next}");
+}
+
+#[test]
+fn every_source_that_was_asked_is_told() {
+    let scene = Scene::with_faults(&[]);
+    let source = |name: &str| {
+        format!(
+            "[[sources]]\nname = \"{name}\"\nkind = \"catalog\"\naddress = \"@ADDRESS@/{name}.json\"\n"
+        )
+    };
+    scene.sources(&(source("near") + &source("far")));
+    let ran = vshelf(&scene, &["catalog"]);
+    assert_eq!(ran.code, 4, "{ran}");
+    for told in [
+        "Error: no source of Marram answers.",
+        "near: [SERVER]/near.json answers with status 404",
+        "far: [SERVER]/far.json answers with status 404",
+    ] {
+        assert!(ran.stderr.contains(told), "{told}\n{ran}");
+    }
+}
+
+#[test]
+fn a_password_in_an_address_is_seen_nowhere() {
+    let scene = Scene::with_faults(&[]);
+    let address = scene
+        .server()
+        .address()
+        .replace("http://", "http://gull:s3cret@");
+    let definition = vshelf_demo::definition(&address);
+    scene.write(".config/vivid-shelf/runtimes/marram.toml", &definition);
+    let mut said = String::new();
+    for arguments in [
+        &["catalog"][..],
+        &["catalog", "8.3.1"],
+        &["install", "8"],
+        &["explain", "8"],
+        &["runtimes"],
+        &["config"],
+        &["catalog", "8.3.1", "--json"],
+        &["history", "--json"],
+    ] {
+        let ran = vshelf(&scene, arguments);
+        assert_eq!(ran.code, 0, "{ran}");
+        said += &ran.to_string();
+    }
+    scene.server().misbehave(&[Fault::Status(403)]);
+    said += &vshelf(&scene, &["catalog", "--refresh"]).to_string();
+    assert!(!said.contains("s3cret"), "{said}");
+    let find = "grep -rl s3cret . --include='*' | sort";
+    let found = scene.run(scene.command("/bin/sh").args(["-c", find]));
+    assert_eq!(found.stdout, "./.config/vivid-shelf/runtimes/marram.toml\n");
+}
+
+#[test]
+fn names_that_a_shell_or_terminal_would_understand_are_refused() {
+    let scene = Scene::new();
+    scene.does(&["mirror", "8.3.1", "--to", "site"]);
+    let document = scene.path("site/marram/catalog.json");
+    let sound = fs::read_to_string(&document).unwrap();
+    let place = scene.path("site/marram/marram.toml").display().to_string();
+    for (from, to) in [
+        (
+            "\"channels\": {",
+            "\"channels\": {\"rr;touch${IFS}x;\": \"8.3.1\",",
+        ),
+        ("\"channels\": {", "\"channels\": {\"odd\": \"`id`\","),
+        ("\"Eelgrass\"", "\"Eel\u{202e}grass\""),
+        ("\"line\": \"8\"", "\"line\": \"8\\n\""),
+    ] {
+        let hostile = sound
+            .replace(from, to)
+            .replace(",}", "}")
+            .replace(",\n  }", "\n  }");
+        assert_ne!(hostile, sound, "{from}");
+        fs::write(&document, hostile).unwrap();
+        let other = Scene::new();
+        other.does(&["runtimes", "--add", &place]);
+        let ran = other.vshelf(&["catalog"]);
+        assert_eq!(ran.code, 4, "{to}: {ran}");
+        assert!(ran.stderr.contains("is not a catalog"), "{to}: {ran}");
+    }
 }

@@ -157,7 +157,7 @@ impl Drop for Running {
 
 /// Starts a program from an install, and waits until the system shows it as such.
 fn start_from(scene: &Scene, key: &str) -> Running {
-    let folder = scene.data(&format!("shelf/marram/{key}/bin"));
+    let folder = scene.data(&format!("shelf/marram/{key}/build/bin"));
     // A copy that this process wrote could not be started while another test forks.
     let copied = Command::new("cp")
         .arg("/bin/sleep")
@@ -206,7 +206,7 @@ fn everything_that_needs_an_install_keeps_it() {
     }
     // One that was started in a switched shell, such as a terminal program, knows it by its variables.
     // Another shelf may have the same versions.
-    let of_this_shelf = scene.path(".local/share/vivid-shelf/shelf/marram/4.8.3/bin");
+    let of_this_shelf = scene.path(".local/share/vivid-shelf/shelf/marram/4.8.3/build/bin");
     for (entry, needs_it) in [(of_this_shelf, true), (scene.path("other/shelf"), false)] {
         let mut nested = scene.command("sleep");
         nested
@@ -295,8 +295,8 @@ fn what_runs_is_not_removed_and_one_failure_stops_no_other() {
     let mounted = Command::new("mount")
         .args(["--bind"])
         .args([
-            scene.data("shelf/marram/6.20.1"),
-            scene.data("shelf/marram/6.20.1"),
+            scene.data("shelf/marram/6.20.1/build"),
+            scene.data("shelf/marram/6.20.1/build"),
         ])
         .status();
     if !mounted.is_ok_and(|status| status.success()) {
@@ -305,7 +305,7 @@ fn what_runs_is_not_removed_and_one_failure_stops_no_other() {
     }
     let ran = scene.vshelf(&["tidy", "--yes"]);
     let unmounted = Command::new("umount")
-        .arg(scene.data("shelf/marram/6.20.1"))
+        .arg(scene.data("shelf/marram/6.20.1/build"))
         .status();
     assert!(unmounted.unwrap().success());
     assert_eq!(ran.code, 1, "{ran}");
@@ -431,11 +431,12 @@ fn bad_input_names_the_value_and_changes_nothing() {
         with_verdict(&plan(&scene, &["--line", "6"]), "remove"),
         ["6.20.1", "6.2.0"]
     );
-    scene.write(
-        ".local/share/vivid-shelf/records/marram/state.json",
-        "garbage",
+    scene.write(".local/share/vivid-shelf/state/marram.json", "garbage");
+    refused(
+        scene.vshelf(&["tidy", "--yes"]),
+        6,
+        "state/marram.json is damaged",
     );
-    refused(scene.vshelf(&["tidy", "--yes"]), 6, "state.json is damaged");
     let mut left = before;
     left.retain(|key| key != "3.2.4");
     assert_eq!(scene.on_shelf(), left);
