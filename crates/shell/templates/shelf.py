@@ -180,6 +180,12 @@ def __vshelf_connect():
     if first:
         XSH.builtins.events.on_chdir(lambda olddir, newdir, **_: XSH.ctx["__vshelf_look"]())
         XSH.builtins.events.on_pre_prompt(lambda **_: XSH.ctx["__vshelf_look"]())
+    # What follows a change of folder runs programs and changes the environment. xonsh would do so in a thread
+    # beside the one that reads lines, and can lose its own output and end when the two meet.
+    for name in ("cd", "pushd", "popd"):
+        mover = XSH.aliases.get(name)
+        if callable(mover):
+            mover.__xonsh_threadable__ = False
     load()
     enter_all()
     look()
