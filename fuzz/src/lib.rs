@@ -2,6 +2,7 @@
 
 use std::fs::{self, File};
 
+use vshelf_core::definition::ArchiveLayout;
 use vshelf_shelf::unpack::{Bounds, unpack_file};
 
 /// Unpacks an archive in a folder between two others, which must stay as they are.
@@ -16,7 +17,7 @@ pub fn unpack_in_own_folder(archive: &[u8]) {
         bytes: 1 << 20,
     };
     let mut file = File::open(&path).expect("it was written");
-    unpack_file(&mut file, 1, &into, bounds)
+    unpack_file(&mut file, &ArchiveLayout::default(), &into, bounds)
         .map(drop)
         .unwrap_or_default();
     let beside = fs::read_dir(around.path()).expect("it is there").count();

@@ -7,14 +7,16 @@ use vshelf_core::definition::RequirementFile;
 use vshelf_core::requirement::read;
 
 fuzz_target!(|contents: &[u8]| {
-    for (file, value) in [
-        (".marram-version", None),
-        ("station.json", Some("engines.marram")),
-        ("station.toml", Some("engines.marram")),
+    for (file, value, line) in [
+        (".marram-version", None, None),
+        ("station.json", Some("engines.marram"), None),
+        ("station.toml", Some("engines.marram"), None),
+        ("tide.mod", None, Some("marram {selector}")),
     ] {
         let file = RequirementFile {
-            file: file.to_owned(),
             value: value.map(str::to_owned),
+            line: line.map(|line| line.parse().expect("it is a template")),
+            ..RequirementFile::plain(file)
         };
         // Whether it is understood is not the question: it must not stop the shell that asks.
         read("marram", &file, contents)

@@ -5,11 +5,12 @@ use std::os::unix::fs::symlink;
 use std::path::{Path, PathBuf};
 
 use vshelf_core::catalog::DigestAlgorithm;
+use vshelf_core::definition::ArchiveLayout;
 use vshelf_core::selector::is_publisher;
 use vshelf_core::{Definition, Key, Request, Selector, Version};
 use vshelf_shelf::Manifest;
 use vshelf_shelf::adoption::{copy_tree, find_root};
-use vshelf_shelf::probe;
+use vshelf_shelf::probe::{self, Answer};
 use vshelf_shelf::record::{Adopted, RecordContents};
 use vshelf_shelf::staging::Stage;
 use vshelf_shelf::store::program_in;
@@ -142,11 +143,15 @@ fn adopt_archive(
     let first = first.ok_or_else(|| nothing_in(path, &[]))?;
     let unpacked = Adoption::begin(&Runtime::open(environment, first)?)?;
     let mut file = File::open(path).map_err(file_error(path, "read"))?;
-    unpack_file(&mut file, 0, &unpacked.tree, Bounds::default()).map_err(|source| {
-        Error::Unpack {
-            archive: path.display().to_string(),
-            source,
-        }
+    unpack_file(
+        &mut file,
+        &ArchiveLayout::below(0),
+        &unpacked.tree,
+        Bounds::default(),
+    )
+    .map_err(|source| Error::Unpack {
+        archive: path.display().to_string(),
+        source,
     })?;
     let digest = digest_of_file(DigestAlgorithm::Sha256, path).map_err(file_error(path, "read"))?;
     let size = file.metadata().map_err(file_error(path, "read"))?.len();
@@ -231,6 +236,8 @@ impl Adoption {
             How::Linked | How::Copied => (None, None),
         };
         let contents = RecordContents {
+            spelled: None,
+            repack: false,
             runtime: runtime.name().to_owned(),
             version: version.clone(),
             publisher,
@@ -273,24 +280,23 @@ impl Adoption {
     }
 
     /// What the program answers when it is asked for its version.
-    fn ask(&self, runtime: &Runtime<'_>, from: &Path) -> Result<String, Error> {
+    fn ask(&self, runtime: &Runtime<'_>, from: &Path) -> Result<Answer, Error> {
         let program = program_in(&self.tree, &runtime.definition);
         let answer = probe::ask(&program, &runtime.definition.probe.arguments);
-        let answer = answer.map_err(|error| Error::DoesNotStart {
+        answer.map_err(|error| Error::DoesNotStart {
             title: from.display().to_string(),
             failure: Box::new(first_start::explain(error)),
             selector: None,
-        })?;
-        Ok(answer.output)
+        })
     }
 
     fn version(&self, runtime: &Runtime<'_>, from: &Path) -> Result<Version, Error> {
         let answer = self.ask(runtime, from)?;
-        let version = runtime.definition.version_in(&answer);
+        let version = answer.version(&runtime.definition);
         let version = version.and_then(|version| version.parse().ok());
         version.ok_or_else(|| Error::NoVersionIn {
             path: from.to_owned(),
-            answer: answer.lines().next().unwrap_or_default().to_owned(),
+            answer: answer.first_line().to_owned(),
             title: runtime.definition.title.clone(),
         })
     }

@@ -3,18 +3,31 @@
 use std::path::{Path, PathBuf};
 
 use vshelf_core::Definition;
-use vshelf_core::definition::DefinitionError;
 use vshelf_core::near;
 use vshelf_files::optional;
 
 use crate::error::{DefinitionProblem, Error, TextLine, file_error};
 
+/// A definition that comes with the program.
+struct BuiltIn {
+    name: &'static str,
+    /// Its text, as a person would write it.
+    text: &'static str,
+    /// The same as JSON.
+    json: &'static str,
+}
+
 /// The definitions that come with the program, by name.
-const BUILT_IN: [(&str, &str); 3] = [
-    ("bun", include_str!("../definitions/bun.toml")),
-    ("deno", include_str!("../definitions/deno.toml")),
-    ("node", include_str!("../definitions/node.toml")),
-];
+const BUILT_IN: &[BuiltIn] = include!(concat!(env!("OUT_DIR"), "/built_in.rs"));
+
+fn built_in(name: &str) -> Option<&'static BuiltIn> {
+    BUILT_IN.iter().find(|known| known.name == name)
+}
+
+/// The definition of a runtime that comes with the program, as JSON.
+pub fn built_in_json(name: &str) -> Option<&'static str> {
+    built_in(name).map(|known| known.json)
+}
 
 /// The folder of the person's own definitions.
 pub fn folder(config: &Path) -> PathBuf {
@@ -28,10 +41,7 @@ pub fn file(config: &Path, name: &str) -> PathBuf {
 
 /// The names of all runtimes that are known, in order.
 pub fn names(config: &Path) -> Result<Vec<String>, Error> {
-    let mut names: Vec<String> = BUILT_IN
-        .iter()
-        .map(|(name, _)| (*name).to_owned())
-        .collect();
+    let mut names: Vec<String> = BUILT_IN.iter().map(|known| known.name.to_owned()).collect();
     names.extend(own_names(config)?);
     names.sort();
     names.dedup();
@@ -40,7 +50,7 @@ pub fn names(config: &Path) -> Result<Vec<String>, Error> {
 
 /// Whether a runtime of this name is built in.
 pub fn is_built_in(name: &str) -> bool {
-    BUILT_IN.iter().any(|(known, _)| *known == name)
+    built_in(name).is_some()
 }
 
 /// The names of the person's own definitions.
@@ -53,35 +63,48 @@ pub fn own_names(config: &Path) -> Result<Vec<String>, Error> {
 
 /// The text of a definition, and its file; a built-in one has none.
 pub fn text(config: &Path, name: &str) -> Result<(String, Option<PathBuf>), Error> {
-    let file = file(config, name);
-    if let Some(text) = optional::read_text(&file).map_err(file_error(&file, "read"))? {
+    if let Some((text, file)) = own_text(config, name)? {
         return Ok((text, Some(file)));
     }
-    match BUILT_IN.iter().find(|(known, _)| *known == name) {
-        Some((_, text)) => Ok(((*text).to_owned(), None)),
+    match built_in(name) {
+        Some(known) => Ok((known.text.to_owned(), None)),
         None => Err(unknown(config, name)?),
     }
 }
 
+fn own_text(config: &Path, name: &str) -> Result<Option<(String, PathBuf)>, Error> {
+    let file = file(config, name);
+    let text = optional::read_text(&file).map_err(file_error(&file, "read"))?;
+    Ok(text.map(|text| (text, file)))
+}
+
 /// The definition of the runtime with this name.
 pub fn find(config: &Path, name: &str) -> Result<Definition, Error> {
-    let (text, file) = text(config, name)?;
+    let Some((text, file)) = own_text(config, name)? else {
+        let known = built_in(name).map(|known| Definition::of_json(known.json));
+        return match known {
+            Some(definition) => Ok(definition.expect("a test reads every one of them")),
+            None => Err(unknown(config, name)?),
+        };
+    };
     let wrong = |problem: DefinitionProblem| Error::Definition {
         name: name.to_owned(),
-        file: file.clone(),
+        file: Some(file.clone()),
         problem,
     };
-    let definition = Definition::read(&text).map_err(|error| {
-        let span = match &error {
-            DefinitionError::Syntax(error) => error.span(),
-            DefinitionError::Value { .. } => None,
-        };
-        wrong(DefinitionProblem::Text(error, TextLine::of(&text, span)))
-    })?;
+    let definition = read(&text).map_err(wrong)?;
     match definition.name == name {
         true => Ok(definition),
         false => Err(wrong(DefinitionProblem::OtherName(definition.name))),
     }
+}
+
+/// Reads a definition; the error says on which line it is.
+pub fn read(text: &str) -> Result<Definition, DefinitionProblem> {
+    Definition::read(text).map_err(|error| {
+        let place = error.place_in(text).map(|at| at..at);
+        DefinitionProblem::Text(error, TextLine::of(text, place))
+    })
 }
 
 fn unknown(config: &Path, name: &str) -> Result<Error, Error> {
@@ -91,4 +114,19 @@ fn unknown(config: &Path, name: &str) -> Result<Error, Error> {
         name: name.to_owned(),
         near: near.into_iter().next(),
     })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn those_built_in_are_the_same_in_both_forms() {
+        for known in BUILT_IN {
+            let definition = read(known.text).unwrap();
+            assert_eq!(definition, Definition::of_json(known.json).unwrap());
+            assert_eq!(definition.name, known.name);
+        }
+        assert_eq!(BUILT_IN.len(), 6);
+    }
 }

@@ -211,7 +211,7 @@ impl Environment {
         let mut definition = definitions::find(config, name)?;
         // Settings that cannot be read are told by what needs them: whoever asks a source does.
         if let Ok(settings) = self.settings() {
-            settings.move_sources(config, &mut definition)?;
+            settings.adjust(config, &mut definition)?;
         }
         Ok(definition)
     }

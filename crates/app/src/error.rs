@@ -5,6 +5,7 @@ use std::error::Error as StdError;
 use std::io;
 use std::path::{Path, PathBuf};
 
+use vshelf_core::catalog::LibcVersion;
 use vshelf_core::definition::DefinitionError;
 use vshelf_core::requirement::RequirementError;
 use vshelf_core::resolve::ResolveError;
@@ -46,6 +47,8 @@ pub enum Class {
 pub struct TextLine {
     /// Its number.
     pub number: usize,
+    /// The column, counted from 1 in characters, where that is known.
+    pub column: Option<usize>,
     /// What it says.
     pub text: String,
 }
@@ -53,10 +56,13 @@ pub struct TextLine {
 impl TextLine {
     /// The line that a span of `text` begins on.
     pub fn of(text: &str, span: Option<std::ops::Range<usize>>) -> TextLine {
-        let start = span.map_or(0, |span| span.start.min(text.len()));
-        let number = text[..start].matches('\n').count() + 1;
+        let known = span.map(|span| span.start.min(text.len()));
+        let before = &text[..known.unwrap_or(0)];
+        let number = before.matches('\n').count() + 1;
+        let in_line = before.rsplit('\n').next().unwrap_or_default();
         TextLine {
             number,
+            column: known.map(|_| in_line.chars().count() + 1),
             text: text.lines().nth(number - 1).unwrap_or_default().to_owned(),
         }
     }
@@ -104,7 +110,10 @@ pub enum Error {
         problem: DefinitionProblem,
     },
     #[error("{address} is not a definition of a runtime: {problem}")]
-    FetchedDefinition { address: String, problem: String },
+    FetchedDefinition {
+        address: String,
+        problem: DefinitionProblem,
+    },
     #[error("{address} gives nothing")]
     NoDocument { address: String },
     #[error("{title} is built in, and its definition was not replaced")]
@@ -193,6 +202,12 @@ pub enum Error {
         failure: Box<StartFailure>,
         /// The selector with which it can be kept all the same, where it was being installed.
         selector: Option<String>,
+    },
+    #[error("{title} needs glibc {needed} or newer, and this system has glibc {here}")]
+    OlderLibc {
+        title: String,
+        needed: LibcVersion,
+        here: LibcVersion,
     },
     #[error("{title} says of itself that it is {answer:?}")]
     WrongProgram { title: String, answer: String },
@@ -534,6 +549,7 @@ impl Error {
             Error::Unpack { .. }
             | Error::OtherDigest { .. }
             | Error::DoesNotStart { .. }
+            | Error::OlderLibc { .. }
             | Error::WrongProgram { .. }
             | Error::NoVersionIn { .. } => Class::Verification,
             Error::Untold { .. } => Class::Disk,

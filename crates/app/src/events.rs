@@ -12,6 +12,7 @@ use crate::outcome::{
     CarryReport, Conclusion, InstallResult, PackagesLost, Removed, RenewalStep, Restored,
     SeveralConclusion,
 };
+use crate::sourcing::PassedOver;
 
 /// Whoever listens to a use case: a terminal, the full-screen view, a test. Installs run on several
 /// threads, and all of them tell.
@@ -177,10 +178,8 @@ pub struct CatalogStatus {
     pub not_renewed: Option<String>,
     /// Whether the network must not be asked.
     pub offline: bool,
-    /// The source that serves.
-    pub source: String,
-    /// The sources that were asked before it, and why they do not serve.
-    pub passed_over: Vec<(String, String)>,
+    /// The sources that were asked and did not answer.
+    pub passed_over: Vec<PassedOver>,
 }
 
 /// Something that is the person's to decide.

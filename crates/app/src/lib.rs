@@ -33,6 +33,7 @@ pub mod runtime;
 pub mod runtimes;
 pub mod session;
 pub mod settings;
+pub mod sourcing;
 pub mod switch;
 pub mod timeline;
 pub mod variables;

@@ -1,9 +1,11 @@
-//! One value in a JSON or TOML manifest, set with every other byte as it was.
+//! One value in a JSON or TOML manifest, or one line of another file, set with every other byte as it was.
 
 use std::collections::BTreeMap;
 
 use serde_json::value::RawValue;
 use toml_edit::{DocumentMut, Item, Table};
+use vshelf_core::requirement;
+use vshelf_core::template::Template;
 
 /// The text of a manifest with `value` at these keys, which are joined by dots; `file` says by its end
 /// which of the two it is. Fails with what is wrong where the text is no such document.
@@ -13,6 +15,18 @@ pub fn with_value(file: &str, text: &str, keys: &str, value: &str) -> Result<Str
         true => toml_with(text, &keys, value),
         false => json_with(text, &keys, value),
     }
+}
+
+/// The text of a file with `value` in its line of this form, or with such a line at its end.
+pub fn with_line(text: &str, form: &Template, value: &str) -> String {
+    let new = form.filled(|_| value.to_owned());
+    let has_form = |line: &&str| requirement::value_in_line(line, form).is_some();
+    let mut lines: Vec<&str> = text.lines().collect();
+    match lines.iter().position(has_form) {
+        Some(place) => lines[place] = &new,
+        None => lines.push(&new),
+    }
+    lines.join("\n") + "\n"
 }
 
 fn toml_with(text: &str, keys: &[&str], value: &str) -> Result<String, String> {
@@ -76,6 +90,15 @@ fn with_entry(text: &str, object: std::ops::Range<usize>, keys: &[&str], value: 
 mod tests {
     use super::*;
     use rstest::rstest;
+
+    #[rstest]
+    #[case("tide buoy\n\norache 2.6 // old\n", "tide buoy\n\norache 2.7\n")]
+    #[case("tide buoy\n", "tide buoy\norache 2.7\n")]
+    #[case("", "orache 2.7\n")]
+    fn a_line_is_set_and_every_other_stays(#[case] text: &str, #[case] expected: &str) {
+        let form = "orache {selector}".parse().unwrap();
+        assert_eq!(with_line(text, &form, "2.7"), expected);
+    }
 
     #[rstest]
     #[case::replaced(

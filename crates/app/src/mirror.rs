@@ -4,15 +4,17 @@ use std::collections::{BTreeMap, BTreeSet, HashSet};
 use std::path::{Path, PathBuf};
 
 use toml_edit::{ArrayOfTables, DocumentMut, Item, Table};
+use vshelf_core::definition::{ArchiveLayout, SourceDefinition};
 use vshelf_core::resolve::{Choice, Scope};
 use vshelf_core::{Definition, Phase, Platform, Release, Request};
+use vshelf_sources::Archive;
 use vshelf_sources::mirror::{DOCUMENT, Mirror};
-use vshelf_sources::{Archive, LoadError};
 
 use crate::definitions;
 use crate::environment::Environment;
-use crate::error::{DefinitionProblem, Error, file_error};
+use crate::error::{DefinitionProblem, Done, Error, file_error};
 use crate::events::{Listener, TransferState};
+use crate::install::job::{Offer, offers};
 use crate::install::transfer::TransferReport;
 use crate::runtime::Runtime;
 
@@ -91,6 +93,8 @@ pub fn mirror(
             name,
             folder: asked.folder.join(name),
             builds: Vec::new(),
+            layout: None,
+            missing_companions: BTreeSet::new(),
             errors: &mut mirrored.errors,
             listener,
         };
@@ -107,6 +111,10 @@ struct Work<'w> {
     name: &'w str,
     folder: PathBuf,
     builds: Vec<MirroredBuild>,
+    /// What of the archives becomes an install: the same for a whole mirror.
+    layout: Option<ArchiveLayout>,
+    /// What is added to installs from the sources and is not in the mirror.
+    missing_companions: BTreeSet<String>,
     errors: &'w mut Vec<Error>,
     listener: &'w dyn Listener,
 }
@@ -121,9 +129,7 @@ impl Work<'_> {
             true => &own,
             false => &self.asked.platforms,
         };
-        let mut strip_folders = None;
         let mut title = String::new();
-        let mut missing_companions = BTreeSet::new();
         for platform in platforms {
             let elsewhere;
             let on_platform = match *platform == self.environment.platform {
@@ -137,14 +143,12 @@ impl Work<'_> {
             let mut runtime = Runtime::named(on_platform, Some(self.name))?;
             runtime.load_and_tell(true, self.listener)?;
             tree.take_over(runtime.catalog());
-            strip_folders = Some(self.archive_layout(&runtime, strip_folders)?);
             for release in self.wanted(&runtime, requests, platform) {
                 match self.fetch(&runtime, release, &mut tree) {
                     Ok(build) => self.builds.push(build),
                     Err(error) => self.errors.push(error),
                 }
             }
-            missing_companions.extend(companions(&runtime));
             title.clone_from(&runtime.definition.title);
         }
         let holds = tree.holds();
@@ -153,29 +157,34 @@ impl Work<'_> {
         }
         tree.write(self.environment.now()?)?;
         let definition = format!("{}.toml", self.name);
-        let text = definition_beside(self.environment, self.name, strip_folders.unwrap_or(1))?;
+        let layout = self.layout.take().unwrap_or_default();
+        let text = definition_beside(self.environment, self.name, &layout)?;
         tree.write_file(&definition, &text)?;
         Ok(Some(MirroredRuntime {
             title,
             definition: self.folder.join(definition),
             builds: std::mem::take(&mut self.builds),
             holds,
-            missing_companions,
+            missing_companions: std::mem::take(&mut self.missing_companions),
             has_old_signature: self.folder.join(format!("{DOCUMENT}.minisig")).exists(),
             folder: self.folder.clone(),
         }))
     }
 
-    /// How many leading folders the archives have: one number for a whole mirror.
-    fn archive_layout(&self, runtime: &Runtime<'_>, before: Option<usize>) -> Result<usize, Error> {
-        let serving = runtime.loaded_source().ok_or(Error::CatalogChanged)?;
-        match before.or_else(|| strip_folders_in(&self.folder, self.name)) {
-            Some(known) if known != serving.strip_folders => Err(Error::OtherArchiveLayout {
-                source_name: serving.name.clone(),
+    /// Notes which layout the archives of a source have: they share one in a mirror.
+    fn check_layout(&mut self, source: &SourceDefinition) -> Done {
+        let known = (self.layout.clone()).or_else(|| layout_in(&self.folder, self.name));
+        let layout = source.archive_layout();
+        match known {
+            Some(known) if known != layout => Err(Error::OtherArchiveLayout {
+                source_name: source.name.clone(),
                 folder: self.folder.clone(),
                 selectors: self.asked.requests.iter().map(Request::to_string).collect(),
             }),
-            _ => Ok(serving.strip_folders),
+            _ => {
+                self.layout = Some(layout);
+                Ok(())
+            }
         }
     }
 
@@ -222,19 +231,22 @@ impl Work<'_> {
 
     /// Fetches the archive of a release for the runtime's platform.
     fn fetch(
-        &self,
+        &mut self,
         runtime: &Runtime<'_>,
         release: &Release,
         tree: &mut Mirror,
     ) -> Result<MirroredBuild, Error> {
         let environment = runtime.environment();
         let (transport, platform) = (&environment.transport, &environment.platform);
-        let loaded = runtime.kept_catalog().ok_or(Error::CatalogChanged)?;
-        let details = loaded.details(release).map_err(LoadError::from)?;
+        let details = runtime.details(release)?;
+        let offers = offers(runtime, release)?;
+        let Offer { source, builds } = offers.first().ok_or(Error::CatalogChanged)?;
+        self.check_layout(source)?;
+        let companions = source.companions.iter();
+        (self.missing_companions).extend(companions.map(|companion| companion.package.clone()));
         let selector = runtime.selector_for(&release.version, &release.publisher);
         let title = format!("{} {selector}", runtime.definition.title);
-        let builds = details.builds_for(platform);
-        let archive = Archive::locate(transport, &builds)?;
+        let archive = Archive::locate(transport, &builds.iter().collect::<Vec<_>>())?;
         let serves = |address: &str| archive.addresses.iter().any(|at| at.to_string() == address);
         let build = builds.iter().find(|build| serves(&build.address));
         let build = build.ok_or(Error::CatalogChanged)?;
@@ -261,27 +273,17 @@ impl Work<'_> {
 }
 
 /// The layout of the archives that a mirror has already, where its definition says so.
-fn strip_folders_in(folder: &Path, name: &str) -> Option<usize> {
+fn layout_in(folder: &Path, name: &str) -> Option<ArchiveLayout> {
     let text = std::fs::read_to_string(folder.join(format!("{name}.toml"))).ok()?;
     let known = Definition::read(&text).ok()?;
-    Some(known.sources.first()?.strip_folders)
-}
-
-/// What belongs to the builds of the source that serves and is no part of them: that is not in the
-/// mirror.
-fn companions(runtime: &Runtime<'_>) -> Vec<String> {
-    let source = runtime.loaded_source().into_iter();
-    let companions = source.flat_map(|source| source.kind.companions());
-    companions
-        .map(|companion| companion.package.clone())
-        .collect()
+    Some(known.sources.first()?.archive_layout())
 }
 
 /// The runtime's definition with the catalog beside it as its only source.
 fn definition_beside(
     environment: &Environment,
     name: &str,
-    strip_folders: usize,
+    layout: &ArchiveLayout,
 ) -> Result<String, Error> {
     let (text, file) = definitions::text(&environment.folders()?.config, name)?;
     let mut document: DocumentMut =
@@ -305,7 +307,20 @@ fn definition_beside(
     ] {
         source.insert(key, toml_edit::value(value));
     }
-    source.insert("strip-folders", toml_edit::value(strip_folders as i64));
+    if let Some(folders) = layout.strip_folders {
+        source.insert("strip-folders", toml_edit::value(folders as i64));
+    }
+    if let Some(folder) = &layout.folder {
+        source.insert("folder", toml_edit::value(folder));
+    }
+    if !layout.leave_out.is_empty() {
+        let names: toml_edit::Array = layout.leave_out.iter().collect();
+        source.insert("leave-out", toml_edit::value(names));
+    }
+    if !layout.links.is_empty() {
+        let links: toml_edit::InlineTable = layout.links.iter().collect();
+        source.insert("links", toml_edit::value(links));
+    }
     let mut sources = ArrayOfTables::new();
     sources.push(source);
     document.insert("sources", Item::ArrayOfTables(sources));

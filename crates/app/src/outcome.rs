@@ -21,6 +21,8 @@ pub struct InstallResult {
     pub phase: Option<Phase>,
     /// The source that gave it.
     pub source: String,
+    /// The packages that were added because every new install gets them, as `name@version`.
+    pub always: Vec<String>,
     /// What was made; nothing where it was there.
     pub new: Option<NewInstall>,
 }

@@ -88,10 +88,10 @@ impl<'c> Required<'c> {
     }
 }
 
-/// Where a requirement is written: a file, and in a manifest the keys of its value.
+/// Where a requirement is written: a file, and what kind of file it is.
 struct Place {
     file: PathBuf,
-    keys: Option<String>,
+    kind: RequirementFile,
 }
 
 /// The place that is written to: the named file of this folder, or else the one-line file that speaks
@@ -100,7 +100,9 @@ fn place(runtime: &Runtime<'_>, typed: &Request, named: Option<&str>) -> Result<
     let here = runtime.environment().here()?;
     let kinds = project::kinds_of_files(runtime);
     if let Some(named) = named {
-        let mut same = kinds.iter().filter(|kind| kind.file == named).rev();
+        // What only means a requirement cannot be written back.
+        let is_named = |kind: &&RequirementFile| kind.file == named && kind.means.is_none();
+        let mut same = kinds.iter().filter(is_named).rev();
         let speaks = |kind: &&RequirementFile| {
             let read = project::read_requirement(runtime, &here.join(named), kind);
             read.is_ok_and(|found| found.is_some())
@@ -115,15 +117,16 @@ fn place(runtime: &Runtime<'_>, typed: &Request, named: Option<&str>) -> Result<
             })?;
         return Ok(Place {
             file: here.join(named),
-            keys: kind.value.clone(),
+            kind: kind.clone(),
         });
     }
     // A file that cannot be read is written again where it is a plain one of this folder.
     if let Ok(Some(found)) = project::find_requirement(runtime) {
         if is_plain(runtime, &found) {
+            let name = found.file.file_name().unwrap_or_default();
             return Ok(Place {
+                kind: RequirementFile::plain(&name.to_string_lossy()),
                 file: found.file,
-                keys: None,
             });
         }
         if found.file.parent() == Some(&here) {
@@ -134,14 +137,14 @@ fn place(runtime: &Runtime<'_>, typed: &Request, named: Option<&str>) -> Result<
             });
         }
     }
-    let plain = kinds.iter().find(|kind| kind.value.is_none());
+    let plain = kinds.iter().find(|kind| kind.is_plain());
     let plain = plain.ok_or_else(|| Error::NoPlainFile {
         title: runtime.definition.title.clone(),
         selector: typed.to_string(),
     })?;
     Ok(Place {
         file: here.join(&plain.file),
-        keys: None,
+        kind: plain.clone(),
     })
 }
 
@@ -149,21 +152,25 @@ fn place(runtime: &Runtime<'_>, typed: &Request, named: Option<&str>) -> Result<
 fn is_plain(runtime: &Runtime<'_>, found: &FoundRequirement) -> bool {
     let files = project::requirement_files(runtime);
     let mut same = files.iter().filter(|(path, _)| *path == found.file);
-    same.any(|(_, kind)| kind.value.is_none())
+    same.any(|(_, kind)| kind.is_plain())
 }
 
 /// The text of the file at a place with what is required there.
 fn text_with(place: &Place, required: &str) -> Result<String, Error> {
-    let Some(keys) = &place.keys else {
+    if place.kind.is_plain() {
         return Ok(format!("{required}\n"));
-    };
+    }
     let text = optional::read_text(&place.file).map_err(file_error(&place.file, "read"))?;
     let name = place.file.to_string_lossy();
-    manifest::with_value(&name, &text.unwrap_or_default(), keys, required).map_err(|problem| {
-        Error::Manifest {
-            file: place.file.clone(),
-            problem,
-        }
+    let text = text.unwrap_or_default();
+    let written = match (&place.kind.value, &place.kind.line) {
+        (Some(keys), _) => manifest::with_value(&name, &text, keys, required),
+        (None, Some(form)) => Ok(manifest::with_line(&text, form, required)),
+        (None, None) => Ok(text),
+    };
+    written.map_err(|problem| Error::Manifest {
+        file: place.file.clone(),
+        problem,
     })
 }
 

@@ -1,14 +1,12 @@
-//! One runtime as a use case sees it: definition, shelf, choices, and its catalog from whichever
-//! source serves.
+//! One runtime as a use case sees it: definition, shelf, choices, and its catalog from all of its
+//! sources.
 
-use std::cell::{OnceCell, RefCell};
+use std::cell::OnceCell;
 use std::fmt;
 
-use jiff::Timestamp;
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
 use vshelf_core::catalog::{Details, Release};
-use vshelf_core::definition::SourceDefinition;
 use vshelf_core::outlook::{self, Newer};
 use vshelf_core::resolve::{self, Candidate, Choice, Explanation, ResolveError, Scope, World};
 use vshelf_core::{
@@ -18,13 +16,14 @@ use vshelf_files::tree::bytes_in;
 use vshelf_shelf::store::{Contents, Untold};
 use vshelf_shelf::{Install, Shelf, State};
 use vshelf_sources::address::Address;
-use vshelf_sources::{CatalogCache, LoadError, Loaded};
+use vshelf_sources::{LoadError, Loaded};
 
 use crate::daily;
 use crate::definitions;
 use crate::environment::Environment;
 use crate::error::{Class, Done, Error, file_error};
 use crate::events::{CatalogStatus, Event, Listener, Task};
+use crate::sourcing::{self, Ask, PassedOver};
 
 /// A runtime and what is known of it.
 #[derive(Debug)]
@@ -46,10 +45,8 @@ pub struct Runtime<'c> {
     catalog: OnceCell<Option<Loaded>>,
     outline: OnceCell<Catalog>,
     around_shelf: OnceCell<Catalog>,
-    /// The place of the source whose catalog serves.
-    serving: OnceCell<Option<usize>>,
     default: OnceCell<Option<Pick>>,
-    passed_over: RefCell<Vec<(String, String)>>,
+    passed_over: Vec<PassedOver>,
 }
 
 impl<'c> Runtime<'c> {
@@ -161,9 +158,8 @@ impl<'c> Runtime<'c> {
             definition,
             outline: OnceCell::new(),
             around_shelf: OnceCell::new(),
-            serving: OnceCell::new(),
             default: OnceCell::new(),
-            passed_over: RefCell::default(),
+            passed_over: Vec::new(),
             environment,
         })
     }
@@ -176,49 +172,41 @@ impl<'c> Runtime<'c> {
     /// The catalog that is kept here, however old; nobody is asked.
     pub fn kept_catalog(&self) -> Option<&Loaded> {
         self.catalog
-            .get_or_init(|| {
-                let cache = self.environment.catalogs().ok()?;
-                cache.kept(self.name(), self.serving()?)
-            })
+            .get_or_init(|| self.environment.catalogs().ok()?.merged(&self.definition))
             .as_ref()
     }
 
-    /// The source whose catalog is loaded.
-    pub fn loaded_source(&self) -> Option<&SourceDefinition> {
-        let origin = &self.kept_catalog()?.origin;
-        let mut sources = self.definition.sources.iter();
-        sources.find(|source| source.name == origin.source)
-    }
-
-    /// The source whose catalog is kept here and was confirmed last.
-    fn serving(&self) -> Option<&SourceDefinition> {
-        let sources = &self.definition.sources;
-        let place = self.serving.get_or_init(|| {
-            let cache = self.environment.catalogs().ok()?;
-            let latest = cache.latest(self.name(), sources)?;
-            sources.iter().position(|source| source == latest)
-        });
-        sources.get((*place)?)
-    }
-
-    /// The catalog as its source has it now, or as it is kept where that is fresh or no source
-    /// answers. Sources are asked in order; the first that answers serves.
+    /// The catalog as its sources have it now, or as it is kept where that is fresh or no source
+    /// answers.
     pub fn load_catalog(&mut self, ask_anyway: bool) -> Result<&Loaded, Error> {
         let cache = self.environment.catalogs()?;
         let now = self.environment.now()?;
         let asks_nobody = self.environment.transport.is_offline();
-        let kept = match (self.serving(), ask_anyway) {
-            (Some(source), _) if asks_nobody => cache.kept(self.name(), source),
-            (Some(source), false) => cache.fresh(self.name(), source, now),
-            _ => None,
+        let kept = match (asks_nobody, ask_anyway) {
+            (true, _) => cache.merged(&self.definition),
+            (false, false) => cache.fresh_merged(&self.definition, now),
+            (false, true) => None,
         };
-        let loaded = match kept {
-            Some(loaded) => loaded,
-            None => self.ask_sources(cache, 0, now)?,
-        };
-        self.catalog = OnceCell::from(Some(loaded));
-        self.serving = OnceCell::new();
+        match kept {
+            Some(loaded) => self.catalog = OnceCell::from(Some(loaded)),
+            None if ask_anyway => self.ask_sources(Ask::First)?,
+            None => self.ask_sources(Ask::Stale)?,
+        }
         self.kept_catalog().ok_or(Error::CatalogChanged)
+    }
+
+    /// Asks every source of this publisher, and loads what all of them offer.
+    pub fn ask_every_source_of(&mut self, publisher: &str) -> Done {
+        self.ask_sources(Ask::EveryOneOf(publisher))
+    }
+
+    fn ask_sources(&mut self, which: Ask<'_>) -> Done {
+        let asked = sourcing::ask(self.environment, &self.definition, which)?;
+        self.passed_over = asked.passed_over;
+        self.catalog = OnceCell::from(Some(asked.loaded));
+        self.outline = OnceCell::new();
+        self.around_shelf = OnceCell::new();
+        Ok(())
     }
 
     /// Loads the catalog as [`Runtime::load_catalog`] does, and tells how old it is.
@@ -260,88 +248,8 @@ impl<'c> Runtime<'c> {
             today,
             not_renewed: origin.not_renewed.clone(),
             offline: self.environment.transport.is_offline(),
-            source: origin.source.clone(),
-            passed_over: self.passed_over.borrow().clone(),
+            passed_over: self.passed_over.clone(),
         })
-    }
-
-    /// Loads the catalog of the first source behind the one named `source` that answers; says
-    /// whether there is one.
-    pub fn load_catalog_behind(&mut self, source: &str) -> Result<bool, Error> {
-        let sources = &self.definition.sources;
-        let at = sources.iter().position(|known| known.name == source);
-        let behind = at.map_or(sources.len(), |at| at + 1);
-        if behind == sources.len() {
-            return Ok(false);
-        }
-        let loaded = self.ask_sources(
-            self.environment.catalogs()?,
-            behind,
-            self.environment.now()?,
-        )?;
-        self.catalog = OnceCell::from(Some(loaded));
-        self.serving = OnceCell::new();
-        Ok(true)
-    }
-
-    fn pass_over(&self, source: &str, reason: &str) {
-        let mut passed_over = self.passed_over.borrow_mut();
-        passed_over.push((source.to_owned(), reason.to_owned()));
-    }
-
-    /// Asks the sources from the one at `first` on. Where none answers, the first that has a
-    /// catalog here serves, with the reason why it could not be renewed.
-    fn ask_sources(
-        &self,
-        cache: &CatalogCache,
-        first: usize,
-        now: Timestamp,
-    ) -> Result<Loaded, Error> {
-        let settings = self.environment.registries();
-        let transport = &self.environment.transport;
-        let hurried = transport.hurried();
-        let sources = &self.definition.sources[first..];
-        let mut old = None;
-        let mut errors = Vec::new();
-        for (index, definition) in sources.iter().enumerate() {
-            // One that does not answer is asked again only where no other follows.
-            let transport = match index + 1 == sources.len() {
-                true => transport,
-                false => &hurried,
-            };
-            let platform = &self.environment.platform;
-            let renewed = vshelf_sources::open(self.name(), definition, platform, &settings)
-                .map_err(LoadError::from)
-                .and_then(|source| {
-                    cache.renew(self.name(), definition, source.as_ref(), transport, now)
-                });
-            match renewed {
-                Ok(loaded) => match &loaded.origin.not_renewed {
-                    None => return Ok(loaded),
-                    Some(reason) => {
-                        self.pass_over(&definition.name, reason);
-                        old = old.or(Some(loaded));
-                    }
-                },
-                Err(error) => {
-                    self.pass_over(&definition.name, &error.to_string());
-                    errors.push((definition.name.clone(), Error::from(error)));
-                }
-            }
-        }
-        if let Some(loaded) = old {
-            return Ok(loaded);
-        }
-        match errors.len() {
-            0 => Err(Error::NoSource {
-                runtime: self.name().to_owned(),
-            }),
-            1 => Err(errors.remove(0).1),
-            _ => Err(Error::NoSourceAnswers {
-                title: self.definition.title.clone(),
-                errors,
-            }),
-        }
     }
 
     /// What the catalog says of a release beyond what lists show; nothing where none is kept.
@@ -367,7 +275,7 @@ impl<'c> Runtime<'c> {
         }
         self.outline.get_or_init(|| {
             let kept = (self.environment.catalogs().ok())
-                .and_then(|cache| cache.kept_outline(self.name(), self.serving()?));
+                .and_then(|cache| cache.merged_outline(&self.definition));
             kept.unwrap_or_else(|| Catalog {
                 runtime: self.definition.name.clone(),
                 ..Catalog::default()
@@ -385,8 +293,7 @@ impl<'c> Runtime<'c> {
                 .filter_map(line_of)
                 .map(|line| line.name.clone())
                 .collect();
-            let kept =
-                cache.and_then(|cache| cache.kept_lines(self.name(), self.serving()?, &lines));
+            let kept = cache.and_then(|cache| cache.merged_lines(&self.definition, &lines));
             kept.unwrap_or_default()
         })
     }

@@ -3,17 +3,21 @@
 use std::fs;
 use std::path::PathBuf;
 
+use jiff::civil::Date;
 use toml_edit::{ArrayOfTables, DocumentMut, TomlError};
-use vshelf_core::Definition;
+use vshelf_core::definition::SourceDefinition;
+use vshelf_core::{Catalog, Definition, Platform};
 use vshelf_files::atomic;
 use vshelf_shelf::Shelf;
-use vshelf_sources::Address;
+use vshelf_sources::api::{Fetched, Known};
+use vshelf_sources::merge::{Part, merge};
 use vshelf_sources::transport::{Document, Validators};
+use vshelf_sources::{Address, PublishedCatalog};
 
 use crate::definitions;
 use crate::environment::Environment;
-use crate::error::{Done, Error, file_error};
-use crate::events::{Answer, Listener, Question};
+use crate::error::{DefinitionProblem, Done, Error, file_error};
+use crate::events::{Answer, Listener, Question, Task};
 use crate::settings;
 
 /// A runtime that is known.
@@ -52,21 +56,7 @@ pub fn add(
     replace: bool,
     listener: &dyn Listener,
 ) -> Result<Option<(Definition, PathBuf)>, Error> {
-    let address = Address::read(place).map_err(vshelf_sources::SourceError::from)?;
-    let document = environment
-        .transport
-        .document(&address, &Validators::default(), None)?;
-    let Document::Body { bytes, .. } = document else {
-        return Err(Error::NoDocument {
-            address: address.to_string(),
-        });
-    };
-    let no_definition = |problem: String| Error::FetchedDefinition {
-        address: address.to_string(),
-        problem,
-    };
-    let text = beside(&String::from_utf8_lossy(&bytes), &address).map_err(no_definition)?;
-    let definition = Definition::read(&text).map_err(|error| no_definition(error.to_string()))?;
+    let (text, definition) = read(environment, place)?;
     let file = definitions::file(&environment.folders()?.config, &definition.name);
     if !replace && definitions::is_built_in(&definition.name) && !file.exists() {
         let question = Question::ReplaceBuiltIn {
@@ -111,6 +101,106 @@ fn beside(text: &str, place: &Address) -> Result<String, String> {
         }
     }
     Ok(document.to_string())
+}
+
+/// The definition at this URL or path, and its text, in which addresses beside it are whole.
+fn read(environment: &Environment, place: &str) -> Result<(String, Definition), Error> {
+    let address = Address::read(place).map_err(vshelf_sources::SourceError::from)?;
+    let document = environment
+        .transport
+        .document(&address, &Validators::default(), None)?;
+    let Document::Body { bytes, .. } = document else {
+        return Err(Error::NoDocument {
+            address: address.to_string(),
+        });
+    };
+    let no_definition = |problem: DefinitionProblem| Error::FetchedDefinition {
+        address: address.to_string(),
+        problem,
+    };
+    let text = String::from_utf8_lossy(&bytes);
+    // What is wrong is told of the text as it was written.
+    definitions::read(&text).map_err(no_definition)?;
+    let syntax = |problem| no_definition(DefinitionProblem::Syntax(problem));
+    let text = beside(&text, &address).map_err(syntax)?;
+    let definition = definitions::read(&text).map_err(no_definition)?;
+    Ok((text, definition))
+}
+
+/// What a definition would publish, were it added.
+#[derive(Debug)]
+pub struct CheckedDefinition {
+    /// The definition.
+    pub definition: Definition,
+    /// What each of its sources gives.
+    pub sources: Vec<CheckedSource>,
+    /// The day on which phases are computed.
+    pub today: Date,
+    /// What all of them give together; nothing where none with builds gives anything.
+    pub catalog: Option<Catalog>,
+    /// This platform.
+    pub platform: Platform,
+}
+
+/// What one source of a definition gives.
+#[derive(Debug)]
+pub struct CheckedSource {
+    /// Its name.
+    pub name: String,
+    /// What it gives, or why it gives nothing.
+    pub published: Result<PublishedCatalog, Error>,
+}
+
+/// Asks every source of the definition at this URL or path, and keeps nothing.
+pub fn check(
+    environment: &Environment,
+    place: &str,
+    listener: &dyn Listener,
+) -> Result<CheckedDefinition, Error> {
+    let (_, definition) = read(environment, place)?;
+    let fetch = |source: &SourceDefinition| -> Result<PublishedCatalog, Error> {
+        let (platform, settings) = (&environment.platform, environment.registries());
+        let opened = vshelf_sources::open(&definition.name, source, platform, &settings)?;
+        let known = Known {
+            validators: Validators::default(),
+            updated: None,
+            expires: None,
+            now: environment.now()?,
+        };
+        match opened.fetch(&environment.transport, &known)? {
+            Fetched::Changed(published) => Ok(*published),
+            Fetched::Unchanged => Err(Error::CatalogChanged),
+        }
+    };
+    let ask_all = || -> Result<Vec<CheckedSource>, Error> {
+        let checked = definition.sources.iter().map(|source| CheckedSource {
+            name: source.name.clone(),
+            published: fetch(source),
+        });
+        Ok(checked.collect())
+    };
+    let sources = Task::LoadingCatalog(&definition.title).during(listener, ask_all)?;
+    let parts: Vec<Part<'_>> = definition
+        .sources
+        .iter()
+        .zip(&sources)
+        .filter_map(|(source, checked)| {
+            Some(Part {
+                source,
+                published: checked.published.as_ref().ok()?.clone(),
+                offers: true,
+            })
+        })
+        .collect();
+    let has_any = parts.iter().any(|part| part.source.kind.has_builds());
+    let catalog = has_any.then(|| merge(&definition, &parts).catalog);
+    Ok(CheckedDefinition {
+        today: environment.today()?,
+        platform: environment.platform.clone(),
+        definition,
+        sources,
+        catalog,
+    })
 }
 
 /// Removes the person's own definition of a runtime; its installs stay.

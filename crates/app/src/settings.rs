@@ -8,6 +8,8 @@ use std::time::Duration;
 use serde::Deserialize;
 use toml_edit::{DocumentMut, TomlError};
 use vshelf_core::Definition;
+use vshelf_core::definition::RequirementFile;
+use vshelf_core::packages::Package;
 use vshelf_core::tidy::{Policy, ReasonKind};
 use vshelf_files::{atomic, optional};
 use vshelf_shelf::store::Durability;
@@ -34,6 +36,18 @@ pub struct Settings {
     pub tidy: TidySettings,
     /// Where a source is read from instead, by runtime and source joined with a dot.
     pub addresses: BTreeMap<String, String>,
+    /// More files with one line in which projects say what they require, by runtime.
+    pub requirement_files: BTreeMap<String, Vec<String>>,
+    /// What concerns packages.
+    pub packages: PackageSettings,
+}
+
+/// What concerns packages.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Deserialize)]
+#[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
+pub struct PackageSettings {
+    /// The packages that every new install gets, by runtime: names, or `name@version`.
+    pub always: BTreeMap<String, Vec<String>>,
 }
 
 /// What a clean-up counts as outdated.
@@ -94,8 +108,38 @@ impl Settings {
         }
     }
 
-    /// Has the sources of a definition read from where the settings say.
-    pub fn move_sources(&self, config: &Path, definition: &mut Definition) -> Result<(), Error> {
+    /// Changes a definition as the settings say: where its sources are read from, and in which files
+    /// projects speak of it.
+    pub fn adjust(&self, config: &Path, definition: &mut Definition) -> Result<(), Error> {
+        self.move_sources(config, definition)?;
+        for name in self
+            .requirement_files
+            .get(&definition.name)
+            .into_iter()
+            .flatten()
+        {
+            let file = RequirementFile::plain(name);
+            if !file.is_in_folder() {
+                return Err(Error::Settings {
+                    file: settings_file(config),
+                    problem: format!("{name:?} is not the name of a file without a folder"),
+                    line: None,
+                });
+            }
+            if !definition.requirement_files.contains(&file) {
+                definition.requirement_files.push(file);
+            }
+        }
+        Ok(())
+    }
+
+    /// The packages that every new install of a runtime gets.
+    pub fn always_packages(&self, runtime: &str) -> Vec<Package> {
+        let named = self.packages.always.get(runtime).into_iter().flatten();
+        named.map(|spelled| Package::named(spelled)).collect()
+    }
+
+    fn move_sources(&self, config: &Path, definition: &mut Definition) -> Result<(), Error> {
         for (name, address) in &self.addresses {
             let Some(source) = name.strip_prefix(&format!("{}.", definition.name)) else {
                 continue;

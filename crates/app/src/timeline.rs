@@ -46,12 +46,16 @@ pub fn choose_lines<'r>(
         if !choice.names.is_empty() {
             return choice.names.contains(&line.name);
         }
+        let phase = line.phase_on(runtime.today);
         if choice.supported {
-            return line.phase_on(runtime.today) != Phase::Ended;
+            return phase.is_supported() || phase == Phase::Preview;
         }
         let on_shelf = runtime.installs_of(line).next().is_some();
-        let is_dated = line.start.is_some() || line.end.is_some();
-        on_shelf || is_dated && line.end.is_none_or(|end| end >= recently)
+        let stands = match line.end {
+            Some(end) => end >= recently,
+            None => phase != Phase::Ended,
+        };
+        on_shelf || stands
     };
     Ok(lines.iter().filter(is_meant).collect())
 }

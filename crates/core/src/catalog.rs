@@ -11,7 +11,7 @@ use jiff::Timestamp;
 use jiff::civil::Date;
 
 use crate::platform::Platform;
-use crate::version::{Version, join_numbers};
+use crate::version::{Version, compare_numbers, join_numbers};
 
 /// All releases of one runtime, with their lines, channels and publishers.
 #[derive(Clone, Debug, Default)]
@@ -28,6 +28,35 @@ pub struct Catalog {
     pub lines: Vec<Line>,
     /// The releases, newest first; those of the main publisher before others of the same version.
     pub releases: Vec<Release>,
+    /// What makes lines of versions, as far as its publisher says.
+    pub policy: LinePolicy,
+}
+
+/// What a publisher says of all lines at once.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct LinePolicy {
+    /// How many leading numbers the releases of a line share; where nothing says it, the first, or the
+    /// first two where the first is 0.
+    pub numbers: Option<usize>,
+    /// How many of the newest lines are supported; the others have ended.
+    pub supported: Option<usize>,
+}
+
+impl LinePolicy {
+    /// What this policy says, and where it says nothing what `other` says.
+    pub fn or(self, other: LinePolicy) -> LinePolicy {
+        LinePolicy {
+            numbers: self.numbers.or(other.numbers),
+            supported: self.supported.or(other.supported),
+        }
+    }
+
+    /// The numbers that name the line of a version with these numbers.
+    fn line_numbers<'v>(&self, version: &'v Version) -> &'v [u64] {
+        let numbers = version.numbers();
+        let shared = (self.numbers).unwrap_or(if numbers[0] == 0 { 2 } else { 1 });
+        &numbers[..shared.min(numbers.len())]
+    }
 }
 
 /// An organisation that publishes builds.
@@ -40,6 +69,25 @@ pub struct Publisher {
     /// Whether selectors without a publisher mean this one.
     #[serde(default)]
     pub main: bool,
+    /// The publisher whose releases it packs anew, under the same versions.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub repacks: Option<String>,
+    /// What there is to know about its builds, in a sentence without its period.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub remark: Option<String>,
+}
+
+impl Publisher {
+    /// A publisher with this name, who packs nothing anew.
+    pub fn new(id: &str, name: &str, main: bool) -> Publisher {
+        Publisher {
+            id: id.to_owned(),
+            name: name.to_owned(),
+            main,
+            repacks: None,
+            remark: None,
+        }
+    }
 }
 
 /// The releases that share leading numbers and one support life.
@@ -59,8 +107,26 @@ pub struct Line {
     pub maintenance: Option<Date>,
     /// The last day of support.
     pub end: Option<Date>,
+    /// The source that tells these days, where one does.
+    pub told_by: Option<String>,
     /// Whether a final release of the line is published.
     pub has_final: bool,
+    /// What the other lines tell of its support.
+    pub standing: Standing,
+}
+
+/// What the other lines of a runtime tell of one line's support.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Standing {
+    /// Nothing.
+    #[default]
+    Unknown,
+    /// It is one of the newest, which are all supported.
+    Supported,
+    /// It is none of the newest any more, which alone are supported.
+    Dropped,
+    /// A newer line had this last day of support.
+    Outlived(Date),
 }
 
 /// One published version from one publisher: the part that choosing needs.
@@ -89,6 +155,23 @@ pub struct Details {
     pub bundles: BTreeMap<String, String>,
     /// Where the publisher describes the release.
     pub notes: Option<String>,
+    /// The sources that tell what is known of the release, where they are told apart.
+    pub told_by: ToldBy,
+}
+
+/// Which source tells what is known of a release.
+#[derive(Clone, Debug, Default, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
+pub struct ToldBy {
+    /// The day of publication.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub date: Option<String>,
+    /// Whether it fixes a security problem.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub security: Option<String>,
+    /// The tools that come with it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub bundles: Option<String>,
 }
 
 /// The archive of a release for one platform.
@@ -104,6 +187,61 @@ pub struct Build {
     pub size: Option<u64>,
     /// What its bytes must add up to.
     pub checksum: Checksum,
+    /// The source that offers it, where several do.
+    pub source: Option<String>,
+    /// The version as the source spells it, where it does so in its own way.
+    pub spelled: Option<String>,
+    /// Where it was packed anew from its publisher's build: the day of that, where it is known.
+    pub repack: Option<Repack>,
+    /// The oldest version of the platform's C library that it starts with, where that is told.
+    pub oldest_libc: Option<LibcVersion>,
+}
+
+/// That a build was packed anew by somebody else.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
+pub struct Repack {
+    /// The day of that, where it is known.
+    pub date: Option<Date>,
+}
+
+/// A version of a C library, such as 2.28.
+#[derive(
+    Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, serde::Serialize, serde::Deserialize,
+)]
+pub struct LibcVersion(pub u32, pub u32);
+
+impl fmt::Display for LibcVersion {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{}.{}", self.0, self.1)
+    }
+}
+
+impl FromStr for LibcVersion {
+    type Err = std::num::ParseIntError;
+
+    /// Reads the first two numbers of a version.
+    fn from_str(text: &str) -> Result<Self, Self::Err> {
+        let mut parts = text.split('.');
+        let mut number = || parts.next().unwrap_or_default().parse();
+        Ok(LibcVersion(number()?, number()?))
+    }
+}
+
+impl Build {
+    /// A build of which nothing else is known.
+    pub fn new(platform: Platform, address: String, checksum: Checksum) -> Build {
+        Build {
+            platform,
+            address,
+            mirrors: Vec::new(),
+            size: None,
+            checksum,
+            source: None,
+            spelled: None,
+            repack: None,
+            oldest_libc: None,
+        }
+    }
 }
 
 /// What a publisher promises of an archive's bytes.
@@ -229,7 +367,29 @@ impl Line {
             lts: None,
             maintenance: None,
             end: None,
+            told_by: None,
             has_final: false,
+            standing: Standing::Unknown,
+        }
+    }
+
+    /// Whether some day of its support is known.
+    pub fn is_dated(&self) -> bool {
+        [self.start, self.lts, self.maintenance, self.end]
+            .iter()
+            .any(Option::is_some)
+    }
+
+    /// Takes from `other` every day, and the code name, that is not known here.
+    pub fn complete(&mut self, other: &Line) {
+        // Days of two sources side by side would be the life of neither.
+        if !self.is_dated() {
+            (self.start, self.lts) = (other.start, other.lts);
+            (self.maintenance, self.end) = (other.maintenance, other.end);
+            self.told_by.clone_from(&other.told_by);
+        }
+        if self.codename.is_none() {
+            self.codename.clone_from(&other.codename);
         }
     }
 
@@ -240,44 +400,46 @@ impl Line {
 }
 
 impl Catalog {
-    /// Puts lines and releases in order, and adds a line for every release that has none.
-    ///
-    /// An added line is the first number of the release, or the first two where the first is 0.
-    pub fn new(
-        runtime: String,
-        updated: Option<Timestamp>,
-        mut publishers: Vec<Publisher>,
-        channels: BTreeMap<String, String>,
-        mut lines: Vec<Line>,
-        mut releases: Vec<Release>,
-    ) -> Catalog {
-        publishers.sort_by_key(|publisher| !publisher.main);
+    /// The same catalog in order, with a line for every release.
+    pub fn ordered(mut self) -> Catalog {
+        self.publishers.sort_by_key(|publisher| !publisher.main);
+        let publishers = &self.publishers;
         let rank = |id: &str| publishers.iter().position(|p| p.id == id);
-        releases.sort_by(|a, b| {
+        self.releases.sort_by(|a, b| {
             (&b.version, rank(&a.publisher)).cmp(&(&a.version, rank(&b.publisher)))
         });
-        lines.sort_by(|a, b| b.numbers.cmp(&a.numbers));
-        for release in &releases {
-            let numbers = release.version.numbers();
+        self.lines.sort_by(|a, b| b.numbers.cmp(&a.numbers));
+        for release in &self.releases {
+            let lines = &mut self.lines;
             let index = lines
                 .iter()
                 .position(|line| line.covers(&release.version))
                 .unwrap_or_else(|| {
-                    let shared = if numbers[0] == 0 { 2 } else { 1 };
-                    let line = Line::undated(&join_numbers(&numbers[..shared.min(numbers.len())]));
+                    let numbers = self.policy.line_numbers(&release.version);
+                    let line = Line::undated(&join_numbers(numbers));
                     let at = lines.partition_point(|other| other.numbers > line.numbers);
                     lines.insert(at, line);
                     at
                 });
             lines[index].has_final |= !release.version.is_pre_release();
         }
-        Catalog {
-            runtime,
-            updated,
-            publishers,
-            channels,
-            lines,
-            releases,
+        self.compare_lines();
+        self
+    }
+
+    /// Notes at each line what the others tell of its support.
+    fn compare_lines(&mut self) {
+        let mut finals = 0;
+        let mut outlived: Option<Date> = None;
+        for line in &mut self.lines {
+            finals += usize::from(line.has_final);
+            line.standing = match (self.policy.supported, outlived) {
+                (Some(supported), _) if finals > supported => Standing::Dropped,
+                (Some(_), _) => Standing::Supported,
+                (None, Some(end)) => Standing::Outlived(end),
+                (None, None) => Standing::Unknown,
+            };
+            outlived = outlived.into_iter().chain(line.end).min();
         }
     }
 
@@ -299,6 +461,25 @@ impl Catalog {
             .iter()
             .filter(|line| line.covers(version))
             .max_by_key(|line| line.numbers.len())
+    }
+
+    /// The releases that a line covers, newest first; they stand together.
+    pub fn releases_of<'c>(&'c self, line: &Line) -> impl Iterator<Item = &'c Release> + Clone {
+        let compared = |release: &Release| {
+            let numbers = release.version.numbers();
+            compare_numbers(
+                &numbers[..numbers.len().min(line.numbers.len())],
+                &line.numbers,
+            )
+        };
+        let first = self
+            .releases
+            .partition_point(|release| compared(release).is_gt());
+        let behind = &self.releases[first..];
+        let count = behind.partition_point(|release| compared(release).is_eq());
+        let numbers = line.numbers.clone();
+        (behind[..count].iter())
+            .filter(move |release| release.version.numbers().starts_with(&numbers))
     }
 
     /// The line with this code name, in any case of letters.
@@ -361,23 +542,18 @@ mod tests {
 
     #[test]
     fn a_catalog_is_in_order_and_every_release_has_a_line() {
-        let publisher = |id: &str, main| Publisher {
-            id: id.into(),
-            name: id.into(),
-            main,
-        };
-        let catalog = Catalog::new(
-            "marram".into(),
-            None,
-            vec![publisher("dunefield", false), publisher("saltmarsh", true)],
-            BTreeMap::new(),
-            vec![Line::undated("6")],
-            ["0.10.1", "6.2.0", "6.20.0", "10.0.0-rc.1"]
+        let publisher = |id: &str, main| Publisher::new(id, id, main);
+        let catalog = Catalog {
+            publishers: vec![publisher("dunefield", false), publisher("saltmarsh", true)],
+            lines: vec![Line::undated("6")],
+            releases: ["0.10.1", "6.2.0", "6.20.0", "10.0.0-rc.1"]
                 .iter()
                 .map(|v| release(v, "saltmarsh"))
                 .chain([release("6.2.0", "dunefield")])
                 .collect(),
-        );
+            ..Catalog::default()
+        }
+        .ordered();
         let order: Vec<String> = catalog
             .releases
             .iter()
@@ -400,6 +576,73 @@ mod tests {
             .collect();
         assert_eq!(lines, [("10", false), ("6", true), ("0.10", true)]);
         assert_eq!(catalog.main_publisher().unwrap().id, "saltmarsh");
+        for line in catalog
+            .lines
+            .iter()
+            .chain(&[Line::undated("7"), Line::undated("6.2")])
+        {
+            let all = catalog.releases.iter();
+            let covered: Vec<_> = all
+                .filter(|r| line.covers(&r.version))
+                .map(|r| &r.version)
+                .collect();
+            let found: Vec<_> = catalog.releases_of(line).map(|r| &r.version).collect();
+            assert_eq!(found, covered, "{}", line.name);
+        }
+    }
+
+    /// The lines of what this policy makes of these versions, with what the others tell of each; the
+    /// line `1.9` ended on a known day.
+    fn standings(policy: LinePolicy) -> Vec<(String, Standing)> {
+        let ended = Line {
+            end: "2026-03-31".parse().ok(),
+            ..Line::undated("1.9")
+        };
+        let versions = ["1.8.3", "1.9.1", "1.10.0", "1.11.2", "1.12.0-rc.1"];
+        let catalog = Catalog {
+            lines: vec![ended],
+            releases: versions.map(|v| release(v, "saltmarsh")).into(),
+            policy,
+            ..Catalog::default()
+        };
+        let lines = catalog.ordered().lines.into_iter();
+        lines.map(|line| (line.name, line.standing)).collect()
+    }
+
+    #[test]
+    fn a_policy_tells_how_wide_lines_are_and_how_many_are_supported() {
+        let two = LinePolicy {
+            numbers: Some(2),
+            supported: None,
+        };
+        let told = |name: &str, standing| (name.to_owned(), standing);
+        let end = "2026-03-31".parse().unwrap();
+        assert_eq!(
+            standings(two),
+            [
+                told("1.12", Standing::Unknown),
+                told("1.11", Standing::Unknown),
+                told("1.10", Standing::Unknown),
+                told("1.9", Standing::Unknown),
+                told("1.8", Standing::Outlived(end)),
+            ]
+        );
+        let newest_two = LinePolicy {
+            supported: Some(2),
+            ..two
+        };
+        assert_eq!(
+            standings(newest_two),
+            [
+                told("1.12", Standing::Supported),
+                told("1.11", Standing::Supported),
+                told("1.10", Standing::Supported),
+                told("1.9", Standing::Dropped),
+                told("1.8", Standing::Dropped),
+            ]
+        );
+        // A version that is no longer than its line's name has the line that is left.
+        assert_eq!(standings(LinePolicy::default())[0].0, "1.9");
     }
 
     #[rstest]

@@ -21,6 +21,7 @@ pub mod requirement;
 pub mod resolve;
 pub mod selector;
 pub mod spelling;
+pub mod template;
 pub mod tidy;
 pub mod timeline;
 pub mod version;

@@ -4,7 +4,7 @@ use std::fmt;
 
 use jiff::civil::Date;
 
-use crate::catalog::Line;
+use crate::catalog::{Line, Standing};
 
 /// Where a line stands on a day. The order is that of a line's life.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, serde::Serialize)]
@@ -21,16 +21,19 @@ pub enum Phase {
     Maintenance,
     /// No more fixes of any kind.
     Ended,
+    /// Final releases are out, and nothing tells whether they still get fixes.
+    Unknown,
 }
 
 impl Phase {
     /// Every phase, in the order of a line's life.
-    pub const ALL: [Phase; 5] = [
+    pub const ALL: [Phase; 6] = [
         Phase::Preview,
         Phase::Current,
         Phase::Lts,
         Phase::Maintenance,
         Phase::Ended,
+        Phase::Unknown,
     ];
 
     /// The phase as it is written in tables and JSON.
@@ -41,6 +44,7 @@ impl Phase {
             Phase::Lts => "lts",
             Phase::Maintenance => "maintenance",
             Phase::Ended => "ended",
+            Phase::Unknown => "unknown",
         }
     }
 
@@ -60,10 +64,20 @@ impl Line {
     /// The phase of this line on `day`.
     ///
     /// A phase begins on its date. The last day of support is `end` itself: the line has ended from
-    /// the day after. A line that gives no start is in preview until it has a final release.
+    /// the day after. A line that gives no start is in preview until it has a final release. Where no
+    /// day is known, the other lines tell, or nothing does.
     pub fn phase_on(&self, day: Date) -> Phase {
         let reached = |date: Option<Date>| date.is_some_and(|date| date <= day);
-        if self.end.is_some_and(|end| end < day) {
+        if !self.is_dated() && self.has_final {
+            return match self.standing {
+                Standing::Supported => Phase::Current,
+                Standing::Dropped => Phase::Ended,
+                Standing::Outlived(end) if end < day => Phase::Ended,
+                Standing::Outlived(_) | Standing::Unknown => Phase::Unknown,
+            };
+        }
+        let dropped = self.is_dated() && self.end.is_none() && self.standing == Standing::Dropped;
+        if dropped || self.end.is_some_and(|end| end < day) {
             Phase::Ended
         } else if reached(self.maintenance) {
             Phase::Maintenance
@@ -127,6 +141,21 @@ pub(crate) mod tests {
     }
 
     #[test]
+    fn a_line_without_a_known_end_ends_when_it_is_dropped() {
+        let line = Line {
+            end: None,
+            standing: Standing::Dropped,
+            ..eelgrass()
+        };
+        assert_eq!(line.phase_on(date("2026-11-23")), Phase::Ended);
+        let known = Line {
+            standing: Standing::Dropped,
+            ..eelgrass()
+        };
+        assert_eq!(known.phase_on(date("2026-11-23")), Phase::Lts);
+    }
+
+    #[test]
     fn a_short_lived_line_ends_without_lts() {
         let line = Line {
             lts: None,
@@ -139,11 +168,21 @@ pub(crate) mod tests {
     }
 
     #[rstest]
-    #[case(true, Phase::Current)]
-    #[case(false, Phase::Preview)]
-    fn an_undated_line_goes_by_its_releases(#[case] has_final: bool, #[case] phase: Phase) {
+    #[case(true, Standing::Unknown, Phase::Unknown)]
+    #[case(true, Standing::Supported, Phase::Current)]
+    #[case(true, Standing::Dropped, Phase::Ended)]
+    #[case(true, Standing::Outlived(date("2026-11-22")), Phase::Ended)]
+    #[case(true, Standing::Outlived(date("2026-11-23")), Phase::Unknown)]
+    #[case(false, Standing::Unknown, Phase::Preview)]
+    #[case(false, Standing::Dropped, Phase::Preview)]
+    fn an_undated_line_goes_by_its_releases_and_the_other_lines(
+        #[case] has_final: bool,
+        #[case] standing: Standing,
+        #[case] phase: Phase,
+    ) {
         let line = Line {
             has_final,
+            standing,
             ..Line::undated("3")
         };
         assert_eq!(line.phase_on(date("2026-11-23")), phase);

@@ -44,7 +44,6 @@ mod tests {
     use super::*;
     use crate::catalog::{Line, Publisher, Release};
     use rstest::rstest;
-    use std::collections::BTreeMap;
 
     fn catalog() -> Catalog {
         let release = |version: &str, security: bool, withdrawn: bool, platform: &str| Release {
@@ -55,18 +54,12 @@ mod tests {
             withdrawn: withdrawn.then(|| "broken".into()),
             platforms: [platform.parse().unwrap()].into(),
         };
-        let publisher = Publisher {
-            id: "saltmarsh".into(),
-            name: "Saltmarsh".into(),
-            main: true,
-        };
-        Catalog::new(
-            "marram".into(),
-            None,
-            vec![publisher],
-            BTreeMap::new(),
-            vec![Line::undated("8"), Line::undated("9")],
-            vec![
+        let publisher = Publisher::new("saltmarsh", "Saltmarsh", true);
+        Catalog {
+            runtime: "marram".into(),
+            publishers: vec![publisher],
+            lines: vec![Line::undated("8"), Line::undated("9")],
+            releases: vec![
                 release("8.0.0", false, false, "linux-x64"),
                 release("8.1.0", true, false, "linux-x64"),
                 release("8.2.0", false, false, "linux-x64"),
@@ -75,7 +68,9 @@ mod tests {
                 release("8.4.0-rc.1", true, false, "linux-x64"),
                 release("9.0.0", true, false, "linux-x64"),
             ],
-        )
+            ..Catalog::default()
+        }
+        .ordered()
     }
 
     #[rstest]

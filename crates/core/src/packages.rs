@@ -4,9 +4,16 @@
 use std::collections::BTreeMap;
 
 use serde::Deserialize;
+use serde_json::Value;
+
+use crate::definition::check::{Check, DefinitionError};
+use crate::definition::words::{is_inside, is_plain_file_name};
+use crate::template::Template;
+use crate::version::Version;
 
 /// How packages are listed and installed: the runtime's own package tool.
 #[derive(Clone, Debug, PartialEq, Eq, Deserialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct PackageTool {
     /// Its program, without a folder.
@@ -15,6 +22,11 @@ pub struct PackageTool {
     pub list: Vec<String>,
     /// The form of that list.
     pub listed: ListForm,
+    /// The files or folders of an install that show a package, with `{name}`, `{version}`, `{scope}` and
+    /// `{any}` in their names. Where they are given, packages are read from there, and the tool is not
+    /// started. A JSON file tells the version that its name does not.
+    #[serde(default)]
+    pub found: Vec<Template>,
     /// The arguments that have it install, with `{package}` where `name@version` stands.
     pub install: Vec<String>,
     /// Whether it takes several packages in the place of `{package}`.
@@ -28,15 +40,34 @@ pub struct PackageTool {
     pub environment: BTreeMap<String, String>,
 }
 
-/// The form of a list of packages.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
-#[serde(rename_all = "kebab-case")]
+/// The form of a list of packages: `lines`, `dependencies`, or a line with `{name}` and `{version}`.
+#[derive(Clone, Debug, PartialEq, Eq, Deserialize)]
+#[cfg_attr(
+    feature = "schemas",
+    derive(schemars::JsonSchema),
+    schemars(with = "String")
+)]
+#[serde(try_from = "String")]
 pub enum ListForm {
     /// A line for each: its name, a space, its version.
     Lines,
     /// A JSON object whose `dependencies` have the packages by name, each with its `version`, and
     /// in `resolved` where it came from: what tools that speak the npm protocol print.
     Dependencies,
+    /// A line of this form for each; others say nothing.
+    Pattern(Template),
+}
+
+impl TryFrom<String> for ListForm {
+    type Error = crate::template::TemplateError;
+
+    fn try_from(text: String) -> Result<ListForm, Self::Error> {
+        Ok(match text.as_str() {
+            "lines" => ListForm::Lines,
+            "dependencies" => ListForm::Dependencies,
+            _ => ListForm::Pattern(text.parse()?),
+        })
+    }
 }
 
 /// A package in an install.
@@ -51,6 +82,20 @@ pub struct Package {
 }
 
 impl Package {
+    /// The package that is spelled so: a name, or `name@version`.
+    pub fn named(spelled: &str) -> Package {
+        // What begins with the sign has a scope.
+        let at = spelled
+            .get(1..)
+            .and_then(|rest| rest.rfind('@'))
+            .map(|at| at + 1);
+        Package {
+            name: spelled[..at.unwrap_or(spelled.len())].to_owned(),
+            version: at.map(|at| spelled[at + 1..].to_owned()),
+            elsewhere: None,
+        }
+    }
+
     /// As the tool is told it: `name@version`.
     pub fn spelled(&self) -> String {
         match &self.version {
@@ -79,17 +124,107 @@ struct Dependency {
     missing: bool,
 }
 
+/// What the names on the way to a package told.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct FoundName {
+    /// The package's name.
+    pub name: String,
+    /// What stands in front of it, where packages have that.
+    pub scope: Option<String>,
+    /// Its version.
+    pub version: Option<String>,
+}
+
+impl FoundName {
+    /// Reads the name of one file or folder, which `template` describes; what was told before is kept.
+    /// Nothing where the name does not fit.
+    pub fn read(&self, template: &Template, name: &str) -> Option<FoundName> {
+        let mut found = self.clone();
+        for (place, value) in template.places().zip(template.values(name, &allows)?) {
+            match place {
+                "name" => value.clone_into(&mut found.name),
+                "version" => found.version = Some(value.to_owned()),
+                "scope" => found.scope = Some(value.to_owned()),
+                _ => {}
+            }
+        }
+        Some(found)
+    }
+
+    /// The package, with what its manifest says where it has one; a link leads `elsewhere`.
+    pub fn package(self, manifest: Option<&[u8]>, elsewhere: Option<String>) -> Package {
+        let manifest: Value = manifest
+            .and_then(|bytes| serde_json::from_slice(bytes).ok())
+            .unwrap_or_default();
+        let text = |key: &str| manifest.get(key)?.as_str().map(str::to_owned);
+        // Older tools note there where a package came from.
+        let noted = text("_resolved").filter(|from| !from.starts_with("http"));
+        Package {
+            name: match self.scope {
+                Some(scope) => format!("@{scope}/{}", self.name),
+                None => self.name,
+            },
+            version: self.version.or_else(|| text("version")),
+            elsewhere: elsewhere.or(noted),
+        }
+    }
+}
+
+/// Whether a value can stand in a place of a list or of a file's name.
+fn allows(place: &str, value: &str) -> bool {
+    match place {
+        "version" => value.parse::<Version>().is_ok(),
+        // What is hidden, or of a scope, is no package itself.
+        "name" | "scope" => !value.starts_with(['.', '@']) && !value.contains(char::is_whitespace),
+        _ => true,
+    }
+}
+
 impl PackageTool {
+    /// Calls `check` with every value that cannot be used, and what is expected of it.
+    pub(crate) fn check(&self, check: &mut Check<'_>) -> Result<(), DefinitionError> {
+        let expected = "a program's name without a folder is expected";
+        let good = is_plain_file_name(&self.program);
+        check(good, "packages.program", &self.program, expected)?;
+        let places = self.install.iter().filter(|word| *word == "{package}");
+        let good = places.count() == 1;
+        let arguments = self.install.join(" ");
+        check(
+            good,
+            "packages.install",
+            &arguments,
+            "one argument is {package}",
+        )?;
+        if let ListForm::Pattern(form) = &self.listed {
+            let good = form.has_places("name", &["version"]);
+            let expected = "lines, dependencies, or a line with {name} and {version} is expected";
+            check(good, "packages.listed", form.as_str(), expected)?;
+        }
+        for form in &self.found {
+            let good =
+                form.has_places("name", &["version", "scope", "any"]) && is_inside(form.as_str());
+            let expected = "a path inside the install with {name} once is expected";
+            check(good, "packages.found", form.as_str(), expected)?;
+        }
+        Ok(())
+    }
+
     /// The packages in what the tool listed, in order of their names, without those that come with
     /// the builds.
     pub fn read(&self, listed: &str) -> Result<Vec<Package>, BadList> {
-        let mut packages = match self.listed {
+        let mut packages = match &self.listed {
             ListForm::Lines => read_lines(listed),
             ListForm::Dependencies => read_dependencies(listed)?,
+            ListForm::Pattern(form) => read_form(listed, form),
         };
+        self.order(&mut packages);
+        Ok(packages)
+    }
+
+    /// Leaves out what comes with the builds, and puts the others in the order of their names.
+    pub fn order(&self, packages: &mut Vec<Package>) {
         packages.retain(|package| !self.bundled.contains(&package.name));
         packages.sort_by(|a, b| a.name.cmp(&b.name));
-        Ok(packages)
     }
 
     /// The arguments that install these packages, each as [`Package::spelled`] has it.
@@ -111,6 +246,14 @@ fn read_lines(listed: &str) -> Vec<Package> {
             version: words.next().map(str::to_owned),
             elsewhere: None,
         })
+    });
+    lines.collect()
+}
+
+fn read_form(listed: &str, form: &Template) -> Vec<Package> {
+    let lines = listed.lines().filter_map(|line| {
+        let found = FoundName::default().read(form, line.trim())?;
+        Some(found.package(None, None))
     });
     lines.collect()
 }
@@ -165,6 +308,7 @@ mod tests {
             program: "tussock".into(),
             list: vec!["list".into()],
             listed,
+            found: Vec::new(),
             install: vec!["add".into(), "{package}".into(), "--quietly".into()],
             several: false,
             bundled: vec!["npm".into()],
@@ -210,12 +354,55 @@ mod tests {
     }
 
     #[test]
+    fn lists_of_any_form_are_read() {
+        let form = |text: &str| tool(ListForm::try_from(text.to_owned()).unwrap());
+        let gems = form("{name} ({version})").read(
+            "\n*** LOCAL PACKAGES ***\n\nbell (default: 3.1.3)\nkelp (1.0.0)\nkelp-net (0.3.2)\n",
+        );
+        let expected = [
+            package("kelp", Some("1.0.0"), None),
+            package("kelp-net", Some("0.3.2"), None),
+        ];
+        assert_eq!(gems.unwrap(), expected);
+        assert_eq!(form("{name}:{version}").read("npm:3.0").unwrap(), []);
+    }
+
+    #[test]
+    fn names_in_an_install_tell_its_packages() {
+        let template = |text: &str| text.parse::<Template>().unwrap();
+        let nothing = FoundName::default();
+        let found = nothing.read(
+            &template("{name}-{version}.dist-info"),
+            "kelp-1.0.0.dist-info",
+        );
+        let package_of =
+            |found: FoundName, manifest: &str| found.package(Some(manifest.as_bytes()), None);
+        assert_eq!(
+            package_of(found.unwrap(), ""),
+            package("kelp", Some("1.0.0"), None)
+        );
+        let scope = nothing.read(&template("@{scope}"), "@gull-point").unwrap();
+        let found = scope.read(&template("{name}"), "kelp").unwrap();
+        let noted = r#"{ "version": "1.0.0", "_resolved": "file:../kelp" }"#;
+        assert_eq!(
+            package_of(found, noted),
+            package("@gull-point/kelp", Some("1.0.0"), Some("file:../kelp"))
+        );
+        assert_eq!(nothing.read(&template("{name}"), ".bin"), None);
+        assert_eq!(nothing.read(&template("{name}"), "@gull-point"), None);
+    }
+
+    #[test]
     fn arguments_have_the_packages_in_their_place() {
         let packages = [
             package("kelp", Some("1.0.0"), None),
             package("buoy", None, None),
         ];
         let spelled = packages.map(|package| package.spelled());
+        for text in ["kelp", "kelp@1.0.0", "@gull/kelp", "@gull/kelp@^1"] {
+            assert_eq!(Package::named(text).spelled(), text);
+        }
+        assert_eq!(Package::named("@gull/kelp@^1").name, "@gull/kelp");
         let arguments = tool(ListForm::Lines).install_arguments(&spelled);
         assert_eq!(arguments, ["add", "kelp@1.0.0", "buoy", "--quietly"]);
     }

@@ -76,6 +76,21 @@ impl serde::Serialize for Platform {
     }
 }
 
+#[cfg(feature = "schemas")]
+impl schemars::JsonSchema for Platform {
+    fn inline_schema() -> bool {
+        true
+    }
+
+    fn schema_name() -> std::borrow::Cow<'static, str> {
+        "Platform".into()
+    }
+
+    fn json_schema(generator: &mut schemars::SchemaGenerator) -> schemars::Schema {
+        String::json_schema(generator)
+    }
+}
+
 impl<'de> serde::Deserialize<'de> for Platform {
     fn deserialize<D: serde::Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
         let text = String::deserialize(deserializer)?;

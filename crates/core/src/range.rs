@@ -8,13 +8,21 @@ use std::cmp::Ordering;
 use std::fmt;
 use std::str::FromStr;
 
+use serde::{Deserialize, Serialize};
+
 use crate::version::{Version, VersionError};
 
 /// The longest range text that is read, in bytes.
 pub const LONGEST_RANGE: usize = 256;
 
 /// A set of versions: satisfied when every comparator of one of its alternatives is.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(
+    feature = "schemas",
+    derive(schemars::JsonSchema),
+    schemars(with = "String")
+)]
+#[serde(try_from = "String", into = "String")]
 pub struct Range {
     text: Box<str>,
     alternatives: Vec<Vec<Comparator>>,
@@ -88,6 +96,20 @@ impl Range {
                         .iter()
                         .any(|c| c.version.is_pre_release() && c.version.same_numbers(version)))
         })
+    }
+}
+
+impl TryFrom<String> for Range {
+    type Error = RangeError;
+
+    fn try_from(text: String) -> Result<Range, RangeError> {
+        text.parse()
+    }
+}
+
+impl From<Range> for String {
+    fn from(range: Range) -> String {
+        range.text.into()
     }
 }
 

@@ -59,7 +59,6 @@ pub fn plan<'a>(
 mod tests {
     use super::*;
     use crate::catalog::{Line, Publisher, Release};
-    use std::collections::BTreeMap;
 
     fn install(publisher: &str, version: &str) -> InstallId {
         InstallId {
@@ -79,18 +78,12 @@ mod tests {
             withdrawn: None,
             platforms: ["linux-x64".parse().unwrap()].into(),
         };
-        let publisher = |id: &str| Publisher {
-            id: id.into(),
-            name: id.into(),
-            main: id == "saltmarsh",
-        };
-        let catalog = Catalog::new(
-            "marram".into(),
-            None,
-            vec![publisher("saltmarsh"), publisher("dunefield")],
-            BTreeMap::new(),
-            vec![Line::undated("6"), Line::undated("8"), Line::undated("10")],
-            vec![
+        let publisher = |id: &str| Publisher::new(id, id, id == "saltmarsh");
+        let catalog = Catalog {
+            runtime: "marram".into(),
+            publishers: vec![publisher("saltmarsh"), publisher("dunefield")],
+            lines: vec![Line::undated("6"), Line::undated("8"), Line::undated("10")],
+            releases: vec![
                 release("saltmarsh", "6.2.0", false),
                 release("saltmarsh", "6.20.2", true),
                 release("dunefield", "6.2.1", false),
@@ -98,7 +91,9 @@ mod tests {
                 release("saltmarsh", "10.0.0-rc.2", false),
                 release("saltmarsh", "10.0.0", false),
             ],
-        );
+            ..Catalog::default()
+        }
+        .ordered();
         let shelf = [
             install("saltmarsh", "77.0.0"),
             install("saltmarsh", "10.0.0-rc.1"),

@@ -1,11 +1,12 @@
 //! What a project requires, read out of the files in its folder.
 //!
-//! Three kinds of files say it: a plain file with one line, a value inside a JSON or TOML
-//! manifest, and our own `vivid-shelf.toml`, which can speak for several runtimes at once. This
-//! module reads contents; finding the files is the caller's.
+//! Four kinds of files say it: a plain file with one line, a value inside a JSON or TOML manifest, a
+//! line of a certain form in any other file, and our own `vivid-shelf.toml`, which can speak for
+//! several runtimes at once. This module reads contents; finding the files is the caller's.
 
 use crate::definition::RequirementFile;
 use crate::selector::{Request, Selector, SelectorError};
+use crate::template::Template;
 
 /// Our own file; its table `runtimes` holds a selector for each runtime's name.
 pub const OWN_FILE: &str = "vivid-shelf.toml";
@@ -73,8 +74,8 @@ pub enum Problem {
 /// count within one folder: our own, then those of the runtime's definition.
 pub fn files(runtime: &str, of_definition: &[RequirementFile]) -> Vec<RequirementFile> {
     let own = RequirementFile {
-        file: OWN_FILE.to_owned(),
         value: Some(format!("runtimes.{runtime}")),
+        ..RequirementFile::plain(OWN_FILE)
     };
     std::iter::once(own)
         .chain(of_definition.iter().cloned())
@@ -83,9 +84,9 @@ pub fn files(runtime: &str, of_definition: &[RequirementFile]) -> Vec<Requiremen
 
 /// How many bytes of `file` are worth reading: one more than it may have.
 pub fn limit(file: &RequirementFile) -> usize {
-    1 + match file.value {
-        None => LARGEST_PLAIN,
-        Some(_) => LARGEST_MANIFEST,
+    1 + match (&file.value, &file.line) {
+        (None, None) => LARGEST_PLAIN,
+        _ => LARGEST_MANIFEST,
     }
 }
 
@@ -107,12 +108,17 @@ pub fn read(
         )
     })?;
     let text = text.strip_prefix('\u{feff}').unwrap_or(text);
-    let found = match &file.value {
-        None => plain_line(text)?.map(|(line, value)| (line, value.to_owned())),
-        Some(keys) => manifest_value(runtime, &file.file, keys, text)?,
+    let found = match (&file.value, &file.line) {
+        (Some(keys), _) => manifest_value(runtime, &file.file, keys, text)?,
+        (None, Some(form)) => line_of_form(text, form)?,
+        (None, None) => plain_line(text)?.map(|(line, value)| (line, value.to_owned())),
     };
     let Some((line, value)) = found else {
         return Ok(None);
+    };
+    let value = match &file.means {
+        Some(means) => means.filled(|_| value.clone()),
+        None => value,
     };
     let request: Request = value
         .parse()
@@ -162,6 +168,38 @@ fn plain_line(text: &str) -> Result<Option<(usize, &str)>, RequirementError> {
         }
     }
     Ok(found)
+}
+
+/// The selector in the line of this form.
+fn line_of_form(text: &str, form: &Template) -> Result<Option<(usize, String)>, RequirementError> {
+    let mut found: Option<(usize, String)> = None;
+    for (index, line) in text.lines().enumerate() {
+        let Some(value) = value_in_line(line, form) else {
+            continue;
+        };
+        match &found {
+            Some((_, before)) if *before != value => {
+                return Err(RequirementError {
+                    line: index + 1,
+                    problem: Problem::SecondLine,
+                });
+            }
+            Some(_) => {}
+            None => found = Some((index + 1, value)),
+        }
+    }
+    Ok(found)
+}
+
+/// The selector in one line, where that has this form; white space counts as one space, and comments as
+/// nothing.
+pub fn value_in_line(line: &str, form: &Template) -> Option<String> {
+    let is_comment = |word: &str| word.starts_with("//") || word.starts_with('#');
+    let words = line.split_whitespace().take_while(|word| !is_comment(word));
+    let words = words.collect::<Vec<_>>().join(" ");
+    let is_word =
+        |_: &str, value: &str| !value.contains(|c: char| c.is_whitespace() || c.is_control());
+    form.values(&words, &is_word).map(|values| values.concat())
 }
 
 /// The value at `keys` in a JSON or TOML text.
@@ -243,16 +281,13 @@ mod tests {
     use rstest::rstest;
 
     fn plain() -> RequirementFile {
-        RequirementFile {
-            file: ".marram-version".into(),
-            value: None,
-        }
+        RequirementFile::plain(".marram-version")
     }
 
     fn json(keys: &str) -> RequirementFile {
         RequirementFile {
-            file: "package.json".into(),
             value: Some(keys.into()),
+            ..RequirementFile::plain("package.json")
         }
     }
 
@@ -352,6 +387,40 @@ mod tests {
         assert_eq!(read("marram", &file, b"{\n  oops").unwrap_err().line, 2);
         let error = read("marram", &file, b"{\"engines\":{\"marram\":8}}").unwrap_err();
         assert_eq!(error.problem, Problem::NotAString("engines.marram".into()));
+    }
+
+    /// What a file of lines such as `tide MODULE`, `orache 2.6` requires.
+    fn in_lines(text: &str, means: Option<&str>) -> Result<Option<(String, usize)>, String> {
+        let file = RequirementFile {
+            line: Some("orache {selector}".parse().unwrap()),
+            means: means.map(|means| means.parse().unwrap()),
+            ..RequirementFile::plain("tide.mod")
+        };
+        let read = read("orache", &file, text.as_bytes()).map_err(|error| error.to_string())?;
+        Ok(read.map(|found| (found.request.to_string(), found.line)))
+    }
+
+    #[rstest]
+    #[case("tide buoy\n\norache   2.6 // for now\n", None, Some(("2.6", 3)))]
+    #[case("orache 2.6\norache 2.6\n", None, Some(("2.6", 1)))]
+    #[case("orache 2.6\n", Some(">={selector}"), Some((">=2.6", 1)))]
+    #[case("orache\norache two words\n// orache 2.6\n", None, None)]
+    fn a_line_of_a_form_has_the_selector(
+        #[case] text: &str,
+        #[case] means: Option<&str>,
+        #[case] expected: Option<(&str, usize)>,
+    ) {
+        let expected = expected.map(|(selector, line)| (selector.to_owned(), line));
+        assert_eq!(in_lines(text, means), Ok(expected));
+    }
+
+    #[test]
+    fn two_lines_that_fit_and_differ_are_an_error() {
+        let error = in_lines("orache 2.6\n\norache 2.7\n", None).unwrap_err();
+        assert_eq!(
+            error,
+            "line 3: the file says a second thing; it holds one selector"
+        );
     }
 
     #[test]

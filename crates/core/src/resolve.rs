@@ -183,6 +183,8 @@ pub enum Filter {
     Final,
     /// Its line is supported and past preview.
     Supported,
+    /// Its line is past preview, and not known to have ended.
+    NotEnded,
     /// It comes from this publisher.
     Publisher(String),
     /// It is built for this platform.
@@ -613,10 +615,20 @@ impl Criterion {
                 finals_if_any(matched, steps)
             }
             Criterion::Supported => {
-                let supported = narrow(candidates, Filter::Supported, steps, |c| {
-                    (world.catalog.line_of(c.version))
-                        .is_some_and(|line| line.phase_on(world.today).is_supported())
-                });
+                let phase = |c: &Candidate<'_>| {
+                    let line = world.catalog.line_of(c.version);
+                    line.map_or(Phase::Unknown, |line| line.phase_on(world.today))
+                };
+                // Where nothing is known to be supported, what may be will do.
+                let filter = match candidates.iter().any(|c| phase(c).is_supported()) {
+                    true => Filter::Supported,
+                    false => Filter::NotEnded,
+                };
+                let keeps = |phase: Phase| match filter {
+                    Filter::NotEnded => phase == Phase::Unknown,
+                    _ => phase.is_supported(),
+                };
+                let supported = narrow(candidates, filter.clone(), steps, |c| keeps(phase(c)));
                 narrow(supported, Filter::Final, steps, |c| {
                     !c.version.is_pre_release()
                 })

@@ -29,8 +29,8 @@ pub enum Reason {
     },
     /// Its line is no longer supported.
     Ended {
-        /// The last day of support.
-        end: Date,
+        /// The last day of support, where it is known.
+        end: Option<Date>,
     },
     /// Its publisher took it back.
     Withdrawn {
@@ -303,8 +303,7 @@ impl Judge<'_> {
             ReasonKind::FinalOut => self.final_out(install, line?),
             ReasonKind::Ended => {
                 let ended = line?.phase_on(self.today) == Phase::Ended;
-                let end = line?.end?;
-                ended.then_some(Reason::Ended { end })
+                ended.then_some(Reason::Ended { end: line?.end })
             }
             ReasonKind::Withdrawn => Some(Reason::Withdrawn {
                 why: self.withdrawn(install)?.to_owned(),

@@ -20,10 +20,7 @@ pub struct Span {
 /// The phases of a line in order, without what comes after its end. Before its start it is in
 /// preview since its first release; a line that says nothing of its life begins with that too.
 pub fn spans(catalog: &Catalog, line: &Line) -> Vec<Span> {
-    let releases = catalog
-        .releases
-        .iter()
-        .filter(|release| line.covers(&release.version));
+    let releases = catalog.releases_of(line);
     let first = releases.filter_map(|release| release.date).min();
     let end = line.end.and_then(|end| end.tomorrow().ok());
     let mut days: Vec<Date> = [first, line.start, line.lts, line.maintenance, end]
@@ -58,7 +55,6 @@ mod tests {
     use crate::catalog::{Publisher, Release};
     use crate::lifecycle::tests::eelgrass;
     use rstest::rstest;
-    use std::collections::BTreeMap;
 
     fn date(text: &str) -> Date {
         text.parse().unwrap()
@@ -74,20 +70,16 @@ mod tests {
             withdrawn: None,
             platforms: [].into(),
         });
-        let publisher = Publisher {
-            id: "saltmarsh".into(),
-            name: "Saltmarsh".into(),
-            main: true,
-        };
+        let publisher = Publisher::new("saltmarsh", "Saltmarsh", true);
         let releases = release.into_iter().collect();
-        let catalog = Catalog::new(
-            "marram".into(),
-            None,
-            vec![publisher],
-            BTreeMap::new(),
-            vec![line],
+        let catalog = Catalog {
+            runtime: "marram".into(),
+            publishers: vec![publisher],
+            lines: vec![line],
             releases,
-        );
+            ..Catalog::default()
+        }
+        .ordered();
         let word = |span: Span| {
             let until = span
                 .until

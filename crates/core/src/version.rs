@@ -121,6 +121,11 @@ impl Version {
         !prefix.has_leading_zeros() || self.text.starts_with(&*prefix.text)
     }
 
+    /// The version `0`, below all others.
+    pub(crate) fn zero() -> Version {
+        Version::from_numbers(vec![0])
+    }
+
     /// The same numbers as a final version.
     pub fn to_final(&self) -> Version {
         Version::from_numbers(self.numbers.clone())
@@ -147,7 +152,7 @@ impl Version {
 }
 
 /// Compares numeric parts from the left, a missing part counting as 0.
-fn compare_numbers(left: &[u64], right: &[u64]) -> Ordering {
+pub(crate) fn compare_numbers(left: &[u64], right: &[u64]) -> Ordering {
     (0..left.len().max(right.len()))
         .map(|i| {
             let part = |of: &[u64]| of.get(i).copied().unwrap_or(0);
@@ -337,7 +342,8 @@ impl<'a> Reader<'a> {
             }
             "dev" if !hyphen => {
                 version.pre.push(Identifier::Dev);
-                match &part[3..] {
+                // PEP 440 normalises what may stand before the number away.
+                match part[3..].trim_start_matches(['.', '-', '_']) {
                     "" => Ok(()),
                     number => identifiers(number, &mut version.pre),
                 }
@@ -396,6 +402,7 @@ mod tests {
             "1.0.2",
             "1.0.2k",
             "1.23.dev3",
+            "1.23.dev.4",
             "1.23a1",
             "1.23rc2",
             "1.23rc10",

@@ -36,11 +36,7 @@ const RELEASES: [(&str, &str, &str); 17] = [
 const WITHDRAWN: &str = "8.2.1";
 
 fn catalog() -> Catalog {
-    let publisher = |id: &str, main| Publisher {
-        id: id.into(),
-        name: id.into(),
-        main,
-    };
+    let publisher = |id: &str, main| Publisher::new(id, id, main);
     let line = |name: &str, codename: Option<&str>, dates: [&str; 3]| Line {
         codename: codename.map(Into::into),
         start: dates[0].parse().ok(),
@@ -59,14 +55,13 @@ fn catalog() -> Catalog {
             platforms: [platform.parse().unwrap()].into(),
         })
         .collect();
-    Catalog::new(
-        "marram".into(),
-        None,
-        vec![publisher("saltmarsh", true), publisher("dunefield", false)],
-        [("stable", "8"), ("next", "10")]
+    Catalog {
+        runtime: "marram".into(),
+        publishers: vec![publisher("saltmarsh", true), publisher("dunefield", false)],
+        channels: [("stable", "8"), ("next", "10")]
             .map(|(k, v)| (k.into(), v.into()))
             .into(),
-        vec![
+        lines: vec![
             line("10", None, ["2027-04-13", "", ""]),
             line("9", None, ["2026-04-14", "", "2027-06-30"]),
             line(
@@ -82,7 +77,9 @@ fn catalog() -> Catalog {
             ),
         ],
         releases,
-    )
+        ..Catalog::default()
+    }
+    .ordered()
 }
 
 /// A world with this shelf, of `publisher/version` or `version` each.
@@ -193,6 +190,37 @@ fn among_what_is_published(#[case] selector: &str, #[case] expected: &str) {
 fn among_what_is_on_the_shelf(#[case] selector: &str, #[case] expected: &str) {
     let setting = Setting::new(&["9.1.1", "dunefield/8.3.1", "8.3.0", "6.2.0"]);
     assert_eq!(setting.choice(selector, Scope::Shelf), expected);
+}
+
+#[test]
+fn where_no_line_is_known_to_be_supported_stable_is_of_one_that_may_be() {
+    let mut setting = Setting::new(&[]);
+    setting.catalog.channels.clear();
+    for line in &mut setting.catalog.lines {
+        (line.start, line.lts, line.maintenance) = (None, None, None);
+        // Line 9 has ended, and the others are not dated.
+        line.end = line.end.filter(|_| line.name == "9");
+        if line.end.is_some() {
+            line.end = "2026-06-30".parse().ok();
+        }
+    }
+    let mut undated = setting.catalog.clone();
+    setting.catalog = undated.clone().ordered();
+    // What is older than a line that has ended has ended too.
+    assert_eq!(
+        setting.choice("stable", Scope::Published),
+        "stable is not published"
+    );
+    undated.lines.retain(|line| line.name != "9");
+    setting.catalog = undated.ordered();
+    assert_eq!(
+        setting.choice("stable", Scope::Published),
+        "saltmarsh/9.2.0"
+    );
+    assert_eq!(
+        setting.choice("lts", Scope::Published),
+        "no published line is in phase lts on 2026-11-23"
+    );
 }
 
 #[test]

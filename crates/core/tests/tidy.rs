@@ -5,8 +5,6 @@
     reason = "a test that cannot go on should say where, and nothing else"
 )]
 
-use std::collections::BTreeMap;
-
 use jiff::civil::Date;
 use rstest::rstest;
 use vshelf_core::tidy::{Held, Policy, Protection, Reason, ReasonKind, Verdict, plan};
@@ -30,23 +28,17 @@ fn catalog() -> Catalog {
         end: Some(date(end)),
         ..Line::undated(name)
     };
-    let publishers = ["saltmarsh", "dunefield"].map(|id| Publisher {
-        id: id.into(),
-        name: id.into(),
-        main: id == "saltmarsh",
-    });
-    Catalog::new(
-        "marram".into(),
-        None,
-        publishers.into(),
-        BTreeMap::new(),
-        vec![
+    let publishers = ["saltmarsh", "dunefield"].map(|id| Publisher::new(id, id, id == "saltmarsh"));
+    Catalog {
+        runtime: "marram".into(),
+        publishers: publishers.into(),
+        lines: vec![
             line("4", "2021-04-20", "2024-04-30"),
             line("6", "2023-04-18", "2026-12-28"),
             line("8", "2025-04-15", "2029-04-30"),
             Line::undated("10"),
         ],
-        vec![
+        releases: vec![
             release("4.9.1", false, false),
             release("6.2.0", false, false),
             release("6.2.1", false, true),
@@ -57,7 +49,9 @@ fn catalog() -> Catalog {
             release("10.0.0-rc.1", false, false),
             release("10.0.0", false, false),
         ],
-    )
+        ..Catalog::default()
+    }
+    .ordered()
 }
 
 /// What the plan says of the first of these installs, on a day.
@@ -100,7 +94,8 @@ const TODAY: &str = "2026-11-23";
 fn words(reasons: &[Reason]) -> String {
     let word = |reason: &Reason| match reason {
         Reason::Superseded { by } => format!("superseded by {by}"),
-        Reason::Ended { end } => format!("ended {end}"),
+        Reason::Ended { end: Some(end) } => format!("ended {end}"),
+        Reason::Ended { end: None } => "ended".to_owned(),
         Reason::Withdrawn { why } => format!("withdrawn: {why}"),
         Reason::FinalOut { version } => format!("final {version}"),
         Reason::Idle { days } => format!("idle {days}"),

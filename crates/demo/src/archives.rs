@@ -9,6 +9,7 @@ use std::io::Write;
 use flate2::Compression;
 use flate2::write::GzEncoder;
 use liblzma::write::XzEncoder;
+use ring::digest::{SHA256, digest};
 use tar::{Builder, EntryType, Header};
 
 use crate::releases::DemoRelease;
@@ -117,8 +118,17 @@ pub(crate) fn compress(by: Compressor, bytes: &[u8]) -> Vec<u8> {
     written.expect("compressing into memory does not fail")
 }
 
+/// The SHA-256 digest of these bytes, in hexadecimal digits.
+pub(crate) fn sha256(bytes: &[u8]) -> String {
+    let sum = digest(&SHA256, bytes);
+    sum.as_ref()
+        .iter()
+        .map(|byte| format!("{byte:02x}"))
+        .collect()
+}
+
 /// A file of a build: path, permissions, contents.
-pub(crate) type BuildFile = (&'static str, u32, Vec<u8>);
+pub(crate) type BuildFile = (String, u32, Vec<u8>);
 
 /// A build's own files, without the shared tables.
 pub(crate) fn files(release: &DemoRelease) -> Vec<BuildFile> {
@@ -139,10 +149,18 @@ pub(crate) fn files(release: &DemoRelease) -> Vec<BuildFile> {
     let tussock = include_str!("../assets/tussock.sh");
     let prelude = b"# Loaded before every program.\n";
     vec![
-        ("marram/bin/marram", 0o755, fill(marram)),
-        ("marram/bin/tussock", 0o755, fill(tussock)),
-        ("marram/lib/marram/prelude.mar", 0o644, prelude.to_vec()),
-        ("marram/share/doc/marram/README", 0o644, readme.into_bytes()),
+        ("marram/bin/marram".to_owned(), 0o755, fill(marram)),
+        ("marram/bin/tussock".to_owned(), 0o755, fill(tussock)),
+        (
+            "marram/lib/marram/prelude.mar".to_owned(),
+            0o644,
+            prelude.to_vec(),
+        ),
+        (
+            "marram/share/doc/marram/README".to_owned(),
+            0o644,
+            readme.into_bytes(),
+        ),
     ]
 }
 
@@ -151,9 +169,20 @@ fn own_files(release: &DemoRelease) -> Vec<u8> {
     tar.folder("marram/");
     tar.folder("marram/lib/marram/packages/");
     for (path, mode, contents) in files(release) {
-        tar.file(path, mode, &contents);
+        tar.file(&path, mode, &contents);
     }
     tar.entries
+}
+
+/// An archive of these files alone.
+pub(crate) fn archive_of(files: &[BuildFile], by: Compressor) -> Vec<u8> {
+    let mut tar = Tar::default();
+    for (path, mode, contents) in files {
+        tar.file(path, *mode, contents);
+    }
+    // Two blocks of zeros end an archive (POSIX.1-2024, pax, "ustar Interchange Format").
+    tar.entries.extend([0; 1024]);
+    compress(by, &tar.entries)
 }
 
 /// A block of made-up tide tables: times and heights that look like such and are none.

@@ -6,12 +6,13 @@ use std::io::{Cursor, Write};
 
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
-use ring::digest::{SHA256, SHA512, digest};
+use ring::digest::{SHA512, digest};
 use serde_json::{Value, json};
 use zip::ZipWriter;
 use zip::write::SimpleFileOptions;
 
-use crate::archives::{Archives, Compressor, compress, files};
+use crate::archives::{Archives, Compressor, compress, files, sha256};
+use crate::orache;
 use crate::releases::{self, DemoRelease, LINES};
 
 /// The releases that are published so.
@@ -28,15 +29,8 @@ pub fn publish(address: &str) -> BTreeMap<String, Vec<u8>> {
     publish_packages(&maker, &chosen, address, &mut published);
     publish_wheels(&chosen, &mut published);
     publish_folder(&maker, &chosen, &mut published);
+    orache::publish(&mut published);
     published
-}
-
-fn hex(bytes: &[u8]) -> String {
-    bytes.iter().map(|byte| format!("{byte:02x}")).collect()
-}
-
-fn sha256(bytes: &[u8]) -> String {
-    hex(digest(&SHA256, bytes).as_ref())
 }
 
 /// A release list: line 6 is there as gzip only, as old releases often are.

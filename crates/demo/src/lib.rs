@@ -1,10 +1,11 @@
-//! The demo world: Marram, a made-up scripting language for instruments, everything that its two
-//! publishers ever published, and a stand-in release server for it.
+//! The demo world: Marram, a made-up scripting language for instruments, and its sister Orache, everything
+//! that their publishers ever published, and a stand-in release server for it.
 //!
 //! The demo, the tests and the pictures all use it, so that they tell one story.
 
 pub mod archives;
 pub mod layouts;
+pub mod orache;
 pub mod releases;
 pub mod server;
 pub mod story;

@@ -13,8 +13,9 @@ use std::time::Duration;
 use ring::digest::{SHA256, digest};
 use serde_json::json;
 
-use crate::archives::{Archives, Compressor, compress, file_name};
+use crate::archives::{Archives, Compressor, compress, file_name, sha256};
 use crate::layouts;
+use crate::orache;
 use crate::releases::{self, LINES};
 
 /// Something that servers do and should not; it happens to archives only, unless said otherwise.
@@ -191,12 +192,7 @@ fn publish() -> (Vec<u8>, BTreeMap<String, Vec<u8>>) {
     let mut entries = Vec::new();
     for release in releases::all() {
         let archive = maker.archive(&release);
-        let sum = digest(&SHA256, &archive);
-        let hex: String = sum
-            .as_ref()
-            .iter()
-            .map(|byte| format!("{byte:02x}"))
-            .collect();
+        let hex = sha256(&archive);
         let mut builds = Vec::new();
         for platform in release.platforms {
             let name = file_name(&release, platform);
@@ -270,6 +266,10 @@ impl Shared {
         }
         match request.path.as_str() {
             "/catalog.json" => self.send_document(&mut out, &request, &self.catalog),
+            "/orache.toml" => {
+                let definition = orache::definition(&self.address);
+                self.send(&mut out, &request, definition.as_bytes(), &[])
+            }
             "/marram.toml" => self.send(&mut out, &request, self.definition.as_bytes(), &[]),
             path => {
                 let name = path.trim_start_matches("/moved");

@@ -13,7 +13,7 @@ const fn step(why: &'static str, command: &'static str) -> Step {
 }
 
 /// The steps in order.
-pub const STEPS: [Step; 25] = [
+pub const STEPS: [Step; 27] = [
     step(
         "You keep the instruments of the Gull Point tide station running. What is published of Marram?",
         "vshelf catalog",
@@ -88,6 +88,14 @@ pub const STEPS: [Step; 25] = [
     step(
         "The line moves to its newest patch, and the package comes along.",
         "vshelf renew 9 --yes",
+    ),
+    step(
+        "Orache is a sister language: its lines have two numbers, and not all of them are dated.",
+        "vshelf catalog orache",
+    ),
+    step(
+        "A second publisher packs the same versions anew; both stand side by side.",
+        "vshelf install orache@2.6 orache@dunefield/2.6 && vshelf list orache",
     ),
     step("What was done to the shelf?", "vshelf history"),
     step("What went comes back on one word.", "vshelf restore"),

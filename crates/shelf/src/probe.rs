@@ -16,6 +16,7 @@ use object::elf::{FileHeader32, FileHeader64};
 use object::read::elf::{FileHeader, ProgramHeader};
 use object::read::{FileKind, ReadCache};
 use rustix::process::{Pid, Signal, kill_process_group};
+use vshelf_core::Definition;
 use vshelf_files::pieces::for_each_piece;
 use wait_timeout::ChildExt;
 
@@ -40,6 +41,24 @@ pub struct Answer {
     pub output: String,
     /// Its standard error.
     pub complaint: String,
+}
+
+impl Answer {
+    /// The version in it, where it has the form that the definition says.
+    pub fn version(&self, definition: &Definition) -> Option<&str> {
+        let said = [&self.output, &self.complaint];
+        said.into_iter()
+            .find_map(|text| definition.version_in(text))
+    }
+
+    /// The first line of it.
+    pub fn first_line(&self) -> &str {
+        let said = [&self.output, &self.complaint];
+        let mut lines = said.into_iter().flat_map(|text| text.lines());
+        lines
+            .find(|line| !line.trim().is_empty())
+            .unwrap_or_default()
+    }
 }
 
 /// Why a program did not say its version.

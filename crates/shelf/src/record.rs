@@ -40,6 +40,12 @@ pub struct RecordContents {
     pub address: String,
     /// The platform of the build.
     pub platform: String,
+    /// The version as the source spells it, where it does so in its own way.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub spelled: Option<String>,
+    /// Whether somebody else than the publisher packed it.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub repack: bool,
     /// The digest that the archive was verified against, or found to have; a folder has none.
     pub digest: Option<String>,
     /// The archive's size in bytes, where the catalog tells it or it is at hand.

@@ -2,13 +2,13 @@
 //!
 //! The kinds of sources (`kinds`) implement it, and `open` is the only one that knows them all.
 
-use std::collections::{BTreeMap, HashMap};
+use std::collections::HashMap;
 use std::sync::Arc;
 
 use jiff::Timestamp;
-use vshelf_core::catalog::{Catalog, Details, Line, Publisher, Release};
+use vshelf_core::Version;
+use vshelf_core::catalog::{Catalog, Details};
 use vshelf_core::selector::{is_line_name, is_name};
-use vshelf_core::{Platform, Version};
 
 use crate::address::{Address, AddressError, Addresses};
 use crate::registries::RegistryError;
@@ -42,7 +42,7 @@ pub enum Fetched {
 }
 
 /// A catalog with all its details, fresh from a source.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub struct PublishedCatalog {
     /// Lines and releases.
     pub catalog: Catalog,
@@ -54,6 +54,10 @@ pub struct PublishedCatalog {
     pub validators: Validators,
     /// Until when it may be relied on, where its publisher says so.
     pub expires: Option<Timestamp>,
+    /// How the source spells what is no version that is taken from it.
+    pub left_out: Vec<String>,
+    /// The patterns for spellings of which none has read anything.
+    pub unused_patterns: Vec<String>,
 }
 
 impl PublishedCatalog {
@@ -76,79 +80,9 @@ impl PublishedCatalog {
             address: address.to_string(),
             validators: Validators::default(),
             expires: None,
+            left_out: Vec::new(),
+            unused_patterns: Vec::new(),
         }
-    }
-}
-
-/// The releases of a source that has one publisher and no document of ours, as they are found.
-pub(crate) struct Found {
-    publisher: Arc<str>,
-    releases: BTreeMap<Version, Release>,
-    details: HashMap<(Version, Arc<str>), Details>,
-}
-
-impl Found {
-    /// Nothing yet.
-    pub(crate) fn new(publisher: &str) -> Found {
-        Found {
-            publisher: publisher.into(),
-            releases: BTreeMap::new(),
-            details: HashMap::new(),
-        }
-    }
-
-    /// The release of this version and its details, new where it was not found before.
-    pub(crate) fn release(&mut self, version: &Version) -> (&mut Release, &mut Details) {
-        let publisher = &self.publisher;
-        let release = (self.releases.entry(version.clone())).or_insert_with(|| Release {
-            version: version.clone(),
-            publisher: publisher.clone(),
-            date: None,
-            security: false,
-            withdrawn: None,
-            platforms: Arc::new([]),
-        });
-        let key = (version.clone(), publisher.clone());
-        (release, self.details.entry(key).or_default())
-    }
-
-    /// Whether nothing was found.
-    pub(crate) fn is_empty(&self) -> bool {
-        self.releases.is_empty()
-    }
-
-    /// All of it as one catalog, which `address` gave.
-    pub(crate) fn publish(
-        mut self,
-        runtime: &str,
-        lines: Vec<Line>,
-        address: &Address,
-    ) -> PublishedCatalog {
-        for release in self.releases.values_mut() {
-            let key = (release.version.clone(), release.publisher.clone());
-            let builds = self
-                .details
-                .get(&key)
-                .into_iter()
-                .flat_map(|card| &card.builds);
-            let mut platforms: Vec<Platform> = builds.map(|b| b.platform.clone()).collect();
-            platforms.dedup();
-            release.platforms = platforms.into();
-        }
-        let publisher = Publisher {
-            id: self.publisher.to_string(),
-            name: self.publisher.to_string(),
-            main: true,
-        };
-        let catalog = Catalog::new(
-            runtime.to_owned(),
-            None,
-            vec![publisher],
-            BTreeMap::new(),
-            lines,
-            self.releases.into_values().collect(),
-        );
-        PublishedCatalog::new(catalog, self.details, address)
     }
 }
 

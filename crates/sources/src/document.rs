@@ -6,7 +6,10 @@ use std::sync::Arc;
 use jiff::Timestamp;
 use jiff::civil::Date;
 use serde::{Deserialize, Serialize};
-use vshelf_core::catalog::{Build, Catalog, Checksum, Details, Digest, Line, Publisher, Release};
+use vshelf_core::catalog::{
+    Build, Catalog, Checksum, Details, Digest, LibcVersion, Line, LinePolicy, Publisher, Release,
+    Repack,
+};
 use vshelf_core::selector::{is_line_name, is_name, is_publisher};
 use vshelf_core::{Platform, Request, Selector, Version};
 
@@ -28,6 +31,10 @@ struct CatalogDocument {
     publishers: Vec<Publisher>,
     #[serde(default)]
     channels: BTreeMap<String, String>,
+    #[serde(rename = "line-numbers", skip_serializing_if = "Option::is_none")]
+    line_numbers: Option<usize>,
+    #[serde(rename = "supported-lines", skip_serializing_if = "Option::is_none")]
+    supported_lines: Option<usize>,
     #[serde(default)]
     lines: Vec<LineEntry>,
     releases: Vec<ReleaseEntry>,
@@ -73,6 +80,10 @@ struct BuildEntry {
     #[serde(skip_serializing_if = "Option::is_none")]
     size: Option<u64>,
     digest: String,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    repack: Option<Repack>,
+    #[serde(rename = "oldest-libc", skip_serializing_if = "Option::is_none")]
+    oldest_libc: Option<LibcVersion>,
 }
 
 /// Reads a document of ours, which `address` gave, as the catalog of `runtime`; the error says what is
@@ -81,6 +92,9 @@ pub fn read(bytes: &[u8], runtime: &str, address: &Address) -> Result<PublishedC
     #[derive(Deserialize)]
     struct Head {
         format: String,
+    }
+    if bytes.trim_ascii_start().first() != Some(&b'{') {
+        return Err("it is not a JSON object".to_owned());
     }
     let head: Head = serde_json::from_slice(bytes).map_err(|e| e.to_string())?;
     if head.format != FORMAT {
@@ -117,15 +131,15 @@ pub fn read(bytes: &[u8], runtime: &str, address: &Address) -> Result<PublishedC
                     .digest
                     .parse()
                     .map_err(|e| format!("{} for {}: {e}", entry.version, build.platform))?;
+                let archive = address
+                    .join(&build.file)
+                    .map_err(|e| format!("{} for {}: {e}", entry.version, build.platform))?;
+                let checksum = Checksum::Digest(digest);
                 Ok(Build {
-                    address: address
-                        .join(&build.file)
-                        .map_err(|e| format!("{} for {}: {e}", entry.version, build.platform))?
-                        .to_string(),
-                    mirrors: Vec::new(),
-                    platform: build.platform,
                     size: build.size,
-                    checksum: Checksum::Digest(digest),
+                    repack: build.repack,
+                    oldest_libc: build.oldest_libc,
+                    ..Build::new(build.platform, archive.to_string(), checksum)
                 })
             })
             .collect::<Result<Vec<_>, String>>()?;
@@ -142,6 +156,7 @@ pub fn read(bytes: &[u8], runtime: &str, address: &Address) -> Result<PublishedC
             builds,
             bundles: entry.bundles,
             notes: entry.notes,
+            ..Details::default()
         };
         if details
             .insert((entry.version.clone(), publisher), card)
@@ -151,14 +166,19 @@ pub fn read(bytes: &[u8], runtime: &str, address: &Address) -> Result<PublishedC
         }
     }
     let lines = document.lines.into_iter().map(read_line).collect();
-    let catalog = Catalog::new(
-        document.runtime,
-        document.updated,
-        document.publishers,
-        document.channels,
+    let catalog = Catalog {
+        runtime: document.runtime,
+        updated: document.updated,
+        publishers: document.publishers,
+        channels: document.channels,
         lines,
         releases,
-    );
+        policy: LinePolicy {
+            numbers: document.line_numbers,
+            supported: document.supported_lines,
+        },
+    }
+    .ordered();
     Ok(PublishedCatalog {
         expires: document.expires,
         ..PublishedCatalog::new(catalog, details, address)
@@ -218,6 +238,8 @@ pub(crate) fn write(published: &PublishedCatalog) -> String {
                 file: build.address,
                 size: build.size,
                 digest: digest.to_string(),
+                repack: build.repack,
+                oldest_libc: build.oldest_libc,
             })
         });
         ReleaseEntry {
@@ -238,6 +260,8 @@ pub(crate) fn write(published: &PublishedCatalog) -> String {
         expires: published.expires,
         publishers: catalog.publishers.clone(),
         channels: catalog.channels.clone(),
+        line_numbers: catalog.policy.numbers,
+        supported_lines: catalog.policy.supported,
         lines: lines.collect(),
         releases: releases.collect(),
     };
@@ -319,7 +343,8 @@ mod tests {
         "\"id\": \"../x\"",
         "not a valid name for a publisher"
     )]
-    #[case("{ \"format\"", "[ \"format\"", "line 1 column")]
+    #[case("{ \"format\"", "[ \"format\"", "it is not a JSON object")]
+    #[case("\"format\":", "\"format\"", "line 1 column")]
     fn says_what_is_wrong(#[case] good: &str, #[case] bad: &str, #[case] problem: &str) {
         let text = document().replacen(good, bad, 1);
         let address = Address::read("c.json").unwrap();

@@ -11,12 +11,13 @@ pub mod checksums;
 pub mod digest;
 pub mod document;
 pub mod download;
+mod found;
 pub mod kinds;
+pub mod merge;
 pub mod mirror;
 pub mod npm;
 pub mod open;
 pub mod registries;
-mod schedule;
 mod signature;
 pub mod transport;
 

@@ -96,6 +96,7 @@ impl Mirror {
         let own = &mut self.published.catalog;
         own.channels.clone_from(&catalog.channels);
         own.lines.clone_from(&catalog.lines);
+        own.policy = catalog.policy;
         for publisher in &catalog.publishers {
             own.publishers.retain(|known| known.id != publisher.id);
             own.publishers.push(publisher.clone());
@@ -130,11 +131,14 @@ impl Mirror {
         }
         let size = fs::metadata(&path).map_err(failed(&path))?.len();
         let build = Build {
-            platform: build.platform.clone(),
-            address: path.to_string_lossy().into_owned(),
-            mirrors: Vec::new(),
             size: Some(size),
-            checksum: Checksum::Digest(archive.digest),
+            repack: build.repack,
+            oldest_libc: build.oldest_libc,
+            ..Build::new(
+                build.platform.clone(),
+                path.to_string_lossy().into_owned(),
+                Checksum::Digest(archive.digest),
+            )
         };
         self.enter(release, details, build);
         Ok(came)

@@ -12,7 +12,7 @@ use serde::Deserialize;
 use serde_json::Value;
 use vshelf_core::Version;
 use vshelf_core::catalog::{Digest, DigestAlgorithm};
-use vshelf_core::definition::{Companion, PackagedFile};
+use vshelf_core::definition::Companion;
 use vshelf_core::range::Range;
 
 use crate::address::Address;
@@ -93,15 +93,16 @@ impl NpmRegistry {
         Ok(Address::read(&format!("{registry}{name}"))?)
     }
 
-    /// One file of the newest version of a package, and where it came from.
-    pub(crate) fn packaged_file(
+    /// These files of the newest version of a package, and where they came from; `address` gave its
+    /// metadata document.
+    pub(crate) fn packaged_files(
         &self,
         transport: &Transport,
-        wanted: &PackagedFile,
-    ) -> Result<(String, Address), SourceError> {
-        let address = self.address_of(&wanted.package)?;
-        let problem = |problem: &str| SourceError::document(&address, problem.to_owned());
-        let mut document = known_to_be_new(transport, &address, WHOLE)?;
+        mut document: Packument,
+        address: &Address,
+        names: &[&str],
+    ) -> Result<(Vec<String>, Address), SourceError> {
+        let problem = |problem: &str| SourceError::document(address, problem.to_owned());
         let newest = document
             .tags
             .get("latest")
@@ -119,13 +120,17 @@ impl NpmRegistry {
         if digest_of(integrity.algorithm, &bytes) != integrity {
             return Err(problem("it is not what its integrity says".to_owned()));
         }
-        let text = file_in_tarball(&bytes, &wanted.file)
-            .map_err(|e| problem(e.to_string()))?
-            .ok_or_else(|| problem(format!("it holds no {}", wanted.file)))?;
-        Ok((text, tarball))
+        let text = |name: &&str| {
+            file_in_tarball(&bytes, name)
+                .map_err(|e| problem(e.to_string()))?
+                .ok_or_else(|| problem(format!("it holds no {name}")))
+        };
+        let texts = names.iter().map(text).collect::<Result<_, _>>()?;
+        Ok((texts, tarball))
     }
 
-    /// The newest final version of a companion that says it runs on `release`.
+    /// The newest final version of a companion of those that its publisher ships with `release`, or, where
+    /// that is not known, that says it runs on it.
     pub fn fitting(
         &self,
         transport: &Transport,
@@ -149,19 +154,30 @@ fn newest_fitting(
     release: &Version,
     address: &Address,
 ) -> Option<FittingCompanion> {
-    let fits = |entry: &PackageVersion| {
-        let range = entry.engines.get(&companion.engine).and_then(Value::as_str);
+    let shipped = companion.shipped_with(release);
+    let runs = |entry: &PackageVersion| {
+        let engine = companion.engine.as_ref();
+        let range = engine.and_then(|engine| entry.engines.get(engine)?.as_str());
         range.is_some_and(|range| {
             // A range covers a pre-release only where it names one; what runs on the final version
             // is meant to run on it as well.
             (range.parse::<Range>()).is_ok_and(|range| range.contains(&release.to_final()))
         })
     };
+    let fits = |version: &Version, entry: &PackageVersion| match shipped {
+        Some(range) => range.contains(version),
+        None => runs(entry),
+    };
     (document.versions.into_iter())
         .filter_map(|(text, entry)| {
             let version: Version = text.parse().ok()?;
-            let sound = !version.is_pre_release() && withdrawal(entry.deprecated.clone()).is_none();
-            let digest = entry.dist.digest().filter(|_| sound && fits(&entry))?;
+            // What a publisher ships stays what it ships, whatever was said of it later.
+            let withdrawn = shipped.is_none() && withdrawal(entry.deprecated.clone()).is_some();
+            let sound = !version.is_pre_release() && !withdrawn;
+            let digest = entry
+                .dist
+                .digest()
+                .filter(|_| sound && fits(&version, &entry))?;
             let archive = Archive {
                 addresses: address.join(&entry.dist.tarball).ok()?.into(),
                 digest,
@@ -238,6 +254,7 @@ fn file_in_tarball(tarball: &[u8], wanted: &str) -> std::io::Result<Option<Strin
 mod tests {
     use super::*;
     use rstest::rstest;
+    use vshelf_core::definition::Shipped;
 
     #[rstest]
     #[case("sha512-", 64, Some(DigestAlgorithm::Sha512))]
@@ -257,7 +274,9 @@ mod tests {
     }
 
     #[rstest]
-    #[case("6.2.0", Some("2.4.0"))]
+    #[case("4.2.0", Some("2.4.0"))]
+    // What is shipped with a line takes precedence over what says that it runs on it.
+    #[case("6.2.0", Some("1.0.0"))]
     #[case("8.3.1", Some("3.2.0"))]
     #[case("10.0.0-rc.1", Some("3.2.0"))]
     #[case("3.0.0", None)]
@@ -284,7 +303,11 @@ mod tests {
         );
         let companion = Companion {
             package: "tussock".to_owned(),
-            engine: "marram".to_owned(),
+            versions: vec![Shipped {
+                releases: "6".parse().unwrap(),
+                ship: "1".parse().unwrap(),
+            }],
+            engine: Some("marram".to_owned()),
             folder: "lib/tussock".to_owned(),
             programs: BTreeMap::new(),
         };

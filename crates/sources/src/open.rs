@@ -5,6 +5,7 @@ use vshelf_core::definition::{SourceDefinition, SourceKind};
 
 use crate::address::Addresses;
 use crate::api::{Source, SourceError};
+use crate::kinds::facts::Facts;
 use crate::kinds::folder::ArchiveFolder;
 use crate::kinds::npm_packages::NpmPackages;
 use crate::kinds::own_catalog::OwnCatalog;
@@ -27,6 +28,7 @@ pub fn open(
             address,
             mirrors,
             key,
+            publisher: _,
         } => Box::new(OwnCatalog::new(
             &runtime,
             Addresses::read(&address, &mirrors)?,
@@ -37,35 +39,32 @@ pub fn open(
             mirrors,
             checksums,
             archives,
-            schedule,
-            publisher,
+            publisher: _,
         } => Box::new(ReleaseList {
             runtime,
-            publisher,
+            definition: definition.clone(),
             addresses: Addresses::read(&address, &mirrors)?,
             checksums,
             archives,
-            schedule,
-            registry: registry(),
         }),
         SourceKind::Npm {
             packages,
-            schedule,
-            publisher,
-            companions: _,
+            publisher: _,
         } => Box::new(NpmPackages {
             runtime,
-            publisher,
+            definition: definition.clone(),
             packages: packages
                 .into_iter()
                 .filter(|(built_for, _)| built_for.runs_on(platform))
                 .collect(),
-            schedule,
             registry: registry(),
         }),
-        SourceKind::Wheels { package, publisher } => Box::new(Wheels {
+        SourceKind::Wheels {
+            package,
+            publisher: _,
+        } => Box::new(Wheels {
             runtime,
-            publisher,
+            definition: definition.clone(),
             package,
             settings: settings.clone(),
         }),
@@ -75,13 +74,26 @@ pub fn open(
             pattern,
             platforms,
             checksums,
-            publisher,
+            publisher: _,
         } => Box::new(ArchiveFolder {
             runtime,
-            publisher,
+            definition: definition.clone(),
             lists: Addresses::read(&address, &mirrors)?.map(|folder| folder.below(&checksums))?,
             pattern,
             platforms,
+        }),
+        SourceKind::Facts {
+            package,
+            releases,
+            lines,
+            publisher: _,
+        } => Box::new(Facts {
+            runtime,
+            definition: definition.clone(),
+            package,
+            releases,
+            lines,
+            registry: registry(),
         }),
     })
 }

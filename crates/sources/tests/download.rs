@@ -32,15 +32,13 @@ fn transport() -> Transport {
 
 /// A build of the stand-in server's, and its bytes.
 fn build(server: &StandIn, cache: &Path) -> (Build, Vec<u8>) {
-    let definition = SourceDefinition {
-        name: "stand-in".into(),
-        strip_folders: 1,
-        kind: SourceKind::Catalog {
-            address: format!("{}/catalog.json", server.address()),
-            mirrors: Vec::new(),
-            key: None,
-        },
+    let kind = SourceKind::Catalog {
+        address: format!("{}/catalog.json", server.address()),
+        mirrors: Vec::new(),
+        key: None,
+        publisher: None,
     };
+    let definition = SourceDefinition::new("stand-in", kind);
     let platform = "linux-x64-gnu".parse().unwrap();
     let source = open("marram", &definition, &platform, &UserSettings::default()).unwrap();
     let loaded = CatalogCache::new(

@@ -1,6 +1,6 @@
 //! The palette: styles by meaning, chosen to stay apart for readers with any common colour vision
-//! and readable on dark and light grounds. Five colours belong to the phases, and nothing else has one of
-//! them. Meaning never hangs on colour alone.
+//! and readable on dark and light grounds. Six colours belong to the phases, and nothing else has one
+//! of them. Meaning never hangs on colour alone.
 
 use anstyle::{Ansi256Color, AnsiColor, Style};
 use vshelf_core::Phase;
@@ -39,6 +39,7 @@ impl Palette {
             Phase::Lts => colour(29),
             Phase::Maintenance => colour(166),
             Phase::Ended => colour(246),
+            Phase::Unknown => colour(60),
         }
     }
 }
@@ -47,13 +48,7 @@ impl Palette {
 mod tests {
     use super::*;
 
-    const PHASES: [Phase; 5] = [
-        Phase::Preview,
-        Phase::Current,
-        Phase::Lts,
-        Phase::Maintenance,
-        Phase::Ended,
-    ];
+    const PHASES: [Phase; 6] = Phase::ALL;
 
     /// Linear light of a colour of the 256, without its sixteen first, which every terminal has
     /// its own way (xterm, "256 colours").

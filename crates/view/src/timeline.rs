@@ -134,14 +134,8 @@ impl Timeline {
             text.truncate(text.trim_end_matches(' ').len());
             text.push('\n');
         }
-        let legend = [
-            Phase::Preview,
-            Phase::Current,
-            Phase::Lts,
-            Phase::Maintenance,
-        ];
         text.push_str(&indent);
-        for phase in legend {
+        for phase in self.legend() {
             let sign = sign(phase, frame.unicode);
             push(
                 &mut text,
@@ -159,6 +153,17 @@ impl Timeline {
             }
         }
         text
+    }
+
+    /// The phases that bars can show: that nothing is known only where that is so of a line.
+    fn legend(&self) -> impl Iterator<Item = Phase> {
+        let has_unknown = self.rows.iter().any(|row| row.phase == Phase::Unknown);
+        let shown = move |phase: &Phase| match phase {
+            Phase::Ended => false,
+            Phase::Unknown => has_unknown,
+            _ => true,
+        };
+        Phase::ALL.into_iter().filter(shown)
     }
 
     fn column(&self, day: Date, bars: usize) -> usize {
@@ -283,12 +288,7 @@ impl Timeline {
         ));
         let y = bottom + 28;
         let mut legend = 40;
-        for phase in [
-            Phase::Preview,
-            Phase::Current,
-            Phase::Lts,
-            Phase::Maintenance,
-        ] {
+        for phase in self.legend() {
             svg.push_str(&format!("<rect class=\"{phase}\" x=\"{legend}\" y=\"{}\" width=\"14\" height=\"14\" rx=\"2\"/>\n", y - 12));
             svg.push_str(&format!(
                 "<text class=\"quiet\" x=\"{}\" y=\"{y}\">{phase}</text>\n",
@@ -316,12 +316,12 @@ svg { font: 15px system-ui, sans-serif; }
 .ground { fill: #ffffff; } text { fill: #1b2128; } .quiet { fill: #5c6670; }
 .title { font-weight: 700; font-size: 20px; } .name { font-weight: 600; } .word { text-anchor: end; font-size: 13px; }
 .year { stroke: #d9dee3; } .today { stroke: #1b2128; stroke-width: 2; }
-.preview { fill: #a855c8; } .current { fill: #0b76e0; } .lts { fill: #00916f; } .maintenance { fill: #bd6f00; } .ended { fill: #7d868f; }
+.preview { fill: #a855c8; } .current { fill: #0b76e0; } .lts { fill: #00916f; } .maintenance { fill: #bd6f00; } .ended { fill: #7d868f; } .unknown { fill: #5f5f87; }
 .ended-line rect { fill: #7d868f; opacity: .55; } .ended-line text { fill: #5c6670; }
 @media (prefers-color-scheme: dark) {
 .ground { fill: #11151a; } text { fill: #d7dce2; } .quiet { fill: #98a2ad; }
 .year { stroke: #2b323a; } .today { stroke: #ffffff; }
-.preview { fill: #c58be0; } .current { fill: #4da3ff; } .lts { fill: #19b58f; } .maintenance { fill: #e0952b; } .ended { fill: #8b949e; }
+.preview { fill: #c58be0; } .current { fill: #4da3ff; } .lts { fill: #19b58f; } .maintenance { fill: #e0952b; } .ended { fill: #8b949e; } .unknown { fill: #8a8ab5; }
 .ended-line text { fill: #98a2ad; }
 }
 </style>
@@ -346,6 +346,8 @@ fn sign(phase: Phase, unicode: bool) -> char {
         (Phase::Lts, false) => '#',
         (Phase::Maintenance, false) => '=',
         (Phase::Ended, _) => ' ',
+        (Phase::Unknown, true) => '░',
+        (Phase::Unknown, false) => '?',
     }
 }
 

@@ -4,7 +4,7 @@ use std::fs;
 use std::io;
 use std::os::unix::fs::symlink;
 use std::path::PathBuf;
-use std::process::{Command, ExitStatus};
+use std::process::{Command, ExitStatus, Stdio};
 
 use tempfile::TempDir;
 use vshelf_app::error::file_error;
@@ -17,7 +17,7 @@ use vshelf_view::Palette;
 use crate::failure::{Failure, Kind, Outcome};
 use crate::ui::{Ui, styled};
 
-/// A throwaway home whose settings know Marram.
+/// A throwaway home whose settings know Marram and Orache.
 pub struct Home {
     folder: TempDir,
 }
@@ -41,6 +41,12 @@ impl Home {
             ".config/vivid-shelf/runtimes/marram.toml",
             &vshelf_demo::definition(&server.address()),
         )
+        .and_then(|()| {
+            write(
+                ".config/vivid-shelf/runtimes/orache.toml",
+                &vshelf_demo::orache::definition(&server.address()),
+            )
+        })
         .and_then(|()| {
             write(
                 ".config/vivid-shelf/shelf.toml",
@@ -79,6 +85,7 @@ impl Home {
             .env("PATH", path)
             .env("VSHELF_TODAY", TODAY)
             .env_remove("MARRAM_HOME")
+            .env_remove("ORACHE_HOME")
             .env_remove("BASH_ENV")
             .env_remove("PROMPT_COMMAND")
             .current_dir(self.folder.path());
@@ -128,6 +135,8 @@ pub fn tell(ui: &Ui, home: &Home) -> Result<ExitStatus, Failure> {
     let status = home
         .bash()
         .args(["--noprofile", "--norc", "-c", &script])
+        // Nobody is asked anything: the story goes on by itself.
+        .stdin(Stdio::null())
         .status()
         .map_err(|error| no_bash(&error))?;
     ui.note("\nThat was the demo; nothing of it is left on this machine.");

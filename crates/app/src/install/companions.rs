@@ -5,7 +5,7 @@ use std::io;
 use std::os::unix::fs::{PermissionsExt, symlink};
 use std::path::{Path, PathBuf};
 
-use vshelf_core::definition::Companion;
+use vshelf_core::definition::{ArchiveLayout, Companion};
 use vshelf_shelf::Manifest;
 use vshelf_shelf::record::CompanionRecord;
 use vshelf_sources::SourceError;
@@ -53,7 +53,13 @@ pub fn add(
     fs::create_dir_all(&folder).map_err(file_error(&folder, "written"))?;
     let title = format!("{} {}", companion.package, found.version);
     let report = TransferReport::begin(listener, title, None);
-    let unpacked = transfer(job, found.archive, 1, &folder, &report)?;
+    let unpacked = transfer(
+        job,
+        found.archive,
+        &ArchiveLayout::below(1),
+        &folder,
+        &report,
+    )?;
     report.tell(TransferState::Dismissed);
     let mut links = Vec::new();
     for (link, program) in &companion.programs {

@@ -8,12 +8,13 @@ use std::sync::Mutex;
 use std::thread;
 use std::time::Instant;
 
+use vshelf_core::catalog::Build;
 use vshelf_shelf::record::RecordContents;
 use vshelf_sources::Archive;
 
 use super::companions;
-use super::first_start::first_start;
-use super::job::{InstallJob, offered};
+use super::first_start::{self, first_start};
+use super::job::{InstallJob, offers};
 use super::transfer::{TransferReport, transfer};
 use crate::environment::Environment;
 use crate::error::{Error, file_error};
@@ -58,7 +59,7 @@ pub fn execute_from_any(
         let mut again = Vec::new();
         for (place, result) in results.iter().enumerate() {
             if let Err(error) = result
-                && error.is_of_source()
+                && (error.is_of_source() || matches!(error, Error::OlderLibc { .. }))
                 && let Some(elsewhere) = job_elsewhere(environment, &jobs[place])
             {
                 listener.tell(Event::SourceFailed {
@@ -82,27 +83,20 @@ pub fn execute_from_any(
     }
 }
 
-/// The same job from a source behind the one that it was for, where one has the version.
+/// The same job from the next source that offers it, where one does. Those that were not asked yet are
+/// asked last.
 fn job_elsewhere(environment: &Environment, job: &InstallJob) -> Option<InstallJob> {
-    let mut runtime = Runtime::open(environment, job.definition.clone()).ok()?;
-    let mut behind = job.source.name.clone();
-    // Whatever is wrong with a further source, the failure of the first is what is told.
-    while runtime.load_catalog_behind(&behind).ok()? {
-        let loaded = runtime.kept_catalog()?;
-        let version = &job.release.version;
-        let release = (loaded.catalog.releases.iter())
-            .find(|release| release.version == *version && release.runs_on(&environment.platform));
-        if let Some(release) = release {
-            let (source, builds) = offered(&runtime, release).ok()?;
-            let mut elsewhere = job.clone();
-            elsewhere.source = source.clone();
-            elsewhere.builds = builds;
-            elsewhere.release = release.clone();
-            return Some(elsewhere);
-        }
-        behind.clone_from(&loaded.origin.source);
+    let mut elsewhere = job.clone();
+    if elsewhere.turn_to_next() {
+        return Some(elsewhere);
     }
-    None
+    let mut runtime = Runtime::open(environment, job.definition.clone()).ok()?;
+    let (version, publisher) = (&job.release.version, &job.release.publisher);
+    // Whatever is wrong with a further source, the failure of the first is what is told.
+    runtime.ask_every_source_of(publisher).ok()?;
+    let release = runtime.catalog().release(version, publisher)?;
+    elsewhere.take_over(offers(&runtime, release).ok()?);
+    elsewhere.turn_to_next().then_some(elsewhere)
 }
 
 /// Carries out all jobs, some at a time, and gives back their results in their order.
@@ -149,7 +143,8 @@ fn execute_one(job: &InstallJob, listener: &dyn Listener) -> JobResult {
     if is_done(job)? {
         return Ok(None);
     }
-    let archive = Archive::locate(&job.transport, &job.builds.iter().collect::<Vec<_>>())?;
+    let builds = startable(job)?;
+    let archive = Archive::locate(&job.transport, &builds)?;
     check_digest(job, &archive)?;
     let report = TransferReport::begin(listener, job.title(), archive.size);
     let made = make(job, archive, &report, listener);
@@ -164,6 +159,31 @@ fn is_done(job: &InstallJob) -> Result<bool, Error> {
     // It may have been published by a process that died before it cleaned up.
     job.shelf.sweep();
     Ok(true)
+}
+
+/// The builds that start with this system's C library, as far as that can be told before they are there.
+fn startable(job: &InstallJob) -> Result<Vec<&Build>, Error> {
+    let needed = job
+        .builds
+        .iter()
+        .filter_map(|build| build.oldest_libc)
+        .min();
+    let Some((needed, here)) = needed.zip(first_start::glibc_here()) else {
+        return Ok(job.builds.iter().collect());
+    };
+    let starts = |build: &&Build| {
+        let is_glibc = build.platform.libc() == Some("gnu");
+        !is_glibc || build.oldest_libc.is_none_or(|oldest| oldest <= here)
+    };
+    let startable: Vec<&Build> = job.builds.iter().filter(starts).collect();
+    match startable.is_empty() {
+        true => Err(Error::OlderLibc {
+            title: job.title(),
+            needed,
+            here,
+        }),
+        false => Ok(startable),
+    }
 }
 
 /// Whether what is offered now is what was offered before.
@@ -191,10 +211,10 @@ fn make(
     let stage = job.shelf.stage(job.key.as_str())?;
     let tree = stage.path().join("tree");
     fs::create_dir(&tree).map_err(file_error(&tree, "written"))?;
-    let unpacked = transfer(job, archive, job.source.strip_folders, &tree, report)?;
+    let unpacked = transfer(job, archive, &job.source.archive_layout(), &tree, report)?;
     let (mut fetched, mut manifest) = (unpacked.fetched, unpacked.manifest);
     let mut companions = Vec::new();
-    for companion in job.source.kind.companions() {
+    for companion in &job.source.companions {
         if let Some(added) = companions::add(job, companion, &tree, listener)? {
             fetched += added.fetched;
             manifest = manifest.with(&added.manifest, Path::new(""));
@@ -205,14 +225,15 @@ fn make(
     let broken = first_start(job, &tree)?;
     report.tell(TransferState::Saving);
     let address = unpacked.archive.addresses.first().to_string();
+    let build = job.builds.iter().find(|build| build.address == address);
     let contents = RecordContents {
         runtime: job.definition.name.clone(),
         version: job.release.version.clone(),
         publisher: job.release.publisher.to_string(),
         source: job.source.name.clone(),
-        platform: (job.builds.iter())
-            .find(|build| build.address == address)
-            .map_or_else(String::new, |build| build.platform.to_string()),
+        platform: build.map_or_else(String::new, |build| build.platform.to_string()),
+        spelled: build.and_then(|build| build.spelled.clone()),
+        repack: build.is_some_and(|build| build.repack.is_some()),
         address,
         digest: Some(unpacked.archive.digest.to_string()),
         archive_size: unpacked.archive.size,

@@ -6,6 +6,7 @@ use std::path::Path;
 use std::process::Command;
 
 use vshelf_core::Version;
+use vshelf_core::catalog::LibcVersion;
 use vshelf_core::loader::{MissingDependency, package_command, read_complaint};
 use vshelf_shelf::probe::{self, ProbeError};
 use vshelf_shelf::store::program_in;
@@ -36,11 +37,11 @@ pub fn first_start(job: &InstallJob, tree: &Path) -> Result<Option<String>, Erro
         let version = version.parse::<Version>();
         version.is_ok_and(|version| version.precedence(promised).is_eq())
     };
-    match definition.version_in(&answer.output) {
+    match answer.version(definition) {
         Some(version) if promised.as_str() == version || same(version) => Ok(None),
         _ => Err(Error::WrongProgram {
             title: job.title(),
-            answer: answer.output.lines().next().unwrap_or_default().to_owned(),
+            answer: answer.first_line().to_owned(),
         }),
     }
 }
@@ -94,6 +95,11 @@ fn package_for(library: &str) -> Option<String> {
     // Without that file the system is one of those that are not known.
     let system = fs::read_to_string("/etc/os-release").unwrap_or_default();
     package_command(library, &system)
+}
+
+/// The version of this system's GNU C library, where it has that.
+pub fn glibc_here() -> Option<LibcVersion> {
+    libc_here()?.strip_prefix("glibc ")?.parse().ok()
 }
 
 /// The C library of this system and its version: `glibc 2.36`.

@@ -1,5 +1,6 @@
 //! An install to be made: everything that it takes, so that it can be made on a thread of its own.
 
+use std::collections::VecDeque;
 use std::path::PathBuf;
 
 use jiff::Timestamp;
@@ -25,6 +26,10 @@ pub struct InstallJob {
     pub release: Release,
     /// Its builds for this platform, best first.
     pub builds: Vec<Build>,
+    /// What other sources of the publisher offer of it.
+    others: VecDeque<Offer>,
+    /// The sources whose offers came to nothing.
+    tried: Vec<String>,
     /// The key that it gets.
     pub key: Key,
     /// What is done otherwise than usual.
@@ -61,10 +66,13 @@ impl InstallJob {
         options: JobOptions,
     ) -> Result<InstallJob, Error> {
         let environment = runtime.environment();
-        let (source, builds) = offered(runtime, release)?;
+        let mut offers = VecDeque::from(offers(runtime, release)?);
+        let Offer { source, builds } = offers.pop_front().ok_or(Error::CatalogChanged)?;
         Ok(InstallJob {
             definition: runtime.definition.clone(),
-            source: source.clone(),
+            source,
+            others: offers,
+            tried: Vec::new(),
             key: runtime.key_for(&release.version, &release.publisher),
             release: release.clone(),
             builds,
@@ -78,6 +86,58 @@ impl InstallJob {
             now: environment.now()?,
             command: environment.command_id()?,
         })
+    }
+
+    /// Turns to the next offer: one of the same bytes where there is one. Says whether there is any.
+    pub fn turn_to_next(&mut self) -> bool {
+        let is_same = |offer: &Offer| {
+            let same = |build: &Build| offer.has(&build.checksum.to_string());
+            self.builds.iter().any(same)
+        };
+        let place = self.others.iter().position(is_same).unwrap_or(0);
+        self.turn_to(place)
+    }
+
+    /// Turns to the offer of the source with this name, or, where there is none, to one of these bytes;
+    /// says whether there is one.
+    pub fn turn_to_source(&mut self, source: &str, digest: Option<&str>) -> bool {
+        let has = |offer: &Offer| digest.is_some_and(|digest| offer.has(digest));
+        let own = Offer {
+            source: self.source.clone(),
+            builds: self.builds.clone(),
+        };
+        if self.source.name == source {
+            return true;
+        }
+        let named = self
+            .others
+            .iter()
+            .position(|offer| offer.source.name == source);
+        if named.is_none() && has(&own) {
+            return true;
+        }
+        match named.or_else(|| self.others.iter().position(has)) {
+            Some(place) => self.turn_to(place),
+            None => false,
+        }
+    }
+
+    fn turn_to(&mut self, place: usize) -> bool {
+        let Some(next) = self.others.remove(place) else {
+            return false;
+        };
+        self.tried
+            .push(std::mem::replace(&mut self.source, next.source).name);
+        self.builds = next.builds;
+        true
+    }
+
+    /// Takes over what is offered of its release by sources that were not tried yet.
+    pub fn take_over(&mut self, offers: Vec<Offer>) {
+        let is_new = |offer: &Offer| {
+            offer.source.name != self.source.name && !self.tried.contains(&offer.source.name)
+        };
+        self.others = offers.into_iter().filter(is_new).collect();
     }
 
     /// The runtime and version, for people; the publisher too where it is not the main one.
@@ -95,17 +155,42 @@ impl InstallJob {
     }
 }
 
-/// The source of the catalog that is loaded, and its builds of `release` for this platform, best
-/// first.
-pub fn offered<'r>(
-    runtime: &'r Runtime<'_>,
-    release: &Release,
-) -> Result<(&'r SourceDefinition, Vec<Build>), Error> {
-    let loaded = runtime.kept_catalog().ok_or(Error::CatalogChanged)?;
-    let details = loaded
-        .details(release)
-        .map_err(vshelf_sources::LoadError::from)?;
-    let builds = details.builds_for(&runtime.environment().platform);
-    let source = runtime.loaded_source().ok_or(Error::CatalogChanged)?;
-    Ok((source, builds.into_iter().cloned().collect()))
+/// What one source offers of a release for this platform.
+#[derive(Clone, Debug)]
+pub struct Offer {
+    /// The source.
+    pub source: SourceDefinition,
+    /// Its builds, best first.
+    pub builds: Vec<Build>,
+}
+
+impl Offer {
+    /// Whether it has a build with this digest.
+    fn has(&self, digest: &str) -> bool {
+        self.builds
+            .iter()
+            .any(|build| build.checksum.to_string() == digest)
+    }
+}
+
+/// What the sources of the catalog that is loaded offer of `release` for this platform, best first.
+pub fn offers(runtime: &Runtime<'_>, release: &Release) -> Result<Vec<Offer>, Error> {
+    let details = runtime.details(release)?;
+    let mut offers: Vec<Offer> = Vec::new();
+    for build in details.builds_for(&runtime.environment().platform) {
+        let known = offers
+            .iter_mut()
+            .find(|offer| Some(&offer.source.name) == build.source.as_ref());
+        if let Some(offer) = known {
+            offer.builds.push(build.clone());
+            continue;
+        }
+        let mut sources = runtime.definition.sources.iter();
+        let source = sources.find(|source| Some(&source.name) == build.source.as_ref());
+        offers.push(Offer {
+            source: source.ok_or(Error::CatalogChanged)?.clone(),
+            builds: vec![build.clone()],
+        });
+    }
+    Ok(offers)
 }

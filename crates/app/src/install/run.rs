@@ -2,7 +2,7 @@
 
 use vshelf_core::packages::Package;
 use vshelf_core::resolve::{Choice, ResolveError, Scope};
-use vshelf_core::{Request, Selector};
+use vshelf_core::{Key, Request, Selector};
 
 use super::conclude::{Takeover, conclude, conclude_several};
 use super::execute::execute_from_any;
@@ -12,7 +12,7 @@ use crate::environment::Environment;
 use crate::error::{Done, Error};
 use crate::events::{Event, Listener};
 use crate::keep::{carry, packages};
-use crate::outcome::{InstallResult, PackagesLost};
+use crate::outcome::{CarryOutcome, InstallResult, PackagesLost};
 use crate::project;
 use crate::runtime::Runtime;
 
@@ -65,10 +65,15 @@ pub fn install(environment: &Environment, asked: &InstallRequest, listener: &dyn
             Ok(new) => {
                 let job = &jobs[place];
                 let runtime = Runtime::open(environment, job.definition.clone())?;
+                let is_new = new.is_some();
                 results.push(InstallResult {
                     title: job.title(),
                     phase: runtime.phase_of(&job.release.version),
                     source: job.source.name.clone(),
+                    always: match is_new {
+                        true => add_always(&runtime, &job.key, listener),
+                        false => Vec::new(),
+                    },
                     new,
                 });
             }
@@ -128,6 +133,33 @@ fn packages_before(
         }
         Err(error) => Err(error),
     }
+}
+
+/// Adds the packages that every new install gets. That one is not added is told, and undoes nothing.
+fn add_always(runtime: &Runtime<'_>, key: &Key, listener: &dyn Listener) -> Vec<String> {
+    let added = match packages::install_always(runtime, key, listener) {
+        Ok(added) => added,
+        Err(error) => {
+            listener.tell(Event::LeftUndone(&error));
+            return Vec::new();
+        }
+    };
+    let failed = |(package, outcome): &(Package, CarryOutcome)| {
+        matches!(outcome, CarryOutcome::Failed { .. }).then(|| package.spelled())
+    };
+    let failed: Vec<String> = added.iter().filter_map(failed).collect();
+    if let Some(attempt) = packages::attempt(runtime, key, &failed).filter(|_| !failed.is_empty()) {
+        listener.tell(Event::LeftUndone(&Error::PackagesFailed {
+            count: failed.len(),
+            attempt,
+        }));
+    }
+    let is_there = |(_, outcome): &&(Package, CarryOutcome)| *outcome == CarryOutcome::Installed;
+    added
+        .iter()
+        .filter(is_there)
+        .map(|(package, _)| package.spelled())
+        .collect()
 }
 
 /// Tells all errors but the first, which decides how the use case ends.

@@ -6,6 +6,7 @@ use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::thread;
 
+use vshelf_core::definition::ArchiveLayout;
 use vshelf_shelf::Manifest;
 use vshelf_shelf::pipe::pipe;
 use vshelf_shelf::unpack::{Bounds, unpack};
@@ -60,7 +61,7 @@ impl<'l> TransferReport<'l> {
 pub fn transfer(
     job: &InstallJob,
     archive: Archive,
-    strip_folders: usize,
+    layout: &ArchiveLayout,
     tree: &Path,
     report: &TransferReport<'_>,
 ) -> Result<Unpacked, Error> {
@@ -76,7 +77,7 @@ pub fn transfer(
             writer.finish().map_err(DownloadError::Sink)?;
             Ok(fetched)
         });
-        let unpacked = unpack(reader, strip_folders, tree, Bounds::default());
+        let unpacked = unpack(reader, layout, tree, Bounds::default());
         let downloaded: Result<u64, DownloadError> =
             downloading.join().expect("the download does not panic");
         (downloaded, unpacked)

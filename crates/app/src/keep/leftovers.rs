@@ -108,11 +108,8 @@ pub fn find(environment: &Environment) -> Result<Vec<Leftover>, Error> {
     let definitions = (definitions::names(&folders.config)?.iter())
         .map(|name| environment.definition(name))
         .collect::<Result<Vec<_>, _>>()?;
-    let known: Vec<_> = (definitions.iter())
-        .map(|definition| (definition.name.as_str(), &definition.sources[..]))
-        .collect();
     let catalogs = folders.cache.join("catalogs");
-    let unclaimed = environment.catalogs()?.unclaimed(&known);
+    let unclaimed = environment.catalogs()?.unclaimed(&definitions);
     for path in unclaimed.map_err(file_error(&catalogs, "read"))? {
         found.push(Leftover::file(LeftoverKind::UnknownCatalog, path)?);
     }

@@ -2,6 +2,7 @@
 //! packages in what stays.
 
 pub mod carry;
+mod found_packages;
 pub mod history;
 pub mod holders;
 pub mod leftovers;

@@ -9,8 +9,9 @@ use vshelf_shelf::probe;
 use vshelf_shelf::record::Adopted;
 use vshelf_shelf::store::program_named;
 
-use crate::error::{Done, Error, PackageAttempt};
-use crate::events::{Listener, Task};
+use super::found_packages;
+use crate::error::{Done, Error, PackageAttempt, file_error};
+use crate::events::{Event, Listener, Task};
 use crate::outcome::CarryOutcome;
 use crate::runtime::Runtime;
 use crate::session::Target;
@@ -74,6 +75,10 @@ fn tool<'r>(runtime: &'r Runtime<'r>, key: &'r Key) -> Result<Tool<'r>, Error> {
 /// The packages in the install with this key, without those that came with its build.
 pub fn list(runtime: &Runtime<'_>, key: &Key) -> Result<Vec<Package>, Error> {
     let tool = tool(runtime, key)?;
+    if !tool.tool.found.is_empty() {
+        let folder = runtime.shelf.install_folder(key);
+        return found_packages::list(tool.tool, &folder).map_err(file_error(&folder, "read"));
+    }
     let unlisted = |cause: String| tool.failed("does not list its packages", cause);
     let output = probe::run(tool.command(&tool.tool.list), PATIENCE)
         .map_err(|error| unlisted(error.to_string()))?;
@@ -164,6 +169,39 @@ pub fn install(
         };
     }
     Ok(())
+}
+
+/// Installs the packages that every new install of the runtime gets, as the settings say, into the one
+/// with this key; gives back what that resulted in.
+pub fn install_always(
+    runtime: &Runtime<'_>,
+    key: &Key,
+    listener: &dyn Listener,
+) -> Result<Vec<(Package, CarryOutcome)>, Error> {
+    let always = runtime
+        .environment()
+        .settings()?
+        .always_packages(runtime.name());
+    if always.is_empty() {
+        return Ok(Vec::new());
+    }
+    let there = list(runtime, key)?;
+    let outcome = |package: &Package| {
+        let known = there.iter().find(|other| other.name == package.name);
+        match known {
+            Some(known) => CarryOutcome::AlreadyThere {
+                version: known.version.clone(),
+            },
+            None => CarryOutcome::Planned,
+        }
+    };
+    let mut planned: Vec<(Package, CarryOutcome)> = (always.into_iter())
+        .map(|package| (package.clone(), outcome(&package)))
+        .collect();
+    install(runtime, key, &mut planned, |packages| {
+        listener.tell(Event::InstallingPackages(packages));
+    })?;
+    Ok(planned)
 }
 
 /// The calls that install these packages, as `name@version`, into an install by hand; nothing where

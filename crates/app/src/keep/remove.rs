@@ -4,7 +4,7 @@ use vshelf_core::activation::Rule;
 use vshelf_core::packages::Package;
 use vshelf_core::resolve::Scope;
 use vshelf_core::tidy::Protection;
-use vshelf_core::{Key, Request};
+use vshelf_core::{InstallId, Key, Request};
 use vshelf_shelf::journal::Operation;
 use vshelf_shelf::record::Adopted;
 use vshelf_shelf::removal::{Removal, Running};
@@ -113,7 +113,18 @@ fn plan(
     listener: &dyn Listener,
 ) -> Result<Option<Vec<Key>>, Error> {
     let covered = runtime.covered(request, Scope::Shelf)?;
-    let installs: Vec<_> = covered.iter().filter_map(|c| c.install).collect();
+    let mut installs: Vec<_> = covered.iter().filter_map(|c| c.install).collect();
+    // Of several publishers' installs of one version, the version alone names that of the main one.
+    let is_named =
+        |install: &&InstallId| install.key.to_string() == request.without_runtime().to_string();
+    if let Some(named) = installs
+        .iter()
+        .copied()
+        .find(is_named)
+        .filter(|_| !asked.every)
+    {
+        installs = vec![named];
+    }
     if installs.is_empty() {
         runtime.refuse_untold(request)?;
         return Err(Error::NotAnInstall {

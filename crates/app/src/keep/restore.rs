@@ -108,35 +108,35 @@ fn plan(mut runtime: Runtime<'_>, entry: &HistoryEntry) -> Result<InstallJob, Er
         source_name: record.source.clone(),
         cause: cause.map(Box::new),
     };
-    load_source(&mut runtime, &record.source)
-        .map_err(|error| no_longer(Some(error)))?
-        .then_some(())
-        .ok_or_else(|| no_longer(None))?;
-    let release = runtime
-        .catalog()
-        .release(&record.version, &record.publisher);
-    let release = release.ok_or_else(|| no_longer(None))?;
+    let load = runtime.load_catalog(false).map(drop);
+    load.map_err(|error| no_longer(Some(error)))?;
     let options = JobOptions {
         keep_broken: record.broken.is_some(),
         again: false,
     };
-    let mut job = InstallJob::new(&runtime, release, options)?;
+    let (source, digest) = (&record.source, record.digest.as_deref());
+    let job_of = |runtime: &Runtime<'_>| -> Result<Option<InstallJob>, Error> {
+        let release = runtime
+            .catalog()
+            .release(&record.version, &record.publisher);
+        let Some(release) = release else {
+            return Ok(None);
+        };
+        let mut job = InstallJob::new(runtime, release, options)?;
+        Ok(job.turn_to_source(source, digest).then_some(job))
+    };
+    let job = match job_of(&runtime)? {
+        Some(job) => Some(job),
+        // The source that it came from may be one that is not asked usually.
+        None => {
+            let asked = runtime.ask_every_source_of(&record.publisher);
+            asked.map_err(|error| no_longer(Some(error)))?;
+            job_of(&runtime)?
+        }
+    };
+    let mut job = job.ok_or_else(|| no_longer(None))?;
     job.expected_digest.clone_from(&record.digest);
     Ok(job)
-}
-
-/// Loads the catalog of the source with this name, which alone has the same archive; says whether there
-/// is one.
-fn load_source(runtime: &mut Runtime<'_>, source: &str) -> Result<bool, Error> {
-    let mut serving = runtime.load_catalog(false)?.origin.source.clone();
-    while serving != source {
-        if !runtime.load_catalog_behind(&serving)? {
-            return Ok(false);
-        }
-        let loaded = runtime.kept_catalog().ok_or(Error::CatalogChanged)?;
-        serving.clone_from(&loaded.origin.source);
-    }
-    Ok(true)
 }
 
 /// Makes an install the default where there is none; says whether it did.

@@ -9,6 +9,8 @@ use tar::{Entry, EntryType};
 use super::budget::{Budget, Budgeted};
 use super::limits::{Bounds, UnpackError, refuse};
 use super::tree::{Tree, bytes_to_path, inside};
+use vshelf_core::definition::ArchiveLayout;
+
 use crate::manifest::Manifest;
 use crate::pipe::PipeReader;
 
@@ -24,7 +26,7 @@ const SPARSE: &str = "GNU.sparse.";
 
 pub(super) fn unpack_tar(
     input: PipeReader,
-    strip: usize,
+    layout: &ArchiveLayout,
     into: &Path,
     bounds: Bounds,
 ) -> Result<Manifest, UnpackError> {
@@ -47,7 +49,7 @@ pub(super) fn unpack_tar(
         let mut entry = entry.map_err(headers)?;
         budget.lift();
         tree.count_entry()?;
-        add_entry(&mut tree, &mut entry, strip)?;
+        add_entry(&mut tree, &mut entry, layout)?;
         // What is not written is counted too: decoding it takes its time.
         tree.pass_over(&mut entry)?;
     }
@@ -56,7 +58,7 @@ pub(super) fn unpack_tar(
     let mut behind = (&mut input).take(LONGEST_PADDING + 1);
     let padding = io::copy(&mut behind, &mut io::sink());
     match padding.map_err(UnpackError::Damaged)? {
-        0..=LONGEST_PADDING => tree.finish(),
+        0..=LONGEST_PADDING => tree.finish(layout),
         _ => Err(UnpackError::TooMuch(format!(
             "{LONGEST_PADDING} bytes behind its last entry"
         ))),
@@ -66,7 +68,7 @@ pub(super) fn unpack_tar(
 fn add_entry(
     tree: &mut Tree<'_>,
     entry: &mut Entry<'_, impl Read>,
-    strip: usize,
+    layout: &ArchiveLayout,
 ) -> Result<(), UnpackError> {
     let kind = entry.header().entry_type();
     if kind == EntryType::XGlobalHeader {
@@ -76,7 +78,7 @@ fn add_entry(
     if has_holes(entry)? {
         return Err(refuse(&full, "has holes in a form that is not read"));
     }
-    let Some(path) = inside(&full, strip)? else {
+    let Some(path) = inside(&full, layout)? else {
         return Ok(());
     };
     match kind {
@@ -96,7 +98,7 @@ fn add_entry(
             if kind == EntryType::Symlink {
                 return tree.add_symlink(&path, &target);
             }
-            let target = inside(&target, strip)?;
+            let target = inside(&target, layout)?;
             let target = target.ok_or_else(|| refuse(&full, "is a link to a folder"))?;
             tree.add_hard_link(&path, &target)
         }

@@ -12,6 +12,8 @@ use zip::result::ZipError;
 use super::budget::{Budget, Budgeted};
 use super::limits::{Bounds, UnpackError, refuse};
 use super::tree::{Tree, bytes_to_path, inside};
+use vshelf_core::definition::ArchiveLayout;
+
 use crate::manifest::Manifest;
 use crate::pipe::PipeReader;
 
@@ -34,7 +36,7 @@ const LARGE_END_LENGTH: u64 = 20;
 
 pub(super) fn unpack_zip(
     mut input: PipeReader,
-    strip: usize,
+    layout: &ArchiveLayout,
     into: &Path,
     bounds: Bounds,
 ) -> Result<Manifest, UnpackError> {
@@ -68,7 +70,7 @@ pub(super) fn unpack_zip(
         let mut entry = archive.by_index(index).map_err(damaged)?;
         tree.count_entry()?;
         let full = bytes_to_path(entry.name_raw());
-        let Some(path) = inside(&full, strip)? else {
+        let Some(path) = inside(&full, layout)? else {
             continue;
         };
         // Archives from systems without permissions have none: files are then plain files.
@@ -89,7 +91,7 @@ pub(super) fn unpack_zip(
             _ => return Err(refuse(&full, "is neither a file nor a folder nor a link")),
         }
     }
-    tree.finish()
+    tree.finish(layout)
 }
 
 /// Refuses what readers could see different things in: those that go by the table of contents, those that

@@ -27,29 +27,31 @@ pub use decode::STREAMED_MEMORY;
 pub use limits::{Bounds, UnpackError};
 pub(crate) use tree::DEEPEST;
 
+use vshelf_core::definition::ArchiveLayout;
+
 use self::decode::decode;
 use self::from_tar::unpack_tar;
 use self::from_zip::unpack_zip;
 use crate::manifest::Manifest;
 use crate::pipe::{PipeReader, pipe};
 
-/// Unpacks the archive that `input` brings into the existing, empty folder `into`, without the
-/// first `strip` folders of every entry.
+/// Unpacks the archive that `input` brings into the existing, empty folder `into`, as
+/// `layout` says what of it becomes the install.
 pub fn unpack(
     mut input: PipeReader,
-    strip: usize,
+    layout: &ArchiveLayout,
     into: &Path,
     bounds: Bounds,
 ) -> Result<Manifest, UnpackError> {
     let first = input.fill_buf().map_err(UnpackError::Damaged)?;
     // The local header of a first entry, or the end of an archive without any (APPNOTE, §4.3).
     if first.starts_with(b"PK\x03\x04") || first.starts_with(b"PK\x05\x06") {
-        return unpack_zip(input, strip, into, bounds);
+        return unpack_zip(input, layout, into, bounds);
     }
     let (decoded_in, decoded_out) = pipe();
     thread::scope(|scope| {
         let decoder = scope.spawn(move || decode(input, decoded_in, into));
-        let unpacked = unpack_tar(decoded_out, strip, into, bounds);
+        let unpacked = unpack_tar(decoded_out, layout, into, bounds);
         match (
             decoder.join().expect("the decoder does not panic"),
             unpacked,
@@ -65,7 +67,7 @@ pub fn unpack(
 /// Unpacks the archive in `file` as [`unpack`] does.
 pub fn unpack_file(
     file: &mut File,
-    strip: usize,
+    layout: &ArchiveLayout,
     into: &Path,
     bounds: Bounds,
 ) -> Result<Manifest, UnpackError> {
@@ -75,7 +77,7 @@ pub fn unpack_file(
             io::copy(file, &mut writer)?;
             writer.finish()
         });
-        let unpacked = unpack(reader, strip, into, bounds);
+        let unpacked = unpack(reader, layout, into, bounds);
         match (reading.join().expect("reading does not panic"), unpacked) {
             // When unpacking stops first, the reader only notices that nobody listens.
             (Err(error), _) if !is_stop(&error) => Err(UnpackError::Damaged(error)),

@@ -83,11 +83,59 @@ fn replaced(mut bytes: Vec<u8>, from: &[u8], to: &[u8]) -> Vec<u8> {
 }
 
 fn feed(bytes: Vec<u8>, into: &Path, bounds: Bounds) -> Result<Manifest, UnpackError> {
+    feed_as(bytes, &ArchiveLayout::default(), into, bounds)
+}
+
+fn feed_as(
+    bytes: Vec<u8>,
+    layout: &ArchiveLayout,
+    into: &Path,
+    bounds: Bounds,
+) -> Result<Manifest, UnpackError> {
     let (mut writer, reader) = pipe();
     thread::scope(|scope| {
         scope.spawn(move || writer.write_all(&bytes).and_then(|()| writer.finish()));
-        unpack(reader, 1, into, bounds)
+        unpack(reader, layout, into, bounds)
     })
+}
+
+#[test]
+fn what_a_layout_leaves_out_is_not_written_and_its_links_are_made() {
+    let archive = gzip(&tarball(&[
+        (FILE, "orache_bin/__init__.py", "residue"),
+        (FILE, "orache_bin/runtime/bin/orache", "program"),
+        (
+            FILE,
+            "orache_bin/runtime/bin/reed",
+            "a link that came as a file",
+        ),
+        (FILE, "orache_bin/runtime/lib/reed/reed", "tool"),
+        (FILE, "orache-2.6.dist-info/RECORD", "residue"),
+    ]));
+    let layout = ArchiveLayout {
+        folder: Some("orache_bin/runtime".to_owned()),
+        links: [("bin/reed", "lib/reed/reed"), ("bin/sedge", "lib/sedge")]
+            .map(|(link, target)| (link.to_owned(), target.to_owned()))
+            .into(),
+        ..ArchiveLayout::default()
+    };
+    let folder = tempfile::tempdir().unwrap();
+    let root = folder.path();
+    let manifest = feed_as(archive, &layout, root, Bounds::default()).unwrap();
+    assert_eq!(manifest.files(), 3);
+    assert_eq!(fs::read_to_string(root.join("bin/reed")).unwrap(), "tool");
+    assert_eq!(
+        fs::read_link(root.join("bin/reed")).unwrap(),
+        Path::new("../lib/reed/reed")
+    );
+    // What is not there gets no link.
+    assert!(root.join("bin/sedge").symlink_metadata().is_err());
+    let mut names: Vec<_> = fs::read_dir(root)
+        .unwrap()
+        .map(|entry| entry.unwrap().file_name())
+        .collect();
+    names.sort();
+    assert_eq!(names, ["bin", "lib"]);
 }
 
 #[test]
@@ -209,7 +257,7 @@ fn feed_zstd(
             encoder.finish()?;
             writer.finish()
         });
-        unpack(reader, 1, into, bounds)
+        unpack(reader, &ArchiveLayout::default(), into, bounds)
     })
 }
 
@@ -496,7 +544,13 @@ fn a_million_entries_stop_at_the_usual_bounds() {
             // The reader leaves before the end: that is the point.
             (0..1_000_000).try_for_each(|_| encoder.write_all(&header))
         });
-        unpack(reader, 1, folder.path(), Bounds::default()).unwrap_err()
+        unpack(
+            reader,
+            &ArchiveLayout::default(),
+            folder.path(),
+            Bounds::default(),
+        )
+        .unwrap_err()
     });
     assert_eq!(error.to_string(), "it holds more than 200000 entries");
 }

@@ -12,6 +12,8 @@ use std::time::SystemTime;
 use vshelf_files::pieces::PIECE;
 
 use super::limits::{Bounds, UnpackError, refuse};
+use vshelf_core::definition::ArchiveLayout;
+
 use crate::manifest::{Manifest, ManifestWriter};
 
 /// The longest path that an entry may have, in bytes, and the most folders that it may lie in. No build
@@ -27,8 +29,8 @@ pub(super) fn bytes_to_path(bytes: &[u8]) -> PathBuf {
     PathBuf::from(OsStr::from_bytes(bytes))
 }
 
-/// The entry's path below the stripped folders; nothing for those folders themselves.
-pub(super) fn inside(full: &Path, strip: usize) -> Result<Option<PathBuf>, UnpackError> {
+/// The entry's path in the install; nothing where it does not become part of that.
+pub(super) fn inside(full: &Path, layout: &ArchiveLayout) -> Result<Option<PathBuf>, UnpackError> {
     check_text(full, full)?;
     if full.as_os_str().len() > LONGEST_PATH {
         return Err(refuse(full, "has a path of more than 1,024 bytes"));
@@ -36,12 +38,10 @@ pub(super) fn inside(full: &Path, strip: usize) -> Result<Option<PathBuf>, Unpac
     if full.components().count() > DEEPEST + 1 {
         return Err(refuse(full, "lies more than 128 folders deep"));
     }
-    let mut path = PathBuf::new();
-    let mut left = strip;
+    let mut names = Vec::new();
     for part in full.components() {
         match part {
-            Component::Normal(_) if left > 0 => left -= 1,
-            Component::Normal(name) => path.push(name),
+            Component::Normal(name) => names.extend(name.to_str()),
             Component::CurDir => {}
             Component::RootDir | Component::Prefix(_) => {
                 return Err(refuse(full, "is an absolute path"));
@@ -49,7 +49,7 @@ pub(super) fn inside(full: &Path, strip: usize) -> Result<Option<PathBuf>, Unpac
             Component::ParentDir => return Err(refuse(full, "leads out of the archive")),
         }
     }
-    Ok((!path.as_os_str().is_empty()).then_some(path))
+    Ok(layout.place(&names).map(|names| names.iter().collect()))
 }
 
 /// A name that lists cannot show or settings files cannot hold is in no real build.
@@ -249,8 +249,28 @@ impl<'a> Tree<'a> {
         self.add_file(path, mode, modified, &mut original)
     }
 
-    /// Checks where the links lead, now that all are known.
-    pub(super) fn finish(self) -> Result<Manifest, UnpackError> {
+    /// Adds the links that the archive could not hold, as far as what they lead to is there; the targets
+    /// are relative, so that the tree can be moved.
+    fn add_links(&mut self, layout: &ArchiveLayout) -> Result<(), UnpackError> {
+        for (link, target) in &layout.links {
+            let (link, target) = (Path::new(link), Path::new(target));
+            if !self.root.join(target).exists() {
+                continue;
+            }
+            let up = link
+                .parent()
+                .map_or(0, |folder| folder.components().count());
+            let relative: PathBuf = std::iter::repeat_n(Path::new(".."), up)
+                .chain([target])
+                .collect();
+            self.add_symlink(link, &relative)?;
+        }
+        Ok(())
+    }
+
+    /// Adds what the archive could not hold, and checks where the links lead, now that all are known.
+    pub(super) fn finish(mut self, layout: &ArchiveLayout) -> Result<Manifest, UnpackError> {
+        self.add_links(layout)?;
         for link in self.links.keys() {
             if !self.stays_inside(link) {
                 return Err(refuse(link, "is a link out of the archive"));

@@ -8,7 +8,7 @@ use std::path::{Path, PathBuf};
 
 use serde::{Deserialize, Serialize};
 use vshelf_core::Platform;
-use vshelf_core::catalog::{Build, Details};
+use vshelf_core::catalog::{Build, Details, LibcVersion, Repack, ToldBy};
 
 /// Where the details of one release are in a file.
 #[derive(Clone, Copy, Debug)]
@@ -23,6 +23,8 @@ struct CachedDetails {
     builds: Vec<CachedBuild>,
     bundles: BTreeMap<String, String>,
     notes: Option<String>,
+    #[serde(default)]
+    told_by: ToldBy,
 }
 
 #[derive(Serialize, Deserialize)]
@@ -33,6 +35,14 @@ struct CachedBuild {
     mirrors: Vec<String>,
     size: Option<u64>,
     checksum: String,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    source: Option<String>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    spelled: Option<String>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    repack: Option<Repack>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    oldest_libc: Option<LibcVersion>,
 }
 
 /// The details of a release that cannot be read back.
@@ -71,6 +81,10 @@ fn read_details(bytes: &[u8], checksum: u32) -> Option<Details> {
             address: build.address,
             mirrors: build.mirrors,
             size: build.size,
+            source: build.source,
+            spelled: build.spelled,
+            repack: build.repack,
+            oldest_libc: build.oldest_libc,
             checksum: build.checksum.parse().ok()?,
         })
     });
@@ -78,6 +92,7 @@ fn read_details(bytes: &[u8], checksum: u32) -> Option<Details> {
         builds: builds.collect::<Option<_>>()?,
         bundles: cached.bundles,
         notes: cached.notes,
+        told_by: cached.told_by,
     })
 }
 
@@ -90,11 +105,16 @@ pub(super) fn write_details(to: &mut Vec<u8>, details: Option<&Details>) {
         mirrors: build.mirrors,
         size: build.size,
         checksum: build.checksum.to_string(),
+        source: build.source,
+        spelled: build.spelled,
+        repack: build.repack,
+        oldest_libc: build.oldest_libc,
     });
     let cached = CachedDetails {
         builds: builds.collect(),
         bundles: details.bundles,
         notes: details.notes,
+        told_by: details.told_by,
     };
     serde_json::to_writer(&mut *to, &cached).expect("strings and numbers always serialise");
     to.push(b'\n');

@@ -13,7 +13,7 @@ use std::sync::Arc;
 
 use jiff::Timestamp;
 use jiff::civil::Date;
-use vshelf_core::catalog::{Catalog, Details, Line, Publisher, Release};
+use vshelf_core::catalog::{Catalog, Details, Line, LinePolicy, Publisher, Release, Standing};
 use vshelf_core::{Platform, Version};
 use vshelf_files::optional;
 
@@ -22,7 +22,7 @@ use crate::api::PublishedCatalog;
 use crate::transport::Validators;
 
 /// The first word of a cache file; the number changes with the form.
-const FORMAT: &str = "vivid-shelf-catalog-cache/3";
+const FORMAT: &str = "vivid-shelf-catalog-cache/4";
 
 /// How much of a file is read at once: enough for the outline of any catalog so far.
 const FIRST_READ: usize = 8 << 10;
@@ -70,6 +70,26 @@ impl Loaded {
     }
 }
 
+impl Loaded {
+    /// The catalog with all its details.
+    pub fn published(&self) -> Result<PublishedCatalog, DamagedDetails> {
+        let mut details = HashMap::with_capacity(self.places.len());
+        for (release, place) in self.catalog.releases.iter().zip(&self.places) {
+            let key = (release.version.clone(), release.publisher.clone());
+            details.insert(key, details_at(&self.file, *place)?);
+        }
+        Ok(PublishedCatalog {
+            catalog: self.catalog.clone(),
+            details,
+            address: self.origin.address.clone(),
+            validators: Validators::default(),
+            expires: self.origin.expires,
+            left_out: Vec::new(),
+            unused_patterns: Vec::new(),
+        })
+    }
+}
+
 pub(super) fn render(name: &str, published: &PublishedCatalog) -> Vec<u8> {
     let catalog = &published.catalog;
     let mut outline = Fields::default();
@@ -94,6 +114,8 @@ pub(super) fn render(name: &str, published: &PublishedCatalog) -> Vec<u8> {
             &publisher.id,
             &publisher.name,
             flag(publisher.main),
+            publisher.repacks.as_deref().unwrap_or(""),
+            publisher.remark.as_deref().unwrap_or(""),
         ]);
     }
     for (channel, selector) in &catalog.channels {
@@ -110,8 +132,13 @@ pub(super) fn render(name: &str, published: &PublishedCatalog) -> Vec<u8> {
             &date(line.maintenance),
             &date(line.end),
             flag(line.has_final),
+            &standing(line.standing),
+            line.told_by.as_deref().unwrap_or(""),
         ]);
     }
+    let number = |number: Option<usize>| number.map(|n| n.to_string()).unwrap_or_default();
+    let policy = catalog.policy;
+    outline.line(&["policy", &number(policy.numbers), &number(policy.supported)]);
     let mut releases = Fields::default();
     let mut platform_sets: HashMap<&[Platform], usize> = HashMap::new();
     let mut cold = Vec::new();
@@ -146,6 +173,25 @@ pub(super) fn render(name: &str, published: &PublishedCatalog) -> Vec<u8> {
     let part = |bytes: &[u8]| format!("{} {}", bytes.len(), crc32fast::hash(bytes));
     let head = format!("{FORMAT} {} {}\n", part(&outline), part(&releases));
     [head.as_bytes(), &outline, &releases, &cold].concat()
+}
+
+/// What the other lines tell of one, in a word.
+fn standing(standing: Standing) -> String {
+    match standing {
+        Standing::Unknown => String::new(),
+        Standing::Supported => "supported".to_owned(),
+        Standing::Dropped => "dropped".to_owned(),
+        Standing::Outlived(end) => end.to_string(),
+    }
+}
+
+fn read_standing(text: &str) -> Standing {
+    match (text, read_date(text)) {
+        ("supported", _) => Standing::Supported,
+        ("dropped", _) => Standing::Dropped,
+        (_, Some(end)) => Standing::Outlived(end),
+        (_, None) => Standing::Unknown,
+    }
 }
 
 fn flag(set: bool) -> &'static str {
@@ -280,13 +326,13 @@ fn read_lines<'a>(
     let mut places = Vec::new();
     let mut platform_sets: Vec<Arc<[Platform]>> = Vec::new();
     let mut publishers: Vec<Arc<str>> = Vec::new();
+    let optional = |text: &str| (!text.is_empty()).then(|| text.to_owned());
     for line in lines {
         let mut rest = Some(line);
         let mut next = || next_field(&mut rest);
         match next()? {
             "origin" => {
                 origin = Some((next()?.to_owned(), next()?.to_owned()));
-                let optional = |text: &str| (!text.is_empty()).then(|| text.to_owned());
                 validators.etag = optional(next()?);
                 validators.modified = optional(next()?);
             }
@@ -299,9 +345,9 @@ fn read_lines<'a>(
                 let (id, name, main) = (next()?, next()?, next()?);
                 publishers.push(id.into());
                 catalog.publishers.push(Publisher {
-                    id: id.to_owned(),
-                    name: name.to_owned(),
-                    main: !main.is_empty(),
+                    repacks: optional(next()?),
+                    remark: optional(next()?),
+                    ..Publisher::new(id, name, !main.is_empty())
                 });
             }
             "channel" => {
@@ -312,14 +358,22 @@ fn read_lines<'a>(
             "line" => {
                 let (name, codename) = (next()?, next()?);
                 catalog.lines.push(Line {
-                    codename: (!codename.is_empty()).then(|| codename.to_owned()),
+                    codename: optional(codename),
                     start: read_date(next()?),
                     lts: read_date(next()?),
                     maintenance: read_date(next()?),
                     end: read_date(next()?),
                     has_final: !next()?.is_empty(),
+                    standing: read_standing(next()?),
+                    told_by: optional(next()?),
                     ..Line::undated(name)
                 });
+            }
+            "policy" => {
+                catalog.policy = LinePolicy {
+                    numbers: next()?.parse().ok(),
+                    supported: next()?.parse().ok(),
+                };
             }
             "platforms" => {
                 let platforms: Result<Arc<[Platform]>, _> =

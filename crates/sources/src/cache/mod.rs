@@ -6,14 +6,14 @@
 mod details;
 mod format;
 
-use std::fs::{self, File};
+use std::fs::File;
 use std::io::{self, Write};
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
 use jiff::{SignedDuration, Timestamp};
 use vshelf_core::Catalog;
-use vshelf_core::definition::{SourceDefinition, SourceKind, fingerprint};
+use vshelf_core::definition::{Definition, SourceDefinition, SourceKind, fingerprint};
 use vshelf_files::atomic::Temporary;
 use vshelf_files::{atomic, optional};
 
@@ -22,6 +22,7 @@ pub use format::{Loaded, Origin};
 
 use self::format::{Depth, read_file, render};
 use crate::api::{Fetched, Known, PublishedCatalog, Source, SourceError};
+use crate::merge::{Part, merge};
 use crate::registries::{Ecosystem, UserSettings};
 use crate::transport::{Transport, Validators};
 
@@ -104,6 +105,7 @@ impl CatalogCache {
                 places.join(" ")
             }
             SourceKind::Wheels { package, .. } => said(Ecosystem::Python, package),
+            SourceKind::Facts { package, .. } => said(Ecosystem::Npm, package),
             SourceKind::Catalog { .. }
             | SourceKind::ReleaseList { .. }
             | SourceKind::Folder { .. } => String::new(),
@@ -126,13 +128,37 @@ impl CatalogCache {
         Ok(text.and_then(|text| text.trim().parse().ok()))
     }
 
-    /// The files of catalogs whose source is none of these any more; `known` has the sources of each
-    /// runtime.
-    pub fn unclaimed(&self, known: &[(&str, &[SourceDefinition])]) -> io::Result<Vec<PathBuf>> {
-        let claimed: Vec<PathBuf> = known
-            .iter()
-            .flat_map(|(runtime, sources)| sources.iter().map(|source| self.file(runtime, source)))
+    /// The file of what the sources of a runtime say together: another one as soon as its definition
+    /// says anything else about them.
+    fn merged_file(&self, definition: &Definition) -> PathBuf {
+        let sources = definition.sources.iter();
+        let ids: Vec<String> = sources
+            .map(|source| source.id(&self.said_of(source)))
             .collect();
+        let said = serde_json::to_string(&(
+            ids,
+            &definition.publishers,
+            &definition.lines,
+            definition.line_numbers,
+            definition.supported_lines,
+        ));
+        let said = said.expect("texts and numbers serialise");
+        let name = &definition.name;
+        self.folder.join(format!(
+            "{name}-{:016x}.catalog",
+            fingerprint(said.as_bytes())
+        ))
+    }
+
+    /// The files of catalogs that belong to none of these definitions any more.
+    pub fn unclaimed(&self, known: &[Definition]) -> io::Result<Vec<PathBuf>> {
+        let files_of = |definition: &Definition| {
+            let sources = definition.sources.iter();
+            let of_sources = sources.map(|source| self.file(&definition.name, source));
+            let merged = std::iter::once(self.merged_file(definition));
+            of_sources.chain(merged).collect::<Vec<_>>()
+        };
+        let claimed: Vec<PathBuf> = known.iter().flat_map(files_of).collect();
         let mut unclaimed = Vec::new();
         for entry in optional::entries(&self.folder)? {
             let path = entry.path();
@@ -145,51 +171,64 @@ impl CatalogCache {
         Ok(unclaimed)
     }
 
-    /// The source whose catalog was confirmed last, of those that have one here.
-    pub fn latest<'s>(
-        &self,
-        runtime: &str,
-        sources: &'s [SourceDefinition],
-    ) -> Option<&'s SourceDefinition> {
-        if let [only] = sources {
-            return Some(only);
-        }
-        let confirmed = |source| {
-            fs::metadata(self.file(runtime, source))
-                .ok()?
-                .modified()
-                .ok()
-        };
-        let kept = sources
+    /// What the sources of a runtime said together, however old that is; nobody is asked.
+    pub fn merged(&self, definition: &Definition) -> Option<Loaded> {
+        self.read_merged(definition, Depth::Releases)
+    }
+
+    /// The same, with the releases of these lines only.
+    pub fn merged_lines(&self, definition: &Definition, lines: &[String]) -> Option<Catalog> {
+        let loaded = self.read_merged(definition, Depth::Lines(lines));
+        loaded.map(|loaded| loaded.catalog)
+    }
+
+    /// The lines, channels and publishers of it, without its releases.
+    pub fn merged_outline(&self, definition: &Definition) -> Option<Catalog> {
+        let loaded = self.read_merged(definition, Depth::Outline);
+        loaded.map(|loaded| loaded.catalog)
+    }
+
+    fn read_merged(&self, definition: &Definition, depth: Depth<'_>) -> Option<Loaded> {
+        let file = read_file(&self.merged_file(definition), depth).ok()?;
+        file.map(|(loaded, _)| loaded)
+    }
+
+    /// What the sources of a runtime said together, where that was so lately that none of them need be
+    /// asked.
+    pub fn fresh_merged(&self, definition: &Definition, now: Timestamp) -> Option<Loaded> {
+        // Reading what is on this machine anew costs nothing, and shows what was just changed.
+        let any_local = definition
+            .sources
             .iter()
-            .filter_map(|source| Some((confirmed(source)?, source)));
-        // Of two that were confirmed at once, the first in the definition.
-        kept.rev()
-            .max_by_key(|(time, _)| *time)
-            .map(|(_, source)| source)
+            .any(|source| source.kind.is_local());
+        let merged = (!any_local).then(|| self.merged(definition))?;
+        merged.filter(|loaded| self.is_fresh(loaded, now))
+    }
+
+    /// Keeps what these parts say together as said at `now`, and gives it back loaded.
+    pub fn merge(
+        &self,
+        definition: &Definition,
+        parts: &[Part<'_>],
+        now: Timestamp,
+    ) -> Result<Loaded, LoadError> {
+        let offering = parts
+            .iter()
+            .filter(|part| part.offers && part.source.kind.has_builds());
+        let names: Vec<&str> = offering.map(|part| part.source.name.as_str()).collect();
+        let merged = merge(definition, parts);
+        self.keep(
+            &self.merged_file(definition),
+            &names.join(" "),
+            &merged,
+            now,
+        )
     }
 
     /// What is kept, however old, without asking anybody.
     pub fn kept(&self, runtime: &str, source: &SourceDefinition) -> Option<Loaded> {
         let file = read_file(&self.file(runtime, source), Depth::Releases).ok()?;
         file.map(|(loaded, _)| loaded)
-    }
-
-    /// What is kept, with the releases of these lines only.
-    pub fn kept_lines(
-        &self,
-        runtime: &str,
-        source: &SourceDefinition,
-        lines: &[String],
-    ) -> Option<Catalog> {
-        let file = read_file(&self.file(runtime, source), Depth::Lines(lines)).ok()?;
-        file.map(|(loaded, _)| loaded.catalog)
-    }
-
-    /// The lines, channels and publishers of what is kept, without its releases.
-    pub fn kept_outline(&self, runtime: &str, source: &SourceDefinition) -> Option<Catalog> {
-        let file = read_file(&self.file(runtime, source), Depth::Outline).ok()?;
-        file.map(|(loaded, _)| loaded.catalog)
     }
 
     /// What is kept, where that was confirmed so lately that nobody need be asked.
@@ -199,17 +238,20 @@ impl CatalogCache {
         source: &SourceDefinition,
         now: Timestamp,
     ) -> Option<Loaded> {
-        // A clock that was set back must not make a catalog fresh for ever.
-        let age = |loaded: &Loaded| now.duration_since(loaded.origin.confirmed);
         // Reading what is on this machine anew costs nothing, and shows what was just changed.
         if source.kind.is_local() {
             return None;
         }
-        self.kept(runtime, source).filter(|loaded| {
-            age(loaded) >= SignedDuration::ZERO
-                && age(loaded).unsigned_abs() < self.fresh_for
-                && loaded.origin.expires.is_none_or(|expires| now <= expires)
-        })
+        self.kept(runtime, source)
+            .filter(|loaded| self.is_fresh(loaded, now))
+    }
+
+    fn is_fresh(&self, loaded: &Loaded, now: Timestamp) -> bool {
+        // A clock that was set back must not make a catalog fresh for ever.
+        let age = now.duration_since(loaded.origin.confirmed);
+        age >= SignedDuration::ZERO
+            && age.unsigned_abs() < self.fresh_for
+            && loaded.origin.expires.is_none_or(|expires| now <= expires)
     }
 
     /// The catalog of `source` as it is now, or what is kept with the reason why it could not be
@@ -317,8 +359,9 @@ mod tests {
     use super::*;
     use crate::transport::Validators;
     use std::cell::Cell;
+    use std::fs;
     use std::sync::Arc;
-    use vshelf_core::catalog::{Build, Details, Line, Publisher, Release};
+    use vshelf_core::catalog::{Build, Details, LibcVersion, Line, Publisher, Release};
     use vshelf_core::definition::SourceKind;
 
     struct Scripted {
@@ -343,40 +386,40 @@ mod tests {
             withdrawn: withdrawn.map(Into::into),
             platforms: Arc::new(["linux-x64".parse().unwrap()]),
         };
-        let publisher = Publisher {
-            id: "saltmarsh".into(),
-            name: "Saltmarsh\tFoundation".into(),
-            main: true,
-        };
-        let catalog = Catalog::new(
-            "marram".into(),
-            None,
-            vec![publisher],
-            [("stable".to_owned(), "8".to_owned())].into(),
-            vec![Line {
+        let publisher = Publisher::new("saltmarsh", "Saltmarsh\tFoundation", true);
+        let catalog = Catalog {
+            runtime: "marram".into(),
+            publishers: vec![publisher],
+            channels: [("stable".to_owned(), "8".to_owned())].into(),
+            lines: vec![Line {
                 codename: Some("Eelgrass".into()),
                 end: "2029-04-30".parse().ok(),
                 ..Line::undated("8")
             }],
-            vec![
+            releases: vec![
                 release("8.3.1", None),
                 release("8.3.0", Some("breaks the bell")),
             ],
-        );
+            ..Catalog::default()
+        }
+        .ordered();
+        let checksum = format!("sha256:{}", "0a".repeat(32)).parse().unwrap();
+        let address = "http://gull.example/m.tar.gz".to_owned();
         let build = Build {
-            platform: "linux-x64".parse().unwrap(),
-            address: "http://gull.example/m.tar.gz".into(),
             mirrors: vec!["/srv/m.tar.gz".into()],
             size: Some(7),
-            checksum: format!("sha256:{}", "0a".repeat(32)).parse().unwrap(),
+            oldest_libc: Some(LibcVersion(2, 28)),
+            ..Build::new("linux-x64".parse().unwrap(), address, checksum)
         };
         let details = Details {
             builds: vec![build],
             bundles: [("tussock".to_owned(), "3.2.0".to_owned())].into(),
-            notes: None,
+            ..Details::default()
         };
         PublishedCatalog {
             expires: None,
+            left_out: Vec::new(),
+            unused_patterns: Vec::new(),
             details: [(("8.3.1".parse().unwrap(), "saltmarsh".into()), details)].into(),
             catalog,
             address: "http://gull.example/catalog.json".into(),
@@ -410,14 +453,26 @@ mod tests {
     }
 
     fn demo() -> SourceDefinition {
-        SourceDefinition {
-            name: "demo".to_owned(),
-            strip_folders: 1,
-            kind: SourceKind::Wheels {
-                package: "marram".to_owned(),
-                publisher: "saltmarsh".to_owned(),
-            },
-        }
+        let kind = SourceKind::Wheels {
+            package: "marram".to_owned(),
+            publisher: "saltmarsh".to_owned(),
+        };
+        SourceDefinition::new("demo", kind)
+    }
+
+    fn definition() -> Definition {
+        let text = r#"
+            name = "marram"
+            title = "Marram"
+            program = "marram"
+            probe = { arguments = ["--version"], answer = "marram {version}" }
+            [[sources]]
+            name = "demo"
+            kind = "wheels"
+            package = "marram"
+            publisher = "saltmarsh"
+        "#;
+        Definition::read(text).unwrap()
     }
 
     /// What is fresh, or else what the source's next answer makes of it.
@@ -459,15 +514,6 @@ mod tests {
             assert_eq!(details.bundles["tussock"], "3.2.0");
             assert_eq!(loaded.catalog.channel("STABLE"), Some(("stable", "8")));
         }
-        let outline = cache.kept_outline("marram", &demo()).unwrap();
-        assert_eq!(outline.lines, kept.catalog.lines);
-        assert!(outline.releases.is_empty());
-        let of = |line: &str| {
-            cache
-                .kept_lines("marram", &demo(), &[line.to_owned()])
-                .unwrap()
-        };
-        assert_eq!((of("8").releases.len(), of("80").releases.len()), (2, 0));
         // Fresh: nobody is asked (the script is empty and would panic).
         load(&cache, vec![], now).unwrap();
     }
@@ -506,23 +552,39 @@ mod tests {
     }
 
     #[test]
-    fn the_source_that_was_confirmed_last_serves() {
+    fn what_sources_say_together_is_kept_beside_them() {
         let folder = tempfile::tempdir().unwrap();
         let cache = cache_in(folder.path());
-        let mut other = demo();
-        other.name = "other".to_owned();
-        let sources = [demo(), other];
-        assert_eq!(cache.latest("marram", &sources), None);
         let now = Timestamp::now();
-        for (source, time, latest) in [
-            (&sources[1], now, 1),
-            (&sources[0], now, 0),
-            (&sources[1], now + SignedDuration::from_mins(1), 1),
-        ] {
-            let file = cache.file("marram", source);
-            cache.keep(&file, &source.name, &published(), time).unwrap();
-            assert_eq!(cache.latest("marram", &sources), Some(&sources[latest]));
-        }
+        let definition = definition();
+        assert!(cache.merged(&definition).is_none());
+        let part = Part {
+            source: &definition.sources[0],
+            published: published(),
+            offers: true,
+        };
+        let merged = cache.merge(&definition, &[part], now).unwrap();
+        assert_eq!(merged.origin.source, "demo");
+        let details = merged.details(&merged.catalog.releases[0]).unwrap();
+        let build = Build {
+            source: Some("demo".to_owned()),
+            ..published().build()
+        };
+        assert_eq!(details.builds, [build]);
+        let outline = cache.merged_outline(&definition).unwrap();
+        assert_eq!(outline.lines, merged.catalog.lines);
+        assert!(outline.releases.is_empty());
+        let of = |line: &str| cache.merged_lines(&definition, &[line.to_owned()]).unwrap();
+        assert_eq!((of("8").releases.len(), of("80").releases.len()), (2, 0));
+        assert!(cache.fresh_merged(&definition, now).is_some());
+        let later = now + SignedDuration::from_hours(2);
+        assert!(cache.fresh_merged(&definition, later).is_none());
+        // Another definition has nothing kept, and the file is known to belong to nobody.
+        let mut other = definition.clone();
+        other.line_numbers = Some(2);
+        assert!(cache.merged(&other).is_none());
+        assert_eq!(cache.unclaimed(&[definition]).unwrap(), [] as [PathBuf; 0]);
+        assert_eq!(cache.unclaimed(&[other]).unwrap().len(), 1);
     }
 
     #[test]

@@ -9,21 +9,24 @@ use std::fs;
 use jiff::Timestamp;
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
+use vshelf_core::Platform;
 use vshelf_core::catalog::{Build, Checksum};
-use vshelf_core::{Platform, Version};
+use vshelf_core::definition::SourceDefinition;
+use vshelf_core::template::Template;
 
 use crate::address::{Address, Addresses};
-use crate::api::{Fetched, Found, Known, PublishedCatalog, Source, SourceError, first_document};
+use crate::api::{Fetched, Known, PublishedCatalog, Source, SourceError, first_document};
 use crate::checksums::{entries, read_digest};
+use crate::found::Found;
 use crate::transport::{Document, Transport};
 
 /// A source that is a folder.
 pub struct ArchiveFolder {
     pub(crate) runtime: String,
-    pub(crate) publisher: String,
+    pub(crate) definition: SourceDefinition,
     /// The checksum list, and the same list in the folder's mirrors.
     pub(crate) lists: Addresses,
-    pub(crate) pattern: String,
+    pub(crate) pattern: Template,
     pub(crate) platforms: BTreeMap<Platform, String>,
 }
 
@@ -41,7 +44,7 @@ impl Source for ArchiveFolder {
 
 impl ArchiveFolder {
     fn publish(&self, text: &str, list: &Address) -> Result<PublishedCatalog, SourceError> {
-        let mut found = Found::new(&self.publisher);
+        let mut found = Found::new(&self.definition);
         // One pass for all: looking each name up in the text would read it as often as it has lines.
         let mut digests = HashMap::new();
         for (name, hex) in entries(text) {
@@ -50,7 +53,10 @@ impl ArchiveFolder {
             }
         }
         for (name, _) in entries(text) {
-            let Some((version, platform)) = self.read_name(name) else {
+            let Some((spelling, platform)) = self.read_name(name) else {
+                continue;
+            };
+            let Some(spelled) = found.version(spelling) else {
                 continue;
             };
             let digest = digests.get(name).cloned().ok_or_else(|| {
@@ -63,30 +69,34 @@ impl ArchiveFolder {
                 Address::File(path) => fs::metadata(path).ok(),
                 Address::Web(_) => None,
             };
-            let (release, card) = found.release(&version);
-            release.date = release.date.or_else(|| day_of(file.as_ref()?));
-            card.builds.push(Build {
-                platform: platform.clone(),
-                address: archive.to_string(),
+            let build = Build {
                 mirrors: self.lists.mirrors_of(list, name)?,
-                size: file.map(|file| file.len()),
-                checksum: Checksum::Digest(digest),
-            });
+                size: file.as_ref().map(fs::Metadata::len),
+                ..Build::new(
+                    platform.clone(),
+                    archive.to_string(),
+                    Checksum::Digest(digest),
+                )
+            };
+            found.add(&spelled, spelling, file.as_ref().and_then(day_of), build);
         }
-        if found.is_empty() {
-            let problem = format!("it lists nothing that is named {:?}", self.pattern);
+        if found.is_empty() && !found.has_left_out() {
+            let problem = format!("it lists nothing that is named {:?}", self.pattern.as_str());
             return Err(SourceError::document(list, problem));
         }
-        Ok(found.publish(&self.runtime, Vec::new(), list))
+        found.publish(&self.runtime, Vec::new(), list)
     }
 
-    /// The version and platform in a name that the pattern fits.
-    fn read_name(&self, name: &str) -> Option<(Version, &Platform)> {
+    /// The spelling of the version and the platform in a name that the pattern fits.
+    fn read_name<'n>(&self, name: &'n str) -> Option<(&'n str, &Platform)> {
         self.platforms.iter().find_map(|(platform, word)| {
-            let pattern = self.pattern.replace("{platform}", word);
-            let (before, behind) = pattern.split_once("{version}")?;
-            let version = name.strip_prefix(before)?.strip_suffix(behind)?;
-            Some((version.parse().ok()?, platform))
+            let allows = |place: &str, value: &str| match place {
+                "platform" => value == word,
+                _ => self.definition.versions.read(value).is_some(),
+            };
+            let values = self.pattern.values(name, &allows)?;
+            let version = self.pattern.places().position(|place| place == "version")?;
+            Some((values[version], platform))
         })
     }
 }
@@ -104,13 +114,16 @@ mod tests {
     fn folder(pattern: &str) -> ArchiveFolder {
         ArchiveFolder {
             runtime: "marram".to_owned(),
-            publisher: "gull-point".to_owned(),
+            definition: toml::from_str(
+                "name = 'gull-point'\nkind = 'wheels'\npackage = 'marram'\npublisher = 'gull-point'",
+            )
+            .unwrap(),
             lists: Addresses::read(
                 "http://gull.example/m/SHA256SUMS",
                 &["/srv/m/SHA256SUMS".to_owned()],
             )
             .unwrap(),
-            pattern: pattern.to_owned(),
+            pattern: pattern.parse().unwrap(),
             platforms: [("linux-x64", "linux-x64"), ("darwin-arm64", "mac")]
                 .map(|(platform, word)| (platform.parse().unwrap(), word.to_owned()))
                 .into(),

@@ -1,5 +1,6 @@
 //! The kinds of sources, one file each: a publisher's documents read, a catalog given back.
 
+pub mod facts;
 pub mod folder;
 pub mod npm_packages;
 pub mod own_catalog;

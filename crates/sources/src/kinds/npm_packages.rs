@@ -1,25 +1,24 @@
 //! A runtime whose builds are packages in a registry that speaks the npm protocol.
 //!
 //! One package a platform holds the builds; its metadata document lists the versions, each with a
-//! tarball and its integrity. A further package may hold the support life of the lines.
+//! tarball and its integrity.
 
 use std::collections::BTreeMap;
 
+use vshelf_core::Platform;
 use vshelf_core::catalog::{Build, Checksum};
-use vshelf_core::definition::PackagedFile;
-use vshelf_core::{Platform, Version};
+use vshelf_core::definition::SourceDefinition;
 
-use crate::api::{Fetched, Found, Known, PublishedCatalog, Source, SourceError};
+use crate::api::{Fetched, Known, PublishedCatalog, Source, SourceError};
+use crate::found::Found;
 use crate::npm::{NpmRegistry, WHOLE, packument, withdrawal};
-use crate::schedule::read_schedule;
 use crate::transport::{Transport, Validators};
 
 /// A source that reads packages.
 pub struct NpmPackages {
     pub(crate) runtime: String,
-    pub(crate) publisher: String,
+    pub(crate) definition: SourceDefinition,
     pub(crate) packages: BTreeMap<Platform, String>,
-    pub(crate) schedule: Option<PackagedFile>,
     pub(crate) registry: NpmRegistry,
 }
 
@@ -27,7 +26,7 @@ impl Source for NpmPackages {
     fn fetch(&self, transport: &Transport, known: &Known) -> Result<Fetched, SourceError> {
         let mut validators = Validators::default();
         let mut asked = None;
-        let mut found = Found::new(&self.publisher);
+        let mut found = Found::new(&self.definition);
         for (platform, package) in &self.packages {
             let address = self.registry.address_of(package)?;
             // One validator fits one document: with several packages all are read again.
@@ -40,24 +39,25 @@ impl Source for NpmPackages {
             };
             validators = new;
             for (text, entry) in document.versions {
-                let Ok(version) = text.parse::<Version>() else {
+                let Some(spelled) = found.version(&text) else {
                     continue;
                 };
                 // What cannot be verified is not offered.
                 let Some(digest) = entry.dist.digest() else {
                     continue;
                 };
-                let (release, card) = found.release(&version);
                 let time = document.time.get(&text).and_then(|time| time.get(..10));
-                release.date = time.and_then(|time| time.parse().ok());
+                let day = time.and_then(|time| time.parse().ok());
+                let archive = address.join(&entry.dist.tarball)?.to_string();
+                let checksum = Checksum::Digest(digest);
+                found.add(
+                    &spelled,
+                    &text,
+                    day,
+                    Build::new(platform.clone(), archive, checksum),
+                );
+                let (release, _) = found.release(&spelled.version);
                 release.withdrawn = withdrawal(entry.deprecated);
-                card.builds.push(Build {
-                    platform: platform.clone(),
-                    address: address.join(&entry.dist.tarball)?.to_string(),
-                    mirrors: Vec::new(),
-                    size: None,
-                    checksum: Checksum::Digest(digest),
-                });
             }
             asked = Some(address);
         }
@@ -65,13 +65,9 @@ impl Source for NpmPackages {
             Some(address) => address,
             None => self.registry.address_of(&self.runtime)?,
         };
-        let schedule = match &self.schedule {
-            Some(file) => read_schedule(transport, &self.registry, file)?,
-            None => Vec::new(),
-        };
         Ok(Fetched::Changed(Box::new(PublishedCatalog {
             validators,
-            ..found.publish(&self.runtime, schedule, &address)
+            ..found.publish(&self.runtime, Vec::new(), &address)?
         })))
     }
 }

@@ -10,25 +10,22 @@ use jiff::civil::Date;
 use serde::Deserialize;
 use serde_json::Value;
 use vshelf_core::catalog::{Build, Checksum, Line};
-use vshelf_core::definition::{IndexedArchive, PackagedFile};
+use vshelf_core::definition::{IndexedArchive, SourceDefinition};
 use vshelf_core::{Platform, Version};
 
 use crate::address::{Address, Addresses};
-use crate::api::{Fetched, Found, Known, PublishedCatalog, Source, SourceError, first_document};
-use crate::npm::NpmRegistry;
-use crate::schedule::read_schedule;
+use crate::api::{Fetched, Known, PublishedCatalog, Source, SourceError, first_document};
+use crate::found::Found;
 use crate::transport::{Document, Transport};
 
 /// A source that serves such an index.
 pub struct ReleaseList {
     pub(crate) runtime: String,
-    pub(crate) publisher: String,
+    pub(crate) definition: SourceDefinition,
     /// The index and its mirrors.
     pub(crate) addresses: Addresses,
     pub(crate) checksums: String,
     pub(crate) archives: BTreeMap<Platform, IndexedArchive>,
-    pub(crate) schedule: Option<PackagedFile>,
-    pub(crate) registry: NpmRegistry,
 }
 
 #[derive(Deserialize)]
@@ -56,11 +53,7 @@ impl Source for ReleaseList {
         };
         let entries: Vec<IndexedRelease> = serde_json::from_slice(&bytes)
             .map_err(|e| SourceError::document(&address, e.to_string()))?;
-        let scheduled = match &self.schedule {
-            Some(file) => read_schedule(transport, &self.registry, file)?,
-            None => Vec::new(),
-        };
-        let mut published = self.publish(&entries, scheduled, &address)?;
+        let mut published = self.publish(&entries, &address)?;
         published.validators = validators;
         Ok(Fetched::Changed(Box::new(published)))
     }
@@ -70,47 +63,47 @@ impl ReleaseList {
     fn publish(
         &self,
         entries: &[IndexedRelease],
-        mut lines: Vec<Line>,
         address: &Address,
     ) -> Result<PublishedCatalog, SourceError> {
-        let mut found = Found::new(&self.publisher);
+        let mut lines = Vec::new();
+        let mut found = Found::new(&self.definition);
         for entry in entries {
-            let Ok(version) = entry.version.trim_start_matches('v').parse::<Version>() else {
+            let spelling = entry.version.trim_start_matches('v');
+            let Some(spelled) = found.version(spelling) else {
                 continue;
             };
-            add_to_line(&mut lines, &version, entry);
-            let (release, card) = found.release(&version);
+            add_to_line(&mut lines, &spelled.version, entry);
+            for build in self.builds(spelling, entry, address)? {
+                found.add(&spelled, spelling, entry.date, build);
+            }
+            let (release, card) = found.release(&spelled.version);
             release.date = entry.date;
             release.security = entry.security;
-            card.builds = self.builds(&version, entry, address)?;
             card.bundles = (entry.rest.iter())
                 .filter_map(|(name, value)| Some((name.clone(), value.as_str()?.to_owned())))
                 .collect();
         }
-        Ok(found.publish(&self.runtime, lines, address))
+        found.publish(&self.runtime, lines, address)
     }
 
     fn builds(
         &self,
-        version: &Version,
+        spelling: &str,
         entry: &IndexedRelease,
         address: &Address,
     ) -> Result<Vec<Build>, SourceError> {
-        let filled = |pattern: &str| pattern.replace("{version}", version.as_str());
-        let list = address.join(&filled(&self.checksums))?;
+        let list = address.join(&self.checksums.replace("{version}", spelling))?;
         let mut builds = Vec::new();
         for (platform, archive) in &self.archives {
             if !entry.files.contains(&archive.listed) {
                 continue;
             }
             for file in &archive.files {
-                let file = filled(file);
+                let file = file.filled(|_| spelling.to_owned());
+                let checksum = Checksum::Listed(list.to_string());
                 builds.push(Build {
-                    platform: platform.clone(),
-                    address: address.join(&file)?.to_string(),
                     mirrors: self.addresses.mirrors_of(address, &file)?,
-                    size: None,
-                    checksum: Checksum::Listed(list.to_string()),
+                    ..Build::new(platform.clone(), address.join(&file)?.to_string(), checksum)
                 });
             }
         }
@@ -118,8 +111,7 @@ impl ReleaseList {
     }
 }
 
-/// Tells a line what an entry says of it, as far as no schedule does: its code name, its first day
-/// and the first day of its long-term support.
+/// Tells a line what an entry says of it: its code name and the first day of its long-term support.
 fn add_to_line(lines: &mut Vec<Line>, version: &Version, entry: &IndexedRelease) {
     let Some(codename) = entry.lts.as_str() else {
         return;
@@ -132,13 +124,7 @@ fn add_to_line(lines: &mut Vec<Line>, version: &Version, entry: &IndexedRelease)
         });
     let line = &mut lines[index];
     line.codename.get_or_insert_with(|| codename.to_owned());
-    // A schedule knows better than the days of releases.
-    if line.end.is_none() {
-        line.lts = match (line.lts, entry.date) {
-            (Some(known), Some(date)) => Some(known.min(date)),
-            (known, date) => known.or(date),
-        };
-    }
+    line.lts = line.lts.into_iter().chain(entry.date).min();
 }
 
 #[cfg(test)]
@@ -159,11 +145,15 @@ mod tests {
             listed: listed.to_owned(),
             files: ["tar.xz", "tar.gz"]
                 .map(|format| format!("v{{version}}/marram-v{{version}}-{suffix}.{format}"))
+                .map(|file| file.parse().unwrap())
                 .to_vec(),
         };
         ReleaseList {
             runtime: "marram".to_owned(),
-            publisher: "saltmarsh".to_owned(),
+            definition: toml::from_str(
+                "name = 'saltmarsh'\nkind = 'wheels'\npackage = 'marram'\npublisher = 'saltmarsh'",
+            )
+            .unwrap(),
             addresses: Addresses::read(
                 "http://gull.example/m/index.json",
                 &["/srv/m/index.json".to_owned()],
@@ -181,21 +171,19 @@ mod tests {
                 ),
             ]
             .into(),
-            schedule: None,
-            registry: NpmRegistry::default(),
         }
     }
 
-    fn published(lines: Vec<Line>) -> PublishedCatalog {
+    fn published() -> PublishedCatalog {
         let entries: Vec<IndexedRelease> = serde_json::from_str(INDEX).unwrap();
         let source = source();
         let address = source.addresses.first();
-        source.publish(&entries, lines, address).unwrap()
+        source.publish(&entries, address).unwrap()
     }
 
     #[test]
     fn an_index_becomes_a_catalog() {
-        let read = published(Vec::new());
+        let read = published();
         let versions: Vec<_> = (read.catalog.releases.iter())
             .map(|release| (release.version.as_str(), release.security))
             .collect();
@@ -231,18 +219,10 @@ mod tests {
     }
 
     #[test]
-    fn without_a_schedule_the_days_of_releases_tell_the_phase() {
-        let read = published(Vec::new());
+    fn the_days_of_releases_tell_when_long_term_support_began() {
+        let read = published();
         let line = read.catalog.line_named("eelgrass").unwrap();
         assert_eq!(line.lts, "2025-10-21".parse().ok());
         assert_eq!(line.phase_on("2026-11-23".parse().unwrap()), Phase::Lts);
-        let scheduled = Line {
-            lts: "2025-10-28".parse().ok(),
-            end: "2029-04-30".parse().ok(),
-            ..Line::undated("8")
-        };
-        let read = published(vec![scheduled]);
-        let line = read.catalog.line_named("eelgrass").unwrap();
-        assert_eq!(line.lts, "2025-10-28".parse().ok());
     }
 }

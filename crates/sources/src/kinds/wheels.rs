@@ -5,11 +5,13 @@ use std::collections::{BTreeMap, HashSet};
 
 use serde::Deserialize;
 use serde_json::Value;
-use vshelf_core::catalog::{Build, Checksum};
-use vshelf_core::{Platform, Version};
+use vshelf_core::Platform;
+use vshelf_core::catalog::{Build, Checksum, Digest, LibcVersion};
+use vshelf_core::definition::SourceDefinition;
 
 use crate::address::Address;
-use crate::api::{Fetched, Found, Known, PublishedCatalog, Source, SourceError};
+use crate::api::{Fetched, Known, PublishedCatalog, Source, SourceError};
+use crate::found::Found;
 use crate::registries::UserSettings;
 use crate::transport::{Document, Transport};
 
@@ -18,7 +20,7 @@ const FORM: &str = "application/vnd.pypi.simple.v1+json";
 /// A source that reads wheels.
 pub struct Wheels {
     pub(crate) runtime: String,
-    pub(crate) publisher: String,
+    pub(crate) definition: SourceDefinition,
     pub(crate) package: String,
     pub(crate) settings: UserSettings,
 }
@@ -68,37 +70,41 @@ impl Wheels {
         project: Project,
         address: &Address,
     ) -> Result<PublishedCatalog, SourceError> {
-        let mut found = Found::new(&self.publisher);
+        let mut found = Found::new(&self.definition);
         // A release stands as long as one of its files does.
         let mut standing = HashSet::new();
         for file in &project.files {
-            let Some((version, platforms)) = read_name(&file.filename) else {
+            let Some((spelling, platforms)) = read_name(&file.filename) else {
+                continue;
+            };
+            let Some(spelled) = found.version(spelling) else {
                 continue;
             };
             // What cannot be verified is not offered.
             let digest = file.hashes.get("sha256").map(|hex| format!("sha256:{hex}"));
-            let Some(digest) = digest.and_then(|text| text.parse().ok()) else {
+            let Some(digest) = digest.and_then(|text| text.parse::<Digest>().ok()) else {
                 continue;
             };
             let time = file.upload_time.as_deref().and_then(|time| time.get(..10));
-            let date = time.and_then(|time| time.parse().ok());
-            let (release, card) = found.release(&version);
-            release.date = release.date.into_iter().chain(date).min();
+            let day = time.and_then(|time| time.parse().ok());
+            let archive = address.join(&file.url)?.to_string();
+            for (platform, oldest_libc) in platforms {
+                let checksum = Checksum::Digest(digest.clone());
+                let build = Build {
+                    size: file.size,
+                    oldest_libc,
+                    ..Build::new(platform, archive.clone(), checksum)
+                };
+                found.add(&spelled, spelling, day, build);
+            }
+            let version = spelled.version;
+            let (release, _) = found.release(&version);
             release.withdrawn = withdrawal(&file.yanked).filter(|_| !standing.contains(&version));
             if release.withdrawn.is_none() {
                 standing.insert(version);
             }
-            let archive = address.join(&file.url)?.to_string();
-            card.builds
-                .extend(platforms.into_iter().map(|platform| Build {
-                    platform,
-                    address: archive.clone(),
-                    mirrors: Vec::new(),
-                    size: file.size,
-                    checksum: Checksum::Digest(Clone::clone(&digest)),
-                }));
         }
-        Ok(found.publish(&self.runtime, Vec::new(), address))
+        found.publish(&self.runtime, Vec::new(), address)
     }
 }
 
@@ -123,23 +129,45 @@ fn withdrawal(yanked: &Value) -> Option<Box<str>> {
     }
 }
 
-/// The version and platforms in a wheel's name: `{name}-{version}(-{build})?-{python}-{abi}-{tags}`
-/// (PEP 427, file name convention).
-fn read_name(name: &str) -> Option<(Version, Vec<Platform>)> {
+/// A platform, and the oldest version of its C library that a wheel starts with.
+type Tagged = (Platform, Option<LibcVersion>);
+
+/// How a wheel's name spells its version, and its platforms:
+/// `{name}-{version}(-{build})?-{python}-{abi}-{tags}` (PEP 427, file name convention).
+fn read_name(name: &str) -> Option<(&str, Vec<Tagged>)> {
     let parts: Vec<&str> = name.strip_suffix(".whl")?.split('-').collect();
     if !(5..=6).contains(&parts.len()) {
         return None;
     }
-    let version = parts[1].parse().ok()?;
-    let mut platforms = Vec::new();
+    let mut platforms: Vec<Tagged> = Vec::new();
     for tag in parts[parts.len() - 1].split('.') {
         for platform in platforms_of(tag) {
-            if !platforms.contains(&platform) {
-                platforms.push(platform);
+            let libc = oldest_libc(tag);
+            // Of two tags for one platform, the older system is enough.
+            match platforms.iter_mut().find(|(known, _)| *known == platform) {
+                Some((_, known)) => *known = (*known).min(libc),
+                None => platforms.push((platform, libc)),
             }
         }
     }
-    (!platforms.is_empty()).then_some((version, platforms))
+    (!platforms.is_empty()).then_some((parts[1], platforms))
+}
+
+/// The oldest C library that a tag promises to start with: `manylinux_2_28_x86_64` (PEP 600) and its
+/// older names (PEP 513, 571, 599), `musllinux_1_2_x86_64` (PEP 656).
+fn oldest_libc(tag: &str) -> Option<LibcVersion> {
+    for (older, version) in [
+        ("manylinux1_", LibcVersion(2, 5)),
+        ("manylinux2010_", LibcVersion(2, 12)),
+        ("manylinux2014_", LibcVersion(2, 17)),
+    ] {
+        if tag.starts_with(older) {
+            return Some(version);
+        }
+    }
+    let rest = (tag.strip_prefix("manylinux_")).or_else(|| tag.strip_prefix("musllinux_"))?;
+    let mut numbers = rest.split('_').map(str::parse);
+    Some(LibcVersion(numbers.next()?.ok()?, numbers.next()?.ok()?))
 }
 
 /// The platforms that a platform tag stands for (platform compatibility tags: manylinux, PEP 600;
@@ -200,9 +228,27 @@ mod tests {
         #[case] platforms: &[&str],
     ) {
         let (found, built_for) = read_name(name).unwrap();
-        assert_eq!(found.as_str(), version);
-        let built_for: Vec<&str> = built_for.iter().map(Platform::as_str).collect();
+        assert_eq!(found, version);
+        let built_for: Vec<&str> = built_for
+            .iter()
+            .map(|(platform, _)| platform.as_str())
+            .collect();
         assert_eq!(built_for, platforms);
+    }
+
+    #[rstest]
+    #[case("marram-8.3.1-py3-none-manylinux_2_28_x86_64.whl", Some("2.28"))]
+    #[case(
+        "marram-8.3.1-py3-none-manylinux_2_17_x86_64.manylinux2014_x86_64.whl",
+        Some("2.17")
+    )]
+    #[case("marram-8.3.1-py3-none-manylinux1_x86_64.whl", Some("2.5"))]
+    #[case("marram-8.3.1-py3-none-musllinux_1_2_x86_64.whl", Some("1.2"))]
+    #[case("marram-8.3.1-py3-none-macosx_11_0_arm64.whl", None)]
+    fn a_tag_tells_the_oldest_c_library(#[case] name: &str, #[case] expected: Option<&str>) {
+        let (_, platforms) = read_name(name).unwrap();
+        let told = platforms[0].1.map(|version| version.to_string());
+        assert_eq!(told.as_deref(), expected);
     }
 
     #[rstest]
@@ -211,7 +257,6 @@ mod tests {
             "marram-8.3.1.tar.gz",
             "marram-8.3.1-py3-none-plan9_x86_64.whl",
             "marram-8.3.1-py3-none-linux_alpha.whl",
-            "marram-eight-py3-none-any.whl",
             "marram.whl"
         )]
         name: &str,
@@ -240,7 +285,10 @@ mod tests {
         );
         let wheels = Wheels {
             runtime: "marram".to_owned(),
-            publisher: "saltmarsh".to_owned(),
+            definition: toml::from_str(
+                "name = 'wheels'\nkind = 'wheels'\npackage = 'marram'\npublisher = 'saltmarsh'",
+            )
+            .unwrap(),
             package: "Marram_Builds".to_owned(),
             settings: UserSettings::default(),
         };

@@ -18,8 +18,8 @@ use crate::ui::{Ui, styled};
 /// See it all at work on made-up data
 ///
 /// The demo runs in a throwaway home with a stand-in release server on the loopback address. It
-/// touches nothing of yours and leaves nothing behind. The data is that of Marram, a made-up
-/// language, on 2026-11-23.
+/// touches nothing of yours and leaves nothing behind. The data is that of Marram and Orache, two
+/// made-up languages, on 2026-11-23.
 #[derive(Debug, Args)]
 pub struct Demo {
     /// Open a connected shell on the same data, to play in
@@ -83,6 +83,7 @@ fn serve(ui: &Ui, server: StandIn, faults: &[Fault]) -> Outcome {
         "export VSHELF_DATA=/tmp/vshelf-demo/data VSHELF_CACHE=/tmp/vshelf-demo/cache VSHELF_CONFIG=/tmp/vshelf-demo/config".to_owned(),
         format!("export VSHELF_TODAY={TODAY}"),
         format!("vshelf runtimes --add {address}/marram.toml"),
+        format!("vshelf runtimes --add {address}/orache.toml"),
         "vshelf catalog marram".to_owned(),
     ] {
         ui.result(format!("  {}", styled(Palette::COMMAND, line)))?;

@@ -26,7 +26,11 @@ pub struct Runtimes {
     /// Make this the main runtime: the one that selectors mean when they name none
     #[arg(long, value_name = "NAME", conflicts_with_all = ["add", "remove"])]
     main: Option<String>,
-    /// Show the list as JSON
+    /// Show what the definition at this URL or path would publish, and what is wrong with it; nothing
+    /// is kept
+    #[arg(long, value_name = "FILE", conflicts_with_all = ["add", "remove", "main"])]
+    check: Option<String>,
+    /// Show it as JSON
     #[arg(long, conflicts_with_all = ["add", "remove", "main"])]
     json: bool,
 }
@@ -55,6 +59,10 @@ impl RunCommand for Runtimes {
         if let Some(main) = &self.main {
             runtimes::set_main(environment, main)?;
             return ui.done(format!("Selectors without a runtime mean {main} now."));
+        }
+        if let Some(place) = &self.check {
+            let checked = runtimes::check(environment, place, ui)?;
+            return output::definition_check::show(ui, checked, place, self.json);
         }
         let known = runtimes::list(environment)?;
         match self.json {

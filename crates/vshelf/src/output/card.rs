@@ -2,18 +2,19 @@
 
 use std::collections::BTreeMap;
 
+use jiff::civil::Date;
 use serde::Serialize;
 use vshelf_app::{Activity, Error, Runtime};
-use vshelf_core::catalog::{Build, Checksum, Details, Release};
+use vshelf_core::catalog::{Build, Checksum, Details, Release, ToldBy};
 use vshelf_core::resolve::Candidate;
 use vshelf_view::Palette;
-use vshelf_view::words::{ago, megabytes, printable};
+use vshelf_view::words::{ago, listed, megabytes, printable};
 
 use super::catalog::ReleaseReport;
 use super::json;
 use crate::failure::Outcome;
 use crate::ui::{Ui, styled};
-use crate::wording::versions::{about_line, next_phase, spine};
+use crate::wording::versions::{about_line, next_phase, spine, told_by_others};
 
 /// The card of one release, as JSON.
 #[derive(Debug, Serialize)]
@@ -25,6 +26,10 @@ pub struct CardReport {
     bundles: BTreeMap<String, String>,
     /// Where it is described.
     notes: Option<String>,
+    /// What there is to know about its publisher's builds.
+    remark: Option<String>,
+    /// The sources that tell what is known of it.
+    told_by: ToldBy,
     /// Its archives.
     builds: Vec<BuildReport>,
 }
@@ -43,10 +48,20 @@ struct BuildReport {
     digest: Option<String>,
     /// The address of the checksum list that has the digest.
     checksum_list: Option<String>,
+    /// The source that offers it.
+    source: Option<String>,
+    /// How the source spells the version, where it does so in its own way.
+    spelled: Option<String>,
+    /// Whether it is a repack of the publisher's build.
+    repack: bool,
+    /// The day of the repack.
+    repack_date: Option<Date>,
+    /// The oldest version of the platform's C library that it starts with.
+    oldest_libc: Option<String>,
 }
 
 impl CardReport {
-    fn new(release: ReleaseReport, details: Details) -> CardReport {
+    fn new(release: ReleaseReport, details: Details, remark: Option<String>) -> CardReport {
         let builds = details.builds.into_iter().map(|build| {
             let (digest, checksum_list) = match build.checksum {
                 Checksum::Digest(digest) => (Some(digest.to_string()), None),
@@ -58,12 +73,19 @@ impl CardReport {
                 size: build.size,
                 digest,
                 checksum_list,
+                source: build.source,
+                spelled: build.spelled,
+                repack: build.repack.is_some(),
+                repack_date: build.repack.and_then(|repack| repack.date),
+                oldest_libc: build.oldest_libc.map(|libc| libc.to_string()),
             }
         });
         CardReport {
             release,
             bundles: details.bundles,
             notes: details.notes,
+            remark,
+            told_by: details.told_by,
             builds: builds.collect(),
         }
     }
@@ -75,11 +97,13 @@ pub fn show(ui: &Ui, runtime: &Runtime<'_>, candidate: &Candidate<'_>, as_json: 
         selector: candidate.version.to_string(),
     })?;
     let details = runtime.details(release)?;
+    let publisher = runtime.catalog().publisher(&release.publisher);
     if as_json {
         let activity = Activity::of(runtime);
         let report = CardReport::new(
             ReleaseReport::new(runtime, &activity, candidate, release),
             details,
+            publisher.and_then(|publisher| publisher.remark.clone()),
         );
         return json::print(ui, &report);
     }
@@ -87,7 +111,8 @@ pub fn show(ui: &Ui, runtime: &Runtime<'_>, candidate: &Candidate<'_>, as_json: 
     let title = &runtime.definition.title;
     let line = catalog.line_of(&release.version);
     let phase = line.map(|line| line.phase_on(runtime.today));
-    let name = styled(Palette::STRONG, format!("{title} {}", release.version));
+    let selector = runtime.selector_for(&release.version, &release.publisher);
+    let name = styled(Palette::STRONG, format!("{title} {selector}"));
     ui.result(format!("{}{name}", ui.spine(spine(phase))))?;
     ui.facts(&facts(runtime, candidate, release, &details))?;
     let others: Vec<&str> = catalog
@@ -100,10 +125,7 @@ pub fn show(ui: &Ui, runtime: &Runtime<'_>, candidate: &Candidate<'_>, as_json: 
     if candidate.install.is_none() && release.withdrawn.is_none() {
         ui.next(
             "To install it",
-            &format!(
-                "vshelf install {prefix}{}",
-                runtime.selector_for(&release.version, &release.publisher)
-            ),
+            &format!("vshelf install {prefix}{selector}"),
         );
     }
     for other in others {
@@ -128,7 +150,8 @@ pub fn facts(
     if let Some(date) = release.date {
         facts.push(("published", format!("{date}, {}", ago(date, runtime.today))));
     }
-    let named = catalog.publisher(&release.publisher).map(|p| &*p.name);
+    let publisher = catalog.publisher(&release.publisher);
+    let named = publisher.map(|publisher| &*publisher.name);
     facts.push((
         "publisher",
         match named.filter(|name| *name != &*release.publisher) {
@@ -136,6 +159,9 @@ pub fn facts(
             None => release.publisher.to_string(),
         },
     ));
+    if let Some(remark) = publisher.and_then(|publisher| publisher.remark.as_deref()) {
+        facts.push(("remark", printable(remark)));
+    }
     if let Some(line) = line {
         facts.push(("line", about_line(line, runtime.today)));
         facts.extend(next_phase(line, runtime.today).map(|next| ("then", next)));
@@ -167,14 +193,16 @@ pub fn facts(
         {
             continue;
         }
-        let size = build
-            .size
-            .map(|size| format!(", {}", megabytes(size)))
-            .unwrap_or_default();
-        facts.push(("build", format!("{}{size}", build.platform)));
+        facts.push(("build", about_build(build)));
     }
     if let Some(build) = details.builds_for(&runtime.environment().platform).first() {
         facts.push(("checksum here", build.checksum.to_string()));
+    }
+    let builds = details.builds_for(&runtime.environment().platform);
+    let giving = builds.first().and_then(|build| build.source.as_deref());
+    facts.extend(giving.map(|source| ("source", source.to_owned())));
+    for (source, what) in told_by_others(details, line, giving) {
+        facts.push(("known from", format!("{source}: {}", listed(&what, "and"))));
     }
     facts.push((
         "on the shelf",
@@ -184,4 +212,26 @@ pub fn facts(
         },
     ));
     facts
+}
+
+/// The platform of a build, and what is special about it.
+fn about_build(build: &Build) -> String {
+    let size = build.size.map(|size| format!(", {}", megabytes(size)));
+    let repack = build
+        .repack
+        .map(|repack| match (repack.date, &build.source) {
+            (Some(date), Some(source)) => format!(", a repack of {date} from {source}"),
+            (None, Some(source)) => format!(", a repack from {source}"),
+            (Some(date), None) => format!(", a repack of {date}"),
+            (None, None) => ", a repack".to_owned(),
+        });
+    let library = match build.platform.libc() {
+        Some("musl") => "musl",
+        _ => "glibc",
+    };
+    let libc = build
+        .oldest_libc
+        .map(|oldest| format!(", needs {library} {oldest} or newer"));
+    let parts = [size, repack, libc].into_iter().flatten();
+    build.platform.to_string() + &parts.collect::<String>()
 }

@@ -4,7 +4,7 @@ use jiff::civil::Date;
 use serde::Serialize;
 use vshelf_app::{Activity, Runtime};
 use vshelf_core::resolve::Candidate;
-use vshelf_core::{Phase, Release};
+use vshelf_core::{Catalog, Line, Phase, Release};
 use vshelf_view::words::printable;
 use vshelf_view::{Cell, Column, Palette, Table};
 
@@ -33,8 +33,10 @@ pub struct LineReport {
     maintenance: Option<Date>,
     /// The last day of support, as an ISO 8601 date.
     end: Option<Date>,
-    /// The newest release of the main publisher.
+    /// The newest release of the main publisher, or else of the first other one, as a selector.
     newest: Option<String>,
+    /// The newest releases of other publishers, as far as they are newer than that, as selectors.
+    other_publishers: Vec<String>,
     /// What of it is on the shelf.
     on_shelf: Vec<String>,
 }
@@ -75,24 +77,41 @@ impl Item for ReleaseReport {
     const LIST: &'static str = "releases";
 }
 
+/// The newest release of a line from each publisher, as selectors: of the main publisher, and of others
+/// as far as theirs are newer than what stands in front of them.
+fn newest_of(catalog: &Catalog, line: &Line) -> Vec<String> {
+    let mut newest: Vec<String> = Vec::new();
+    let mut best: Option<&Release> = None;
+    for (place, publisher) in catalog.publishers.iter().enumerate() {
+        let of_line = |finals_only: bool| {
+            catalog.releases_of(line).find(|release| {
+                *release.publisher == *publisher.id
+                    && release.withdrawn.is_none()
+                    && !(finals_only && release.version.is_pre_release())
+            })
+        };
+        let Some(own) = of_line(true).or_else(|| of_line(false)) else {
+            continue;
+        };
+        if best.is_none_or(|best| own.version > best.version) {
+            best = Some(own);
+            newest.push(match place {
+                0 => own.version.to_string(),
+                _ => format!("{}/{}", publisher.id, own.version),
+            });
+        }
+    }
+    newest
+}
+
 /// Shows the lines.
 pub fn show_lines(ui: &Ui, runtime: &Runtime<'_>, as_json: bool) -> Outcome {
     let catalog = runtime.catalog();
-    let main = catalog
-        .main_publisher()
-        .map(|publisher| publisher.id.as_str());
     let reports: Vec<LineReport> = catalog
         .lines
         .iter()
         .map(|line| {
-            let newest = |finals_only: bool| {
-                catalog.releases.iter().find(|release| {
-                    line.covers(&release.version)
-                        && Some(&*release.publisher) == main
-                        && release.withdrawn.is_none()
-                        && !(finals_only && release.version.is_pre_release())
-                })
-            };
+            let mut newest = newest_of(catalog, line).into_iter();
             LineReport {
                 runtime: runtime.name().to_owned(),
                 line: line.name.clone(),
@@ -102,9 +121,8 @@ pub fn show_lines(ui: &Ui, runtime: &Runtime<'_>, as_json: bool) -> Outcome {
                 lts: line.lts,
                 maintenance: line.maintenance,
                 end: line.end,
-                newest: newest(true)
-                    .or_else(|| newest(false))
-                    .map(|r| r.version.to_string()),
+                newest: newest.next(),
+                other_publishers: newest.collect(),
                 on_shelf: (runtime.installs_of(line))
                     .map(|install| install.id.key.to_string())
                     .collect(),
@@ -126,6 +144,9 @@ pub fn show_lines(ui: &Ui, runtime: &Runtime<'_>, as_json: bool) -> Outcome {
     let mut table = Table::new(&columns, Palette::HEADING);
     for report in &reports {
         let line = catalog.lines.iter().find(|line| line.name == report.line);
+        let newest: Vec<&str> = (report.newest.iter().chain(&report.other_publishers))
+            .map(String::as_str)
+            .collect();
         table.row(
             spine(Some(report.phase)),
             [
@@ -138,17 +159,20 @@ pub fn show_lines(ui: &Ui, runtime: &Runtime<'_>, as_json: bool) -> Outcome {
                     .into(),
                 phase_cell(Some(report.phase)),
                 end_cell(line, runtime.today),
-                report.newest.clone().unwrap_or_default().into(),
+                newest.join(", ").into(),
                 report.on_shelf.join(", ").into(),
             ],
         );
     }
     ui.table(&table)?;
-    let prefix = runtime.environment().prefix(runtime.name());
-    ui.next(
-        "To see the releases of a line",
-        &format!("vshelf catalog {prefix}lts"),
-    );
+    let is_lts = |report: &LineReport| report.phase == Phase::Lts;
+    let example = match reports.first() {
+        Some(_) if reports.iter().any(is_lts) => "lts",
+        Some(newest) => newest.line.as_str(),
+        None => return Ok(()),
+    };
+    let command = format!("vshelf catalog {}", runtime.as_typed(example));
+    ui.next("To see the releases of a line", &command);
     Ok(())
 }
 

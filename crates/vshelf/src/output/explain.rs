@@ -3,15 +3,17 @@
 use jiff::civil::Date;
 use serde::Serialize;
 use vshelf_app::{Activity, Runtime};
+use vshelf_core::catalog::ToldBy;
 use vshelf_core::resolve::{Choice, Filter, Scope, Step};
-use vshelf_core::{Pick, Request};
+use vshelf_core::{Pick, Release, Request};
 use vshelf_view::Palette;
-use vshelf_view::words::{Count, printable};
+use vshelf_view::words::{Count, listed, printable};
 
 use super::json;
 use crate::failure::Outcome;
 use crate::ui::{Ui, styled};
 use crate::wording::paths::shown;
+use crate::wording::versions::told_by_others;
 
 /// An explanation, as JSON.
 #[derive(Debug, Serialize)]
@@ -33,6 +35,12 @@ pub struct Report {
     publisher: Option<String>,
     /// Why nothing was chosen.
     error: Option<String>,
+    /// The source that gives its archive.
+    source: Option<String>,
+    /// Whether that archive is a repack of the publisher's.
+    repack: bool,
+    /// The sources that tell what is known of it.
+    told_by: ToldBy,
 }
 
 /// Prints the steps as JSON, and fails where nothing is chosen.
@@ -52,7 +60,19 @@ pub fn print(
         Ok(Choice::System) => (Some(Pick::System.to_string()), None),
         Err(_) => (None, None),
     };
+    let release = match &explanation.outcome {
+        Ok(Choice::Version(chosen)) => chosen.release,
+        _ => None,
+    };
+    let details = release
+        .map(|release| runtime.details(release))
+        .transpose()?;
+    let details = details.unwrap_or_default();
+    let builds = details.builds_for(&runtime.environment().platform);
     let report = Report {
+        source: builds.first().and_then(|build| build.source.clone()),
+        repack: builds.first().is_some_and(|build| build.repack.is_some()),
+        told_by: details.told_by.clone(),
         runtime: runtime.name().to_owned(),
         selector: selector.to_owned(),
         scope,
@@ -89,7 +109,11 @@ pub fn show(ui: &Ui, runtime: &Runtime<'_>, request: &Request, scope: Scope) -> 
             ui.sentence(format!(
                 "Result: {version} from {}{place}.",
                 chosen.publisher
-            ))
+            ))?;
+            match chosen.release {
+                Some(release) => say_where_from(ui, runtime, release),
+                None => Ok(()),
+            }
         }
         Ok(Choice::System) => {
             let activity = Activity::of(runtime);
@@ -98,6 +122,33 @@ pub fn show(ui: &Ui, runtime: &Runtime<'_>, request: &Request, scope: Scope) -> 
         }
         Err(error) => Err(runtime.unresolved(error).into()),
     }
+}
+
+/// Says which source gives the bytes of a release, and who tells what is known of it.
+fn say_where_from(ui: &Ui, runtime: &Runtime<'_>, release: &Release) -> Outcome {
+    let details = runtime.details(release)?;
+    let platform = &runtime.environment().platform;
+    let builds = details.builds_for(platform);
+    let Some(build) = builds.first() else {
+        return Ok(());
+    };
+    let line = runtime.catalog().line_of(&release.version);
+    let others = told_by_others(&details, line, build.source.as_deref());
+    let source = build.source.as_deref().unwrap_or_default();
+    let repack = if build.repack.is_some() {
+        ", as a repack"
+    } else {
+        ""
+    };
+    let what = match others.is_empty() && build.repack.is_none() {
+        true => "Its archive and what is known of it come",
+        false => "Its archive comes",
+    };
+    ui.sentence(format!("{what} from the source {source}{repack}."))?;
+    for (source, what) in others {
+        ui.sentence(format!("Known from {source}: {}.", listed(&what, "and")))?;
+    }
+    Ok(())
 }
 
 /// A step as a sentence.
@@ -139,6 +190,7 @@ fn worded(step: &Step) -> String {
                 Filter::Line(line) => format!("are of line {line}"),
                 Filter::Final => "are not pre-releases".to_owned(),
                 Filter::Supported => "are of a line that is supported and past preview".to_owned(),
+                Filter::NotEnded => "are of a line that is not known to have ended".to_owned(),
                 Filter::Publisher(publisher) => format!("come from {publisher}"),
                 Filter::Platform(platform) => format!("are built for {platform}"),
                 Filter::NotWithdrawn => "were not withdrawn".to_owned(),

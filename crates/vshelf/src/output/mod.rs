@@ -6,6 +6,7 @@ pub mod catalog;
 pub mod checkup;
 pub mod config;
 pub mod default;
+pub mod definition_check;
 pub mod explain;
 pub mod history;
 pub mod json;

@@ -7,11 +7,12 @@ use std::path::{Path, PathBuf};
 
 use schemars::{JsonSchema, Schema, schema_for};
 use serde_json::json;
+use vshelf_core::Definition;
 
 use super::json::Item;
 use super::{
-    card, carry, catalog, checkup, config, default, explain, history, label, list, outdated, path,
-    renew, require, runtimes, status, tidy, timeline,
+    card, carry, catalog, checkup, config, default, definition_check, explain, history, label,
+    list, outdated, path, renew, require, runtimes, status, tidy, timeline,
 };
 use crate::commands;
 use crate::commands::command::GROUPS;
@@ -36,6 +37,8 @@ fn schemas() -> Vec<(&'static str, Schema)> {
         ("checkup", schema_for!(checkup::Report)),
         ("config", list_of::<config::Report>()),
         ("default", list_of::<default::Report>()),
+        // What people write, for editors.
+        ("definition", schema_for!(Definition)),
         ("explain", schema_for!(explain::Report)),
         ("history", list_of::<history::Report>()),
         ("label", list_of::<label::Report>()),
@@ -45,6 +48,7 @@ fn schemas() -> Vec<(&'static str, Schema)> {
         ("require", list_of::<require::Report>()),
         ("renew", list_of::<renew::Report>()),
         ("runtimes", list_of::<runtimes::Report>()),
+        ("runtimes-check", schema_for!(definition_check::Report)),
         ("status", list_of::<status::Report>()),
         ("tidy", schema_for!(tidy::Report)),
         ("timeline", list_of::<timeline::Report>()),
@@ -104,6 +108,35 @@ fn every_option_of_every_command_says_what_it_does() {
                 entry.name,
                 argument.get_id()
             );
+        }
+    }
+}
+
+#[test]
+fn the_schema_of_definitions_takes_those_built_in_and_no_unknown_key() {
+    let schema = serde_json::to_value(schema_for!(Definition)).unwrap();
+    let validator = jsonschema::validator_for(&schema).unwrap();
+    let nowhere = Path::new("/nowhere");
+    for name in vshelf_app::definitions::names(nowhere).unwrap() {
+        let (text, _) = vshelf_app::definitions::text(nowhere, &name).unwrap();
+        let lines = text.lines().count();
+        assert!(lines < 60, "{name} has {lines} lines");
+        let json = vshelf_app::definitions::built_in_json(&name).unwrap();
+        let errors_of = |json: &str| -> Vec<String> {
+            let value = serde_json::from_str(json).unwrap();
+            validator
+                .iter_errors(&value)
+                .map(|e| e.to_string())
+                .collect()
+        };
+        assert!(errors_of(json).is_empty(), "{name}: {:?}", errors_of(json));
+        for (good, bad) in [
+            ("\"title\":", "\"titel\":"),
+            ("\"kind\":", "\"knid\":"),
+            ("\"publisher\":", "\"publischer\":"),
+        ] {
+            let errors = errors_of(&json.replacen(good, bad, 1));
+            assert!(!errors.is_empty(), "{name} with {bad}");
         }
     }
 }

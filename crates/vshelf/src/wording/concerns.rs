@@ -2,6 +2,7 @@
 
 use vshelf_app::concerns::{self, Reminder};
 use vshelf_app::events::CatalogStatus;
+use vshelf_app::sourcing::Instead;
 use vshelf_app::{Activity, Runtime};
 use vshelf_view::Palette;
 use vshelf_view::words::{Count, ago, listed};
@@ -68,10 +69,22 @@ pub fn say_catalog(ui: &Ui, status: &CatalogStatus) {
         Some(reason) => ui.warn(format!("{age}: {reason}.")),
         None if status.offline => ui.note(format!("{age}.")),
         None => {
-            for (source, reason) in &status.passed_over {
+            for passed in &status.passed_over {
+                let result = match &passed.instead {
+                    Instead::Source(other) => format!("Using {other} instead."),
+                    Instead::Kept(day) => {
+                        format!("What it said {} is used.", ago(*day, status.today))
+                    }
+                    Instead::Nothing { has_builds: true } => {
+                        "Releases that only it has cannot be seen.".to_owned()
+                    }
+                    Instead::Nothing { has_builds: false } => {
+                        "Days, phases and security marks may be missing.".to_owned()
+                    }
+                };
+                let (source, reason) = (&passed.source, &passed.reason);
                 ui.note(format!(
-                    "The source {source} was skipped: {reason}. Using {} instead.",
-                    status.source
+                    "The source {source} was skipped: {reason}. {result}"
                 ));
             }
             if !status.passed_over.is_empty() {

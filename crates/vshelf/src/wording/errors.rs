@@ -4,7 +4,6 @@ use std::io;
 
 use vshelf_app::Error;
 use vshelf_app::error::{DefinitionProblem, Need, PackageAttempt, Taken, TextLine, shell_names};
-use vshelf_core::definition::DefinitionError;
 use vshelf_core::near;
 use vshelf_core::resolve::ResolveError;
 use vshelf_shelf::ShelfError;
@@ -71,9 +70,7 @@ impl Failure {
                 };
                 let failure = with(format!("{place} is not a definition of a runtime: {problem}"));
                 let failure = match problem {
-                    DefinitionProblem::Text(DefinitionError::Syntax(_), line) => {
-                        with_line(failure, Some(line))
-                    }
+                    DefinitionProblem::Text(_, line) => with_line(failure, Some(line)),
                     _ => failure,
                 };
                 match file {
@@ -81,6 +78,10 @@ impl Failure {
                     None => failure,
                 }
             }
+            Error::FetchedDefinition {
+                problem: DefinitionProblem::Text(_, line),
+                ..
+            } => with_line(failure, Some(line)),
             Error::NoOwnDefinition { .. } => failure.run("To see the runtimes", "vshelf runtimes"),
             Error::Selector(_) => failure.say("A selector is a version (8.3.1), the beginning of one (8), a range (\">=6 <8\"), a word (lts, latest, stable, preview), a code name or a label."),
             Error::Resolve { prefix, error } => resolving(failure, error, prefix),
@@ -420,7 +421,15 @@ fn plain(error: &Error) -> Failure {
 
 fn with_line(failure: Failure, line: Option<&TextLine>) -> Failure {
     match line {
-        Some(line) => failure.say(format!("Line {}: {}", line.number, line.text)),
+        Some(line) => {
+            let column = line.column.map(|column| format!(", column {column}"));
+            let column = column.unwrap_or_default();
+            failure.say(format!(
+                "Line {}{column}: {}",
+                line.number,
+                line.text.trim()
+            ))
+        }
         None => failure,
     }
 }

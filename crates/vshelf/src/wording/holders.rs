@@ -10,10 +10,11 @@ use super::paths::project_name;
 pub fn reason(reason: &Reason, on: Date) -> String {
     match reason {
         Reason::Superseded { by } => format!("superseded by {by}"),
-        Reason::Ended { end } => {
+        Reason::Ended { end: Some(end) } => {
             let ago = span(*end, on);
             format!("support ended on {end}, {ago} ago")
         }
+        Reason::Ended { end: None } => "support has ended".to_owned(),
         Reason::Withdrawn { why } => format!("withdrawn: {}", printable(why)),
         Reason::FinalOut { version } => format!("{version} is final"),
         Reason::Idle { days } => format!("not used for {days} days"),

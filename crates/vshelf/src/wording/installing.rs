@@ -9,7 +9,7 @@ use vshelf_app::outcome::{
 };
 use vshelf_core::Pick;
 use vshelf_shelf::Install;
-use vshelf_view::words::{megabytes, printable};
+use vshelf_view::words::{listed, megabytes, printable};
 use vshelf_view::{Cell, Column, Palette, Table};
 
 use super::concerns::say_ended;
@@ -29,10 +29,13 @@ pub fn say_result(ui: &Ui, result: &InstallResult) -> Outcome {
         ));
     };
     let record = &new.install.record.contents;
+    let origin = match record.repack {
+        true => format!(": a repack of it from {}", record.source),
+        false => format!(", published by {}", record.publisher),
+    };
     ui.done(format!(
-        "{} is on the shelf, published by {}.",
-        styled(Palette::STRONG, title),
-        record.publisher,
+        "{} is on the shelf{origin}.",
+        styled(Palette::STRONG, title)
     ))?;
     ui.done(format!(
         "{} fetched in {:.1} s from {}, verified by {}; {} on disk.",
@@ -44,10 +47,25 @@ pub fn say_result(ui: &Ui, result: &InstallResult) -> Outcome {
     ))?;
     for companion in &record.companions {
         let (package, version) = (&companion.package, &companion.version);
-        ui.done(format!("{package} {version} belongs to it."))?;
+        ui.done(format!(
+            "{package} {version} was added, because the build is without it."
+        ))?;
     }
+    say_always(ui, &result.always)?;
     say_broken(ui, &new.install);
     Ok(())
+}
+
+/// Says which packages an install got because every one of its runtime gets them.
+fn say_always(ui: &Ui, always: &[String]) -> Outcome {
+    if always.is_empty() {
+        return Ok(());
+    }
+    let verb = if always.len() > 1 { "were" } else { "was" };
+    ui.done(format!(
+        "{} {verb} added, as your settings say.",
+        listed(always, "and")
+    ))
 }
 
 /// The algorithm of the digest that an install was verified by.
@@ -96,8 +114,14 @@ pub fn show_results(ui: &Ui, results: &[InstallResult]) -> Outcome {
         );
     }
     ui.done_table(&table)?;
-    for new in results.iter().filter_map(|result| result.new.as_ref()) {
-        say_broken(ui, &new.install);
+    for result in results {
+        if let Some(new) = &result.new {
+            say_broken(ui, &new.install);
+        }
+        if !result.always.is_empty() {
+            ui.done(format!("To {}:", result.title))?;
+            say_always(ui, &result.always)?;
+        }
     }
     Ok(())
 }

@@ -6,8 +6,10 @@ use anstyle::Style;
 use jiff::civil::Date;
 use vshelf_app::{Activity, Runtime};
 use vshelf_core::activation::Claim;
+use vshelf_core::catalog::Details;
 use vshelf_core::{Key, Line, Phase};
 use vshelf_shelf::record::Adopted;
+use vshelf_sources::merge::DEFINITION;
 use vshelf_view::words::{printable, span};
 use vshelf_view::{Cell, Palette};
 
@@ -86,7 +88,42 @@ pub fn about_line(line: &Line, today: Date) -> String {
     )
 }
 
-/// A line's next change of phase, as a fact; its end is told with the line itself.
+/// What other sources than the one that gives the archive tell of a release and its line: each with what
+/// it tells.
+pub fn told_by_others(
+    details: &Details,
+    line: Option<&Line>,
+    giving: Option<&str>,
+) -> Vec<(String, Vec<&'static str>)> {
+    let told_by = &details.told_by;
+    let phase = line.and_then(|line| line.told_by.as_ref());
+    let facts = [
+        ("its day of publication", told_by.date.as_ref()),
+        (
+            "that it fixes a security problem",
+            told_by.security.as_ref(),
+        ),
+        ("what comes with it", told_by.bundles.as_ref()),
+        ("the phase of its line", phase),
+    ];
+    let mut others: Vec<(String, Vec<&str>)> = Vec::new();
+    for (what, source) in facts {
+        let Some(source) = source.filter(|source| Some(source.as_str()) != giving) else {
+            continue;
+        };
+        let source = match source.as_str() {
+            DEFINITION => "the definition",
+            source => source,
+        };
+        match others.iter_mut().find(|(known, _)| known == source) {
+            Some((_, facts)) => facts.push(what),
+            None => others.push((source.to_owned(), vec![what])),
+        }
+    }
+    others
+}
+
+/// A line's next change of phase/// A line's next change of phase, as a fact; its end is told with the line itself.
 pub fn next_phase(line: &Line, today: Date) -> Option<String> {
     let (day, next) = line.next_phase_after(today)?;
     (next != Phase::Ended).then(|| format!("{next} from {day}, {}", until(day, today)))

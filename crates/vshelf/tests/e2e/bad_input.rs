@@ -337,7 +337,7 @@ version    size  used   marks
         str![[r#"
 --- stderr
 Error: [HOME]/.config/vivid-shelf/runtimes/marram.toml is not a definition of a runtime: missing field `title`.
-  Line 1: name = "marram"
+  Line 1, column 1: name = "marram"
   To edit it: ${EDITOR:-vi} ~/.config/vivid-shelf/runtimes/marram.toml
 --- exit 6
 

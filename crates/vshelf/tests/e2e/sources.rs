@@ -95,6 +95,7 @@ Marram 8.3.1
   brings         tussock 3.3.0
   build          any
   checksum here  listed in [SERVER]/dist/v8.3.1/SHASUMS256.txt
+  source         index
   on the shelf   yes, as 8.3.1
 
 "#]]
@@ -145,7 +146,7 @@ fn a_scoped_package_comes_with_the_companion_that_fits() {
         str![[r#"
 Marram 8.3.1 is on the shelf, published by saltmarsh.
 0.3 MB fetched in [TIME] s from packages, verified by sha512; 0.4 MB on disk.
-@saltmarsh/bittern 2.0.0 belongs to it.
+@saltmarsh/bittern 2.0.0 was added, because the build is without it.
 It is the default now: new connected shells use it.
 --- stderr
 Fetching Marram 8.3.1.

@@ -1,0 +1,617 @@
+//! What a runtime is: a small TOML file, data and not code.
+
+pub(crate) mod check;
+mod place;
+mod source;
+pub(crate) mod words;
+
+use jiff::civil::Date;
+use serde::{Deserialize, Serialize};
+
+use self::check::Check;
+pub use self::check::DefinitionError;
+pub use self::source::{
+    ArchiveLayout, Companion, IndexedArchive, Shipped, SourceDefinition, SourceKind, fingerprint,
+};
+pub(crate) use self::words::{is_inside, is_plain_file_name};
+use self::words::{is_of_system, is_variable};
+use crate::catalog::{Line, LinePolicy, Publisher};
+use crate::near;
+use crate::packages::PackageTool;
+use crate::selector::{is_line_name, is_name, is_publisher};
+use crate::template::Template;
+
+/// A runtime: its program, its folders, and where its releases come from.
+#[derive(Clone, Debug, PartialEq, Eq, Deserialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct Definition {
+    /// The name in selectors and folders.
+    pub name: String,
+    /// The name for people.
+    pub title: String,
+    /// The program, without a folder.
+    pub program: String,
+    /// The folders of an install that go on PATH, relative to it.
+    #[serde(default = "bin_folder")]
+    pub folders: Vec<String>,
+    /// The variable that names the install's folder, where the runtime has one.
+    pub home_variable: Option<String>,
+    /// How the program is asked for its version.
+    pub probe: Probe,
+    /// Files in which a project can say what it requires.
+    #[serde(default, rename = "requirement-files")]
+    pub requirement_files: Vec<RequirementFile>,
+    /// How packages are listed and installed, where the runtime has a tool for that.
+    pub packages: Option<PackageTool>,
+    /// How many leading numbers the releases of a line share.
+    pub line_numbers: Option<usize>,
+    /// How many of the newest lines are supported, where the publisher's rule is that; the others have
+    /// ended.
+    pub supported_lines: Option<usize>,
+    /// The support life of lines, as far as no source tells it.
+    #[serde(default)]
+    pub lines: Vec<LineLife>,
+    /// The publishers of the sources, the main one first; where none is listed, they are those that the
+    /// sources name, in order.
+    #[serde(default)]
+    pub publishers: Vec<PublisherEntry>,
+    /// Where releases come from. Those of one publisher stand in for each other, first to last.
+    pub sources: Vec<SourceDefinition>,
+}
+
+/// How a program is asked for its version.
+#[derive(Clone, Debug, PartialEq, Eq, Deserialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct Probe {
+    /// Its arguments.
+    pub arguments: Vec<String>,
+    /// The line of its answer, on standard output or else on standard error, with `{version}` where the
+    /// version stands.
+    pub answer: String,
+}
+
+/// A file in which a project says what it requires.
+#[derive(Clone, Debug, PartialEq, Eq, Deserialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct RequirementFile {
+    /// The file's name.
+    pub file: String,
+    /// Where the selector stands in a JSON or TOML file, as keys joined by dots.
+    pub value: Option<String>,
+    /// The line that has the selector, with `{selector}` in its place; a file with neither this nor
+    /// `value` has one line, the selector.
+    pub line: Option<Template>,
+    /// What the found text means, with `{selector}` in its place, where it is not a selector itself.
+    pub means: Option<Template>,
+}
+
+impl RequirementFile {
+    /// A file with one line.
+    pub fn plain(file: &str) -> RequirementFile {
+        RequirementFile {
+            file: file.to_owned(),
+            value: None,
+            line: None,
+            means: None,
+        }
+    }
+
+    /// Whether its name is that of a file, without a folder.
+    pub fn is_in_folder(&self) -> bool {
+        is_plain_file_name(&self.file)
+    }
+
+    /// Whether it has one line, the selector.
+    pub fn is_plain(&self) -> bool {
+        self.value.is_none() && self.line.is_none()
+    }
+}
+
+/// The support life of a line.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct LineLife {
+    /// The shared numbers: `8`, `1.23`.
+    pub line: String,
+    /// The code name, if the line has one.
+    pub codename: Option<String>,
+    /// The day of the first final release.
+    #[serde(default, deserialize_with = "place::day")]
+    #[cfg_attr(feature = "schemas", schemars(with = "Option<String>"))]
+    pub start: Option<Date>,
+    /// The first day of long-term support.
+    #[serde(default, deserialize_with = "place::day")]
+    #[cfg_attr(feature = "schemas", schemars(with = "Option<String>"))]
+    pub lts: Option<Date>,
+    /// The first day of maintenance.
+    #[serde(default, deserialize_with = "place::day")]
+    #[cfg_attr(feature = "schemas", schemars(with = "Option<String>"))]
+    pub maintenance: Option<Date>,
+    /// The last day of support.
+    #[serde(default, deserialize_with = "place::day")]
+    #[cfg_attr(feature = "schemas", schemars(with = "Option<String>"))]
+    pub end: Option<Date>,
+}
+
+/// A publisher of a runtime.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct PublisherEntry {
+    /// The short name in selectors and records.
+    pub id: String,
+    /// The full name; the id where it is not given.
+    pub name: Option<String>,
+    /// The publisher whose releases it packs anew, under the same versions: what is known of those is
+    /// known of these.
+    pub repacks: Option<String>,
+    /// What there is to know about its builds, in a sentence without its period.
+    pub remark: Option<String>,
+}
+
+/// Whether `text` is a name in small letters.
+fn lower_name(text: &str) -> bool {
+    is_name(text) && !text.contains(|c: char| c.is_ascii_uppercase() || c == '.')
+}
+
+/// The first of these that comes a second time.
+fn first_twice<'t>(mut texts: impl Iterator<Item = &'t str> + Clone) -> Option<&'t str> {
+    let all = texts.clone();
+    texts.find(|text| all.clone().filter(|other| other == text).count() > 1)
+}
+
+fn bin_folder() -> Vec<String> {
+    vec!["bin".to_owned()]
+}
+
+impl Definition {
+    /// Reads a definition from the text of its file and checks every value that becomes part of a
+    /// path, a command or shell code.
+    pub fn read(text: &str) -> Result<Definition, DefinitionError> {
+        let definition: Definition = toml::from_str(text).map_err(DefinitionError::Syntax)?;
+        let mut check = |good: bool, key, value: &str, expected: &str| match good {
+            true => Ok(()),
+            false => Err(DefinitionError::Value {
+                key,
+                value: value.to_owned(),
+                expected: expected.to_owned(),
+            }),
+        };
+        check(
+            lower_name(&definition.name),
+            "name",
+            &definition.name,
+            "a name has small letters, digits, '_' and '-'",
+        )?;
+        check(
+            is_plain_file_name(&definition.program),
+            "program",
+            &definition.program,
+            "a program's name without a folder is expected",
+        )?;
+        for folder in &definition.folders {
+            check(
+                is_inside(folder),
+                "folders",
+                folder,
+                "a folder inside the install is expected",
+            )?;
+        }
+        for requirement in &definition.requirement_files {
+            check(
+                requirement.is_in_folder(),
+                "requirement-files.file",
+                &requirement.file,
+                "a file's name without a folder is expected",
+            )?;
+            for template in [&requirement.line, &requirement.means]
+                .into_iter()
+                .flatten()
+            {
+                check(
+                    template.has_places("selector", &[]),
+                    "requirement-files.line",
+                    template.as_str(),
+                    "it holds {selector} once",
+                )?;
+            }
+            let both = requirement.value.is_some() && requirement.line.is_some();
+            check(
+                !both,
+                "requirement-files.file",
+                &requirement.file,
+                "either a value or a line has the selector",
+            )?;
+        }
+        if let Some(variable) = &definition.home_variable {
+            check(
+                is_variable(variable) && !is_of_system(variable),
+                "home-variable",
+                variable,
+                "a variable of the runtime's own has capital letters, digits and '_', and is not one that the system, its loader, a shell or vshelf reads",
+            )?;
+        }
+        check(
+            definition.probe.answer.matches("{version}").count() == 1,
+            "probe.answer",
+            &definition.probe.answer,
+            "it holds {version} once",
+        )?;
+        if let Some(tool) = &definition.packages {
+            tool.check(&mut check)?;
+        }
+        for (key, count) in [
+            ("line-numbers", definition.line_numbers),
+            ("supported-lines", definition.supported_lines),
+        ] {
+            let expected = "a number from 1 to 9 is expected";
+            let good = count.is_none_or(|count| (1..=9).contains(&count));
+            check(good, key, &count.unwrap_or_default().to_string(), expected)?;
+        }
+        for life in &definition.lines {
+            let numbers = life.line.split('.').all(|part| part.parse::<u64>().is_ok());
+            let expected = "the numbers of a line are expected, such as 8 or 1.23";
+            check(numbers, "lines.line", &life.line, expected)?;
+            let codename = life.codename.as_deref().unwrap_or("none");
+            let expected = "letters, digits and what joins words are expected";
+            check(is_line_name(codename), "lines.codename", codename, expected)?;
+        }
+        definition.check_publishers(&mut check)?;
+        for source in &definition.sources {
+            check(
+                lower_name(&source.name),
+                "sources.name",
+                &source.name,
+                "a name has small letters, digits, '_' and '-'",
+            )?;
+            source.check(&mut check)?;
+        }
+        check(
+            first_twice(definition.sources.iter().map(|source| &*source.name)).is_none(),
+            "sources.name",
+            first_twice(definition.sources.iter().map(|source| &*source.name)).unwrap_or_default(),
+            "another source has this name",
+        )?;
+        check(
+            !definition.sources.is_empty(),
+            "sources",
+            "[]",
+            "at least one source is needed",
+        )?;
+        let has_builds = |source: &SourceDefinition| source.kind.has_builds();
+        check(
+            definition.sources.iter().any(has_builds),
+            "sources.kind",
+            "facts",
+            "a source with builds is needed beside it",
+        )?;
+        Ok(definition)
+    }
+
+    /// A definition as JSON, which is known to be a good one.
+    pub fn of_json(text: &str) -> Result<Definition, serde_json::Error> {
+        serde_json::from_str(text)
+    }
+
+    /// Calls `check` with every publisher that cannot be one.
+    fn check_publishers(&self, check: &mut Check<'_>) -> Result<(), DefinitionError> {
+        const NAME: &str =
+            "a name has small letters, digits, '_' and '-', and no digit follows a '-'";
+        let good = |id: &str| lower_name(id) && is_publisher(id);
+        let ids = || self.publishers.iter().map(|entry| &*entry.id);
+        if let Some(twice) = first_twice(ids()) {
+            check(
+                false,
+                "publishers.id",
+                twice,
+                "another publisher has this id",
+            )?;
+        }
+        for entry in &self.publishers {
+            check(good(&entry.id), "publishers.id", &entry.id, NAME)?;
+            if let Some(repacks) = &entry.repacks {
+                check(
+                    ids().any(|id| id == repacks) && *repacks != entry.id,
+                    "publishers.repacks",
+                    repacks,
+                    "another publisher of the list is expected",
+                )?;
+            }
+        }
+        for id in self
+            .sources
+            .iter()
+            .filter_map(|source| source.kind.publisher())
+        {
+            check(good(id), "sources.publisher", id, NAME)?;
+            if !self.publishers.is_empty() && ids().all(|known| known != id) {
+                let near = near::words(id, ids()).into_iter().next();
+                let known: Vec<&str> = ids().collect();
+                let known = near.unwrap_or_else(|| known.join(" or "));
+                let expected = format!("one of the publishers is expected, such as {known}");
+                check(false, "sources.publisher", id, &expected)?;
+            }
+        }
+        Ok(())
+    }
+
+    /// The publishers that the definition names, the main one first.
+    pub fn named_publishers(&self) -> Vec<Publisher> {
+        let entries = self.publishers.iter().map(|entry| Publisher {
+            repacks: entry.repacks.clone(),
+            remark: entry.remark.clone(),
+            ..Publisher::new(&entry.id, entry.name.as_deref().unwrap_or(&entry.id), false)
+        });
+        let mut named: Vec<Publisher> = entries.collect();
+        for id in self
+            .sources
+            .iter()
+            .filter_map(|source| source.kind.publisher())
+        {
+            if named.iter().all(|publisher| publisher.id != id) {
+                named.push(Publisher::new(id, id, false));
+            }
+        }
+        named
+    }
+
+    /// What the definition says of all lines at once.
+    pub fn line_policy(&self) -> LinePolicy {
+        LinePolicy {
+            numbers: self.line_numbers,
+            supported: self.supported_lines,
+        }
+    }
+
+    /// The lines whose support life the definition tells.
+    pub fn told_lines(&self) -> Vec<Line> {
+        let told = self.lines.iter().map(|life| Line {
+            codename: life.codename.clone(),
+            start: life.start,
+            lts: life.lts,
+            maintenance: life.maintenance,
+            end: life.end,
+            ..Line::undated(&life.line)
+        });
+        told.collect()
+    }
+
+    /// The version in what the program answered to its probe, where one of the first lines has the right
+    /// form: some programs tell which of their settings count before they answer.
+    ///
+    /// The version ends at what stands behind it in the definition, or else at a space: programs
+    /// often name their build there.
+    pub fn version_in<'t>(&self, answer: &'t str) -> Option<&'t str> {
+        const FIRST_LINES: usize = 4;
+        let (before, behind) = self.probe.answer.split_once("{version}")?;
+        answer.lines().take(FIRST_LINES).find_map(|line| {
+            let rest = line.trim().strip_prefix(before)?;
+            match behind.is_empty() {
+                true => rest.split_whitespace().next(),
+                false => Some(rest.split_once(behind)?.0),
+            }
+        })
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    const MARRAM: &str = r#"
+        name = "marram"
+        title = "Marram"
+        program = "marram"
+        home-variable = "MARRAM_HOME"
+        probe = { arguments = ["--version"], answer = "marram {version}" }
+        requirement-files = [{ file = ".marram-version" }]
+
+        [[sources]]
+        name = "saltmarsh"
+        kind = "catalog"
+        address = "catalog.json"
+    "#;
+
+    #[test]
+    fn reads_a_definition_and_fills_in_what_is_usual() {
+        let definition = Definition::read(MARRAM).unwrap();
+        assert_eq!(definition.folders, ["bin"]);
+        assert_eq!(definition.sources[0].layout, ArchiveLayout::default());
+        assert_eq!(definition.version_in("marram 8.3.1\nmore"), Some("8.3.1"));
+        assert_eq!(
+            definition.version_in("marram 8.3.1 (linux, release)"),
+            Some("8.3.1")
+        );
+        assert_eq!(definition.version_in("tussock 8.3.1"), None);
+        let noted = "read settings from MARRAM_OPTIONS\nmarram 8.3.1\n";
+        assert_eq!(definition.version_in(noted), Some("8.3.1"));
+    }
+
+    #[rstest]
+    #[case("name = \"marram\"", "name = \"../marram\"", "name is")]
+    #[case("program = \"marram\"", "program = \"/bin/sh\"", "program is")]
+    #[case("\"MARRAM_HOME\"", "\"PATH\"", "home-variable is")]
+    #[case("\"MARRAM_HOME\"", "\"IFS\"", "home-variable is")]
+    #[case("\"MARRAM_HOME\"", "\"LD_PRELOAD\"", "home-variable is")]
+    #[case("\"MARRAM_HOME\"", "\"BASH_ENV\"", "home-variable is")]
+    #[case("\"MARRAM_HOME\"", "\"VSHELF_DATA\"", "home-variable is")]
+    #[case("\"MARRAM_HOME\"", "\"A;B\"", "home-variable is")]
+    #[case("\".marram-version\"", "\"../pin\"", "requirement-files.file is")]
+    #[case("{version}", "nothing", "probe.answer is")]
+    #[case(
+        "kind = \"catalog\"",
+        "kind = \"carrier-pigeon\"",
+        "unknown variant `carrier-pigeon`"
+    )]
+    #[case("\"saltmarsh\"", "\"../saltmarsh\"", "sources.name is")]
+    #[case("title =", "titel =", "unknown field `titel`")]
+    #[case("address =", "adress =", "unknown field `adress`")]
+    fn refuses_values_that_would_break_out(
+        #[case] good: &str,
+        #[case] bad: &str,
+        #[case] message: &str,
+    ) {
+        let error = Definition::read(&MARRAM.replacen(good, bad, 1))
+            .unwrap_err()
+            .to_string();
+        assert!(error.contains(message), "{error}");
+    }
+
+    /// A definition of lines with two numbers from two publishers.
+    const ORACHE: &str = r#"
+        name = "orache"
+        title = "Orache"
+        program = "orache"
+        line-numbers = 2
+        probe = { arguments = ["-version"], answer = 'orache version "{version}"' }
+        requirement-files = [{ file = "tide.mod", line = "orache {selector}" }]
+        lines = [{ line = "2.6", start = 2026-01-10, end = "2027-01-09" }]
+        publishers = [
+          { id = "saltmarsh", name = "Saltmarsh Foundation" },
+          { id = "dunefield", repacks = "saltmarsh", remark = "a trimmed runtime" },
+        ]
+
+        [[sources]]
+        name = "dunefield"
+        kind = "wheels"
+        publisher = "dunefield"
+        package = "orache-bin"
+        repack = true
+        versions = ["{3}.{repack}", "{version}"]
+        only = ">=2"
+        folder = "orache_bin/runtime"
+        leave-out = ["__init__.py", "*.dist-info"]
+        links = { "bin/reed" = "lib/reed/reed" }
+
+        [[sources.companions]]
+        package = "reed"
+        versions = [{ releases = "2.6", ship = "3.1" }]
+        folder = "lib/reed"
+        programs = { "bin/reed" = "reed" }
+    "#;
+
+    #[test]
+    fn publishers_lines_and_spellings_are_read() {
+        let definition = Definition::read(ORACHE).unwrap();
+        let named = definition.named_publishers();
+        let told: Vec<_> = named
+            .iter()
+            .map(|p| (&*p.id, &*p.name, p.repacks.as_deref()))
+            .collect();
+        assert_eq!(
+            told,
+            [
+                ("saltmarsh", "Saltmarsh Foundation", None),
+                ("dunefield", "dunefield", Some("saltmarsh"))
+            ]
+        );
+        let line = &definition.told_lines()[0];
+        assert_eq!(
+            (&*line.name, line.numbers.as_slice()),
+            ("2.6", [2, 6].as_slice())
+        );
+        assert_eq!(
+            (line.start, line.end),
+            ("2026-01-10".parse().ok(), "2027-01-09".parse().ok())
+        );
+        let source = &definition.sources[0];
+        assert_eq!(source.versions.read("2.6.3.2").unwrap().repack, 2);
+        assert!(source.takes(&"2.6.0-rc.1".parse().unwrap()));
+        assert!(!source.takes(&"0.0.0".parse().unwrap()));
+        let companion = &source.companions[0];
+        let shipped = |release: &str| companion.shipped_with(&release.parse().unwrap());
+        assert_eq!(
+            shipped("2.6.0-rc.1").map(|range| range.as_str()),
+            Some("3.1")
+        );
+        assert_eq!(shipped("2.7.0"), None);
+    }
+
+    #[rstest]
+    #[case(
+        "id = \"dunefield\"",
+        "id = \"saltmarsh\"",
+        "saltmarsh\", name",
+        "another publisher has this id"
+    )]
+    #[case(
+        "publisher = \"dunefield\"",
+        "publisher = \"dunefeld\"",
+        "dunefeld\"\n        package",
+        "one of the publishers is expected, such as dunefield"
+    )]
+    #[case(
+        "repacks = \"saltmarsh\"",
+        "repacks = \"gulls\"",
+        "gulls\", remark",
+        "another publisher of the list is expected"
+    )]
+    #[case(
+        "\"{version}\"]",
+        "\"{3}.{repack}\"]",
+        "{3}.{repack}\", \"{3}",
+        "one in front of it fits all that it fits"
+    )]
+    #[case(
+        "versions = [{ releases = \"2.6\", ship = \"3.1\" }]",
+        "",
+        "reed\"",
+        "a table of versions or an engine has to say which version is added"
+    )]
+    #[case(
+        "links = { \"bin/reed\"",
+        "links = { \"../reed\"",
+        "../reed\" =",
+        "a path inside the install is expected"
+    )]
+    #[case(
+        "folder = \"orache_bin/runtime\"",
+        "folder = \"x\"\nstrip-folders = 1",
+        "x\"\nstrip",
+        "no strip-folders beside it"
+    )]
+    #[case(
+        "line = \"orache {selector}\"",
+        "line = \"orache\"",
+        "orache\" }]",
+        "it holds {selector} once"
+    )]
+    #[case(
+        "line = \"2.6\"",
+        "line = \"2.x\"",
+        "2.x\", start",
+        "the numbers of a line are expected"
+    )]
+    #[case(
+        "line-numbers = 2",
+        "line-numbers = 0",
+        "0\n        probe",
+        "a number from 1 to 9 is expected"
+    )]
+    #[case("only =", "onyl =", "onyl =", "unknown field `onyl`")]
+    #[case("2026-01-10", "2026-13-10", "2026-13-10", "")]
+    #[case(
+        "\"2027-01-09\"",
+        "\"soon\"",
+        "soon",
+        "soon is not a day; one looks like 2026-10-14"
+    )]
+    fn an_error_says_where_it_is(
+        #[case] good: &str,
+        #[case] bad: &str,
+        #[case] at: &str,
+        #[case] message: &str,
+    ) {
+        let text = ORACHE.replacen(good, bad, 1);
+        let error = Definition::read(&text).unwrap_err();
+        assert!(error.to_string().contains(message), "{error}");
+        let place = error.place_in(&text).unwrap();
+        let found = text[place..].trim_start_matches(['"', '\'']);
+        assert!(found.starts_with(at), "{error} at {found:.60}");
+    }
+}

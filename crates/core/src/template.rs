@@ -1,0 +1,362 @@
+//! Texts with places in them, such as `marram-{version}.tar.xz`: what publishers, package tools and
+//! project files write, as a definition describes it.
+
+use std::fmt;
+
+use serde::{Deserialize, Serialize};
+
+use crate::version::Version;
+
+/// A text with places in braces that stand for something.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(
+    feature = "schemas",
+    derive(schemars::JsonSchema),
+    schemars(with = "String")
+)]
+#[serde(try_from = "String", into = "String")]
+pub struct Template {
+    text: String,
+    pieces: Vec<Piece>,
+}
+
+#[derive(Clone, Debug, PartialEq, Eq)]
+enum Piece {
+    Text(String),
+    Place(String),
+}
+
+/// Why a text is no template.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum TemplateError {
+    /// A brace without its partner.
+    #[error("a brace in it has no partner")]
+    Brace,
+    /// Two places side by side, which nothing would tell apart.
+    #[error("{{{0}}} follows another place directly")]
+    Adjacent(String),
+}
+
+impl Template {
+    /// The template as it was written.
+    pub fn as_str(&self) -> &str {
+        &self.text
+    }
+
+    /// The names of its places, in order.
+    pub fn places(&self) -> impl Iterator<Item = &str> {
+        self.pieces.iter().filter_map(|piece| match piece {
+            Piece::Place(name) => Some(name.as_str()),
+            Piece::Text(_) => None,
+        })
+    }
+
+    /// Whether it has this place once, and each of the `others` at most once, and no further ones.
+    pub fn has_places(&self, needed: &str, others: &[&str]) -> bool {
+        let count = |name: &str| self.places().filter(|place| *place == name).count();
+        count(needed) == 1
+            && others.iter().all(|other| count(other) <= 1)
+            && self
+                .places()
+                .all(|place| place == needed || others.contains(&place))
+    }
+
+    /// What stands in each place of `text`, in order, where all of the text fits. `allows` says whether
+    /// a value can stand in a place. Of several ways to fit, that with the shortest values in front.
+    pub fn values<'t>(
+        &self,
+        text: &'t str,
+        allows: &dyn Fn(&str, &str) -> bool,
+    ) -> Option<Vec<&'t str>> {
+        let mut values = Vec::new();
+        fits(&self.pieces, text, allows, &mut values).then_some(values)
+    }
+
+    /// The text with what `value` says in each place.
+    pub fn filled(&self, value: impl Fn(&str) -> String) -> String {
+        let pieces = self.pieces.iter().map(|piece| match piece {
+            Piece::Text(text) => text.clone(),
+            Piece::Place(name) => value(name),
+        });
+        pieces.collect()
+    }
+}
+
+/// Whether these pieces fit all of `text`; adds the values in their places.
+fn fits<'t>(
+    pieces: &[Piece],
+    text: &'t str,
+    allows: &dyn Fn(&str, &str) -> bool,
+    values: &mut Vec<&'t str>,
+) -> bool {
+    let Some((first, others)) = pieces.split_first() else {
+        return text.is_empty();
+    };
+    match first {
+        Piece::Text(wanted) => (text.strip_prefix(wanted.as_str()))
+            .is_some_and(|rest| fits(others, rest, allows, values)),
+        Piece::Place(name) => {
+            let ends = text.char_indices().map(|(at, c)| at + c.len_utf8());
+            ends.into_iter().any(|end| {
+                let (value, rest) = text.split_at(end);
+                if !allows(name, value) {
+                    return false;
+                }
+                values.push(value);
+                let does = fits(others, rest, allows, values);
+                if !does {
+                    values.pop();
+                }
+                does
+            })
+        }
+    }
+}
+
+impl std::str::FromStr for Template {
+    type Err = TemplateError;
+
+    fn from_str(text: &str) -> Result<Template, TemplateError> {
+        let mut pieces: Vec<Piece> = Vec::new();
+        let mut rest = text;
+        while let Some(at) = rest.find(['{', '}']) {
+            let (before, behind) = rest.split_at(at);
+            let inside = behind.strip_prefix('{').ok_or(TemplateError::Brace)?;
+            let (name, after) = inside.split_once('}').ok_or(TemplateError::Brace)?;
+            if name.contains('{') {
+                return Err(TemplateError::Brace);
+            }
+            if !before.is_empty() {
+                pieces.push(Piece::Text(before.to_owned()));
+            } else if matches!(pieces.last(), Some(Piece::Place(_))) {
+                return Err(TemplateError::Adjacent(name.to_owned()));
+            }
+            pieces.push(Piece::Place(name.to_owned()));
+            rest = after;
+        }
+        if !rest.is_empty() {
+            pieces.push(Piece::Text(rest.to_owned()));
+        }
+        Ok(Template {
+            text: text.to_owned(),
+            pieces,
+        })
+    }
+}
+
+impl TryFrom<String> for Template {
+    type Error = TemplateError;
+
+    fn try_from(text: String) -> Result<Template, TemplateError> {
+        text.parse()
+    }
+}
+
+impl From<Template> for String {
+    fn from(template: Template) -> String {
+        template.text
+    }
+}
+
+impl fmt::Display for Template {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.pad(&self.text)
+    }
+}
+
+/// How a source spells versions: the first of these that fits a spelling reads it.
+///
+/// `{version}` is any version, `{3}` one of exactly three numbers, and `{repack}` counts how often the
+/// same version was packed.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
+#[serde(transparent)]
+pub struct VersionSpellings(Vec<Template>);
+
+/// A spelling that was read.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct SpelledVersion {
+    /// The version that it means.
+    pub version: Version,
+    /// How often that was packed before; the highest counts.
+    pub repack: u64,
+    /// The place of the pattern that fits, among [`VersionSpellings::patterns`].
+    pub pattern: usize,
+}
+
+impl VersionSpellings {
+    /// The patterns as they are written.
+    pub fn patterns(&self) -> &[Template] {
+        &self.0
+    }
+
+    /// What `spelling` means; nothing where no pattern fits it.
+    pub fn read(&self, spelling: &str) -> Option<SpelledVersion> {
+        let plain = |version| SpelledVersion {
+            version,
+            repack: 0,
+            pattern: 0,
+        };
+        if self.0.is_empty() {
+            return spelling.parse().ok().map(plain);
+        }
+        self.0.iter().enumerate().find_map(|(pattern, template)| {
+            let values = template.values(spelling, &allows)?;
+            let mut read = plain(Version::zero());
+            read.pattern = pattern;
+            for (place, value) in template.places().zip(values) {
+                match place {
+                    "repack" => read.repack = value.parse().ok()?,
+                    _ => read.version = value.parse().ok()?,
+                }
+            }
+            Some(read)
+        })
+    }
+
+    /// The first pattern that cannot be used, and why.
+    pub(crate) fn fault(&self) -> Option<(&Template, &'static str)> {
+        let is_version = |place: &str| place == "version" || count_of(place).is_some();
+        for (at, template) in self.0.iter().enumerate() {
+            let versions = template.places().filter(|place| is_version(place)).count();
+            let repacks = template.places().filter(|place| *place == "repack").count();
+            if versions != 1 || repacks > 1 || versions + repacks != template.places().count() {
+                let expected = "it holds {version} or a number of numbers such as {3} once, and may hold {repack}";
+                return Some((template, expected));
+            }
+            let earlier = &self.0[..at];
+            if earlier
+                .iter()
+                .any(|one| one == template || one.as_str() == "{version}")
+            {
+                return Some((template, "one in front of it fits all that it fits"));
+            }
+        }
+        None
+    }
+}
+
+/// How many numbers a place such as `{3}` stands for.
+fn count_of(place: &str) -> Option<usize> {
+    place.parse().ok().filter(|count| (1..=9).contains(count))
+}
+
+fn allows(place: &str, value: &str) -> bool {
+    let is_number = |part: &str| !part.is_empty() && part.bytes().all(|b| b.is_ascii_digit());
+    match (place, count_of(place)) {
+        ("repack", _) => is_number(value),
+        (_, Some(count)) => value.split('.').count() == count && value.split('.').all(is_number),
+        _ => value.parse::<Version>().is_ok(),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    fn spellings(patterns: &[&str]) -> VersionSpellings {
+        VersionSpellings(patterns.iter().map(|text| text.parse().unwrap()).collect())
+    }
+
+    #[rstest]
+    #[case("21.0.8.2", Some(("21.0.8", 2)))]
+    #[case("21.0.8", Some(("21.0.8", 0)))]
+    #[case("0.13.0.post1", Some(("0.13.0", 1)))]
+    #[case("26.7.0rc0", Some(("26.7.0", 0)))]
+    #[case("26.7.0rc12", Some(("26.7.0", 12)))]
+    #[case("25.0.4.1.1", Some(("25.0.4.1.1", 0)))]
+    #[case("0.11.0.dev.3747", Some(("0.11.0.dev.3747", 0)))]
+    #[case("1.27", Some(("1.27", 0)))]
+    #[case("eight", None)]
+    #[case("", None)]
+    fn the_first_pattern_that_fits_reads_a_spelling(
+        #[case] text: &str,
+        #[case] expected: Option<(&str, u64)>,
+    ) {
+        let patterns = [
+            "{3}.{repack}",
+            "{3}.post{repack}",
+            "{3}rc{repack}",
+            "{version}",
+        ];
+        let read = spellings(&patterns).read(text);
+        let read = read.map(|read| (read.version.to_string(), read.repack));
+        assert_eq!(
+            read,
+            expected.map(|(version, repack)| (version.to_owned(), repack))
+        );
+    }
+
+    #[test]
+    fn without_a_version_of_any_kind_only_what_fits_is_read() {
+        let four = spellings(&["{4}.{repack}"]);
+        assert_eq!(
+            four.read("25.0.4.1.1").unwrap().version.as_str(),
+            "25.0.4.1"
+        );
+        assert_eq!(four.read("25.0.4.1"), None);
+        assert_eq!(
+            spellings(&[]).read("8.3.1").unwrap().version.as_str(),
+            "8.3.1"
+        );
+    }
+
+    #[rstest]
+    #[case(&["{3}.{repack}", "{version}"], None)]
+    #[case(&["{3}.{repack}", "{3}.{repack}"], Some("one in front of it fits all that it fits"))]
+    #[case(&["{version}", "{3}rc{repack}"], Some("one in front of it fits all that it fits"))]
+    #[case(&["rc{repack}"], Some("it holds {version} or"))]
+    #[case(&["{3}-{version}"], Some("it holds {version} or"))]
+    #[case(&["{30}"], Some("it holds {version} or"))]
+    #[case(&["{version}-{flavour}"], Some("it holds {version} or"))]
+    fn a_pattern_that_cannot_be_used_is_named(
+        #[case] patterns: &[&str],
+        #[case] expected: Option<&str>,
+    ) {
+        let spellings = spellings(patterns);
+        let fault = spellings.fault().map(|(_, why)| why);
+        match expected {
+            None => assert_eq!(fault, None),
+            Some(beginning) => assert!(fault.unwrap().starts_with(beginning), "{fault:?}"),
+        }
+    }
+
+    #[rstest]
+    #[case("{name} ({version})", "bigdecimal (3.1.3)", &["bigdecimal", "3.1.3"])]
+    #[case("{name}:{version}", "kelp:1.0.0", &["kelp", "1.0.0"])]
+    #[case("{name}-{version}.gemspec", "net-http-0.3.2.gemspec", &["net-http", "0.3.2"])]
+    #[case("toolchain go{selector}", "toolchain go1.23.4", &["1.23.4"])]
+    fn values_stand_in_their_places(
+        #[case] template: &str,
+        #[case] text: &str,
+        #[case] expected: &[&str],
+    ) {
+        let template: Template = template.parse().unwrap();
+        let found = template.values(text, &|place, value| {
+            place != "version" || value.parse::<Version>().is_ok()
+        });
+        assert_eq!(found.unwrap(), expected);
+        assert_eq!(
+            template.values(&format!("{text}\t"), &|_, v| !v.contains('\t')),
+            None
+        );
+    }
+
+    #[test]
+    fn a_template_is_filled_and_refused() {
+        let template: Template = "v{version}/m-{version}.tar.xz".parse().unwrap();
+        assert_eq!(
+            template.filled(|_| "8.3.1".to_owned()),
+            "v8.3.1/m-8.3.1.tar.xz"
+        );
+        for (text, error) in [
+            ("{version", TemplateError::Brace),
+            ("version}", TemplateError::Brace),
+            ("{a{b}", TemplateError::Brace),
+            ("{a}{b}", TemplateError::Adjacent("b".to_owned())),
+        ] {
+            assert_eq!(text.parse::<Template>(), Err(error));
+        }
+    }
+}

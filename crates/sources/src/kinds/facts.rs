@@ -1,0 +1,193 @@
+//! What is known of a publisher's releases and lines, in documents of a package in a registry that
+//! speaks the npm protocol: true days, which releases fix security problems, the support life of lines.
+
+use std::collections::BTreeMap;
+
+use jiff::civil::Date;
+use serde::Deserialize;
+use serde_json::Value;
+use vshelf_core::catalog::Line;
+use vshelf_core::definition::SourceDefinition;
+
+use crate::address::Address;
+use crate::api::{Fetched, Known, Source, SourceError};
+use crate::found::Found;
+use crate::npm::{NpmRegistry, WHOLE, packument};
+use crate::transport::Transport;
+
+/// A source that knows, and has no builds.
+pub struct Facts {
+    pub(crate) runtime: String,
+    pub(crate) definition: SourceDefinition,
+    pub(crate) package: String,
+    pub(crate) releases: Option<String>,
+    pub(crate) lines: Option<String>,
+    pub(crate) registry: NpmRegistry,
+}
+
+#[derive(Deserialize)]
+struct KnownRelease {
+    version: String,
+    date: Option<Date>,
+    #[serde(default)]
+    security: bool,
+    /// The code name of its line's long-term support, or `false`.
+    #[serde(default)]
+    lts: Value,
+}
+
+#[derive(Deserialize)]
+struct KnownLine {
+    start: Option<Date>,
+    lts: Option<Date>,
+    maintenance: Option<Date>,
+    end: Option<Date>,
+    codename: Option<String>,
+}
+
+impl Source for Facts {
+    fn fetch(&self, transport: &Transport, known: &Known) -> Result<Fetched, SourceError> {
+        let address = self.registry.address_of(&self.package)?;
+        let Some((document, validators)) =
+            packument(transport, &address, &known.validators, WHOLE)?
+        else {
+            return Ok(Fetched::Unchanged);
+        };
+        let names: Vec<&str> = [&self.releases, &self.lines]
+            .into_iter()
+            .flatten()
+            .map(String::as_str)
+            .collect();
+        let (texts, address) = self
+            .registry
+            .packaged_files(transport, document, &address, &names)?;
+        let mut published = self.publish(&texts, &address)?;
+        published.validators = validators;
+        Ok(Fetched::Changed(Box::new(published)))
+    }
+}
+
+impl Facts {
+    /// The catalog in these texts: of the releases, where there is a file of them, then of the lines.
+    fn publish(
+        &self,
+        texts: &[String],
+        address: &Address,
+    ) -> Result<crate::PublishedCatalog, SourceError> {
+        let mut texts = texts.iter();
+        let mut lines = Vec::new();
+        let mut found = Found::new(&self.definition);
+        if let Some(file) = &self.releases {
+            let releases: Vec<KnownRelease> = read(texts.next(), file, address)?;
+            for entry in &releases {
+                let Some(spelled) = found.version(entry.version.trim_start_matches('v')) else {
+                    continue;
+                };
+                let (release, _) = found.release(&spelled.version);
+                release.date = entry.date;
+                release.security = entry.security;
+                name_line(&mut lines, &spelled.version, &entry.lts);
+            }
+        }
+        if let Some(file) = &self.lines {
+            let known: BTreeMap<String, KnownLine> = read(texts.next(), file, address)?;
+            let named = std::mem::take(&mut lines);
+            lines = known
+                .into_iter()
+                .map(|(name, line)| Line {
+                    codename: line.codename.filter(|name| !name.is_empty()),
+                    start: line.start,
+                    lts: line.lts,
+                    maintenance: line.maintenance,
+                    end: line.end,
+                    ..Line::undated(name.trim_start_matches('v'))
+                })
+                .collect();
+            for line in &mut lines {
+                if let Some(other) = named.iter().find(|other| other.numbers == line.numbers) {
+                    line.complete(other);
+                }
+            }
+        }
+        found.publish(&self.runtime, lines, address)
+    }
+}
+
+/// Notes the code name that an entry tells of its line.
+fn name_line(lines: &mut Vec<Line>, version: &vshelf_core::Version, codename: &Value) {
+    let Some(codename) = codename.as_str() else {
+        return;
+    };
+    if !lines.iter().any(|line| line.covers(version)) {
+        lines.push(Line {
+            codename: Some(codename.to_owned()),
+            ..Line::undated(&version.numbers()[0].to_string())
+        });
+    }
+}
+
+/// A document in the package.
+fn read<'t, T: Deserialize<'t>>(
+    text: Option<&'t String>,
+    file: &str,
+    address: &Address,
+) -> Result<T, SourceError> {
+    let text = text.map_or("", String::as_str);
+    serde_json::from_str(text)
+        .map_err(|error| SourceError::document(address, format!("{file}: {error}")))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use vshelf_core::Phase;
+
+    const RELEASES: &str = r#"[
+        { "name": "marram", "version": "8.3.1", "date": "2026-10-14", "lts": "Eelgrass", "security": true },
+        { "version": "9.0.0", "date": "2026-04-14", "lts": false, "security": false },
+        { "version": "soon" } ]"#;
+    const LINES: &str = r#"{
+        "v8": { "start": "2025-04-15", "lts": "2025-10-21", "maintenance": "2027-10-19", "end": "2029-04-30", "codename": "" },
+        "v0.11": {} }"#;
+
+    fn facts() -> Facts {
+        let definition = "name = 'facts'\nkind = 'facts'\npublisher = 'saltmarsh'\npackage = 'marram-facts'\nlines = 'l.json'";
+        Facts {
+            runtime: "marram".to_owned(),
+            definition: toml::from_str(definition).unwrap(),
+            package: "marram-facts".to_owned(),
+            releases: Some("r.json".to_owned()),
+            lines: Some("l.json".to_owned()),
+            registry: NpmRegistry::default(),
+        }
+    }
+
+    #[test]
+    fn two_documents_become_one_catalog_without_builds() {
+        let address = Address::read("http://gull.example/t.tgz").unwrap();
+        let texts = [RELEASES, LINES].map(str::to_owned);
+        let read = facts().publish(&texts, &address).unwrap();
+        let told: Vec<_> = (read.catalog.releases.iter())
+            .map(|release| (release.version.as_str(), release.date, release.security))
+            .collect();
+        let day = |text: &str| text.parse().ok();
+        assert_eq!(
+            told,
+            [
+                ("9.0.0", day("2026-04-14"), false),
+                ("8.3.1", day("2026-10-14"), true)
+            ]
+        );
+        assert_eq!(read.left_out, ["soon"]);
+        let line = read.catalog.line_named("eelgrass").unwrap();
+        assert_eq!(line.phase_on("2026-11-23".parse().unwrap()), Phase::Lts);
+    }
+
+    #[test]
+    fn what_is_no_document_of_that_kind_is_named_by_its_file() {
+        let address = Address::read("http://gull.example/t.tgz").unwrap();
+        let texts = ["[]".to_owned(), "[]".to_owned()];
+        let error = facts().publish(&texts, &address).unwrap_err().to_string();
+        assert!(error.contains("l.json: invalid type"), "{error}");
+    }
+}

@@ -1,0 +1,233 @@
+//! What a definition would publish.
+
+use std::path::Path;
+
+use serde::Serialize;
+use vshelf_app::Error;
+use vshelf_app::runtimes::{CheckedDefinition, CheckedSource};
+use vshelf_core::Phase;
+use vshelf_core::catalog::Catalog;
+use vshelf_sources::PublishedCatalog;
+use vshelf_view::words::{Count, listed, printable};
+use vshelf_view::{Cell, Column, Palette, Table};
+
+use super::json;
+use crate::failure::{Failure, Outcome};
+use crate::ui::{Ui, styled};
+use crate::wording::paths::quoted;
+use crate::wording::versions::{end_cell, phase_cell, spine};
+
+/// What a definition would publish, as JSON.
+#[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+pub struct Report {
+    /// The runtime's name.
+    runtime: String,
+    /// Its name for people.
+    title: String,
+    /// The publishers, the main one first.
+    publishers: Vec<String>,
+    /// What each source gives.
+    sources: Vec<SourceReport>,
+    /// The lines of all of them together, newest first.
+    lines: Vec<LineReport>,
+}
+
+/// What one source gives, as JSON.
+#[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+struct SourceReport {
+    /// Its name.
+    name: String,
+    /// Why it gives nothing.
+    error: Option<String>,
+    /// How many releases.
+    releases: usize,
+    /// How many of them are built for this platform.
+    for_this_platform: usize,
+    /// The newest of them.
+    newest: Option<String>,
+    /// How it spells what is no version that is taken.
+    left_out: Vec<String>,
+    /// The patterns of `versions` that fit nothing.
+    unused_patterns: Vec<String>,
+}
+
+/// A line, as JSON.
+#[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+struct LineReport {
+    /// The line.
+    line: String,
+    /// Its phase today.
+    phase: Phase,
+    /// How many releases it has.
+    releases: usize,
+    /// The newest of them, as a selector.
+    newest: Option<String>,
+}
+
+impl SourceReport {
+    fn new(checked: &CheckedSource, definition: &CheckedDefinition) -> SourceReport {
+        let published = checked.published.as_ref();
+        let releases = published.map(|published| &published.catalog.releases[..]);
+        let releases = releases.unwrap_or_default();
+        let texts = |of: fn(&PublishedCatalog) -> &Vec<String>| {
+            published
+                .map(|published| of(published).clone())
+                .unwrap_or_default()
+        };
+        SourceReport {
+            name: checked.name.clone(),
+            error: published.err().map(Error::to_string),
+            releases: releases.len(),
+            for_this_platform: (releases.iter())
+                .filter(|release| release.runs_on(&definition.platform))
+                .count(),
+            newest: releases.first().map(|release| release.version.to_string()),
+            left_out: texts(|published| &published.left_out),
+            unused_patterns: texts(|published| &published.unused_patterns),
+        }
+    }
+
+    /// What is said of it in one line.
+    fn summary(&self, has_builds: bool) -> String {
+        if let Some(error) = &self.error {
+            return styled(Palette::ERROR, printable(error));
+        }
+        let newest = self
+            .newest
+            .as_ref()
+            .map(|newest| format!(", newest {newest}"));
+        let here = match has_builds {
+            true => format!(", {} for this platform", self.for_this_platform),
+            false => ", knows of them and has no builds".to_owned(),
+        };
+        let count = Count(self.releases, "release");
+        format!("{count}{}{here}", newest.unwrap_or_default())
+    }
+}
+
+fn lines(catalog: &Catalog, checked: &CheckedDefinition) -> Vec<LineReport> {
+    let main = catalog.main_publisher().map(|publisher| &*publisher.id);
+    let report = |line: &vshelf_core::Line| {
+        let releases = catalog.releases_of(line);
+        let newest = releases
+            .clone()
+            .next()
+            .map(|newest| match main == Some(&*newest.publisher) {
+                true => newest.version.to_string(),
+                false => format!("{}/{}", newest.publisher, newest.version),
+            });
+        LineReport {
+            line: line.name.clone(),
+            phase: line.phase_on(checked.today),
+            releases: releases.count(),
+            newest,
+        }
+    };
+    let reports = catalog.lines.iter().map(report);
+    reports.filter(|line| line.releases > 0).collect()
+}
+
+/// Shows what a definition would publish; fails where one of its sources gives nothing. `place` is where
+/// it is.
+pub fn show(ui: &Ui, checked: CheckedDefinition, place: &str, as_json: bool) -> Outcome {
+    let catalog = checked.catalog.clone().unwrap_or_default();
+    let report = Report {
+        runtime: checked.definition.name.clone(),
+        title: checked.definition.title.clone(),
+        publishers: catalog
+            .publishers
+            .iter()
+            .map(|one| one.id.clone())
+            .collect(),
+        sources: (checked.sources.iter())
+            .map(|source| SourceReport::new(source, &checked))
+            .collect(),
+        lines: lines(&catalog, &checked),
+    };
+    match as_json {
+        true => json::print(ui, &report)?,
+        false => show_report(ui, &report, &catalog, &checked)?,
+    }
+    let failed = checked
+        .sources
+        .into_iter()
+        .find_map(|source| source.published.err());
+    match failed {
+        Some(error) => Err(Failure::from(error)),
+        None => {
+            ui.next(
+                "To add it",
+                &format!("vshelf runtimes --add {}", quoted(Path::new(place))),
+            );
+            Ok(())
+        }
+    }
+}
+
+fn show_report(
+    ui: &Ui,
+    report: &Report,
+    catalog: &Catalog,
+    checked: &CheckedDefinition,
+) -> Outcome {
+    let title = styled(Palette::STRONG, &report.title);
+    let publishers = listed(&report.publishers, "and");
+    ui.result(format!(
+        "{title} ({}), published by {publishers}",
+        report.runtime
+    ))?;
+    let mut facts = Vec::new();
+    for (source, defined) in report.sources.iter().zip(&checked.definition.sources) {
+        facts.push((
+            source.name.as_str(),
+            source.summary(defined.kind.has_builds()),
+        ));
+        if !source.left_out.is_empty() {
+            let shown: Vec<String> = source
+                .left_out
+                .iter()
+                .take(5)
+                .map(|text| printable(text))
+                .collect();
+            let more = source.left_out.len() - shown.len();
+            let more = if more > 0 {
+                format!(" and {more} more")
+            } else {
+                String::new()
+            };
+            facts.push(("  left out", format!("{}{more}", shown.join(", "))));
+        }
+        for pattern in &source.unused_patterns {
+            facts.push(("  fits nothing", styled(Palette::WARNING, pattern)));
+        }
+    }
+    ui.facts(&facts)?;
+    if report.lines.is_empty() {
+        return Ok(());
+    }
+    let columns = [
+        Column::right("line"),
+        Column::left("phase"),
+        Column::left("support ends"),
+        Column::right("releases"),
+        Column::yielding("newest"),
+    ];
+    let mut table = Table::new(&columns, Palette::HEADING);
+    for line in &report.lines {
+        let known = catalog.lines.iter().find(|known| known.name == line.line);
+        table.row(
+            spine(Some(line.phase)),
+            [
+                Cell::new(&line.line, Palette::STRONG),
+                phase_cell(Some(line.phase)),
+                end_cell(known, checked.today),
+                line.releases.to_string().into(),
+                line.newest.clone().unwrap_or_default().into(),
+            ],
+        );
+    }
+    ui.table(&table)
+}
