@@ -183,6 +183,58 @@ mod tests {
         assert_eq!(line.phase_on("2026-11-23".parse().unwrap()), Phase::Lts);
     }
 
+    /// Of the documents in version 2.0.65 of the package `node-releases`.
+    const NODE_RELEASES: &str = r#"[
+        { "name": "nodejs", "version": "20.20.0", "date": "2026-01-12", "lts": "Iron", "security": true },
+        { "name": "nodejs", "version": "22.11.0", "date": "2024-10-29", "lts": "Jod", "security": false },
+        { "name": "nodejs", "version": "24.16.0", "date": "2026-05-21", "lts": "Krypton", "security": false },
+        { "name": "nodejs", "version": "24.17.0", "date": "2026-06-17", "lts": "Krypton", "security": true },
+        { "name": "nodejs", "version": "26.13.0", "date": "2026-10-28", "lts": "Lithium", "security": false } ]"#;
+    const NODE_LINES: &str = r#"{
+        "v0.12": { "start": "2015-02-06", "end": "2016-12-31" },
+        "v20": { "start": "2023-04-18", "lts": "2023-10-24", "maintenance": "2024-10-22", "end": "2026-04-30", "codename": "Iron" },
+        "v22": { "start": "2024-04-24", "lts": "2024-10-29", "maintenance": "2025-10-21", "end": "2027-04-30", "codename": "Jod" },
+        "v24": { "start": "2025-05-06", "lts": "2025-10-28", "maintenance": "2026-10-20", "end": "2028-04-30", "codename": "Krypton" },
+        "v25": { "start": "2025-10-15", "maintenance": "2026-04-01", "end": "2026-06-01" },
+        "v26": { "start": "2026-05-05", "lts": "2026-10-28", "maintenance": "2027-10-20", "end": "2029-04-30", "codename": "Lithium" },
+        "v27": { "alpha": "2026-10-28", "start": "2027-04-22", "lts": "2027-10-20", "end": "2030-04-30", "codename": "" } }"#;
+
+    #[test]
+    fn what_is_known_of_node_is_true_on_a_day() {
+        let address = Address::read("http://gull.example/t.tgz").unwrap();
+        let texts = [NODE_RELEASES, NODE_LINES].map(str::to_owned);
+        let read = facts().publish(&texts, &address).unwrap();
+        let today = "2026-11-27".parse().unwrap();
+        let phase_of =
+            |line: &vshelf_core::Line| (line.name.clone(), line.phase_on(today).as_str());
+        let phases: Vec<_> = read.catalog.lines.iter().map(phase_of).collect();
+        let expected = [
+            ("27", "preview"),
+            ("26", "lts"),
+            ("25", "ended"),
+            ("24", "maintenance"),
+            ("22", "maintenance"),
+            ("20", "ended"),
+            ("0.12", "ended"),
+        ];
+        assert_eq!(
+            phases,
+            expected.map(|(line, phase)| (line.to_owned(), phase))
+        );
+        let release = |version: &str| {
+            let found = read
+                .catalog
+                .releases
+                .iter()
+                .find(|one| one.version.as_str() == version);
+            let found = found.unwrap();
+            (found.date.unwrap().to_string(), found.security)
+        };
+        assert_eq!(release("22.11.0"), ("2024-10-29".to_owned(), false));
+        assert!(release("20.20.0").1 && release("24.17.0").1);
+        assert!(!release("24.16.0").1 && !release("26.13.0").1);
+    }
+
     #[test]
     fn what_is_no_document_of_that_kind_is_named_by_its_file() {
         let address = Address::read("http://gull.example/t.tgz").unwrap();

@@ -235,6 +235,74 @@ fn what_one_source_of_a_publisher_does_not_give_another_does() {
 }
 
 #[test]
+fn of_several_that_stand_in_one_with_the_same_bytes_comes_first() {
+    let scene = orache();
+    let published = |name: &str| scene.path(&format!("published/orache/{name}"));
+    // Another packing of 2.6.3, with other bytes, in front of the one with the same.
+    fs::create_dir(published("other")).unwrap();
+    let archive = "orache-2.6.3.0.tar.gz";
+    fs::copy(
+        published("packed/orache-2.6.2.0.tar.gz"),
+        published("other").join(archive),
+    )
+    .unwrap();
+    let list = fs::read_to_string(published("packed/SHA256SUMS")).unwrap();
+    let line = list.lines().find(|line| line.contains("2.6.2.0")).unwrap();
+    let line = line.replace("2.6.2.0", "2.6.3.0");
+    fs::write(published("other/SHA256SUMS"), line + "\n").unwrap();
+    let place = scene.path("published").display().to_string();
+    let text = vshelf_demo::orache::definition(&place);
+    let (before, behind) = text.split_once("# The same builds, packed again").unwrap();
+    let packed = behind
+        .split_once("[[sources]]")
+        .unwrap()
+        .1
+        .split_once("[[sources]]")
+        .unwrap()
+        .0;
+    let other = packed
+        .replace("\"packed\"", "\"other\"")
+        .replace("/packed\"", "/other\"");
+    let text = format!("{before}[[sources]]{other}# The same builds, packed again{behind}");
+    scene.write(".config/vivid-shelf/runtimes/orache.toml", &text);
+    scene.does(&["catalog"]);
+    fs::remove_dir_all(published("builds")).unwrap();
+    let ran = scene.vshelf(&["install", "2.6.3"]);
+    assert_eq!(ran.code, 0, "{ran}");
+    assert!(ran.stderr.contains("Trying packed instead."), "{ran}");
+}
+
+#[test]
+#[cfg(all(target_os = "linux", target_env = "gnu"))]
+fn a_build_for_a_newer_c_library_is_refused_before_it_is_fetched() {
+    let scene = orache();
+    let file = scene.path("published/orache/catalog.json");
+    let mut catalog: Value = serde_json::from_str(&fs::read_to_string(&file).unwrap()).unwrap();
+    for release in catalog["releases"].as_array_mut().unwrap() {
+        let build = &mut release["builds"][0];
+        let arch = if cfg!(target_arch = "aarch64") {
+            "arm64"
+        } else {
+            "x64"
+        };
+        build["platform"] = format!("linux-{arch}-gnu").into();
+        build["oldest-libc"] = serde_json::json!([2, 99]);
+    }
+    fs::write(&file, catalog.to_string()).unwrap();
+    let ran = scene.vshelf(&["catalog", "2.5.2"]);
+    assert!(ran.stdout.contains("needs glibc 2.99 or newer"), "{ran}");
+    let ran = scene.vshelf(&["install", "2.5.2"]);
+    assert_eq!(ran.code, 5, "{ran}");
+    let told = "Orache 2.5.2 needs glibc 2.99 or newer, and this system has glibc 2.";
+    assert!(ran.stderr.contains(told), "{ran}");
+    assert!(!scene.path(".cache/vivid-shelf/archives").exists());
+    // Where another source has a build that starts, that is taken.
+    let ran = scene.vshelf(&["install", "2.6.3"]);
+    assert_eq!(ran.code, 0, "{ran}");
+    assert!(ran.stderr.contains("Trying packed instead."), "{ran}");
+}
+
+#[test]
 fn packages_are_seen_without_starting_the_tool() {
     let scene = orache();
     scene.does(&["install", "2.6.2", "2.6.3"]);
