@@ -205,8 +205,7 @@ mod tests {
         let texts = [NODE_RELEASES, NODE_LINES].map(str::to_owned);
         let read = facts().publish(&texts, &address).unwrap();
         let today = "2026-11-27".parse().unwrap();
-        let phase_of =
-            |line: &vshelf_core::Line| (line.name.clone(), line.phase_on(today).as_str());
+        let phase_of = |line: &Line| (line.name.clone(), line.phase_on(today).as_str());
         let phases: Vec<_> = read.catalog.lines.iter().map(phase_of).collect();
         let expected = [
             ("27", "preview"),
