@@ -235,11 +235,41 @@ impl EnteredRuntimes<'_> {
             .map(|name| format!("{name}\n"))
             .collect();
         format!(
-            "__vshelf_requirements={}\n__vshelf_says={}\n__vshelf_has_requirement() {{\n  {}\n}}\n__vshelf_enter_all() {{\n  :\n{}}}\n",
+            "__vshelf_requirements={}\n__vshelf_says={}\n__vshelf_has_requirement() {{\n  {}\n}}\n__vshelf_enter_all() {{\n  :\n{}{}}}\n",
             quote::posix(&names),
             quote::posix(self.says),
             any.join(" ||\n    "),
+            self.quick_posix(),
             self.calls(Dialect::Bash),
+        )
+    }
+
+    /// What most new shells do, in one go for all runtimes: nothing is switched or followed, and neither
+    /// PATH nor a home variable has anything of ours.
+    fn quick_posix(&self) -> String {
+        if self.enter.is_empty() {
+            return String::new();
+        }
+        let base = |runtime: &EnteredRuntime<'_>| {
+            format!("\"$__vshelf_data\"/default/{}", quote::posix(runtime.name))
+        };
+        // What is entered last stands first.
+        let entries: String = (self.enter.iter().rev())
+            .flat_map(|runtime| runtime.folders.iter().map(move |folder| (runtime, folder)))
+            .map(|(runtime, folder)| format!("{}/{}:", base(runtime), quote::posix(folder)))
+            .collect();
+        let values: String = (self.with_variable())
+            .map(|runtime| format!(":${{{}-}}", runtime.variable))
+            .collect();
+        let exports: String = (self.with_variable())
+            .map(|runtime| {
+                let (variable, base) = (runtime.variable, base(runtime));
+                format!("      if [ -d {base} ]; then \\export {variable}={base}; fi\n")
+            })
+            .collect();
+        let entries = entries.trim_end_matches(':');
+        format!(
+            "  case ${{VSHELF_SWITCHED-}}$__vshelf_followed:$PATH{values} in\n    [!:]* | *\"$__vshelf_data\"/default/* | *\"$__vshelf_data\"/shelf/*) ;;\n    *)\n      PATH={entries}${{PATH:+:$PATH}}\n{exports}      return 0\n      ;;\n  esac\n"
         )
     }
 
