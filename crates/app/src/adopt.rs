@@ -238,6 +238,7 @@ impl Adoption {
         let contents = RecordContents {
             spelled: None,
             repack: false,
+            built: None,
             runtime: runtime.name().to_owned(),
             version: version.clone(),
             publisher,

@@ -4,9 +4,12 @@
 use std::error::Error as StdError;
 use std::io;
 use std::path::{Path, PathBuf};
+use std::time::Duration;
 
 use vshelf_core::catalog::LibcVersion;
 use vshelf_core::definition::DefinitionError;
+use vshelf_core::definition::build::LogFailure;
+use vshelf_core::definition::needs::Missing;
 use vshelf_core::requirement::RequirementError;
 use vshelf_core::resolve::ResolveError;
 use vshelf_core::selector::SelectorError;
@@ -66,6 +69,50 @@ impl TextLine {
             text: text.lines().nth(number - 1).unwrap_or_default().to_owned(),
         }
     }
+}
+
+/// A step of a build that failed.
+#[derive(Debug)]
+pub struct StepFailure {
+    /// The runtime's title and the version.
+    pub title: String,
+    /// The step.
+    pub step: String,
+    /// How it ended.
+    pub problem: StepProblem,
+    /// The log of all steps.
+    pub log: PathBuf,
+    /// What that says.
+    pub said: LogFailure,
+}
+
+impl std::fmt::Display for StepFailure {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        let (title, step, problem) = (&self.title, &self.step, &self.problem);
+        write!(f, "{title} was not built: the step {step} {problem}")
+    }
+}
+
+/// How a step of a build failed.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum StepProblem {
+    /// It could not be started, or its log not be written.
+    #[error("cannot be run: {0}")]
+    Start(String),
+    /// It ended so.
+    #[error("ended with {0}")]
+    Ended(String),
+    /// It did not end.
+    #[error("did not end within {} hours", .0.as_secs() / 3600)]
+    TooLong(Duration),
+}
+
+/// What is required and missing, as a part of a sentence.
+fn needed(missing: &[Missing]) -> String {
+    let required = missing.iter().filter(|missing| missing.required);
+    let names: Vec<&str> = required.map(|missing| missing.name.as_str()).collect();
+    let verb = if names.len() > 1 { "are" } else { "is" };
+    format!("{} {verb} missing", names.join(", "))
 }
 
 /// Why a use case failed.
@@ -208,6 +255,40 @@ pub enum Error {
         title: String,
         needed: LibcVersion,
         here: LibcVersion,
+    },
+    #[error("{title} is not published as source")]
+    NothingToBuild { title: String },
+    #[error("{title} cannot be built here: {}", needed(missing))]
+    BuildNeeds {
+        title: String,
+        missing: Vec<Missing>,
+        /// What installs it, where that is known.
+        command: Option<String>,
+    },
+    #[error("{title} cannot be built for {place}: its own build does not take {bad:?} in a path")]
+    BuildPlace {
+        title: String,
+        place: PathBuf,
+        bad: char,
+    },
+    #[error("{file} does not hold {text:?}, which is to be replaced before it is built")]
+    NothingToReplace { file: String, text: String },
+    #[error("{0}")]
+    BuildStep(Box<StepFailure>),
+    #[error("{title} was built, and left nothing at {place}")]
+    NothingBuilt {
+        title: String,
+        place: PathBuf,
+        log: PathBuf,
+    },
+    #[error("{title} was built, and does not pass its check: {says}")]
+    BuildCheck {
+        title: String,
+        /// What should work.
+        says: String,
+        /// The last lines of the log.
+        last: Vec<String>,
+        log: PathBuf,
     },
     #[error("{title} says of itself that it is {answer:?}")]
     WrongProgram { title: String, answer: String },
@@ -525,6 +606,7 @@ impl Error {
             | Error::WasAdopted { .. }
             | Error::NoLongerOffered { .. }
             | Error::NoRuntimeIn { .. }
+            | Error::NothingToBuild { .. }
             | Error::UnknownLabel { .. }
             | Error::Requirement { .. } => Class::NoMatch,
             Error::NotAnInstall { class, .. } => *class,
@@ -550,11 +632,17 @@ impl Error {
             | Error::OtherDigest { .. }
             | Error::DoesNotStart { .. }
             | Error::OlderLibc { .. }
+            | Error::BuildStep(_)
+            | Error::NothingToReplace { .. }
+            | Error::NothingBuilt { .. }
+            | Error::BuildCheck { .. }
             | Error::WrongProgram { .. }
             | Error::NoVersionIn { .. } => Class::Verification,
             Error::Untold { .. } => Class::Disk,
             Error::SystemInstall
             | Error::BuiltIn { .. }
+            | Error::BuildNeeds { .. }
+            | Error::BuildPlace { .. }
             | Error::PackagesUnknown { .. }
             | Error::InUse { .. }
             | Error::CoversSeveral { .. }

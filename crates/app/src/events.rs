@@ -1,8 +1,11 @@
 //! What happens while a use case is at work, and what it has to ask: both as data.
 
 use std::path::Path;
+use std::time::Duration;
 
 use jiff::civil::Date;
+use vshelf_core::definition::build::BuildSection;
+use vshelf_core::definition::needs::Needs;
 use vshelf_core::packages::Package;
 use vshelf_core::tidy::Protection;
 use vshelf_core::{Key, Pick, Request, Version};
@@ -64,6 +67,23 @@ pub enum Event<'e> {
         title: &'e str,
         /// How far it is.
         state: TransferState,
+    },
+    /// A release is going to be built from source.
+    BuildBegins(&'e BuildPlan<'e>),
+    /// How far a build is.
+    Building {
+        /// The runtime's title and the version.
+        title: &'e str,
+        /// The step, counted from 1.
+        step: usize,
+        /// How many steps there are.
+        count: usize,
+        /// What the step is called.
+        name: &'e str,
+        /// How long the step has taken so far.
+        elapsed: Duration,
+        /// The last line that it wrote.
+        line: &'e str,
     },
     /// All of them ended.
     TransfersEnd,
@@ -247,4 +267,17 @@ pub enum Answer {
     No,
     /// There is nobody to ask.
     Nobody,
+}
+
+/// What a build is going to be.
+#[derive(Debug)]
+pub struct BuildPlan<'p> {
+    /// The runtime's title and the version.
+    pub title: &'p str,
+    /// How it is built.
+    pub section: &'p BuildSection,
+    /// What it is built with.
+    pub needs: &'p Needs,
+    /// Whether it goes on from where an earlier attempt was interrupted.
+    pub goes_on: bool,
 }

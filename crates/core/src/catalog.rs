@@ -515,12 +515,14 @@ impl Release {
 }
 
 impl Details {
-    /// The builds for `host`, best first: those made for exactly it before those that fit as well.
+    /// The builds for `host`, best first: those made for exactly it before those that fit as well, and
+    /// sources last.
     pub fn builds_for(&self, host: &Platform) -> Vec<&Build> {
-        let (exact, other): (Vec<&Build>, Vec<&Build>) = (self.builds.iter())
+        let mut builds: Vec<&Build> = (self.builds.iter())
             .filter(|build| build.platform.runs_on(host))
-            .partition(|build| build.platform == *host);
-        [exact, other].concat()
+            .collect();
+        builds.sort_by_key(|build| (build.platform.is_source(), build.platform != *host));
+        builds
     }
 }
 

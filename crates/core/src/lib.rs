@@ -8,6 +8,7 @@
 pub mod activation;
 pub mod catalog;
 pub mod definition;
+pub mod distribution;
 pub mod install;
 pub mod lifecycle;
 pub mod loader;

@@ -1,5 +1,7 @@
 //! Why a program does not start: what the system's loader says, understood.
 
+use crate::distribution::Distribution;
+
 /// What a program needs and this system does not have.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum MissingDependency {
@@ -111,29 +113,14 @@ const PACKAGES: [(&str, [&str; 4]); 14] = [
     ("libz.so.1", ["zlib1g", "zlib", "zlib", "zlib"]),
 ];
 
-/// How packages are installed, in the order of [`FAMILIES`].
-const COMMANDS: [&str; 4] = [
-    "sudo apt-get install",
-    "sudo dnf install",
-    "sudo apk add",
-    "sudo pacman -S",
-];
-
 /// The command that installs the package that usually brings `library` on the system that
 /// `os_release` (the text of `/etc/os-release`) describes, where both are known.
 pub fn package_command(library: &str, os_release: &str) -> Option<String> {
-    let value = |key: &str| {
-        let line = os_release.lines().find_map(|line| line.strip_prefix(key))?;
-        Some(line.trim_matches('"').to_lowercase())
-    };
-    let names = [value("ID="), value("ID_LIKE=")];
-    let family = names.into_iter().flatten().find_map(|names| {
-        let mut names = names.split_whitespace().map(str::to_owned);
-        names.find_map(|name| FAMILIES.iter().position(|family| *family == name))
-    })?;
+    let system = Distribution::of(os_release)?;
+    let family = FAMILIES.iter().position(|family| *family == system.name)?;
     let (_, packages) = PACKAGES.iter().find(|(known, _)| *known == library)?;
     let package = packages[family];
-    (!package.is_empty()).then(|| format!("{} {package}", COMMANDS[family]))
+    (!package.is_empty()).then(|| system.install_command(&[package]))
 }
 
 #[cfg(test)]

@@ -8,7 +8,10 @@ use std::sync::Arc;
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct Platform(Arc<str>);
 
-/// A text that is not `any`, `os-arch` or `os-arch-libc` in lower-case letters, digits and `_`.
+/// What source archives have in the place of a platform.
+const SOURCE: &str = "source";
+
+/// A text that is not `any`, `source`, `os-arch` or `os-arch-libc` in lower-case letters, digits and `_`.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 #[error("{0:?} is not a platform; one looks like linux-x64-gnu")]
 pub struct PlatformError(pub String);
@@ -34,11 +37,17 @@ impl Platform {
         self.0.split('-').nth(2)
     }
 
+    /// Whether it stands for a source archive, of which a build can be made.
+    pub fn is_source(&self) -> bool {
+        self.as_str() == SOURCE
+    }
+
     /// Whether a build for this platform runs on a machine of platform `host`.
     ///
-    /// A build that names no C library needs none.
+    /// A build that names no C library needs none, and what is source is built where it is.
     pub fn runs_on(&self, host: &Platform) -> bool {
         self.as_str() == "any"
+            || self.is_source()
             || self == host
             || (self.os() == host.os() && self.arch() == host.arch() && self.libc().is_none())
     }
@@ -55,7 +64,7 @@ impl FromStr for Platform {
                     .chars()
                     .all(|c| c.is_ascii_lowercase() || c.is_ascii_digit() || c == '_')
         };
-        let shape = text == "any" || (2..=3).contains(&parts.len());
+        let shape = matches!(text, "any" | SOURCE) || (2..=3).contains(&parts.len());
         if shape && parts.iter().all(word) {
             Ok(Platform(text.into()))
         } else {

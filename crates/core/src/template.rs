@@ -32,9 +32,6 @@ pub enum TemplateError {
     /// A brace without its partner.
     #[error("a brace in it has no partner")]
     Brace,
-    /// Two places side by side, which nothing would tell apart.
-    #[error("{{{0}}} follows another place directly")]
-    Adjacent(String),
 }
 
 impl Template {
@@ -51,10 +48,18 @@ impl Template {
         })
     }
 
-    /// Whether it has this place once, and each of the `others` at most once, and no further ones.
+    /// Whether two of its places stand side by side, which nothing would tell apart in a text.
+    pub fn is_ambiguous(&self) -> bool {
+        let is_place = |piece: &Piece| matches!(piece, Piece::Place(_));
+        self.pieces.windows(2).any(|pair| pair.iter().all(is_place))
+    }
+
+    /// Whether it can be looked for in texts, and has this place once, each of the `others` at most once,
+    /// and no further ones.
     pub fn has_places(&self, needed: &str, others: &[&str]) -> bool {
         let count = |name: &str| self.places().filter(|place| *place == name).count();
-        count(needed) == 1
+        !self.is_ambiguous()
+            && count(needed) == 1
             && others.iter().all(|other| count(other) <= 1)
             && self
                 .places()
@@ -128,8 +133,6 @@ impl std::str::FromStr for Template {
             }
             if !before.is_empty() {
                 pieces.push(Piece::Text(before.to_owned()));
-            } else if matches!(pieces.last(), Some(Piece::Place(_))) {
-                return Err(TemplateError::Adjacent(name.to_owned()));
             }
             pieces.push(Piece::Place(name.to_owned()));
             rest = after;
@@ -220,7 +223,11 @@ impl VersionSpellings {
         for (at, template) in self.0.iter().enumerate() {
             let versions = template.places().filter(|place| is_version(place)).count();
             let repacks = template.places().filter(|place| *place == "repack").count();
-            if versions != 1 || repacks > 1 || versions + repacks != template.places().count() {
+            if template.is_ambiguous()
+                || versions != 1
+                || repacks > 1
+                || versions + repacks != template.places().count()
+            {
                 let expected = "it holds {version} or a number of numbers such as {3} once, and may hold {repack}";
                 return Some((template, expected));
             }
@@ -350,11 +357,16 @@ mod tests {
             template.filled(|_| "8.3.1".to_owned()),
             "v8.3.1/m-8.3.1.tar.xz"
         );
+        let filled: Template = "{stage}{prefix}/bin".parse().unwrap();
+        assert_eq!(
+            filled.filled(|place| format!("/{place}")),
+            "/stage/prefix/bin"
+        );
+        assert!(filled.is_ambiguous() && !filled.has_places("stage", &["prefix"]));
         for (text, error) in [
             ("{version", TemplateError::Brace),
             ("version}", TemplateError::Brace),
             ("{a{b}", TemplateError::Brace),
-            ("{a}{b}", TemplateError::Adjacent("b".to_owned())),
         ] {
             assert_eq!(text.parse::<Template>(), Err(error));
         }

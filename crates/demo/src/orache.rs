@@ -21,6 +21,9 @@ const RELEASES: [(&str, &str, bool); 9] = [
     ("2.7.0-rc.1", "2026-11-17", false),
 ];
 
+/// What was released as source only: version, day, and whether it fixes a security problem.
+const AS_SOURCE: [(&str, &str, bool); 1] = [("2.5.3", "2026-10-20", true)];
+
 /// How others spell what they packed again, in the folder with the whole builds.
 const PACKED: [&str; 4] = ["2.4.6.0", "2.6.2.0", "2.6.3.1", "2.6.3.2"];
 
@@ -35,8 +38,14 @@ pub fn definition(address: &str) -> String {
 /// Everything that is published, by path on the server.
 pub(crate) fn publish(published: &mut BTreeMap<String, Vec<u8>>) {
     let mut entries = Vec::new();
-    for (version, date, security) in RELEASES {
-        let archive = archive_of(&files("orache", version, true), Compressor::Gzip);
+    let built = RELEASES.map(|release| (release, "any"));
+    let as_source = AS_SOURCE.map(|release| (release, "source"));
+    for ((version, date, security), platform) in built.into_iter().chain(as_source) {
+        let files = match platform {
+            "source" => sources(version),
+            _ => files("orache", version, true),
+        };
+        let archive = archive_of(&files, Compressor::Gzip);
         let name = format!("orache-{version}.tar.gz");
         entries.push(json!({
             "version": version,
@@ -45,7 +54,7 @@ pub(crate) fn publish(published: &mut BTreeMap<String, Vec<u8>>) {
             "security": security,
             "bundles": { "reed": "1.4.0" },
             "builds": [{
-                "platform": "any",
+                "platform": platform,
                 "file": format!("builds/{name}"),
                 "size": archive.len(),
                 "digest": format!("sha256:{}", sha256(&archive)),
@@ -96,6 +105,21 @@ fn publish_folder(
         published.insert(format!("/orache/{folder}/{name}"), archive);
     }
     published.insert(format!("/orache/{folder}/SHA256SUMS"), sums.into_bytes());
+}
+
+/// The files of a source archive.
+fn sources(version: &str) -> Vec<BuildFile> {
+    let top = format!("orache-{version}");
+    let program = include_str!("../assets/orache.sh").replace("@VERSION@", version);
+    let script =
+        |name: &str, text: &str| (format!("{top}/{name}"), 0o755, text.as_bytes().to_vec());
+    vec![
+        script("configure", include_str!("../assets/configure.sh")),
+        script("compile", include_str!("../assets/compile.sh")),
+        script("install-to", include_str!("../assets/install-to.sh")),
+        script("orache.sh", &program),
+        script("reed.sh", include_str!("../assets/reed.sh")),
+    ]
 }
 
 /// The files of a build below `top`, with the package tool or without.

@@ -168,6 +168,11 @@ impl Layout {
         self.data.join("shells")
     }
 
+    /// The folder of builds from source that are under way, or were interrupted.
+    pub fn builds(&self) -> PathBuf {
+        self.data.join("builds")
+    }
+
     /// The folder for installs and removals under way.
     pub fn staging(&self) -> PathBuf {
         self.data.join("staging")

@@ -62,6 +62,9 @@ pub struct RecordContents {
     /// What came from elsewhere to belong to it.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub companions: Vec<CompanionRecord>,
+    /// How it was built, where it came as source.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub built: Option<Built>,
     /// How it was adopted, where it was.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub adopted: Option<Adopted>,
@@ -81,6 +84,31 @@ pub struct CompanionRecord {
     pub address: String,
     /// The digest that the archive was verified against.
     pub digest: String,
+}
+
+/// How an install was built from source.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Built {
+    /// What the C compiler calls itself.
+    pub compiler: Option<String>,
+    /// The libraries that it was built with.
+    pub libraries: Vec<BuiltWith>,
+    /// What was left out, as the log tells.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub left_out: Vec<String>,
+    /// How long its steps took, in milliseconds.
+    pub took_ms: u64,
+    /// Whether it works wherever it is.
+    pub relocatable: bool,
+}
+
+/// A library that an install was built with.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct BuiltWith {
+    /// Its name.
+    pub name: String,
+    /// Its version, where that was known.
+    pub version: Option<String>,
 }
 
 /// How something from elsewhere came onto the shelf.

@@ -39,11 +39,13 @@ pub fn merge(definition: &Definition, parts: &[Part<'_>]) -> PublishedCatalog {
     let with_builds = || parts.iter().filter(|part| part.source.kind.has_builds());
     let offering = with_builds().filter(|part| part.offers);
     let others = with_builds().filter(|part| !part.offers);
+    // Sources are of use where it is told how they are built.
+    let can_build = definition.build.is_some();
     for part in offering {
-        add_releases(&mut releases, part);
+        add_releases(&mut releases, part, can_build);
     }
     for part in others {
-        add_builds(&mut releases, part);
+        add_builds(&mut releases, part, can_build);
     }
     for part in parts {
         add_knowledge(&mut releases, part);
@@ -83,7 +85,7 @@ pub fn merge(definition: &Definition, parts: &[Part<'_>]) -> PublishedCatalog {
 }
 
 /// The releases that a part offers; one that is there already gets further builds.
-fn add_releases(releases: &mut HashMap<Key, Merged>, part: &Part<'_>) {
+fn add_releases(releases: &mut HashMap<Key, Merged>, part: &Part<'_>, can_build: bool) {
     for release in &part.published.catalog.releases {
         let key = (release.version.clone(), release.publisher.clone());
         if let Entry::Vacant(vacant) = releases.entry(key) {
@@ -98,16 +100,17 @@ fn add_releases(releases: &mut HashMap<Key, Merged>, part: &Part<'_>) {
             });
         }
     }
-    add_builds(releases, part);
+    add_builds(releases, part, can_build);
 }
 
 /// The builds that a part has of what is offered, behind those of others.
-fn add_builds(releases: &mut HashMap<Key, Merged>, part: &Part<'_>) {
+fn add_builds(releases: &mut HashMap<Key, Merged>, part: &Part<'_>, can_build: bool) {
     for (key, details) in &part.published.details {
         let Some(merged) = releases.get_mut(key) else {
             continue;
         };
         let mut builds = details.builds.clone();
+        builds.retain(|build| can_build || !build.platform.is_source());
         for build in &mut builds {
             build.source = Some(part.source.name.clone());
         }

@@ -2,11 +2,12 @@
 
 use std::collections::HashMap;
 use std::fmt::Write;
+use std::time::Duration;
 
 use indicatif::{MultiProgress, ProgressBar, ProgressDrawTarget, ProgressState, ProgressStyle};
 use vshelf_app::events::TransferState;
 use vshelf_view::browse::TransferProgress;
-use vshelf_view::words::megabytes;
+use vshelf_view::words::{megabytes, printable};
 
 /// What bars look like.
 #[derive(Clone, Copy, Debug)]
@@ -28,6 +29,8 @@ pub struct Bars {
     /// The width of the titles, in characters.
     titles: usize,
     bars: HashMap<usize, ProgressBar>,
+    /// Builds under way, by title.
+    steps: HashMap<String, ProgressBar>,
 }
 
 impl Bars {
@@ -43,6 +46,7 @@ impl Bars {
             several,
             titles,
             bars: HashMap::new(),
+            steps: HashMap::new(),
         }
     }
 
@@ -80,6 +84,22 @@ impl Bars {
         }
     }
 
+    /// Shows how far a build is: the step, and the last line that it wrote.
+    pub fn step(&mut self, title: &str, step: &str, elapsed: Duration, line: &str) {
+        /// As much of a line as one line of a terminal has room for.
+        const LONGEST: usize = 60;
+        let bar = self.steps.entry(title.to_owned()).or_insert_with(|| {
+            let bar = self.all.add(ProgressBar::new(0));
+            bar.set_style(step_style(self.appearance));
+            bar.set_message(title.to_owned());
+            bar
+        });
+        let minutes = elapsed.as_secs() / 60;
+        let seconds = elapsed.as_secs() % 60;
+        let line: String = printable(line).chars().take(LONGEST).collect();
+        bar.set_prefix(format!("{step}, {minutes}:{seconds:02}\n  {line}"));
+    }
+
     fn dismiss(&mut self, id: usize) {
         if let Some(bar) = self.bars.remove(&id) {
             bar.finish_and_clear();
@@ -94,10 +114,19 @@ impl Bars {
 
 impl Drop for Bars {
     fn drop(&mut self) {
-        for bar in self.bars.values() {
+        for bar in self.bars.values().chain(self.steps.values()) {
             bar.finish_and_clear();
         }
     }
+}
+
+/// The look of a build under way.
+fn step_style(appearance: Appearance) -> ProgressStyle {
+    let template = match appearance.coloured {
+        true => "{msg:.bold}: {prefix}",
+        false => "{msg}: {prefix}",
+    };
+    ProgressStyle::with_template(template).expect("the template is one")
 }
 
 /// What is done when all bytes are here.

@@ -1,5 +1,6 @@
 //! The only way to the person: results on standard output, everything else on standard error.
 
+use std::collections::HashSet;
 use std::fmt::Display;
 use std::io::{self, IsTerminal, Write};
 use std::os::fd::AsFd;
@@ -48,6 +49,8 @@ pub struct Ui {
     view: Option<Sender<Output>>,
     /// The bars of transfers under way.
     bars: Mutex<Option<Bars>>,
+    /// The steps of builds that were told, where nothing is drawn.
+    told_steps: Mutex<HashSet<String>>,
     /// Why something that a listener was told could not be written.
     kept_failure: Arc<Mutex<Option<Failure>>>,
     /// What is waited for; dropped when it ended.
@@ -80,6 +83,7 @@ impl Ui {
             no_results: false,
             view: None,
             bars: Mutex::default(),
+            told_steps: Mutex::default(),
             kept_failure: Arc::default(),
             wait: Mutex::default(),
         }
@@ -94,6 +98,7 @@ impl Ui {
             no_results: false,
             view: Some(view),
             bars: Mutex::default(),
+            told_steps: Mutex::default(),
             kept_failure: Arc::default(),
             wait: Mutex::default(),
         }
@@ -109,6 +114,7 @@ impl Ui {
             no_results: json,
             view: self.view.clone(),
             bars: Mutex::default(),
+            told_steps: Mutex::default(),
             kept_failure: Arc::clone(&self.kept_failure),
             wait: Mutex::default(),
         }
@@ -169,6 +175,21 @@ impl Ui {
         let mut bars = self.bars.lock().expect("no listener panics");
         let bars = bars.get_or_insert_with(|| Bars::new(self.appearance(), false, 0));
         bars.tell(id, title, state);
+    }
+
+    /// Shows how far a build is; where nothing is drawn, each step is told once.
+    pub fn show_step(&self, title: &str, step: &str, elapsed: Duration, line: &str) {
+        if !io::stderr().is_terminal() {
+            let text = format!("{title}: {step}.");
+            let mut told = self.told_steps.lock().expect("no listener panics");
+            if told.insert(text.clone()) {
+                self.note(&text);
+            }
+            return;
+        }
+        let mut bars = self.bars.lock().expect("no listener panics");
+        let bars = bars.get_or_insert_with(|| Bars::new(self.appearance(), false, 0));
+        bars.step(title, step, elapsed, line);
     }
 
     /// Takes all bars away.

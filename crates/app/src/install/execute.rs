@@ -9,11 +9,15 @@ use std::thread;
 use std::time::Instant;
 
 use vshelf_core::catalog::Build;
+use vshelf_core::definition::build::BuildSection;
+use vshelf_core::definition::needs::Needs;
+use vshelf_files::tree::remove_tree;
 use vshelf_shelf::record::RecordContents;
 use vshelf_sources::Archive;
 
 use super::companions;
 use super::first_start::{self, first_start};
+use super::from_source::{self, Made};
 use super::job::{InstallJob, offers};
 use super::transfer::{TransferReport, transfer};
 use crate::environment::Environment;
@@ -146,8 +150,16 @@ fn execute_one(job: &InstallJob, listener: &dyn Listener) -> JobResult {
     let builds = startable(job)?;
     let archive = Archive::locate(&job.transport, &builds)?;
     check_digest(job, &archive)?;
+    let address = archive.addresses.first().to_string();
+    let build = job.builds.iter().find(|build| build.address == address);
+    let section = from_source::section_of(job, build);
+    // What a build needs is looked for before anything is fetched.
+    let needs = section
+        .map(|section| from_source::need(job, section))
+        .transpose()?;
     let report = TransferReport::begin(listener, job.title(), archive.size);
-    let made = make(job, archive, &report, listener);
+    let from_source = section.zip(needs.as_ref());
+    let made = make(job, archive, from_source, &report, listener);
     report.tell(TransferState::Ended(made.is_ok()));
     made.map(Some)
 }
@@ -204,6 +216,7 @@ fn check_digest(job: &InstallJob, archive: &Archive) -> Result<(), Error> {
 fn make(
     job: &InstallJob,
     archive: Archive,
+    from_source: Option<(&BuildSection, &Needs)>,
     report: &TransferReport<'_>,
     listener: &dyn Listener,
 ) -> Result<NewInstall, Error> {
@@ -211,8 +224,23 @@ fn make(
     let stage = job.shelf.stage(job.key.as_str())?;
     let tree = stage.path().join("tree");
     fs::create_dir(&tree).map_err(file_error(&tree, "written"))?;
-    let unpacked = transfer(job, archive, &job.source.archive_layout(), &tree, report)?;
-    let (mut fetched, mut manifest) = (unpacked.fetched, unpacked.manifest);
+    let made = match from_source {
+        Some((section, needs)) => {
+            from_source::build(job, section, needs, archive, &tree, report, listener)?
+        }
+        None => {
+            let layout = job.source.archive_layout();
+            let unpacked = transfer(job, archive, &layout, &tree, report)?;
+            Made {
+                fetched: unpacked.fetched,
+                manifest: unpacked.manifest,
+                archive: unpacked.archive,
+                built: None,
+                work: None,
+            }
+        }
+    };
+    let (mut fetched, mut manifest) = (made.fetched, made.manifest);
     let mut companions = Vec::new();
     for companion in &job.source.companions {
         if let Some(added) = companions::add(job, companion, &tree, listener)? {
@@ -224,7 +252,7 @@ fn make(
     report.tell(TransferState::StartingOnce);
     let broken = first_start(job, &tree)?;
     report.tell(TransferState::Saving);
-    let address = unpacked.archive.addresses.first().to_string();
+    let address = made.archive.addresses.first().to_string();
     let build = job.builds.iter().find(|build| build.address == address);
     let contents = RecordContents {
         runtime: job.definition.name.clone(),
@@ -235,18 +263,25 @@ fn make(
         spelled: build.and_then(|build| build.spelled.clone()),
         repack: build.is_some_and(|build| build.repack.is_some()),
         address,
-        digest: Some(unpacked.archive.digest.to_string()),
-        archive_size: unpacked.archive.size,
+        digest: Some(made.archive.digest.to_string()),
+        archive_size: made.archive.size,
         unpacked_size: manifest.bytes(),
         files: manifest.files(),
         installed: job.now,
         command: job.command.clone(),
         companions,
+        built: made.built,
         adopted: None,
         broken,
     };
     let install =
         (job.shelf).publish(&stage, &job.key, &tree, contents, &manifest, job.durability)?;
+    if let Some(work) = made.work {
+        // What cannot be deleted now is shown by a clean-up.
+        if remove_tree(&work).left.is_none() {
+            fs::remove_file(from_source::lock_of(&work)).unwrap_or_default();
+        }
+    }
     Ok(NewInstall {
         install,
         fetched,

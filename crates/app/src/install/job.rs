@@ -41,6 +41,8 @@ pub struct InstallJob {
     pub(super) registries: UserSettings,
     /// The folder of partial downloads.
     pub(super) archives: PathBuf,
+    /// Where builds from source are under way.
+    pub(super) builds_folder: PathBuf,
     pub(super) durability: Durability,
     /// When it was asked for.
     pub(super) now: Timestamp,
@@ -55,6 +57,8 @@ pub struct JobOptions {
     pub keep_broken: bool,
     /// It is fetched even if it is on the shelf, and replaces what is there.
     pub again: bool,
+    /// It is built from source, even where a build is published.
+    pub build: bool,
 }
 
 impl InstallJob {
@@ -67,7 +71,19 @@ impl InstallJob {
     ) -> Result<InstallJob, Error> {
         let environment = runtime.environment();
         let mut offers = VecDeque::from(offers(runtime, release)?);
-        let Offer { source, builds } = offers.pop_front().ok_or(Error::CatalogChanged)?;
+        if options.build {
+            for offer in &mut offers {
+                offer.builds.retain(|build| build.platform.is_source());
+            }
+            offers.retain(|offer| !offer.builds.is_empty());
+        }
+        let first = offers.pop_front();
+        let Offer { source, builds } = first.ok_or_else(|| match options.build {
+            true => Error::NothingToBuild {
+                title: format!("{} {}", runtime.definition.title, release.version),
+            },
+            false => Error::CatalogChanged,
+        })?;
         Ok(InstallJob {
             definition: runtime.definition.clone(),
             source,
@@ -82,6 +98,7 @@ impl InstallJob {
             transport: environment.transport.clone(),
             registries: environment.registries(),
             archives: environment.folders()?.cache.join("archives"),
+            builds_folder: environment.layout()?.builds(),
             durability: environment.settings()?.durability(),
             now: environment.now()?,
             command: environment.command_id()?,

@@ -4,6 +4,7 @@ pub mod companions;
 pub mod conclude;
 pub mod execute;
 pub mod first_start;
+pub mod from_source;
 pub mod job;
 pub mod run;
 pub mod transfer;

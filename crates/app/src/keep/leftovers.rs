@@ -6,13 +6,15 @@ use std::path::{Path, PathBuf};
 use std::time::{Duration, SystemTime};
 
 use serde::Serialize;
+use vshelf_files::lock::Lock;
 use vshelf_files::optional;
-use vshelf_files::tree::bytes_in;
+use vshelf_files::tree::{bytes_in, remove_tree};
 use vshelf_shelf::unfinished::{self, Stuck, Unfinished};
 
 use crate::definitions;
 use crate::environment::Environment;
 use crate::error::{Error, file_error};
+use crate::install::from_source;
 
 /// How old a partial download is before nobody goes on with it.
 const STALE: Duration = Duration::from_secs(7 * 24 * 60 * 60);
@@ -28,14 +30,17 @@ pub enum LeftoverKind {
     PartialDownload,
     /// A catalog of a source that is no longer defined.
     UnknownCatalog,
+    /// A build from source that failed or was interrupted.
+    UnfinishedBuild,
 }
 
 impl LeftoverKind {
     /// Every kind, in the order in which they are told.
-    pub const ALL: [LeftoverKind; 3] = [
+    pub const ALL: [LeftoverKind; 4] = [
         LeftoverKind::UnfinishedCommand,
         LeftoverKind::PartialDownload,
         LeftoverKind::UnknownCatalog,
+        LeftoverKind::UnfinishedBuild,
     ];
 }
 
@@ -53,6 +58,8 @@ pub struct Leftover {
 enum Place {
     Stage(Unfinished),
     File(PathBuf),
+    /// A build, which nobody goes on with while the lock is held.
+    Build(PathBuf, Lock),
 }
 
 impl Leftover {
@@ -73,6 +80,19 @@ impl Leftover {
         })
     }
 
+    /// A build that nobody works on now; nothing where somebody does.
+    fn build(folder: PathBuf) -> Result<Option<Leftover>, Error> {
+        let lock = Lock::try_acquire(&from_source::lock_of(&folder));
+        let Some(lock) = lock.map_err(file_error(&folder, "read"))? else {
+            return Ok(None);
+        };
+        Ok(Some(Leftover {
+            kind: LeftoverKind::UnfinishedBuild,
+            bytes: bytes_in(&folder).map_err(file_error(&folder, "read"))?,
+            place: Place::Build(folder, lock),
+        }))
+    }
+
     /// Deletes it, and says how many bytes that freed.
     pub fn delete(self) -> Result<u64, Error> {
         match self.place {
@@ -82,6 +102,14 @@ impl Leftover {
             Place::File(path) => {
                 optional::remove(&path).map_err(file_error(&path, "deleted"))?;
                 Ok(self.bytes)
+            }
+            Place::Build(folder, lock) => {
+                let deleted = remove_tree(&folder);
+                drop(lock);
+                match deleted.left {
+                    None => Ok(deleted.freed),
+                    Some(error) => Err(file_error(&folder, "deleted")(error)),
+                }
             }
         }
     }
@@ -103,6 +131,12 @@ pub fn find(environment: &Environment) -> Result<Vec<Leftover>, Error> {
     for entry in optional::entries(&archives).map_err(file_error(&archives, "read"))? {
         if is_stale(&entry.path()) {
             found.push(Leftover::file(LeftoverKind::PartialDownload, entry.path())?);
+        }
+    }
+    let builds = environment.layout()?.builds();
+    for entry in optional::entries(&builds).map_err(file_error(&builds, "read"))? {
+        if entry.path().is_dir() {
+            found.extend(Leftover::build(entry.path())?);
         }
     }
     let definitions = (definitions::names(&folders.config)?.iter())

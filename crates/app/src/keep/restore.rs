@@ -113,6 +113,7 @@ fn plan(mut runtime: Runtime<'_>, entry: &HistoryEntry) -> Result<InstallJob, Er
     let options = JobOptions {
         keep_broken: record.broken.is_some(),
         again: false,
+        build: record.built.is_some(),
     };
     let (source, digest) = (&record.source, record.digest.as_deref());
     let job_of = |runtime: &Runtime<'_>| -> Result<Option<InstallJob>, Error> {

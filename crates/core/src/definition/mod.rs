@@ -1,6 +1,8 @@
 //! What a runtime is: a small TOML file, data and not code.
 
+pub mod build;
 pub(crate) mod check;
+pub mod needs;
 mod place;
 mod source;
 pub(crate) mod words;
@@ -8,6 +10,7 @@ pub(crate) mod words;
 use jiff::civil::Date;
 use serde::{Deserialize, Serialize};
 
+use self::build::BuildSection;
 use self::check::Check;
 pub use self::check::DefinitionError;
 pub use self::source::{
@@ -52,6 +55,8 @@ pub struct Definition {
     /// The support life of lines, as far as no source tells it.
     #[serde(default)]
     pub lines: Vec<LineLife>,
+    /// How it is built from the source archives of its releases.
+    pub build: Option<BuildSection>,
     /// The publishers of the sources, the main one first; where none is listed, they are those that the
     /// sources name, in order.
     #[serde(default)]
@@ -259,6 +264,9 @@ impl Definition {
             let codename = life.codename.as_deref().unwrap_or("none");
             let expected = "letters, digits and what joins words are expected";
             check(is_line_name(codename), "lines.codename", codename, expected)?;
+        }
+        if let Some(build) = &definition.build {
+            build.check(&mut check)?;
         }
         definition.check_publishers(&mut check)?;
         for source in &definition.sources {

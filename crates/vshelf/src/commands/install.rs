@@ -41,6 +41,9 @@ pub struct Install {
     /// Fetch it again even if it is on the shelf, and put it in the place of what is there
     #[arg(long)]
     again: bool,
+    /// Build it from source here, even where a build is published
+    #[arg(long)]
+    build: bool,
 }
 
 impl CommandArgs for Install {
@@ -68,6 +71,7 @@ impl RunCommand for Install {
             options: JobOptions {
                 keep_broken: self.keep_broken,
                 again: self.again,
+                build: self.build,
             },
         };
         Ok(run::install(environment, &asked, ui)?)

@@ -233,5 +233,9 @@ fn about_build(build: &Build) -> String {
         .oldest_libc
         .map(|oldest| format!(", needs {library} {oldest} or newer"));
     let parts = [size, repack, libc].into_iter().flatten();
-    build.platform.to_string() + &parts.collect::<String>()
+    let platform = match build.platform.is_source() {
+        true => "source, from which it is built here".to_owned(),
+        false => build.platform.to_string(),
+    };
+    platform + &parts.collect::<String>()
 }

@@ -140,6 +140,11 @@ fn say_where_from(ui: &Ui, runtime: &Runtime<'_>, release: &Release) -> Outcome 
     } else {
         ""
     };
+    if build.platform.is_source() {
+        ui.sentence(
+            "No build of it is published for this platform: it is built from source here.",
+        )?;
+    }
     let what = match others.is_empty() && build.repack.is_none() {
         true => "Its archive and what is known of it come",
         false => "Its archive comes",

@@ -15,6 +15,7 @@ use vshelf_sources::registries::RegistryError;
 use vshelf_sources::{DownloadError, LoadError, MirrorError, SourceError, TransportError};
 use vshelf_view::words::{Count, listed};
 
+use super::building;
 use super::holders;
 use super::paths::{edit, quoted, shown};
 use super::starting;
@@ -132,6 +133,12 @@ impl Failure {
                 "To install what is offered now anyway",
                 format!("vshelf install {selector}"),
             ),
+            Error::BuildNeeds {
+                missing, command, ..
+            } => building::needs(failure, missing, command.as_deref()),
+            Error::BuildStep(failed) => building::step(failure, failed),
+            Error::BuildCheck { last, log, .. } => building::last_lines(failure, last, log),
+            Error::NothingBuilt { log, .. } => building::last_lines(failure, &[], log),
             Error::DoesNotStart {
                 title,
                 failure: start,

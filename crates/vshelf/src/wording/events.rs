@@ -6,7 +6,7 @@ use vshelf_sources::address;
 use vshelf_view::words::{Count, printable};
 
 use super::paths::{project_name, shown};
-use super::{concerns, holders, installing, keeping};
+use super::{building, concerns, holders, installing, keeping};
 use crate::failure::{Failure, Outcome};
 use crate::ui::Ui;
 
@@ -60,6 +60,20 @@ fn tell(ui: &Ui, event: Event<'_>) -> Outcome {
             longest_title,
         } => ui.begin_bars(count > 1, longest_title),
         Event::Transfer { id, title, state } => ui.move_bar(id, title, state),
+        Event::BuildBegins(plan) => building::say_plan(ui, plan),
+        Event::Building {
+            title,
+            step,
+            count,
+            name,
+            elapsed,
+            line,
+        } => ui.show_step(
+            title,
+            &format!("step {step} of {count}, {name}"),
+            elapsed,
+            line,
+        ),
         Event::TransfersEnd => ui.end_bars(),
         Event::NoCompanion { package, title } => ui.note_above_bars(&format!(
             "No release of {package} supports {title}; it is installed without."

@@ -29,18 +29,31 @@ pub fn say_result(ui: &Ui, result: &InstallResult) -> Outcome {
         ));
     };
     let record = &new.install.record.contents;
+    if let Some(built) = &record.built {
+        ui.done(format!(
+            "{} is on the shelf, built from source in {:.1} s.",
+            styled(Palette::STRONG, title),
+            built.took_ms as f64 / 1000.0
+        ))?;
+        for what in &built.left_out {
+            ui.warn(format!("It was built without {}.", printable(what)));
+        }
+    }
     let origin = match record.repack {
         true => format!(": a repack of it from {}", record.source),
         false => format!(", published by {}", record.publisher),
     };
+    if record.built.is_none() {
+        let title = styled(Palette::STRONG, title);
+        ui.done(format!("{title} is on the shelf{origin}."))?;
+    }
+    let time = match record.built {
+        Some(_) => String::new(),
+        None => format!(" in {:.1} s", new.took.as_secs_f64()),
+    };
     ui.done(format!(
-        "{} is on the shelf{origin}.",
-        styled(Palette::STRONG, title)
-    ))?;
-    ui.done(format!(
-        "{} fetched in {:.1} s from {}, verified by {}; {} on disk.",
+        "{} fetched{time} from {}, verified by {}; {} on disk.",
         megabytes(new.fetched),
-        new.took.as_secs_f64(),
         record.source,
         algorithm(&new.install),
         megabytes(record.unpacked_size),

@@ -151,6 +151,7 @@ pub fn counted(kind: LeftoverKind, count: usize) -> String {
     match kind {
         LeftoverKind::UnfinishedCommand => Count(count, "unfinished command").to_string(),
         LeftoverKind::PartialDownload => Count(count, "partial download").to_string(),
+        LeftoverKind::UnfinishedBuild => Count(count, "unfinished build").to_string(),
         LeftoverKind::UnknownCatalog => {
             format!("{} of sources that are gone", Count(count, "catalog"))
         }

@@ -1,5 +1,6 @@
 //! What use cases say, in words: errors, events, versions, what keeps an install.
 
+pub mod building;
 pub mod concerns;
 
 pub mod errors;

@@ -8,6 +8,7 @@
 mod adopt;
 mod bad_input;
 mod browse;
+mod builds;
 mod checkup;
 mod completion;
 mod connect;

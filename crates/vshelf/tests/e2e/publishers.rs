@@ -52,7 +52,7 @@ fn lines_have_two_numbers_and_nothing_undated_is_current() {
 line  phase    support ends              newest
  2.7  preview  2028-06-30, in 19 months  2.7.0-rc.1
  2.6  current  2027-06-30, in 7 months   2.6.3
- 2.5  unknown                            2.5.2
+ 2.5  unknown                            2.5.3
  2.4  ended    2026-06-30, 4 months ago  2.4.6
  2.3  ended                              2.3.8
 --- stderr
@@ -142,7 +142,7 @@ saltmarsh publishes it too: vshelf catalog saltmarsh/2.6.3
         scene.vshelf(&["explain", "dunefield/2.6"]),
         str![[r#"
 Orache dunefield/2.6, on 2026-11-23
- 1  The catalog has 11 releases.
+ 1  The catalog has 12 releases.
  2  2 of them come from dunefield. 2.7.0-rc.1 is newer, and is not among them.
  3  1 of them begin with 2.6.
  4  2.6.3 is the only version left.
@@ -415,7 +415,7 @@ fn a_definition_is_checked_before_it_is_added() {
         ),
         str![[r#"
 Orache (orache), published by saltmarsh and dunefield
-  saltmarsh       9 releases, newest 2.7.0-rc.1, 9 for this platform
+  saltmarsh       10 releases, newest 2.7.0-rc.1, 10 for this platform
   packed          2 releases, newest 2.6.3, 2 for this platform
     left out      2.4.6.0
     fits nothing  {2}rc{repack}
@@ -423,7 +423,7 @@ Orache (orache), published by saltmarsh and dunefield
 line  phase    support ends              releases  newest
  2.7  preview  2028-06-30, in 19 months         1  2.7.0-rc.1
  2.6  current  2027-06-30, in 7 months          4  2.6.3
- 2.5  unknown                                   3  2.5.2
+ 2.5  unknown                                   4  2.5.3
  2.4  ended    2026-06-30, 4 months ago         2  2.4.6
  2.3  ended                                     1  2.3.8
 --- stderr

@@ -1,0 +1,343 @@
+//! Building a release from its source archive: what it needs is looked for before anything is fetched, its
+//! steps run in a cleared environment, and what they made is checked before it can reach the shelf.
+
+mod needs;
+mod steps;
+
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::thread;
+use std::time::{Duration, Instant};
+
+use serde::{Deserialize, Serialize};
+use vshelf_core::catalog::Build;
+use vshelf_core::definition::ArchiveLayout;
+use vshelf_core::definition::build::{BuildSection, LogFailure, PrefixKind};
+use vshelf_core::definition::fingerprint;
+use vshelf_core::definition::needs::Needs;
+use vshelf_core::template::Template;
+use vshelf_files::lock::Lock;
+use vshelf_files::optional;
+use vshelf_files::tree::remove_tree;
+use vshelf_shelf::Manifest;
+use vshelf_shelf::record::{Built, BuiltWith};
+use vshelf_sources::Archive;
+
+use self::needs::{install_command, look_for};
+use super::job::InstallJob;
+use super::transfer::{TransferReport, transfer};
+use crate::error::{Error, StepFailure, file_error};
+use crate::events::{BuildPlan, Event, Listener};
+
+/// What an install is made of.
+pub struct Made {
+    /// The bytes that came over the network.
+    pub fetched: u64,
+    /// Its files.
+    pub manifest: Manifest,
+    /// The archive that it comes from.
+    pub archive: Archive,
+    /// How it was built, where it was.
+    pub built: Option<Built>,
+    /// The folder of the build, which goes when the install is published.
+    pub work: Option<PathBuf>,
+}
+
+/// Whether a job builds from source; nothing of it is published for this platform, or it was asked for.
+pub fn section_of<'j>(job: &'j InstallJob, build: Option<&Build>) -> Option<&'j BuildSection> {
+    let is_source = build.is_some_and(|build| build.platform.is_source());
+    job.definition.build.as_ref().filter(|_| is_source)
+}
+
+/// Looks for what a build needs; an error names all that is missing.
+pub fn need(job: &InstallJob, section: &BuildSection) -> Result<Needs, Error> {
+    let final_place = final_place(job);
+    if section.prefix == PrefixKind::Final {
+        let text = final_place.to_string_lossy();
+        if let Some(bad) = text
+            .chars()
+            .find(|c| c.is_whitespace() || "'\"$`\\&|;<>()*?".contains(*c))
+        {
+            return Err(Error::BuildPlace {
+                title: job.title(),
+                place: final_place,
+                bad,
+            });
+        }
+    }
+    let needs = look_for(section);
+    match needs.forbid_building() {
+        true => Err(Error::BuildNeeds {
+            title: job.title(),
+            command: install_command(&needs),
+            missing: needs.missing,
+        }),
+        false => Ok(needs),
+    }
+}
+
+/// Where the build has its place on the shelf.
+fn final_place(job: &InstallJob) -> PathBuf {
+    job.shelf.install_folder(&job.key)
+}
+
+/// The folder of a build under way; another source or another way to build has another.
+fn work_folder(job: &InstallJob, section: &BuildSection, archive: &Archive) -> PathBuf {
+    let way = format!(
+        "{section:?} {} {}",
+        archive.digest,
+        final_place(job).display()
+    );
+    let (runtime, key) = (&job.definition.name, job.key.as_str());
+    let name = format!("{runtime}-{key}-{:016x}", fingerprint(way.as_bytes()));
+    job.builds_folder.join(name)
+}
+
+/// The lock of a build: whoever holds it works on it, or deletes it.
+pub fn lock_of(folder: &Path) -> PathBuf {
+    folder.with_extension("lock")
+}
+
+/// Waits for whoever deletes what an earlier attempt left, and holds the build.
+fn hold(folder: &Path) -> Result<Lock, Error> {
+    let path = lock_of(folder);
+    loop {
+        let lock = Lock::try_acquire(&path).map_err(file_error(&path, "written"))?;
+        if let Some(lock) = lock {
+            fs::create_dir_all(folder).map_err(file_error(folder, "written"))?;
+            return Ok(lock);
+        }
+        thread::sleep(Duration::from_millis(50));
+    }
+}
+
+/// The steps of a build that are done.
+#[derive(Debug, Default, Serialize, Deserialize)]
+struct Progress {
+    /// Whether the source is there, with what is replaced in it.
+    unpacked: bool,
+    /// The names of the steps.
+    steps: Vec<String>,
+    /// How long they took, in milliseconds.
+    took_ms: u64,
+}
+
+/// A build under way.
+struct Work<'w> {
+    job: &'w InstallJob,
+    section: &'w BuildSection,
+    folder: PathBuf,
+    progress: Progress,
+    listener: &'w dyn Listener,
+}
+
+/// Builds from a source archive; what it made is at `tree` then.
+pub fn build(
+    job: &InstallJob,
+    section: &BuildSection,
+    needs: &Needs,
+    archive: Archive,
+    tree: &Path,
+    report: &TransferReport<'_>,
+    listener: &dyn Listener,
+) -> Result<Made, Error> {
+    let folder = work_folder(job, section, &archive);
+    let _lock = hold(&folder)?;
+    let noted = optional::read(&folder.join("progress.json")).ok().flatten();
+    let progress = noted.and_then(|bytes| serde_json::from_slice(&bytes).ok());
+    let mut work = Work {
+        job,
+        section,
+        folder,
+        progress: progress.unwrap_or_default(),
+        listener,
+    };
+    listener.tell(Event::BuildBegins(&BuildPlan {
+        title: &job.title(),
+        section,
+        needs,
+        goes_on: work.progress.unpacked,
+    }));
+    let (fetched, archive) = work.unpack(archive, report)?;
+    work.run_steps()?;
+    let log = fs::read_to_string(work.log()).unwrap_or_default();
+    let made = work.made()?;
+    work.check(&made)?;
+    fs::remove_dir(tree).map_err(file_error(tree, "written"))?;
+    fs::rename(&made, tree).map_err(file_error(tree, "written"))?;
+    let libraries = needs.found.iter().map(|found| BuiltWith {
+        name: found.name.clone(),
+        version: found.version.clone(),
+    });
+    Ok(Made {
+        fetched,
+        manifest: Manifest::of(tree).map_err(file_error(tree, "read"))?,
+        archive,
+        built: Some(Built {
+            compiler: needs.compiler.clone(),
+            libraries: libraries.collect(),
+            left_out: section
+                .left_out_in(&log)
+                .into_iter()
+                .map(str::to_owned)
+                .collect(),
+            took_ms: work.progress.took_ms,
+            relocatable: section.prefix == PrefixKind::Relocatable,
+        }),
+        work: Some(work.folder),
+    })
+}
+
+impl Work<'_> {
+    fn log(&self) -> PathBuf {
+        self.folder.join("log")
+    }
+
+    fn source(&self) -> PathBuf {
+        self.folder.join("source")
+    }
+
+    fn note(&self) -> Result<(), Error> {
+        let file = self.folder.join("progress.json");
+        let text = serde_json::to_vec(&self.progress).expect("texts and numbers serialise");
+        fs::write(&file, text).map_err(file_error(&file, "written"))
+    }
+
+    /// Unpacks the source, unless that is done: what was built of it stays.
+    fn unpack(
+        &mut self,
+        archive: Archive,
+        report: &TransferReport<'_>,
+    ) -> Result<(u64, Archive), Error> {
+        if self.progress.unpacked {
+            return Ok((0, archive));
+        }
+        let source = self.source();
+        let clear = remove_tree(&source);
+        if let Some(left) = clear.left {
+            return Err(file_error(&source, "removed")(left));
+        }
+        fs::create_dir_all(&source).map_err(file_error(&source, "written"))?;
+        let unpacked = transfer(self.job, archive, &ArchiveLayout::below(1), &source, report)?;
+        for replacement in &self.section.replace {
+            let file = source.join(&replacement.file);
+            let text = fs::read_to_string(&file).map_err(file_error(&file, "read"))?;
+            if !text.contains(&replacement.text) {
+                return Err(Error::NothingToReplace {
+                    file: replacement.file.clone(),
+                    text: replacement.text.clone(),
+                });
+            }
+            let by = self.filled(&replacement.by);
+            fs::write(&file, text.replace(&replacement.text, &by))
+                .map_err(file_error(&file, "written"))?;
+        }
+        self.progress = Progress {
+            unpacked: true,
+            ..Progress::default()
+        };
+        self.note()?;
+        Ok((unpacked.fetched, unpacked.archive))
+    }
+
+    /// What a text of the definition is here.
+    fn filled(&self, text: &Template) -> String {
+        let shown = |path: PathBuf| path.to_string_lossy().into_owned();
+        text.filled(|place| match place {
+            "prefix" => shown(final_place(self.job)),
+            "stage" => shown(self.folder.join("stage")),
+            "install" => shown(self.staged()),
+            "source" => shown(self.source()),
+            _ => steps::jobs().to_string(),
+        })
+    }
+
+    /// Where the last step leaves what it installs.
+    fn staged(&self) -> PathBuf {
+        let place = final_place(self.job);
+        let below = place.strip_prefix("/").unwrap_or(&place);
+        self.folder.join("stage").join(below)
+    }
+
+    fn run_steps(&mut self) -> Result<(), Error> {
+        let count = self.section.steps.len();
+        for (index, step) in self.section.steps.iter().enumerate() {
+            if self.progress.steps.contains(&step.name) {
+                continue;
+            }
+            // What an interrupted step left is gone over again by the step itself.
+            let begun = Instant::now();
+            let arguments: Vec<String> = step.run.iter().map(|text| self.filled(text)).collect();
+            let title = self.job.title();
+            let mut said = |line: &str, elapsed: Duration| {
+                self.listener.tell(Event::Building {
+                    title: &title,
+                    step: index + 1,
+                    count,
+                    name: &step.name,
+                    elapsed,
+                    line,
+                });
+            };
+            let ran = steps::run(&self.surroundings(), &arguments, &mut said);
+            if let Err(problem) = ran {
+                let log = fs::read_to_string(self.log()).unwrap_or_default();
+                return Err(Error::BuildStep(Box::new(StepFailure {
+                    title,
+                    step: step.name.clone(),
+                    problem,
+                    log: self.log(),
+                    said: LogFailure::read(&log),
+                })));
+            }
+            self.progress.steps.push(step.name.clone());
+            self.progress.took_ms += u64::try_from(begun.elapsed().as_millis()).unwrap_or(u64::MAX);
+            self.note()?;
+        }
+        Ok(())
+    }
+
+    fn surroundings(&self) -> steps::Surroundings {
+        let environment = self.section.environment.iter();
+        steps::Surroundings {
+            folder: self.source(),
+            home: self.folder.join("home"),
+            temporary: self.folder.join("tmp"),
+            log: self.log(),
+            environment: environment
+                .map(|(name, value)| (name.clone(), self.filled(value)))
+                .collect(),
+        }
+    }
+
+    /// The folder that the steps made.
+    fn made(&self) -> Result<PathBuf, Error> {
+        let staged = self.staged();
+        match staged.is_dir() {
+            true => Ok(staged),
+            false => Err(Error::NothingBuilt {
+                title: self.job.title(),
+                place: staged,
+                log: self.log(),
+            }),
+        }
+    }
+
+    fn check(&self, made: &Path) -> Result<(), Error> {
+        for check in &self.section.checks {
+            let arguments: Vec<String> = check.run.iter().map(|text| self.filled(text)).collect();
+            let mut surroundings = self.surroundings();
+            surroundings.folder = made.to_owned();
+            if steps::run(&surroundings, &arguments, &mut |_, _| {}).is_err() {
+                let log = fs::read_to_string(self.log()).unwrap_or_default();
+                return Err(Error::BuildCheck {
+                    title: self.job.title(),
+                    says: check.says.clone(),
+                    last: LogFailure::read(&log).last,
+                    log: self.log(),
+                });
+            }
+        }
+        Ok(())
+    }
+}

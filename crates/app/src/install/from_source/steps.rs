@@ -1,0 +1,169 @@
+//! Running one step of a build: in a cleared environment, with an empty home, without a network where the
+//! system can deny it, and with everything that it started ended with it.
+
+use std::collections::BTreeMap;
+use std::fs::{self, OpenOptions};
+use std::io::{self, BufRead, BufReader, Write};
+use std::path::PathBuf;
+use std::process::{Command, Stdio};
+use std::sync::OnceLock;
+use std::sync::mpsc::{RecvTimeoutError, channel};
+use std::thread;
+use std::time::{Duration, Instant};
+
+use crate::error::StepProblem;
+
+/// Where steps find programs: nothing of a shelf, and nothing of a person's own.
+pub const PATH: &str = "/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin";
+
+/// How long one step may take.
+const LONGEST_STEP: Duration = Duration::from_secs(3 * 60 * 60);
+
+/// How often it is looked whether a step has ended, and told how far it is.
+const LOOK: Duration = Duration::from_millis(200);
+
+/// How much memory one job of a build is given, in bytes.
+const MEMORY_OF_JOB: u64 = 1 << 30;
+
+/// What takes the network from a program and all that it starts, and ends all of it with its first: user,
+/// network and process namespaces (namespaces(7)), which need no rights where the system allows them.
+const ALONE: [&str; 7] = [
+    "unshare",
+    "--user",
+    "--map-current-user",
+    "--net",
+    "--pid",
+    "--fork",
+    "--kill-child",
+];
+
+/// What a step runs in.
+pub struct Surroundings {
+    /// The folder that it is started in.
+    pub folder: PathBuf,
+    /// Its home, empty at first.
+    pub home: PathBuf,
+    /// Its folder for temporary files.
+    pub temporary: PathBuf,
+    /// The log, which it adds to.
+    pub log: PathBuf,
+    /// Its own variables.
+    pub environment: BTreeMap<String, String>,
+}
+
+/// How many things a build does at a time: as many as there are cores and memory for.
+pub fn jobs() -> u64 {
+    let cores = thread::available_parallelism().map_or(1, |cores| cores.get() as u64);
+    let text = fs::read_to_string("/proc/meminfo").unwrap_or_default();
+    let available = text.lines().find_map(|line| {
+        let kilobytes = line
+            .strip_prefix("MemAvailable:")?
+            .split_whitespace()
+            .next()?;
+        kilobytes.parse::<u64>().ok()
+    });
+    let by_memory = available.map_or(cores, |kilobytes| kilobytes * 1024 / MEMORY_OF_JOB);
+    cores.min(by_memory).max(1)
+}
+
+/// Whether this system lets a program be alone.
+fn can_be_alone() -> bool {
+    static CAN: OnceLock<bool> = OnceLock::new();
+    *CAN.get_or_init(|| {
+        let mut command = Command::new(ALONE[0]);
+        command.args(&ALONE[1..]).arg("true").stdin(Stdio::null());
+        let output = command.output();
+        output.is_ok_and(|output| output.status.success())
+    })
+}
+
+/// Runs a program to its end, and tells each line of what it writes with the time since it began.
+pub fn run(
+    surroundings: &Surroundings,
+    arguments: &[String],
+    said: &mut dyn FnMut(&str, Duration),
+) -> Result<(), StepProblem> {
+    let words = match can_be_alone() {
+        true => ALONE
+            .iter()
+            .map(|word| (*word).to_owned())
+            .chain(arguments.iter().cloned())
+            .collect(),
+        false => arguments.to_vec(),
+    };
+    let failed = |error: io::Error| StepProblem::Start(error.to_string());
+    for folder in [&surroundings.home, &surroundings.temporary] {
+        fs::create_dir_all(folder).map_err(failed)?;
+    }
+    let mut log = OpenOptions::new()
+        .create(true)
+        .append(true)
+        .open(&surroundings.log)
+        .map_err(failed)?;
+    writeln!(log, "# {}", arguments.join(" ")).map_err(failed)?;
+    let (reader, writer) = io::pipe().map_err(failed)?;
+    let mut command = Command::new(&words[0]);
+    command
+        .args(&words[1..])
+        .env_clear()
+        .env("PATH", PATH)
+        .env("HOME", &surroundings.home)
+        .env("TMPDIR", &surroundings.temporary)
+        .env("LC_ALL", "C")
+        .envs(&surroundings.environment)
+        .current_dir(&surroundings.folder)
+        .stdin(Stdio::null())
+        .stdout(writer.try_clone().map_err(failed)?)
+        .stderr(writer);
+    let mut child = command.spawn().map_err(failed)?;
+    // The command holds the other end of the pipe as long as it is there.
+    drop(command);
+    let (line_to, lines) = channel::<String>();
+    let reading = thread::spawn(move || -> io::Result<()> {
+        let mut reader = BufReader::new(reader);
+        let mut bytes = Vec::new();
+        while reader.read_until(b'\n', &mut bytes)? > 0 {
+            log.write_all(&bytes)?;
+            let line = String::from_utf8_lossy(&bytes).trim_end().to_owned();
+            bytes.clear();
+            if !line.is_empty() && line_to.send(line).is_err() {
+                break;
+            }
+        }
+        Ok(())
+    });
+    let begun = Instant::now();
+    let mut last = String::new();
+    let status = loop {
+        match lines.recv_timeout(LOOK) {
+            Ok(line) => last = line,
+            Err(RecvTimeoutError::Timeout | RecvTimeoutError::Disconnected) => {}
+        }
+        last = lines.try_iter().last().unwrap_or(last);
+        said(&last, begun.elapsed());
+        if let Some(status) = child.try_wait().map_err(failed)? {
+            break Some(status);
+        }
+        if begun.elapsed() > LONGEST_STEP {
+            // All that it started goes with it.
+            child.kill().and_then(|()| child.wait()).map_err(failed)?;
+            break None;
+        }
+    };
+    // What a step leaves running may hold its output open: it is not waited for.
+    let is_whole = (0..10).any(|_| {
+        thread::sleep(Duration::from_millis(20));
+        reading.is_finished()
+    });
+    let logged = if is_whole {
+        reading.join().unwrap_or(Ok(()))
+    } else {
+        Ok(())
+    };
+    match (status, logged) {
+        (Some(status), Ok(())) if status.success() => Ok(()),
+        (Some(_), Err(error)) => Err(StepProblem::Start(error.to_string())),
+        (Some(status), Ok(())) => Err(StepProblem::Ended(status.to_string())),
+        (None, _) => Err(StepProblem::TooLong(LONGEST_STEP)),
+    }
+}

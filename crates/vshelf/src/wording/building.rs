@@ -1,0 +1,114 @@
+//! Builds from source: what is going to happen, and why one failed.
+
+use std::path::Path;
+
+use vshelf_app::error::StepFailure;
+use vshelf_app::events::BuildPlan;
+use vshelf_core::definition::build::KnownCause;
+use vshelf_core::definition::needs::Missing;
+use vshelf_view::words::{Count, listed, printable};
+
+use super::paths::{quoted, shown};
+use crate::failure::Failure;
+use crate::ui::Ui;
+
+/// Says what a build is going to be.
+pub fn say_plan(ui: &Ui, plan: &BuildPlan<'_>) {
+    let steps: Vec<&str> = plan
+        .section
+        .steps
+        .iter()
+        .map(|step| step.name.as_str())
+        .collect();
+    let begins = match plan.goes_on {
+        true => "goes on being built from source",
+        false => "is built from source",
+    };
+    let mut text = format!("{} {begins}: {}", plan.title, listed(&steps, "and"));
+    if let Some(minutes) = plan.section.minutes {
+        text += &format!("; that takes about {}", Count(minutes as usize, "minute"));
+    }
+    if let Some(megabytes) = plan.section.megabytes {
+        text += &format!(", and {megabytes} MB meanwhile");
+    }
+    ui.note_above_bars(&(text + "."));
+    let found = plan.needs.found.iter().map(|found| match &found.version {
+        Some(version) => format!("{} {version}", found.name),
+        None => found.name.clone(),
+    });
+    let found: Vec<String> = found.collect();
+    if !found.is_empty() {
+        ui.note_above_bars(&format!("It is built with {}.", listed(&found, "and")));
+    }
+    for missing in &plan.needs.missing {
+        ui.note_above_bars(&format!("{}.", without(missing)));
+    }
+}
+
+/// What is missing, and what does not work without it.
+fn without(missing: &Missing) -> String {
+    let package = missing
+        .package
+        .as_ref()
+        .map(|package| format!(" (package {package})"));
+    format!(
+        "Without {}{}: {}",
+        missing.name,
+        package.unwrap_or_default(),
+        missing.needed_for
+    )
+}
+
+/// Adds what a build needs and does not find, and what installs it.
+pub fn needs(failure: Failure, missing: &[Missing], command: Option<&str>) -> Failure {
+    let failure = missing.iter().fold(failure, |failure, missing| {
+        let kind = if missing.required { "" } else { " (optional)" };
+        failure.say(format!("{}{kind}.", without(missing)))
+    });
+    match command {
+        Some(command) => failure.run("To install what is missing", command),
+        None => failure,
+    }
+}
+
+/// Adds what the log of a failed step says.
+pub fn step(failure: Failure, failed: &StepFailure) -> Failure {
+    let said = &failed.said;
+    let lines = if said.around.is_empty() {
+        &said.last
+    } else {
+        &said.around
+    };
+    let failure = lines.iter().fold(failure, |failure, line| {
+        failure.say(format!("| {}", printable(line)))
+    });
+    let failure = match &said.cause {
+        Some(KnownCause::MissingHeader(header)) => failure.say(format!(
+            "The header {header} is missing: install the library that brings it."
+        )),
+        Some(KnownCause::MissingProgram(program)) => {
+            failure.say(format!("The program {program} is missing: install it."))
+        }
+        Some(KnownCause::OutOfMemory) => failure.say("There was not enough memory."),
+        Some(KnownCause::NoSpace) => failure.say("There was no space left on the disk."),
+        None => failure,
+    };
+    log(failure, &failed.log)
+}
+
+/// Adds the last lines of a log.
+pub fn last_lines(failure: Failure, lines: &[String], file: &Path) -> Failure {
+    let said = lines.iter().fold(failure, |failure, line| {
+        failure.say(format!("| {}", printable(line)))
+    });
+    log(said, file)
+}
+
+fn log(failure: Failure, file: &Path) -> Failure {
+    failure
+        .say(format!(
+            "The log is {}. Nothing was put on the shelf; the same command goes on from here.",
+            shown(file)
+        ))
+        .run("To read the log", format!("less {}", quoted(file)))
+}

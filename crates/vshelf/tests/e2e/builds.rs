@@ -1,0 +1,401 @@
+//! Releases that come as source: what they need, how they are built, and what is told when that fails.
+
+use std::fs;
+use std::os::unix::process::CommandExt;
+use std::process::{Command, Stdio};
+use std::thread;
+use std::time::Duration;
+
+use flate2::Compression;
+use flate2::write::GzEncoder;
+use serde_json::Value;
+use snapbox::str;
+
+use crate::scene::{PROGRAM, Ran, Scene, names_in, skipped};
+use crate::shows;
+
+/// A home with a runtime that is published as the source of 1.0.0 alone: these scripts of its source archive
+/// are its steps, and `more` belongs to its build.
+fn recipe(scripts: &[(&str, &str)], more: &str) -> Scene {
+    let scene = Scene::new();
+    let mut archive = tar::Builder::new(GzEncoder::new(Vec::new(), Compression::fast()));
+    for (name, text) in scripts {
+        let text = format!("#!/bin/sh\n{text}\n");
+        let mut header = tar::Header::new_ustar();
+        header.set_mode(0o755);
+        header.set_size(text.len() as u64);
+        archive
+            .append_data(&mut header, format!("bell-1.0.0/{name}"), text.as_bytes())
+            .unwrap();
+    }
+    let bytes = archive.into_inner().and_then(GzEncoder::finish).unwrap();
+    scene.write("published/README", "");
+    let file = scene.path("published/bell-1.0.0.tar.gz");
+    fs::write(&file, bytes).unwrap();
+    let mut sums = Command::new("sha256sum");
+    sums.arg("bell-1.0.0.tar.gz")
+        .current_dir(scene.path("published"));
+    let sums = sums.output().unwrap();
+    fs::write(scene.path("published/SHA256SUMS"), sums.stdout).unwrap();
+    let steps: Vec<String> = scripts
+        .iter()
+        .map(|(name, _)| {
+            format!("{{ name = {name:?}, run = [\"./{name}\", \"{{stage}}{{prefix}}\"] }}")
+        })
+        .collect();
+    let address = scene.path("published");
+    let definition = format!(
+        r#"name = "bell"
+title = "Bell"
+program = "bell"
+probe = {{ arguments = ["--version"], answer = "bell {{version}}" }}
+[build]
+steps = [{}]
+{more}
+[[sources]]
+name = "gull-point"
+kind = "folder"
+publisher = "gull-point"
+address = {address:?}
+pattern = "bell-{{version}}.tar.gz"
+platforms = {{ source = "source" }}
+checksums = "SHA256SUMS"
+"#,
+        steps.join(", ")
+    );
+    scene.write(".config/vivid-shelf/runtimes/bell.toml", &definition);
+    scene.write(
+        ".config/vivid-shelf/shelf.toml",
+        "main-runtime = \"bell\"\n",
+    );
+    scene
+}
+
+/// The script of a step that installs the program.
+const INSTALL: &str = "mkdir -p \"$1/bin\" && printf '#!/bin/sh\\necho bell 1.0.0\\n' >\"$1/bin/bell\" && chmod +x \"$1/bin/bell\"";
+
+/// The log of the only build that is under way or failed.
+fn log(scene: &Scene) -> String {
+    let builds = scene.data("builds");
+    let names = names_in(&builds);
+    let name = names.iter().find(|name| !name.ends_with(".lock")).unwrap();
+    fs::read_to_string(builds.join(name).join("log")).unwrap()
+}
+
+fn told(ran: &Ran, code: i32, all: &[&str]) {
+    assert_eq!(ran.code, code, "{ran}");
+    for text in all {
+        assert!(ran.stderr.contains(text), "{text}: {ran}");
+    }
+}
+
+#[test]
+fn a_release_that_comes_as_source_is_built() {
+    let scene = Scene::new();
+    let address = scene.server().address();
+    scene.write(
+        ".config/vivid-shelf/runtimes/orache.toml",
+        &vshelf_demo::orache::definition(&address),
+    );
+    let ran = scene.vshelf(&["explain", "orache@2.5"]);
+    let why = "No build of it is published for this platform: it is built from source here.";
+    assert!(ran.stdout.contains(why), "{ran}");
+    let ran = scene.vshelf(&["install", "orache@2.5"]);
+    assert_eq!(ran.code, 0, "{ran}");
+    for line in [
+        "Orache 2.5.3 is built from source: configure, compile and install.",
+        "compressed sending.",
+        "Orache 2.5.3: step 2 of 3, compile.",
+        "It was built without compressed sending.",
+    ] {
+        assert!(ran.stderr.contains(line), "{line}: {ran}");
+    }
+    assert!(
+        ran.stdout
+            .contains("Orache 2.5.3 is on the shelf, built from source in "),
+        "{ran}"
+    );
+    let record = scene.data("shelf/orache/2.5.3/record.json");
+    let record: Value = serde_json::from_str(&fs::read_to_string(record).unwrap()).unwrap();
+    assert_eq!(record["platform"], "source");
+    assert_eq!(record["built"]["left_out"][0], "compressed sending");
+    let ran = scene.does(&["run", "orache@2.5.3", "--", "orache", "-e", "send version"]);
+    assert_eq!(ran.stdout, "2.5.3\n");
+    // Nothing of the build is left, and it is an install like any other.
+    assert!(names_in(&scene.data("builds")).is_empty());
+    assert_eq!(scene.vshelf(&["checkup", "orache@2.5.3"]).code, 0);
+    // A build that is published comes first, and what is not published as source cannot be built.
+    told(
+        &scene.vshelf(&["install", "--build", "orache@2.6.3"]),
+        3,
+        &["is not published as source"],
+    );
+    scene.does(&["remove", "orache@2.5.3", "--even-if-used"]);
+    scene.does(&["restore"]);
+    assert!(scene.data("shelf/orache/2.5.3/build/bin/orache").exists());
+}
+
+#[test]
+fn what_is_missing_is_told_before_anything_is_fetched() {
+    let library = "libraries = [
+        { name = \"kelp\", for = \"packages\", required = true, find = { header = \"no/such/kelp.h\" }, packages = { debian = \"libkelp-dev\" } },
+        { name = \"sand\", for = \"castles\", find = { pkg-config = \"no-such-sand\" }, packages = { debian = \"libsand-dev\" } } ]
+        tools = [\"no-such-tool\"]";
+    let scene = recipe(&[("install", INSTALL)], library);
+    let ran = scene.vshelf(&["install", "1"]);
+    told(
+        &ran,
+        7,
+        &[
+            "Bell 1.0.0 cannot be built here: no-such-tool, kelp are missing.",
+            "Without kelp",
+            "packages.",
+            "castles (optional).",
+        ],
+    );
+    let os_release = fs::read_to_string("/etc/os-release").unwrap_or_default();
+    if os_release.contains("ID=debian") {
+        told(
+            &ran,
+            7,
+            &["To install what is missing: sudo apt-get install libkelp-dev libsand-dev"],
+        );
+    }
+    assert!(!scene.data("builds").exists());
+    assert!(!scene.path(".cache/vivid-shelf/archives").exists());
+}
+
+#[test]
+fn a_step_that_fails_shows_its_first_error_and_leaves_nothing_on_the_shelf() {
+    let compile = "for n in 1 2 3 4 5 6 7; do echo line $n; done
+        echo 'a.c:3:10: fatal error: kelp/kelp.h: No such file or directory' >&2
+        for n in 8 9; do echo line $n; done; exit 2";
+    let scene = recipe(&[("compile", compile), ("install", INSTALL)], "");
+    let ran = scene.vshelf(&["install", "1"]);
+    told(
+        &ran,
+        5,
+        &[
+            "Bell 1.0.0 was not built: the step compile ended with exit status: 2.",
+            "| line 3",
+            "| a.c:3:10: fatal error: kelp/kelp.h",
+            "| line 8",
+            "The header kelp/kelp.h is missing",
+            "/log",
+        ],
+    );
+    assert!(!ran.stderr.contains("| line 2\n"), "{ran}");
+    assert!(!scene.data("shelf/bell").exists() || names_in(&scene.data("shelf/bell")).is_empty());
+    assert!(log(&scene).contains("# ./compile"));
+    let ran = scene.does(&["tidy"]);
+    assert!(ran.stdout.contains("1 unfinished build"), "{ran}");
+    scene.does(&["tidy", "--yes"]);
+    assert!(
+        !names_in(&scene.data("builds"))
+            .iter()
+            .any(|name| !name.ends_with(".lock"))
+    );
+}
+
+#[test]
+fn an_interrupted_build_goes_on_from_its_step() {
+    let configure = "echo configured >>configured.txt";
+    // The first time it waits to be interrupted.
+    let compile = "echo compiling; if [ ! -e begun ]; then : >begun; sleep 60; fi; echo went on";
+    let scene = recipe(
+        &[
+            ("configure", configure),
+            ("compile", compile),
+            ("install", INSTALL),
+        ],
+        "",
+    );
+    let mut command = scene.command(PROGRAM);
+    let mut first = command
+        .args(["install", "1"])
+        .process_group(0)
+        .stdout(Stdio::null())
+        .stderr(Stdio::null())
+        .spawn()
+        .unwrap();
+    let begun = || {
+        let builds = scene.data("builds");
+        let names = if builds.exists() {
+            names_in(&builds)
+        } else {
+            Vec::new()
+        };
+        names
+            .iter()
+            .any(|name| builds.join(name).join("source/begun").exists())
+    };
+    let waited = (0..3000).any(|_| {
+        thread::sleep(Duration::from_millis(20));
+        begun()
+    });
+    assert!(waited, "the step begins");
+    // As Ctrl-C does: the whole group gets it.
+    let group = format!("-{}", first.id());
+    assert!(
+        Command::new("kill")
+            .args(["-INT", "--", &group])
+            .status()
+            .unwrap()
+            .success()
+    );
+    assert!(!first.wait().unwrap().success());
+    assert!(!scene.data("shelf/bell/1.0.0").exists());
+    let ran = scene.vshelf(&["install", "1"]);
+    assert_eq!(ran.code, 0, "{ran}");
+    assert!(
+        ran.stderr
+            .contains("Bell 1.0.0 goes on being built from source"),
+        "{ran}"
+    );
+    assert!(!ran.stderr.contains("step 1 of 3"), "{ran}");
+    assert!(ran.stderr.contains("step 2 of 3, compile"), "{ran}");
+    assert_eq!(
+        scene.does(&["run", "1", "--", "bell", "--version"]).stdout,
+        "bell 1.0.0\n"
+    );
+}
+
+#[test]
+fn a_build_has_an_environment_of_its_own_and_leaves_nothing_running() {
+    let look =
+        "env; echo home holds: $(ls -A \"$HOME\"); cat /proc/self/net/dev; sleep 31415 & exit 0";
+    let check = "exit 1";
+    let scene = recipe(
+        &[("look", look), ("stop", check), ("install", INSTALL)],
+        "environment = { BELL_PLACE = \"{prefix}\" }",
+    );
+    let mut command = scene.command(PROGRAM);
+    command
+        .env("SECRET_OF_MINE", "tide")
+        .env("RUBYOPT", "-w")
+        .args(["install", "1"]);
+    let ran = scene.run(&mut command);
+    assert_eq!(ran.code, 5, "{ran}");
+    let log = log(&scene);
+    assert!(
+        !log.contains("SECRET_OF_MINE") && !log.contains("RUBYOPT"),
+        "{log}"
+    );
+    let place = format!(
+        "BELL_PLACE={}",
+        scene.data("shelf/bell/1.0.0/build").display()
+    );
+    assert!(
+        log.contains(&place) && log.contains("home holds:\n"),
+        "{log}"
+    );
+    let alone = [
+        "--user",
+        "--map-current-user",
+        "--net",
+        "--pid",
+        "--fork",
+        "--kill-child",
+        "true",
+    ];
+    if !Command::new("unshare")
+        .args(alone)
+        .output()
+        .is_ok_and(|output| output.status.success())
+    {
+        skipped("namespaces without rights, which this system does not allow");
+        return;
+    }
+    let devices = log
+        .lines()
+        .filter(|line| line.trim_start().contains(": ") && line.contains(" 0 "));
+    assert!(
+        devices
+            .clone()
+            .all(|line| line.trim_start().starts_with("lo:")),
+        "{log}"
+    );
+    let left = Command::new("pgrep").args(["-f", "sleep 31415"]).output();
+    assert!(
+        left.is_ok_and(|left| left.stdout.is_empty()),
+        "what a step started goes with it"
+    );
+}
+
+#[test]
+fn what_a_build_says_of_itself_is_checked() {
+    let check = "checks = [{ run = [\"{install}/bin/bell\", \"--ring\"], says = \"it rings\" }]";
+    let mute = INSTALL.replace(
+        "echo bell 1.0.0",
+        "[ \"$1\" = --version ] \\&\\& echo bell 1.0.0",
+    );
+    let scene = recipe(&[("install", &mute)], check);
+    let ran = scene.vshelf(&["install", "1"]);
+    told(
+        &ran,
+        5,
+        &["Bell 1.0.0 was built, and does not pass its check: it rings."],
+    );
+    assert!(!scene.data("shelf/bell/1.0.0").exists());
+    let scene = recipe(&[("install", "true")], "");
+    told(
+        &scene.vshelf(&["install", "1"]),
+        5,
+        &["Bell 1.0.0 was built, and left nothing at"],
+    );
+    // A place is written into the source, which has to have room for it.
+    let replace = "replace = [{ file = \"install\", text = \"NOWHERE\", by = \"{prefix}\" }]";
+    let placed = INSTALL.replace("echo bell 1.0.0", "echo bell 1.0.0 NOWHERE");
+    let scene = recipe(&[("install", &placed)], replace);
+    scene.does(&["install", "1"]);
+    let said = scene.does(&["run", "1", "--", "bell"]).stdout;
+    assert!(
+        said.starts_with("bell 1.0.0 ") && said.contains("/shelf/bell/1.0.0/build"),
+        "{said}"
+    );
+    let scene = recipe(&[("install", INSTALL)], replace);
+    told(
+        &scene.vshelf(&["install", "1"]),
+        5,
+        &["install does not hold \"NOWHERE\""],
+    );
+}
+
+#[test]
+fn a_place_that_a_build_cannot_have_is_refused_before_it_is_fetched() {
+    let scene = recipe(&[("install", INSTALL)], "");
+    let odd = scene.path("my data");
+    let install = |prefix: &str| {
+        let mut command = scene.command(PROGRAM);
+        let text =
+            fs::read_to_string(scene.path(".config/vivid-shelf/runtimes/bell.toml")).unwrap();
+        let text = text.replace("[build]\n", &format!("[build]\nprefix = {prefix:?}\n"));
+        scene.write(".config/vivid-shelf/runtimes/bell.toml", &text);
+        scene.run(command.env("VSHELF_DATA", &odd).args(["install", "1"]))
+    };
+    told(
+        &install("final"),
+        7,
+        &["cannot be built for", "does not take ' ' in a path"],
+    );
+    assert!(!odd.join("builds").exists());
+}
+
+#[test]
+fn a_definition_whose_steps_leave_the_build_is_refused() {
+    let scene = recipe(&[("install", INSTALL)], "");
+    let file = ".config/vivid-shelf/runtimes/bell.toml";
+    let text = fs::read_to_string(scene.path(file)).unwrap();
+    scene.write(file, &text.replace("\"./install\"", "\"/bin/sh\""));
+    shows!(
+        scene.vshelf(&["catalog"]),
+        str![[r#"
+--- stderr
+Error: [HOME]/.config/vivid-shelf/runtimes/bell.toml is not a definition of a runtime: build.steps.run is "/bin/sh": one of the tools, or ./ and a program of the source, is expected.
+  Line 6, column 37: steps = [{ name = "install", run = ["/bin/sh", "{stage}{prefix}"] }]
+  To edit it: ${EDITOR:-vi} ~/.config/vivid-shelf/runtimes/bell.toml
+--- exit 6
+
+"#]]
+    );
+}
