@@ -6,19 +6,20 @@ use std::path::{Path, PathBuf};
 
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
+use vshelf_core::definition::needs::Needs;
 use vshelf_core::resolve::Scope;
 use vshelf_core::{Key, Pick, Request};
 use vshelf_files::optional;
 use vshelf_shelf::journal::{HistoryEntry, Outcome};
 use vshelf_shelf::manifest::Difference;
-use vshelf_shelf::record::{Adopted, RecordContents, RecordError, RecordProblem};
+use vshelf_shelf::record::{Adopted, BuiltWith, RecordContents, RecordError, RecordProblem};
 use vshelf_shelf::store::{Untold, program_in};
 use vshelf_shelf::{Install, Shelf, probe, unfinished};
 
 use crate::activity::Activity;
 use crate::environment::Environment;
 use crate::error::{Done, Error, StartFailure, file_error};
-use crate::install::first_start;
+use crate::install::{first_start, from_source};
 use crate::integrate::connect::{self, ConnectionProblem};
 use crate::keep::{history, leftovers};
 use crate::mistakes::{self, Mistake};
@@ -180,6 +181,22 @@ pub struct InstallFinding {
     pub problem: InstallProblem,
 }
 
+/// How a library differs from the one that something was built with.
+#[derive(Debug)]
+pub enum LibraryChange {
+    /// It is not there any more.
+    Missing(String),
+    /// It has another version.
+    Other {
+        /// Its name.
+        name: String,
+        /// Its version then, where that was known.
+        before: Option<String>,
+        /// Its version now, where that is known.
+        now: Option<String>,
+    },
+}
+
 /// What is wrong with an install.
 #[derive(Debug)]
 pub enum InstallProblem {
@@ -191,6 +208,17 @@ pub enum InstallProblem {
         differences: Vec<Difference>,
         /// How many files it has.
         files: u64,
+    },
+    /// It was built for this folder, and is in another one.
+    BuiltForElsewhere(PathBuf),
+    /// It passed this check when it was built, and does not now.
+    CheckFails {
+        /// What the check says.
+        says: String,
+        /// What it was built with that is another now, or missing.
+        libraries: Vec<LibraryChange>,
+        /// The command that installs what is missing, where that is known.
+        install_command: Option<String>,
     },
     /// Its program does not start.
     DoesNotStart(StartFailure),
@@ -281,6 +309,26 @@ fn record_in_history<'h>(
     (is_lost && !last.operation.removes()).then_some(&last.record)
 }
 
+/// Whether two paths lead to one folder.
+fn is_same_folder(one: &Path, other: &Path) -> bool {
+    let real = |path: &Path| fs::canonicalize(path).ok();
+    one == other || real(one).is_some_and(|real_one| real(other) == Some(real_one))
+}
+
+/// What of these libraries is another now, or missing.
+fn library_changes(before: &[BuiltWith], now: &Needs) -> Vec<LibraryChange> {
+    let change = |built: &BuiltWith| match now.found.iter().find(|found| found.name == built.name) {
+        Some(found) if found.version == built.version => None,
+        Some(found) => Some(LibraryChange::Other {
+            name: built.name.clone(),
+            before: built.version.clone(),
+            now: found.version.clone(),
+        }),
+        None => Some(LibraryChange::Missing(built.name.clone())),
+    };
+    before.iter().filter_map(change).collect()
+}
+
 impl Checkup {
     /// Whether an install is as it was unpacked, and starts.
     fn look_at_install(&mut self, runtime: &Runtime<'_>, install: &Install) -> Done {
@@ -310,12 +358,30 @@ impl Checkup {
                 }));
             }
         }
+        let place = record.built.as_ref().and_then(|built| built.place.as_ref());
+        if let Some(place) = place.filter(|place| !is_same_folder(place, &install.folder)) {
+            let problem = InstallProblem::BuiltForElsewhere(place.clone());
+            self.findings.push(finding(problem));
+            return Ok(());
+        }
         let definition = &runtime.definition;
         let program = program_in(&install.folder, definition);
         if let Err(error) = probe::ask(&program, &definition.probe.arguments) {
             let failure = first_start::explain(error);
             self.findings
                 .push(finding(InstallProblem::DoesNotStart(failure)));
+            return Ok(());
+        }
+        let Some((built, section)) = record.built.as_ref().zip(definition.build.as_ref()) else {
+            return Ok(());
+        };
+        if let Some(check) = from_source::failing_check(section, &install.folder)? {
+            let needs = from_source::look_for(section);
+            self.findings.push(finding(InstallProblem::CheckFails {
+                says: check.says.clone(),
+                libraries: library_changes(&built.libraries, &needs),
+                install_command: from_source::install_command(&needs),
+            }));
         }
         Ok(())
     }
@@ -484,5 +550,48 @@ impl Checkup {
             });
         }
         Ok(())
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use rstest::rstest;
+    use vshelf_core::definition::needs::FoundLibrary;
+
+    use super::*;
+
+    #[rstest]
+    #[case(Some("1.2"), Some(Some("1.2")), None)]
+    #[case(None, Some(None), None)]
+    #[case(Some("1.2"), Some(Some("1.3")), Some("Other(1.2, 1.3)"))]
+    #[case(Some("1.2"), None, Some("Missing"))]
+    fn a_library_is_the_one_that_something_was_built_with(
+        #[case] before: Option<&str>,
+        #[case] now: Option<Option<&str>>,
+        #[case] change: Option<&str>,
+    ) {
+        let name = || "kelp".to_owned();
+        let before = BuiltWith {
+            name: name(),
+            version: before.map(str::to_owned),
+        };
+        let found = now.map(|version| FoundLibrary {
+            name: name(),
+            version: version.map(str::to_owned),
+        });
+        let needs = Needs {
+            found: found.into_iter().collect(),
+            ..Needs::default()
+        };
+        let changes = library_changes(&[before], &needs);
+        let told = changes.first().map(|change| match change {
+            LibraryChange::Missing(_) => "Missing".to_owned(),
+            LibraryChange::Other { before, now, .. } => format!(
+                "Other({}, {})",
+                before.as_deref().unwrap_or_default(),
+                now.as_deref().unwrap_or_default()
+            ),
+        });
+        assert_eq!(told.as_deref(), change);
     }
 }

@@ -82,8 +82,8 @@ pub enum Event<'e> {
         name: &'e str,
         /// How long the step has taken so far.
         elapsed: Duration,
-        /// The last line that it wrote.
-        line: &'e str,
+        /// The lines that it wrote since it was told last.
+        lines: &'e [String],
     },
     /// All of them ended.
     TransfersEnd,

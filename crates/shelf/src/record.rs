@@ -98,8 +98,8 @@ pub struct Built {
     pub left_out: Vec<String>,
     /// How long its steps took, in milliseconds.
     pub took_ms: u64,
-    /// Whether it works wherever it is.
-    pub relocatable: bool,
+    /// The folder that it was built for, unless it works wherever it is.
+    pub place: Option<PathBuf>,
 }
 
 /// A library that an install was built with.

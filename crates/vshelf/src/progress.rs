@@ -30,7 +30,14 @@ pub struct Bars {
     titles: usize,
     bars: HashMap<usize, ProgressBar>,
     /// Builds under way, by title.
-    steps: HashMap<String, ProgressBar>,
+    builds: HashMap<String, BuildBar>,
+}
+
+/// A build under way.
+struct BuildBar {
+    bar: ProgressBar,
+    /// The last line that it wrote.
+    line: String,
 }
 
 impl Bars {
@@ -46,7 +53,7 @@ impl Bars {
             several,
             titles,
             bars: HashMap::new(),
-            steps: HashMap::new(),
+            builds: HashMap::new(),
         }
     }
 
@@ -84,20 +91,29 @@ impl Bars {
         }
     }
 
-    /// Shows how far a build is: the step, and the last line that it wrote.
-    pub fn step(&mut self, title: &str, step: &str, elapsed: Duration, line: &str) {
+    /// Shows how far a build is: the step, and the last line that it wrote; the one before stays where it wrote
+    /// none.
+    pub fn step(&mut self, title: &str, step: &str, elapsed: Duration, line: Option<&str>) {
         /// As much of a line as one line of a terminal has room for.
         const LONGEST: usize = 60;
-        let bar = self.steps.entry(title.to_owned()).or_insert_with(|| {
+        let build = self.builds.entry(title.to_owned()).or_insert_with(|| {
             let bar = self.all.add(ProgressBar::new(0));
             bar.set_style(step_style(self.appearance));
             bar.set_message(title.to_owned());
-            bar
+            BuildBar {
+                bar,
+                line: String::new(),
+            }
         });
+        if let Some(line) = line {
+            build.line = printable(line).chars().take(LONGEST).collect();
+        }
         let minutes = elapsed.as_secs() / 60;
         let seconds = elapsed.as_secs() % 60;
-        let line: String = printable(line).chars().take(LONGEST).collect();
-        bar.set_prefix(format!("{step}, {minutes}:{seconds:02}\n  {line}"));
+        let line = &build.line;
+        build
+            .bar
+            .set_prefix(format!("{step}, {minutes}:{seconds:02}\n  {line}"));
     }
 
     fn dismiss(&mut self, id: usize) {
@@ -114,7 +130,8 @@ impl Bars {
 
 impl Drop for Bars {
     fn drop(&mut self) {
-        for bar in self.bars.values().chain(self.steps.values()) {
+        let builds = self.builds.values().map(|build| &build.bar);
+        for bar in self.bars.values().chain(builds) {
             bar.finish_and_clear();
         }
     }

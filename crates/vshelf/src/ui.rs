@@ -5,6 +5,7 @@ use std::fmt::Display;
 use std::io::{self, IsTerminal, Write};
 use std::os::fd::AsFd;
 use std::process::{Command, Stdio};
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::mpsc::{RecvTimeoutError, Sender, channel};
 use std::sync::{Arc, Mutex};
 use std::thread;
@@ -51,6 +52,8 @@ pub struct Ui {
     bars: Mutex<Option<Bars>>,
     /// The steps of builds that were told, where nothing is drawn.
     told_steps: Mutex<HashSet<String>>,
+    /// Whether all that builds write is shown.
+    shows_builds_whole: AtomicBool,
     /// Why something that a listener was told could not be written.
     kept_failure: Arc<Mutex<Option<Failure>>>,
     /// What is waited for; dropped when it ended.
@@ -84,6 +87,7 @@ impl Ui {
             view: None,
             bars: Mutex::default(),
             told_steps: Mutex::default(),
+            shows_builds_whole: AtomicBool::default(),
             kept_failure: Arc::default(),
             wait: Mutex::default(),
         }
@@ -99,6 +103,7 @@ impl Ui {
             view: Some(view),
             bars: Mutex::default(),
             told_steps: Mutex::default(),
+            shows_builds_whole: AtomicBool::default(),
             kept_failure: Arc::default(),
             wait: Mutex::default(),
         }
@@ -115,6 +120,7 @@ impl Ui {
             view: self.view.clone(),
             bars: Mutex::default(),
             told_steps: Mutex::default(),
+            shows_builds_whole: AtomicBool::default(),
             kept_failure: Arc::clone(&self.kept_failure),
             wait: Mutex::default(),
         }
@@ -177,19 +183,29 @@ impl Ui {
         bars.tell(id, title, state);
     }
 
-    /// Shows how far a build is; where nothing is drawn, each step is told once.
-    pub fn show_step(&self, title: &str, step: &str, elapsed: Duration, line: &str) {
-        if !io::stderr().is_terminal() {
+    /// From now on all that builds write is shown.
+    pub fn show_builds_whole(&self) {
+        self.shows_builds_whole.store(true, Ordering::Relaxed);
+    }
+
+    /// Shows how far a build is, and what it wrote since it was shown last; where nothing is drawn, each step
+    /// is told once.
+    pub fn show_step(&self, title: &str, step: &str, elapsed: Duration, lines: &[String]) {
+        let is_whole = self.shows_builds_whole.load(Ordering::Relaxed);
+        if is_whole || !io::stderr().is_terminal() {
             let text = format!("{title}: {step}.");
             let mut told = self.told_steps.lock().expect("no listener panics");
             if told.insert(text.clone()) {
                 self.note(&text);
             }
+            for line in lines.iter().filter(|_| is_whole) {
+                self.note(format!("| {}", printable(line)));
+            }
             return;
         }
         let mut bars = self.bars.lock().expect("no listener panics");
         let bars = bars.get_or_insert_with(|| Bars::new(self.appearance(), false, 0));
-        bars.step(title, step, elapsed, line);
+        bars.step(title, step, elapsed, lines.last().map(String::as_str));
     }
 
     /// Takes all bars away.

@@ -1,6 +1,7 @@
 //! An install to be made: everything that it takes, so that it can be made on a thread of its own.
 
 use std::collections::VecDeque;
+use std::num::NonZeroU16;
 use std::path::PathBuf;
 
 use jiff::Timestamp;
@@ -59,6 +60,8 @@ pub struct JobOptions {
     pub again: bool,
     /// It is built from source, even where a build is published.
     pub build: bool,
+    /// How many things a build from source does at a time, where cores and memory do not decide.
+    pub jobs: Option<NonZeroU16>,
 }
 
 impl InstallJob {

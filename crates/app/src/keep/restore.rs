@@ -112,8 +112,8 @@ fn plan(mut runtime: Runtime<'_>, entry: &HistoryEntry) -> Result<InstallJob, Er
     load.map_err(|error| no_longer(Some(error)))?;
     let options = JobOptions {
         keep_broken: record.broken.is_some(),
-        again: false,
         build: record.built.is_some(),
+        ..JobOptions::default()
     };
     let (source, digest) = (&record.source, record.digest.as_deref());
     let job_of = |runtime: &Runtime<'_>| -> Result<Option<InstallJob>, Error> {

@@ -58,9 +58,8 @@ fn what_is_there_is_not_fetched_again_unless_that_is_asked_for() {
     let asked = InstallRequest {
         requests: requests(&["8.3.1"]),
         options: JobOptions {
-            build: false,
             again: true,
-            keep_broken: false,
+            ..JobOptions::default()
         },
         ..InstallRequest::default()
     };

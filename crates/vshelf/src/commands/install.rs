@@ -1,5 +1,7 @@
 //! `vshelf install`: fetch, verify, unpack.
 
+use std::num::NonZeroU16;
+
 use clap::Args;
 use vshelf_app::Environment;
 use vshelf_app::install::conclude::Takeover;
@@ -44,6 +46,13 @@ pub struct Install {
     /// Build it from source here, even where a build is published
     #[arg(long)]
     build: bool,
+    /// How many things a build from source does at a time; as many as there are cores and memory for if
+    /// it is not given
+    #[arg(long, value_name = "COUNT")]
+    jobs: Option<NonZeroU16>,
+    /// Show all that a build from source writes
+    #[arg(long)]
+    verbose: bool,
 }
 
 impl CommandArgs for Install {
@@ -61,6 +70,9 @@ impl RunCommand for Install {
             false => self.requests(environment)?,
         };
         self.check_single(&requests)?;
+        if self.verbose {
+            ui.show_builds_whole();
+        }
         let asked = InstallRequest {
             requests,
             takeover: Takeover {
@@ -72,6 +84,7 @@ impl RunCommand for Install {
                 keep_broken: self.keep_broken,
                 again: self.again,
                 build: self.build,
+                jobs: self.jobs,
             },
         };
         Ok(run::install(environment, &asked, ui)?)

@@ -2,7 +2,9 @@
 
 use serde::Serialize;
 use vshelf_app::Error;
-use vshelf_app::checkup::{Checkup, Finding as Found, InstallFinding, InstallProblem};
+use vshelf_app::checkup::{
+    Checkup, Finding as Found, InstallFinding, InstallProblem, LibraryChange,
+};
 use vshelf_app::error::StartFailure;
 use vshelf_app::integrate::connect::ConnectionProblem;
 use vshelf_app::mistakes::Mistake;
@@ -303,11 +305,39 @@ impl Finding {
                     ..Finding::new(about, problem, again)
                 }
             }
+            InstallProblem::BuiltForElsewhere(place) => {
+                let problem = format!("was built for {}, and works there only", shown(&place));
+                Finding::new(about, problem, again)
+            }
+            InstallProblem::CheckFails {
+                says,
+                libraries,
+                install_command,
+            } => {
+                let problem = format!("does not pass the check of its build any more: {says}");
+                Finding {
+                    details: libraries.into_iter().map(library_in_words).collect(),
+                    ..Finding::new(about, problem, install_command.or(again))
+                }
+            }
             InstallProblem::DoesNotStart(failure) => {
                 let problem = format!("does not start: {}", failure.reason());
                 Finding::new(about, problem, fix_start(failure, again))
             }
         }
+    }
+}
+
+/// How a library differs from the one that an install was built with.
+fn library_in_words(change: LibraryChange) -> String {
+    match change {
+        LibraryChange::Missing(name) => format!("{name}, which it was built with, is missing"),
+        LibraryChange::Other {
+            name,
+            before: Some(before),
+            now: Some(now),
+        } => format!("it was built with {name} {before}, and {now} is here now"),
+        LibraryChange::Other { name, .. } => format!("it was built with another {name}"),
     }
 }
 

@@ -67,12 +67,12 @@ fn tell(ui: &Ui, event: Event<'_>) -> Outcome {
             count,
             name,
             elapsed,
-            line,
+            lines,
         } => ui.show_step(
             title,
             &format!("step {step} of {count}, {name}"),
             elapsed,
-            line,
+            lines,
         ),
         Event::TransfersEnd => ui.end_bars(),
         Event::NoCompanion { package, title } => ui.note_above_bars(&format!(

@@ -327,7 +327,7 @@ fn what_a_build_says_of_itself_is_checked() {
     let check = "checks = [{ run = [\"{install}/bin/bell\", \"--ring\"], says = \"it rings\" }]";
     let mute = INSTALL.replace(
         "echo bell 1.0.0",
-        "[ \"$1\" = --version ] \\&\\& echo bell 1.0.0",
+        "[ \"$1\" = --version ] && echo bell 1.0.0",
     );
     let scene = recipe(&[("install", &mute)], check);
     let ran = scene.vshelf(&["install", "1"]);
@@ -359,6 +359,91 @@ fn what_a_build_says_of_itself_is_checked() {
         5,
         &["install does not hold \"NOWHERE\""],
     );
+}
+
+#[test]
+fn a_build_shows_all_that_it_writes_where_that_is_asked_for() {
+    let compile = "echo one; echo two; echo jobs: $JOBS";
+    let scene = recipe(
+        &[("compile", compile), ("install", INSTALL)],
+        "environment = { JOBS = \"{jobs}\" }",
+    );
+    let ran = scene.vshelf(&["install", "1", "--verbose", "--jobs", "7"]);
+    told(
+        &ran,
+        0,
+        &[
+            "Bell 1.0.0: step 1 of 2, compile.\n| one\n| two\n| jobs: 7\n",
+            "Bell 1.0.0: step 2 of 2, install.\n",
+        ],
+    );
+    for wrong in ["0", "many"] {
+        told(
+            &scene.vshelf(&["install", "1", "--jobs", wrong]),
+            2,
+            &[wrong, "--jobs"],
+        );
+    }
+}
+
+#[test]
+fn a_build_that_lost_what_it_needs_is_found_by_checkup() {
+    let check = "checks = [{ run = [\"{install}/bin/bell\", \"--ring\"], says = \"it rings\" }]
+        libraries = [{ name = \"kelp\", for = \"ringing\", find = { pkg-config = \"kelp\", header = \"stdio.h\" } }]";
+    let elsewhere = tempfile::tempdir().unwrap();
+    let sound = elsewhere.path().join("sound");
+    fs::write(&sound, "dong\n").unwrap();
+    let rings = INSTALL.replace(
+        "echo bell 1.0.0",
+        &format!(
+            "[ \"$1\" = --ring ] || exec echo bell 1.0.0\\nexec cat {}",
+            sound.display()
+        ),
+    );
+    let scene = recipe(&[("install", &rings)], check);
+    scene.does(&["install", "1"]);
+    assert_eq!(scene.vshelf(&["checkup", "1"]).code, 0);
+    // What it was built with became another one, and what the check needs goes.
+    let record = scene.data("shelf/bell/1.0.0/record.json");
+    let text = fs::read_to_string(&record).unwrap();
+    let mut contents: Value = serde_json::from_str(&text).unwrap();
+    contents["built"]["libraries"][0]["version"] = "1.2".into();
+    fs::write(&record, contents.to_string()).unwrap();
+    assert_eq!(scene.vshelf(&["checkup", "1"]).code, 0, "it still rings");
+    fs::remove_file(&sound).unwrap();
+    shows!(
+        scene.vshelf(&["checkup", "1"]),
+        str![[r#"
+Bell 1.0.0: does not pass the check of its build any more: it rings
+  it was built with another kelp
+  To fix it: vshelf install --again 1.0.0
+--- stderr
+Error: the checkup has 1 finding.
+--- exit 1
+
+"#]]
+    );
+    fs::write(&sound, "dong\n").unwrap();
+    // It works in one place only.
+    let moved = scene.path("moved");
+    fs::rename(scene.data(""), &moved).unwrap();
+    let vshelf = |arguments: &[&str]| {
+        let mut command = scene.command(PROGRAM);
+        scene.run(command.env("VSHELF_DATA", &moved).args(arguments))
+    };
+    shows!(
+        vshelf(&["checkup", "1"]),
+        str![[r#"
+Bell 1.0.0: was built for ~/.local/share/vivid-shelf/shelf/bell/1.0.0/build, and works there only
+  To fix it: vshelf install --again 1.0.0
+--- stderr
+Error: the checkup has 1 finding.
+--- exit 1
+
+"#]]
+    );
+    assert_eq!(vshelf(&["install", "--again", "1.0.0"]).code, 0);
+    assert_eq!(vshelf(&["checkup", "1"]).code, 0);
 }
 
 #[test]

@@ -4,6 +4,8 @@
 mod needs;
 mod steps;
 
+use std::collections::BTreeMap;
+use std::env;
 use std::fs;
 use std::path::{Path, PathBuf};
 use std::thread;
@@ -12,7 +14,7 @@ use std::time::{Duration, Instant};
 use serde::{Deserialize, Serialize};
 use vshelf_core::catalog::Build;
 use vshelf_core::definition::ArchiveLayout;
-use vshelf_core::definition::build::{BuildSection, LogFailure, PrefixKind};
+use vshelf_core::definition::build::{BuildCheck, BuildSection, LogFailure, PrefixKind};
 use vshelf_core::definition::fingerprint;
 use vshelf_core::definition::needs::Needs;
 use vshelf_core::template::Template;
@@ -23,7 +25,7 @@ use vshelf_shelf::Manifest;
 use vshelf_shelf::record::{Built, BuiltWith};
 use vshelf_sources::Archive;
 
-use self::needs::{install_command, look_for};
+pub use self::needs::{install_command, look_for};
 use super::job::InstallJob;
 use super::transfer::{TransferReport, transfer};
 use crate::error::{Error, StepFailure, file_error};
@@ -79,6 +81,38 @@ pub fn need(job: &InstallJob, section: &BuildSection) -> Result<Needs, Error> {
 /// Where the build has its place on the shelf.
 fn final_place(job: &InstallJob) -> PathBuf {
     job.shelf.install_folder(&job.key)
+}
+
+/// The first check of a build that what is installed in `folder` does not pass.
+pub fn failing_check<'s>(
+    section: &'s BuildSection,
+    folder: &Path,
+) -> Result<Option<&'s BuildCheck>, Error> {
+    let scratch = tempfile::tempdir().map_err(file_error(&env::temp_dir(), "written"))?;
+    let surroundings = steps::Surroundings {
+        folder: folder.to_owned(),
+        home: scratch.path().join("home"),
+        temporary: scratch.path().join("tmp"),
+        log: scratch.path().join("log"),
+        environment: BTreeMap::new(),
+    };
+    Ok(first_failing(section, &surroundings))
+}
+
+/// The first check that what is installed in the folder of these surroundings does not pass.
+fn first_failing<'s>(
+    section: &'s BuildSection,
+    surroundings: &steps::Surroundings,
+) -> Option<&'s BuildCheck> {
+    let install = surroundings.folder.to_string_lossy();
+    section.checks.iter().find(|check| {
+        let filled = check
+            .run
+            .iter()
+            .map(|text| text.filled(|_| install.to_string()));
+        let arguments: Vec<String> = filled.collect();
+        steps::run(surroundings, &arguments, &mut |_, _| {}).is_err()
+    })
 }
 
 /// The folder of a build under way; another source or another way to build has another.
@@ -182,7 +216,7 @@ pub fn build(
                 .map(str::to_owned)
                 .collect(),
             took_ms: work.progress.took_ms,
-            relocatable: section.prefix == PrefixKind::Relocatable,
+            place: (section.prefix == PrefixKind::Final).then(|| final_place(job)),
         }),
         work: Some(work.folder),
     })
@@ -248,7 +282,10 @@ impl Work<'_> {
             "stage" => shown(self.folder.join("stage")),
             "install" => shown(self.staged()),
             "source" => shown(self.source()),
-            _ => steps::jobs().to_string(),
+            _ => match self.job.options.jobs {
+                Some(jobs) => jobs.to_string(),
+                None => steps::jobs().to_string(),
+            },
         })
     }
 
@@ -269,14 +306,14 @@ impl Work<'_> {
             let begun = Instant::now();
             let arguments: Vec<String> = step.run.iter().map(|text| self.filled(text)).collect();
             let title = self.job.title();
-            let mut said = |line: &str, elapsed: Duration| {
+            let mut said = |lines: &[String], elapsed: Duration| {
                 self.listener.tell(Event::Building {
                     title: &title,
                     step: index + 1,
                     count,
                     name: &step.name,
                     elapsed,
-                    line,
+                    lines,
                 });
             };
             let ran = steps::run(&self.surroundings(), &arguments, &mut said);
@@ -324,20 +361,20 @@ impl Work<'_> {
     }
 
     fn check(&self, made: &Path) -> Result<(), Error> {
-        for check in &self.section.checks {
-            let arguments: Vec<String> = check.run.iter().map(|text| self.filled(text)).collect();
-            let mut surroundings = self.surroundings();
-            surroundings.folder = made.to_owned();
-            if steps::run(&surroundings, &arguments, &mut |_, _| {}).is_err() {
-                let log = fs::read_to_string(self.log()).unwrap_or_default();
-                return Err(Error::BuildCheck {
-                    title: self.job.title(),
-                    says: check.says.clone(),
-                    last: LogFailure::read(&log).last,
-                    log: self.log(),
-                });
-            }
-        }
-        Ok(())
+        let surroundings = steps::Surroundings {
+            folder: made.to_owned(),
+            environment: BTreeMap::new(),
+            ..self.surroundings()
+        };
+        let Some(check) = first_failing(self.section, &surroundings) else {
+            return Ok(());
+        };
+        let log = fs::read_to_string(self.log()).unwrap_or_default();
+        Err(Error::BuildCheck {
+            title: self.job.title(),
+            says: check.says.clone(),
+            last: LogFailure::read(&log).last,
+            log: self.log(),
+        })
     }
 }

@@ -7,7 +7,7 @@ use std::io::{self, BufRead, BufReader, Write};
 use std::path::PathBuf;
 use std::process::{Command, Stdio};
 use std::sync::OnceLock;
-use std::sync::mpsc::{RecvTimeoutError, channel};
+use std::sync::mpsc::channel;
 use std::thread;
 use std::time::{Duration, Instant};
 
@@ -77,11 +77,12 @@ fn can_be_alone() -> bool {
     })
 }
 
-/// Runs a program to its end, and tells each line of what it writes with the time since it began.
+/// Runs a program to its end, and tells the lines that it writes, those of a moment together, with the time
+/// since it began.
 pub fn run(
     surroundings: &Surroundings,
     arguments: &[String],
-    said: &mut dyn FnMut(&str, Duration),
+    said: &mut dyn FnMut(&[String], Duration),
 ) -> Result<(), StepProblem> {
     let words = match can_be_alone() {
         true => ALONE
@@ -133,14 +134,10 @@ pub fn run(
         Ok(())
     });
     let begun = Instant::now();
-    let mut last = String::new();
     let status = loop {
-        match lines.recv_timeout(LOOK) {
-            Ok(line) => last = line,
-            Err(RecvTimeoutError::Timeout | RecvTimeoutError::Disconnected) => {}
-        }
-        last = lines.try_iter().last().unwrap_or(last);
-        said(&last, begun.elapsed());
+        let first = lines.recv_timeout(LOOK).ok();
+        let new: Vec<String> = first.into_iter().chain(lines.try_iter()).collect();
+        said(&new, begun.elapsed());
         if let Some(status) = child.try_wait().map_err(failed)? {
             break Some(status);
         }
@@ -155,6 +152,8 @@ pub fn run(
         thread::sleep(Duration::from_millis(20));
         reading.is_finished()
     });
+    let rest: Vec<String> = lines.try_iter().collect();
+    said(&rest, begun.elapsed());
     let logged = if is_whole {
         reading.join().unwrap_or(Ok(()))
     } else {
