@@ -111,8 +111,12 @@ pub enum StepProblem {
 fn needed(missing: &[Missing]) -> String {
     let required = missing.iter().filter(|missing| missing.required);
     let names: Vec<&str> = required.map(|missing| missing.name.as_str()).collect();
-    let verb = if names.len() > 1 { "are" } else { "is" };
-    format!("{} {verb} missing", names.join(", "))
+    match names.split_last() {
+        Some((last, others)) if !others.is_empty() => {
+            format!("{} and {last} are missing", others.join(", "))
+        }
+        _ => format!("{} is missing", names.concat()),
+    }
 }
 
 /// Why a use case failed.

@@ -85,6 +85,11 @@ pub enum Event<'e> {
         /// The lines that it wrote since it was told last.
         lines: &'e [String],
     },
+    /// The steps of a build ended, or one of them failed.
+    BuildEnds {
+        /// The runtime's title and the version.
+        title: &'e str,
+    },
     /// All of them ended.
     TransfersEnd,
     /// No version of a companion runs on a release.
@@ -278,6 +283,8 @@ pub struct BuildPlan<'p> {
     pub section: &'p BuildSection,
     /// What it is built with.
     pub needs: &'p Needs,
+    /// How long a release of this runtime took last time, where one was built here.
+    pub last_time: Option<Duration>,
     /// Whether it goes on from where an earlier attempt was interrupted.
     pub goes_on: bool,
 }

@@ -1,7 +1,8 @@
-//! Sizes in MB, ages and spans in words, counted things.
+//! Sizes in MB, times, ages and spans in words, counted things.
 
 use std::borrow::Cow;
 use std::fmt;
+use std::time::Duration;
 
 use jiff::Unit;
 use jiff::civil::Date;
@@ -28,6 +29,14 @@ impl fmt::Display for Count<'_> {
 pub fn megabytes(bytes: u64) -> String {
     let tenths = bytes.div_ceil(100_000);
     format!("{}.{} MB", tenths / 10, tenths % 10)
+}
+
+/// How long something took: `4.2 s`, `24 min 5 s`.
+pub fn lasted(time: Duration) -> String {
+    match time.as_secs() {
+        0..60 => format!("{:.1} s", time.as_secs_f64()),
+        seconds => format!("{} min {} s", seconds / 60, seconds % 60),
+    }
 }
 
 /// The whole days, weeks, months or years between two days: `3 days`, `5 weeks`, `7 months`,
@@ -110,6 +119,15 @@ fn lines(text: &str, columns: usize, breaks_words: bool) -> Vec<String> {
 mod tests {
     use super::*;
     use rstest::rstest;
+
+    #[rstest]
+    #[case(240, "0.2 s")]
+    #[case(59_900, "59.9 s")]
+    #[case(60_000, "1 min 0 s")]
+    #[case(1_445_900, "24 min 5 s")]
+    fn what_took_long_is_told_in_minutes(#[case] milliseconds: u64, #[case] told: &str) {
+        assert_eq!(lasted(Duration::from_millis(milliseconds)), told);
+    }
 
     #[rstest]
     #[case("2026-11-23", "0 days")]

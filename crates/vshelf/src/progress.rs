@@ -116,6 +116,13 @@ impl Bars {
             .set_prefix(format!("{step}, {minutes}:{seconds:02}\n  {line}"));
     }
 
+    /// Takes a build away.
+    pub fn end_build(&mut self, title: &str) {
+        if let Some(build) = self.builds.remove(title) {
+            build.bar.finish_and_clear();
+        }
+    }
+
     fn dismiss(&mut self, id: usize) {
         if let Some(bar) = self.bars.remove(&id) {
             bar.finish_and_clear();

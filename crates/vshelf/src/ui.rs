@@ -208,6 +208,13 @@ impl Ui {
         bars.step(title, step, elapsed, lines.last().map(String::as_str));
     }
 
+    /// Takes the steps of a build away.
+    pub fn hide_steps(&self, title: &str) {
+        if let Some(bars) = &mut *self.bars.lock().expect("no listener panics") {
+            bars.end_build(title);
+        }
+    }
+
     /// Takes all bars away.
     pub fn end_bars(&self) {
         *self.bars.lock().expect("no listener panics") = None;

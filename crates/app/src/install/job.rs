@@ -3,6 +3,7 @@
 use std::collections::VecDeque;
 use std::num::NonZeroU16;
 use std::path::PathBuf;
+use std::time::Duration;
 
 use jiff::Timestamp;
 use vshelf_core::catalog::{Build, Release};
@@ -14,6 +15,7 @@ use vshelf_sources::Transport;
 use vshelf_sources::registries::UserSettings;
 
 use crate::error::Error;
+use crate::keep::history;
 use crate::runtime::Runtime;
 
 /// An install to be made.
@@ -49,6 +51,8 @@ pub struct InstallJob {
     pub(super) now: Timestamp,
     /// The command that asked for it, as the history numbers commands.
     pub(super) command: String,
+    /// How long a build of this runtime took last time, where one was made here.
+    pub(super) last_build: Option<Duration>,
 }
 
 /// What is done otherwise than usual.
@@ -105,6 +109,7 @@ impl InstallJob {
             durability: environment.settings()?.durability(),
             now: environment.now()?,
             command: environment.command_id()?,
+            last_build: last_build(runtime)?,
         })
     }
 
@@ -213,4 +218,20 @@ pub fn offers(runtime: &Runtime<'_>, release: &Release) -> Result<Vec<Offer>, Er
         });
     }
     Ok(offers)
+}
+
+/// How long the last build from source of this runtime took, as the history tells.
+fn last_build(runtime: &Runtime<'_>) -> Result<Option<Duration>, Error> {
+    if runtime.definition.build.is_none() {
+        return Ok(None);
+    }
+    let entries = history::read(runtime.environment())?.entries;
+    let of_this = entries
+        .iter()
+        .rev()
+        .filter(|entry| entry.record.runtime == runtime.name());
+    let mut built = of_this.filter_map(|entry| entry.record.built.as_ref());
+    Ok(built
+        .next()
+        .map(|built| Duration::from_millis(built.took_ms)))
 }

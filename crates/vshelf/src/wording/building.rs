@@ -6,7 +6,7 @@ use vshelf_app::error::StepFailure;
 use vshelf_app::events::BuildPlan;
 use vshelf_core::definition::build::KnownCause;
 use vshelf_core::definition::needs::Missing;
-use vshelf_view::words::{Count, listed, printable};
+use vshelf_view::words::{Count, lasted, listed, printable};
 
 use super::paths::{quoted, shown};
 use crate::failure::Failure;
@@ -25,8 +25,12 @@ pub fn say_plan(ui: &Ui, plan: &BuildPlan<'_>) {
         false => "is built from source",
     };
     let mut text = format!("{} {begins}: {}", plan.title, listed(&steps, "and"));
-    if let Some(minutes) = plan.section.minutes {
-        text += &format!("; that takes about {}", Count(minutes as usize, "minute"));
+    match (plan.last_time, plan.section.minutes) {
+        (Some(last), _) => text += &format!("; that took {} here last time", lasted(last)),
+        (None, Some(minutes)) => {
+            text += &format!("; that takes about {}", Count(minutes as usize, "minute"));
+        }
+        (None, None) => {}
     }
     if let Some(megabytes) = plan.section.megabytes {
         text += &format!(", and {megabytes} MB meanwhile");
@@ -41,18 +45,23 @@ pub fn say_plan(ui: &Ui, plan: &BuildPlan<'_>) {
         ui.note_above_bars(&format!("It is built with {}.", listed(&found, "and")));
     }
     for missing in &plan.needs.missing {
-        ui.note_above_bars(&format!("{}.", without(missing)));
+        ui.note_above_bars(&in_words(missing));
     }
 }
 
-/// What is missing, and what does not work without it.
-fn without(missing: &Missing) -> String {
+/// What is missing, and what it is for.
+fn in_words(missing: &Missing) -> String {
     let package = missing
         .package
         .as_ref()
         .map(|package| format!(" (package {package})"));
+    let rank = if missing.required {
+        ""
+    } else {
+        " and optional"
+    };
     format!(
-        "Without {}{}: {}",
+        "{} is missing{rank}{}: it is for {}.",
         missing.name,
         package.unwrap_or_default(),
         missing.needed_for
@@ -61,10 +70,9 @@ fn without(missing: &Missing) -> String {
 
 /// Adds what a build needs and does not find, and what installs it.
 pub fn needs(failure: Failure, missing: &[Missing], command: Option<&str>) -> Failure {
-    let failure = missing.iter().fold(failure, |failure, missing| {
-        let kind = if missing.required { "" } else { " (optional)" };
-        failure.say(format!("{}{kind}.", without(missing)))
-    });
+    let failure = missing
+        .iter()
+        .fold(failure, |failure, missing| failure.say(in_words(missing)));
     match command {
         Some(command) => failure.run("To install what is missing", command),
         None => failure,

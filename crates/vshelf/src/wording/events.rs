@@ -74,6 +74,7 @@ fn tell(ui: &Ui, event: Event<'_>) -> Outcome {
             elapsed,
             lines,
         ),
+        Event::BuildEnds { title } => ui.hide_steps(title),
         Event::TransfersEnd => ui.end_bars(),
         Event::NoCompanion { package, title } => ui.note_above_bars(&format!(
             "No release of {package} supports {title}; it is installed without."

@@ -1,6 +1,7 @@
 //! What was installed, adopted or restored, and what of it is active now.
 
 use std::path::Path;
+use std::time::Duration;
 
 use vshelf_app::error::PackageAttempt;
 use vshelf_app::outcome::{
@@ -9,7 +10,7 @@ use vshelf_app::outcome::{
 };
 use vshelf_core::Pick;
 use vshelf_shelf::Install;
-use vshelf_view::words::{listed, megabytes, printable};
+use vshelf_view::words::{lasted, listed, megabytes, printable};
 use vshelf_view::{Cell, Column, Palette, Table};
 
 use super::concerns::say_ended;
@@ -31,9 +32,9 @@ pub fn say_result(ui: &Ui, result: &InstallResult) -> Outcome {
     let record = &new.install.record.contents;
     if let Some(built) = &record.built {
         ui.done(format!(
-            "{} is on the shelf, built from source in {:.1} s.",
+            "{} is on the shelf, built from source in {}.",
             styled(Palette::STRONG, title),
-            built.took_ms as f64 / 1000.0
+            lasted(Duration::from_millis(built.took_ms))
         ))?;
         for what in &built.left_out {
             ui.warn(format!("It was built without {}.", printable(what)));
@@ -49,7 +50,7 @@ pub fn say_result(ui: &Ui, result: &InstallResult) -> Outcome {
     }
     let time = match record.built {
         Some(_) => String::new(),
-        None => format!(" in {:.1} s", new.took.as_secs_f64()),
+        None => format!(" in {}", lasted(new.took)),
     };
     ui.done(format!(
         "{} fetched{time} from {}, verified by {}; {} on disk.",
@@ -108,8 +109,7 @@ pub fn show_results(ui: &Ui, results: &[InstallResult]) -> Outcome {
     for result in results {
         let (outcome, fetched, from) = match &result.new {
             Some(new) => {
-                let seconds = new.took.as_secs_f64();
-                let time = format!("{} in {seconds:.1} s", megabytes(new.fetched));
+                let time = format!("{} in {}", megabytes(new.fetched), lasted(new.took));
                 let algorithm = algorithm(&new.install);
                 let from = format!("{}, verified by {algorithm}", result.source);
                 ("on the shelf", time, from)

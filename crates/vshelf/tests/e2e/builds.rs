@@ -104,7 +104,7 @@ fn a_release_that_comes_as_source_is_built() {
     assert_eq!(ran.code, 0, "{ran}");
     for line in [
         "Orache 2.5.3 is built from source: configure, compile and install.",
-        "compressed sending.",
+        "kelp is missing and optional",
         "Orache 2.5.3: step 2 of 3, compile.",
         "It was built without compressed sending.",
     ] {
@@ -147,10 +147,11 @@ fn what_is_missing_is_told_before_anything_is_fetched() {
         &ran,
         7,
         &[
-            "Bell 1.0.0 cannot be built here: no-such-tool, kelp are missing.",
-            "Without kelp",
-            "packages.",
-            "castles (optional).",
+            "Bell 1.0.0 cannot be built here: no-such-tool and kelp are missing.",
+            "kelp is missing",
+            ": it is for packages.",
+            "sand is missing and optional",
+            ": it is for castles.",
         ],
     );
     let os_release = fs::read_to_string("/etc/os-release").unwrap_or_default();
@@ -377,6 +378,14 @@ fn a_build_shows_all_that_it_writes_where_that_is_asked_for() {
             "Bell 1.0.0: step 2 of 2, install.\n",
         ],
     );
+    let ran = scene.vshelf(&["install", "--again", "1"]);
+    told(
+        &ran,
+        0,
+        &["Bell 1.0.0 is built from source: compile and install; that took 0."],
+    );
+    assert!(ran.stderr.contains(" s here last time."), "{ran}");
+    assert!(!ran.stderr.contains("| one"), "{ran}");
     for wrong in ["0", "many"] {
         told(
             &scene.vshelf(&["install", "1", "--jobs", wrong]),

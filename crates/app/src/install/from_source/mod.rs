@@ -29,7 +29,7 @@ pub use self::needs::{install_command, look_for};
 use super::job::InstallJob;
 use super::transfer::{TransferReport, transfer};
 use crate::error::{Error, StepFailure, file_error};
-use crate::events::{BuildPlan, Event, Listener};
+use crate::events::{BuildPlan, Event, Listener, TransferState};
 
 /// What an install is made of.
 pub struct Made {
@@ -190,10 +190,16 @@ pub fn build(
         title: &job.title(),
         section,
         needs,
+        last_time: job.last_build,
         goes_on: work.progress.unpacked,
     }));
     let (fetched, archive) = work.unpack(archive, report)?;
-    work.run_steps()?;
+    report.tell(TransferState::Dismissed);
+    let ran = work.run_steps();
+    listener.tell(Event::BuildEnds {
+        title: &job.title(),
+    });
+    ran?;
     let log = fs::read_to_string(work.log()).unwrap_or_default();
     let made = work.made()?;
     work.check(&made)?;
