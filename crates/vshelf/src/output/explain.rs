@@ -189,15 +189,19 @@ fn worded(step: &Step) -> String {
             count,
             passed_over,
         } => {
+            let is_one = *count == 1;
+            let (are, s) = if is_one { ("is", "s") } else { ("are", "") };
             let which = match filter {
-                Filter::Beginning(beginning) => format!("begin with {beginning}"),
-                Filter::Range(range) => format!("are in {range}"),
-                Filter::Line(line) => format!("are of line {line}"),
+                Filter::Beginning(beginning) => format!("begin{s} with {beginning}"),
+                Filter::Range(range) => format!("{are} in {range}"),
+                Filter::Line(line) => format!("{are} of line {line}"),
+                Filter::Final if is_one => "is not a pre-release".to_owned(),
                 Filter::Final => "are not pre-releases".to_owned(),
-                Filter::Supported => "are of a line that is supported and past preview".to_owned(),
-                Filter::NotEnded => "are of a line that is not known to have ended".to_owned(),
-                Filter::Publisher(publisher) => format!("come from {publisher}"),
-                Filter::Platform(platform) => format!("are built for {platform}"),
+                Filter::Supported => format!("{are} of a line that is supported and past preview"),
+                Filter::NotEnded => format!("{are} of a line that is not known to have ended"),
+                Filter::Publisher(publisher) => format!("come{s} from {publisher}"),
+                Filter::Platform(platform) => format!("{are} built for {platform}"),
+                Filter::NotWithdrawn if is_one => "was not withdrawn".to_owned(),
                 Filter::NotWithdrawn => "were not withdrawn".to_owned(),
             };
             let passed = passed_over

@@ -144,7 +144,7 @@ saltmarsh publishes it too: vshelf catalog saltmarsh/2.6.3
 Orache dunefield/2.6, on 2026-11-23
  1  The catalog has 12 releases.
  2  2 of them come from dunefield. 2.7.0-rc.1 is newer, and is not among them.
- 3  1 of them begin with 2.6.
+ 3  1 of them begins with 2.6.
  4  2.6.3 is the only version left.
 Result: Orache 2.6.3 from dunefield, which is not on the shelf.
 Its archive comes from the source dunefield, as a repack.
