@@ -6,7 +6,7 @@ use std::collections::BTreeMap;
 use serde::Deserialize;
 use serde_json::Value;
 
-use crate::definition::check::{Check, DefinitionError};
+use crate::definition::check::{DefinitionError, check};
 use crate::definition::words::{is_inside, is_plain_file_name};
 use crate::template::Template;
 use crate::version::Version;
@@ -181,8 +181,8 @@ fn allows(place: &str, value: &str) -> bool {
 }
 
 impl PackageTool {
-    /// Calls `check` with every value that cannot be used, and what is expected of it.
-    pub(crate) fn check(&self, check: &mut Check<'_>) -> Result<(), DefinitionError> {
+    /// Fails at a value that cannot be used.
+    pub(crate) fn check(&self) -> Result<(), DefinitionError> {
         let expected = "a program's name without a folder is expected";
         let good = is_plain_file_name(&self.program);
         check(good, "packages.program", &self.program, expected)?;

@@ -4,13 +4,12 @@
 //! x-ranges, tilde and caret, joined by spaces (and) and `||` (or). Versions may have any number of
 //! numeric parts; three of them make a comparator exact, as in the original.
 
-use std::cmp::Ordering;
 use std::fmt;
 use std::str::FromStr;
 
 use serde::{Deserialize, Serialize};
 
-use crate::version::{Version, VersionError};
+use crate::version::{Version, VersionError, compare_numbers};
 
 /// The longest range text that is read, in bytes.
 pub const LONGEST_RANGE: usize = 256;
@@ -127,16 +126,6 @@ impl Comparator {
             Operator::Greater => order.is_gt(),
         }
     }
-}
-
-/// The order of numbers, of which those that are missing are 0.
-fn compare_numbers(left: &[u64], right: &[u64]) -> Ordering {
-    let at = |numbers: &[u64], place: usize| numbers.get(place).copied().unwrap_or(0);
-    let places = 0..left.len().max(right.len());
-    let mut orders = places.map(|place| at(left, place).cmp(&at(right, place)));
-    orders
-        .find(|order| order.is_ne())
-        .unwrap_or(Ordering::Equal)
 }
 
 impl fmt::Display for Range {

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use serde::Deserialize;
 
-use super::check::{Check, DefinitionError};
+use super::check::{DefinitionError, check};
 use super::words::{is_file_inside, is_plain_file_name, is_variable};
 use crate::distribution::Distribution;
 use crate::template::Template;
@@ -136,8 +136,8 @@ pub struct LeftOut {
 const PLACES: [&str; 5] = ["prefix", "stage", "install", "jobs", "source"];
 
 impl BuildSection {
-    /// Calls `check` with every value that cannot be used, and what is expected of it.
-    pub(super) fn check(&self, check: &mut Check<'_>) -> Result<(), DefinitionError> {
+    /// Fails at a value that cannot be used.
+    pub(super) fn check(&self) -> Result<(), DefinitionError> {
         let known = |template: &Template| template.places().all(|place| PLACES.contains(&place));
         const KNOWN: &str = "{prefix}, {stage}, {install}, {source} and {jobs} can stand in it";
         for tool in &self.tools {
@@ -320,17 +320,7 @@ mod tests {
 
     fn checked(text: &str) -> Result<BuildSection, String> {
         let section: BuildSection = toml::from_str(text).map_err(|e| e.to_string())?;
-        let mut check = |good: bool, key: &'static str, value: &str, expected: &str| match good {
-            true => Ok(()),
-            false => Err(DefinitionError::Value {
-                key,
-                value: value.to_owned(),
-                expected: expected.to_owned(),
-            }),
-        };
-        section
-            .check(&mut check)
-            .map_err(|error| error.to_string())?;
+        section.check().map_err(|error| error.to_string())?;
         Ok(section)
     }
 

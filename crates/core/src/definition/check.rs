@@ -31,5 +31,18 @@ impl DefinitionError {
 }
 
 /// Turns a value that is not good into an error.
-pub(crate) type Check<'c> =
-    dyn FnMut(bool, &'static str, &str, &str) -> Result<(), DefinitionError> + 'c;
+pub(crate) fn check(
+    good: bool,
+    key: &'static str,
+    value: &str,
+    expected: &str,
+) -> Result<(), DefinitionError> {
+    match good {
+        true => Ok(()),
+        false => Err(DefinitionError::Value {
+            key,
+            value: value.to_owned(),
+            expected: expected.to_owned(),
+        }),
+    }
+}

@@ -11,8 +11,8 @@ use jiff::civil::Date;
 use serde::{Deserialize, Serialize};
 
 use self::build::BuildSection;
-use self::check::Check;
 pub use self::check::DefinitionError;
+use self::check::check;
 pub use self::source::{
     ArchiveLayout, Companion, IndexedArchive, Shipped, SourceDefinition, SourceKind, fingerprint,
 };
@@ -178,14 +178,6 @@ impl Definition {
     /// path, a command or shell code.
     pub fn read(text: &str) -> Result<Definition, DefinitionError> {
         let definition: Definition = toml::from_str(text).map_err(DefinitionError::Syntax)?;
-        let mut check = |good: bool, key, value: &str, expected: &str| match good {
-            true => Ok(()),
-            false => Err(DefinitionError::Value {
-                key,
-                value: value.to_owned(),
-                expected: expected.to_owned(),
-            }),
-        };
         check(
             lower_name(&definition.name),
             "name",
@@ -247,7 +239,7 @@ impl Definition {
             "it holds {version} once",
         )?;
         if let Some(tool) = &definition.packages {
-            tool.check(&mut check)?;
+            tool.check()?;
         }
         for (key, count) in [
             ("line-numbers", definition.line_numbers),
@@ -266,9 +258,9 @@ impl Definition {
             check(is_line_name(codename), "lines.codename", codename, expected)?;
         }
         if let Some(build) = &definition.build {
-            build.check(&mut check)?;
+            build.check()?;
         }
-        definition.check_publishers(&mut check)?;
+        definition.check_publishers()?;
         for source in &definition.sources {
             check(
                 lower_name(&source.name),
@@ -276,14 +268,12 @@ impl Definition {
                 &source.name,
                 "a name has small letters, digits, '_' and '-'",
             )?;
-            source.check(&mut check)?;
+            source.check()?;
         }
-        check(
-            first_twice(definition.sources.iter().map(|source| &*source.name)).is_none(),
-            "sources.name",
-            first_twice(definition.sources.iter().map(|source| &*source.name)).unwrap_or_default(),
-            "another source has this name",
-        )?;
+        let names = definition.sources.iter().map(|source| &*source.name);
+        if let Some(twice) = first_twice(names) {
+            check(false, "sources.name", twice, "another source has this name")?;
+        }
         check(
             !definition.sources.is_empty(),
             "sources",
@@ -305,8 +295,8 @@ impl Definition {
         serde_json::from_str(text)
     }
 
-    /// Calls `check` with every publisher that cannot be one.
-    fn check_publishers(&self, check: &mut Check<'_>) -> Result<(), DefinitionError> {
+    /// Fails at a publisher that cannot be one.
+    fn check_publishers(&self) -> Result<(), DefinitionError> {
         const NAME: &str =
             "a name has small letters, digits, '_' and '-', and no digit follows a '-'";
         let good = |id: &str| lower_name(id) && is_publisher(id);

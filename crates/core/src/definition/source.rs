@@ -5,7 +5,7 @@ use std::path::Path;
 
 use serde::{Deserialize, Serialize};
 
-use super::check::{Check, DefinitionError};
+use super::check::{DefinitionError, check};
 use super::words::{is_file_inside, is_inside, is_plain_file_name};
 use crate::platform::Platform;
 use crate::range::Range;
@@ -102,8 +102,8 @@ impl ArchiveLayout {
         })
     }
 
-    /// Calls `check` with every value that cannot be used, and what is expected of it.
-    fn check(&self, check: &mut Check<'_>) -> Result<(), DefinitionError> {
+    /// Fails at a value that cannot be used.
+    fn check(&self) -> Result<(), DefinitionError> {
         if let Some(folder) = &self.folder {
             let good = is_file_inside(folder) && self.strip_folders.is_none();
             let expected = "a path inside the archive is expected, and no strip-folders beside it";
@@ -301,8 +301,8 @@ impl SourceDefinition {
         (self.only.as_ref()).is_none_or(|only| only.contains(&version.to_final()))
     }
 
-    /// Calls `check` with every value that cannot be used, and what is expected of it.
-    pub(super) fn check(&self, check: &mut Check<'_>) -> Result<(), DefinitionError> {
+    /// Fails at a value that cannot be used.
+    pub(super) fn check(&self) -> Result<(), DefinitionError> {
         if self.kind.is_catalog() {
             let plain = self.versions.patterns().is_empty() && self.only.is_none() && !self.repack;
             let expected =
@@ -312,7 +312,7 @@ impl SourceDefinition {
         if let Some((pattern, expected)) = self.versions.fault() {
             check(false, "sources.versions", pattern.as_str(), expected)?;
         }
-        self.layout.check(check)?;
+        self.layout.check()?;
         for companion in &self.companions {
             let names = [&companion.folder].into_iter();
             let programs = companion
@@ -331,7 +331,7 @@ impl SourceDefinition {
                 expected,
             )?;
         }
-        self.kind.check(check)
+        self.kind.check()
     }
 }
 
@@ -407,8 +407,8 @@ impl SourceKind {
         }
     }
 
-    /// Calls `check` with every value that names a file, and what is expected of it.
-    fn check(&self, check: &mut Check<'_>) -> Result<(), DefinitionError> {
+    /// Fails at a value that names no file where one is expected.
+    fn check(&self) -> Result<(), DefinitionError> {
         const VERSIONED: &str = "a relative path with {version} is expected";
         let versioned = |text: &Template| {
             text.places().next().is_some()
