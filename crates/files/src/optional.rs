@@ -67,7 +67,7 @@ pub fn remove(file: &Path) -> io::Result<bool> {
 /// Removes a folder with all it holds; says whether there was one.
 pub fn remove_folder(folder: &Path) -> io::Result<bool> {
     let was_there = folder.symlink_metadata().is_ok();
-    remove_tree(folder).left.map_or(Ok(was_there), Err)
+    remove_tree(folder).whole().map(|_| was_there)
 }
 
 #[cfg(test)]

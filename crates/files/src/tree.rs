@@ -61,6 +61,13 @@ pub struct Deleted {
     pub left: Option<io::Error>,
 }
 
+impl Deleted {
+    /// The bytes that were set free, where nothing is left.
+    pub fn whole(self) -> io::Result<u64> {
+        self.left.map_or(Ok(self.freed), Err)
+    }
+}
+
 /// Deletes a folder with all it holds, read-only folders too; never follows a link. What cannot be
 /// deleted keeps nothing else from being.
 pub fn remove_tree(folder: &Path) -> Deleted {

@@ -101,18 +101,13 @@ impl Unfinished {
         }
         let mut freed = 0;
         if let Some(entry) = leaving(folder)? {
-            freed += deleted(&build_in(folder))?;
+            freed += remove_tree(&build_in(folder)).whole()?;
             append_history(&self.layout, &entry)?;
         }
-        freed += deleted(folder)?;
+        freed += remove_tree(folder).whole()?;
         self.stage.end()?;
         Ok(freed)
     }
-}
-
-fn deleted(folder: &Path) -> io::Result<u64> {
-    let deleted = remove_tree(folder);
-    deleted.left.map_or(Ok(deleted.freed), Err)
 }
 
 /// The build in the folder of an install.

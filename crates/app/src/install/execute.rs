@@ -150,15 +150,12 @@ fn execute_one(job: &InstallJob, listener: &dyn Listener) -> JobResult {
     let builds = startable(job)?;
     let archive = Archive::locate(&job.transport, &builds)?;
     check_digest(job, &archive)?;
-    let address = archive.addresses.first().to_string();
-    let build = job.builds.iter().find(|build| build.address == address);
-    let section = from_source::section_of(job, build);
     // What a build needs is looked for before anything is fetched.
-    let needs = section
-        .map(|section| from_source::need(job, section))
-        .transpose()?;
+    let from_source = match from_source::section_of(job, job.build_of(&archive)) {
+        Some(section) => Some((section, from_source::need(job, section)?)),
+        None => None,
+    };
     let report = TransferReport::begin(listener, job.title(), archive.size);
-    let from_source = section.zip(needs.as_ref());
     let made = make(job, archive, from_source, &report, listener);
     report.tell(TransferState::Ended(made.is_ok()));
     made.map(Some)
@@ -216,7 +213,7 @@ fn check_digest(job: &InstallJob, archive: &Archive) -> Result<(), Error> {
 fn make(
     job: &InstallJob,
     archive: Archive,
-    from_source: Option<(&BuildSection, &Needs)>,
+    from_source: Option<(&BuildSection, Needs)>,
     report: &TransferReport<'_>,
     listener: &dyn Listener,
 ) -> Result<NewInstall, Error> {
@@ -226,7 +223,7 @@ fn make(
     fs::create_dir(&tree).map_err(file_error(&tree, "written"))?;
     let made = match from_source {
         Some((section, needs)) => {
-            from_source::build(job, section, needs, archive, &tree, report, listener)?
+            from_source::build(job, section, &needs, archive, &tree, report, listener)?
         }
         None => {
             let layout = job.source.archive_layout();
@@ -252,8 +249,7 @@ fn make(
     report.tell(TransferState::StartingOnce);
     let broken = first_start(job, &tree)?;
     report.tell(TransferState::Saving);
-    let address = made.archive.addresses.first().to_string();
-    let build = job.builds.iter().find(|build| build.address == address);
+    let build = job.build_of(&made.archive);
     let contents = RecordContents {
         runtime: job.definition.name.clone(),
         version: job.release.version.clone(),
@@ -262,7 +258,7 @@ fn make(
         platform: build.map_or_else(String::new, |build| build.platform.to_string()),
         spelled: build.and_then(|build| build.spelled.clone()),
         repack: build.is_some_and(|build| build.repack.is_some()),
-        address,
+        address: made.archive.addresses.first().to_string(),
         digest: Some(made.archive.digest.to_string()),
         archive_size: made.archive.size,
         unpacked_size: manifest.bytes(),

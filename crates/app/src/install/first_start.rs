@@ -92,9 +92,13 @@ impl StartFailure {
 
 /// The command that installs the library that a program needs, where the package is known.
 fn package_for(library: &str) -> Option<String> {
-    // Without that file the system is one of those that are not known.
-    let system = fs::read_to_string("/etc/os-release").unwrap_or_default();
-    package_command(library, &system)
+    package_command(library, &os_release())
+}
+
+/// What this system says of itself (os-release(5)). Without that file it is one of those that are not
+/// known.
+pub fn os_release() -> String {
+    fs::read_to_string("/etc/os-release").unwrap_or_default()
 }
 
 /// The version of this system's GNU C library, where it has that.

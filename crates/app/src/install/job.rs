@@ -11,8 +11,8 @@ use vshelf_core::definition::SourceDefinition;
 use vshelf_core::{Definition, Key};
 use vshelf_shelf::Shelf;
 use vshelf_shelf::store::Durability;
-use vshelf_sources::Transport;
 use vshelf_sources::registries::UserSettings;
+use vshelf_sources::{Archive, Transport};
 
 use crate::error::Error;
 use crate::keep::history;
@@ -113,10 +113,16 @@ impl InstallJob {
         })
     }
 
+    /// The build that an archive is of.
+    pub fn build_of(&self, archive: &Archive) -> Option<&Build> {
+        let address = archive.addresses.first().to_string();
+        self.builds.iter().find(|build| build.address == address)
+    }
+
     /// Turns to the next offer: one of the same bytes where there is one. Says whether there is any.
     pub fn turn_to_next(&mut self) -> bool {
         let is_same = |offer: &Offer| {
-            let same = |build: &Build| offer.has(&build.checksum.to_string());
+            let same = |build: &Build| has_digest(&offer.builds, &build.checksum.to_string());
             self.builds.iter().any(same)
         };
         let place = self.others.iter().position(is_same).unwrap_or(0);
@@ -126,11 +132,7 @@ impl InstallJob {
     /// Turns to the offer of the source with this name, or, where there is none, to one of these bytes;
     /// says whether there is one.
     pub fn turn_to_source(&mut self, source: &str, digest: Option<&str>) -> bool {
-        let has = |offer: &Offer| digest.is_some_and(|digest| offer.has(digest));
-        let own = Offer {
-            source: self.source.clone(),
-            builds: self.builds.clone(),
-        };
+        let has = |builds: &[Build]| digest.is_some_and(|digest| has_digest(builds, digest));
         if self.source.name == source {
             return true;
         }
@@ -138,10 +140,11 @@ impl InstallJob {
             .others
             .iter()
             .position(|offer| offer.source.name == source);
-        if named.is_none() && has(&own) {
+        if named.is_none() && has(&self.builds) {
             return true;
         }
-        match named.or_else(|| self.others.iter().position(has)) {
+        let same = || self.others.iter().position(|offer| has(&offer.builds));
+        match named.or_else(same) {
             Some(place) => self.turn_to(place),
             None => false,
         }
@@ -189,13 +192,11 @@ pub struct Offer {
     pub builds: Vec<Build>,
 }
 
-impl Offer {
-    /// Whether it has a build with this digest.
-    fn has(&self, digest: &str) -> bool {
-        self.builds
-            .iter()
-            .any(|build| build.checksum.to_string() == digest)
-    }
+/// Whether one of these builds has this digest.
+fn has_digest(builds: &[Build], digest: &str) -> bool {
+    builds
+        .iter()
+        .any(|build| build.checksum.to_string() == digest)
 }
 
 /// What the sources of the catalog that is loaded offer of `release` for this platform, best first.

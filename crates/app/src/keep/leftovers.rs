@@ -104,12 +104,9 @@ impl Leftover {
                 Ok(self.bytes)
             }
             Place::Build(folder, lock) => {
-                let deleted = remove_tree(&folder);
+                let deleted = remove_tree(&folder).whole();
                 drop(lock);
-                match deleted.left {
-                    None => Ok(deleted.freed),
-                    Some(error) => Err(file_error(&folder, "deleted")(error)),
-                }
+                deleted.map_err(file_error(&folder, "deleted"))
             }
         }
     }

@@ -8,7 +8,6 @@ use std::collections::BTreeMap;
 use std::env;
 use std::fs;
 use std::path::{Path, PathBuf};
-use std::thread;
 use std::time::{Duration, Instant};
 
 use serde::{Deserialize, Serialize};
@@ -21,8 +20,8 @@ use vshelf_core::template::Template;
 use vshelf_files::lock::Lock;
 use vshelf_files::optional;
 use vshelf_files::tree::remove_tree;
-use vshelf_shelf::Manifest;
 use vshelf_shelf::record::{Built, BuiltWith};
+use vshelf_shelf::{Manifest, ShelfError};
 use vshelf_sources::Archive;
 
 pub use self::needs::{install_command, look_for};
@@ -30,6 +29,9 @@ use super::job::InstallJob;
 use super::transfer::{TransferReport, transfer};
 use crate::error::{Error, StepFailure, file_error};
 use crate::events::{BuildPlan, Event, Listener, TransferState};
+
+/// How long a build waits for a clean-up that deletes what an earlier attempt left.
+const PATIENCE: Duration = Duration::from_secs(600);
 
 /// What an install is made of.
 pub struct Made {
@@ -134,15 +136,9 @@ pub fn lock_of(folder: &Path) -> PathBuf {
 
 /// Waits for whoever deletes what an earlier attempt left, and holds the build.
 fn hold(folder: &Path) -> Result<Lock, Error> {
-    let path = lock_of(folder);
-    loop {
-        let lock = Lock::try_acquire(&path).map_err(file_error(&path, "written"))?;
-        if let Some(lock) = lock {
-            fs::create_dir_all(folder).map_err(file_error(folder, "written"))?;
-            return Ok(lock);
-        }
-        thread::sleep(Duration::from_millis(50));
-    }
+    let lock = Lock::acquire(&lock_of(folder), PATIENCE, &mut |_| {}).map_err(ShelfError::from)?;
+    fs::create_dir_all(folder).map_err(file_error(folder, "written"))?;
+    Ok(lock)
 }
 
 /// The steps of a build that are done.
@@ -253,10 +249,9 @@ impl Work<'_> {
             return Ok((0, archive));
         }
         let source = self.source();
-        let clear = remove_tree(&source);
-        if let Some(left) = clear.left {
-            return Err(file_error(&source, "removed")(left));
-        }
+        remove_tree(&source)
+            .whole()
+            .map_err(file_error(&source, "removed"))?;
         fs::create_dir_all(&source).map_err(file_error(&source, "written"))?;
         let unpacked = transfer(self.job, archive, &ArchiveLayout::below(1), &source, report)?;
         for replacement in &self.section.replace {

@@ -1,7 +1,7 @@
 //! What a build needs of this system: programs, and libraries with their headers.
 
-use std::fs;
 use std::io::Write;
+use std::path::Path;
 use std::process::{Command, Stdio};
 
 use vshelf_core::definition::build::{BuildSection, Library};
@@ -9,6 +9,7 @@ use vshelf_core::definition::needs::{FoundLibrary, Missing, Needs};
 use vshelf_core::distribution::{Distribution, MACOS};
 
 use super::steps::PATH;
+use crate::install::first_start::os_release;
 
 /// The packages that bring usual tools, by family: debian, fedora, alpine, arch, suse.
 const TOOLS: [(&str, [&str; 5]); 4] = [
@@ -77,8 +78,7 @@ pub fn install_command(needs: &Needs) -> Option<String> {
 fn this_system() -> Option<Distribution> {
     match cfg!(target_os = "macos") {
         true => Some(MACOS),
-        // Without that file the system is one of those that are not known.
-        false => Distribution::of(&fs::read_to_string("/etc/os-release").unwrap_or_default()),
+        false => Distribution::of(&os_release()),
     }
 }
 
@@ -95,7 +95,7 @@ fn command(program: &str) -> Command {
 
 fn first_on_path(program: &str) -> bool {
     PATH.split(':')
-        .any(|folder| std::path::Path::new(folder).join(program).is_file())
+        .any(|folder| Path::new(folder).join(program).is_file())
 }
 
 fn first_line(program: &str, arguments: &[&str]) -> Option<String> {

@@ -7,7 +7,7 @@ use std::io::{self, BufRead, BufReader, Write};
 use std::path::PathBuf;
 use std::process::{Command, Stdio};
 use std::sync::OnceLock;
-use std::sync::mpsc::channel;
+use std::sync::mpsc::{RecvTimeoutError, channel};
 use std::thread;
 use std::time::{Duration, Instant};
 
@@ -21,6 +21,10 @@ const LONGEST_STEP: Duration = Duration::from_secs(3 * 60 * 60);
 
 /// How often it is looked whether a step has ended, and told how far it is.
 const LOOK: Duration = Duration::from_millis(200);
+
+/// How long is waited for what is about to be there, and how often for the end of what a step wrote.
+const PAUSE: Duration = Duration::from_millis(10);
+const LOOKS_FOR_END: usize = 20;
 
 /// How much memory one job of a build is given, in bytes.
 const MEMORY_OF_JOB: u64 = 1 << 30;
@@ -135,7 +139,15 @@ pub fn run(
     });
     let begun = Instant::now();
     let status = loop {
-        let first = lines.recv_timeout(LOOK).ok();
+        let first = match lines.recv_timeout(LOOK) {
+            Ok(line) => Some(line),
+            Err(RecvTimeoutError::Timeout) => None,
+            Err(RecvTimeoutError::Disconnected) => {
+                // It writes nothing more, and is about to end as a rule.
+                thread::sleep(PAUSE);
+                None
+            }
+        };
         let new: Vec<String> = first.into_iter().chain(lines.try_iter()).collect();
         said(&new, begun.elapsed());
         if let Some(status) = child.try_wait().map_err(failed)? {
@@ -148,9 +160,12 @@ pub fn run(
         }
     };
     // What a step leaves running may hold its output open: it is not waited for.
-    let is_whole = (0..10).any(|_| {
-        thread::sleep(Duration::from_millis(20));
-        reading.is_finished()
+    let is_whole = (0..LOOKS_FOR_END).any(|_| {
+        let is_finished = reading.is_finished();
+        if !is_finished {
+            thread::sleep(PAUSE);
+        }
+        is_finished
     });
     let rest: Vec<String> = lines.try_iter().collect();
     said(&rest, begun.elapsed());
