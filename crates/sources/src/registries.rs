@@ -52,12 +52,22 @@ pub enum RegistryError {
 type Said = (String, String);
 
 /// Whose packages a registry has.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub enum Ecosystem {
     /// A registry that speaks the npm protocol.
     Npm,
     /// An index of Python packages.
     Python,
+}
+
+impl Ecosystem {
+    /// The scope of a package, which may have a registry of its own.
+    pub fn scope_of(self, package: &str) -> Option<&str> {
+        match self {
+            Ecosystem::Npm => package.split_once('/').map(|(scope, _)| scope),
+            Ecosystem::Python => None,
+        }
+    }
 }
 
 impl UserSettings {
@@ -78,9 +88,9 @@ impl UserSettings {
     /// must not get what somebody else published under the same name elsewhere.
     fn npm_said(&self, package: &str) -> Result<Option<Said>, RegistryError> {
         let file = self.npm_settings()?;
-        let scope = package
-            .split_once('/')
-            .map(|(scope, _)| format!("{scope}:registry"));
+        let scope = Ecosystem::Npm
+            .scope_of(package)
+            .map(|scope| format!("{scope}:registry"));
         if let Some(scope) = scope {
             let said = self
                 .npm_variable(&scope)

@@ -6,9 +6,11 @@
 mod details;
 mod format;
 
+use std::collections::HashMap;
 use std::fs::File;
 use std::io::{self, Write};
 use std::path::{Path, PathBuf};
+use std::sync::{Arc, Mutex};
 use std::time::Duration;
 
 use jiff::{SignedDuration, Timestamp};
@@ -33,6 +35,9 @@ pub struct CatalogCache {
     fresh_for: Duration,
     settings: UserSettings,
     seen: PathBuf,
+    /// What the settings said of where packages are, by ecosystem and scope: every look at the catalog of
+    /// a runtime needs it, and it is in several files.
+    said: Arc<Mutex<HashMap<(Ecosystem, String), String>>>,
 }
 
 /// Why there is no catalog.
@@ -80,6 +85,7 @@ impl CatalogCache {
             fresh_for,
             settings,
             seen,
+            said: Arc::default(),
         }
     }
 
@@ -91,10 +97,17 @@ impl CatalogCache {
 
     /// What the person's settings say of where a source is, which its definition leaves to them.
     fn said_of(&self, source: &SourceDefinition) -> String {
-        let said = |ecosystem, package: &str| {
-            let said = self.settings.said_of(ecosystem, package);
-            // Whoever asks the source is told what is wrong.
-            said.unwrap_or_else(|error| error.to_string())
+        let said = |ecosystem: Ecosystem, package: &str| {
+            let scope = ecosystem.scope_of(package).unwrap_or_default();
+            let mut known = self.said.lock().expect("nothing panics in here");
+            let said = known
+                .entry((ecosystem, scope.to_owned()))
+                .or_insert_with(|| {
+                    let said = self.settings.said_of(ecosystem, package);
+                    // Whoever asks the source is told what is wrong.
+                    said.unwrap_or_else(|error| error.to_string())
+                });
+            said.clone()
         };
         match &source.kind {
             SourceKind::Npm { packages, .. } => {
@@ -360,7 +373,6 @@ mod tests {
     use crate::transport::Validators;
     use std::cell::Cell;
     use std::fs;
-    use std::sync::Arc;
     use vshelf_core::catalog::{Build, Details, LibcVersion, Line, Publisher, Release};
     use vshelf_core::definition::SourceKind;
 
