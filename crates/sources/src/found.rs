@@ -157,3 +157,19 @@ impl<'d> Found<'d> {
         })
     }
 }
+
+/// The line of a version that a source calls by this code name, new where it was not told of before.
+pub(crate) fn named_line<'l>(
+    lines: &'l mut Vec<Line>,
+    version: &Version,
+    codename: &str,
+) -> &'l mut Line {
+    let known = lines.iter().position(|line| line.covers(version));
+    let at = known.unwrap_or_else(|| {
+        lines.push(Line::undated(&version.numbers()[0].to_string()));
+        lines.len() - 1
+    });
+    let line = &mut lines[at];
+    line.codename.get_or_insert_with(|| codename.to_owned());
+    line
+}

@@ -68,9 +68,7 @@ impl Loaded {
             }),
         }
     }
-}
 
-impl Loaded {
     /// The catalog with all its details.
     pub fn published(&self) -> Result<PublishedCatalog, DamagedDetails> {
         let mut details = HashMap::with_capacity(self.places.len());

@@ -11,7 +11,7 @@ use vshelf_core::definition::SourceDefinition;
 
 use crate::address::Address;
 use crate::api::{Fetched, Known, Source, SourceError};
-use crate::found::Found;
+use crate::found::{Found, named_line};
 use crate::npm::{NpmRegistry, WHOLE, packument};
 use crate::transport::Transport;
 
@@ -86,7 +86,9 @@ impl Facts {
                 let (release, _) = found.release(&spelled.version);
                 release.date = entry.date;
                 release.security = entry.security;
-                name_line(&mut lines, &spelled.version, &entry.lts);
+                if let Some(codename) = entry.lts.as_str() {
+                    named_line(&mut lines, &spelled.version, codename);
+                }
             }
         }
         if let Some(file) = &self.lines {
@@ -110,19 +112,6 @@ impl Facts {
             }
         }
         found.publish(&self.runtime, lines, address)
-    }
-}
-
-/// Notes the code name that an entry tells of its line.
-fn name_line(lines: &mut Vec<Line>, version: &vshelf_core::Version, codename: &Value) {
-    let Some(codename) = codename.as_str() else {
-        return;
-    };
-    if !lines.iter().any(|line| line.covers(version)) {
-        lines.push(Line {
-            codename: Some(codename.to_owned()),
-            ..Line::undated(&version.numbers()[0].to_string())
-        });
     }
 }
 

@@ -9,13 +9,13 @@ use std::collections::BTreeMap;
 use jiff::civil::Date;
 use serde::Deserialize;
 use serde_json::Value;
-use vshelf_core::catalog::{Build, Checksum, Line};
+use vshelf_core::Platform;
+use vshelf_core::catalog::{Build, Checksum};
 use vshelf_core::definition::{IndexedArchive, SourceDefinition};
-use vshelf_core::{Platform, Version};
 
 use crate::address::{Address, Addresses};
 use crate::api::{Fetched, Known, PublishedCatalog, Source, SourceError, first_document};
-use crate::found::Found;
+use crate::found::{Found, named_line};
 use crate::transport::{Document, Transport};
 
 /// A source that serves such an index.
@@ -72,7 +72,11 @@ impl ReleaseList {
             let Some(spelled) = found.version(spelling) else {
                 continue;
             };
-            add_to_line(&mut lines, &spelled.version, entry);
+            if let Some(codename) = entry.lts.as_str() {
+                // Long-term support began with the first release that has the name.
+                let line = named_line(&mut lines, &spelled.version, codename);
+                line.lts = line.lts.into_iter().chain(entry.date).min();
+            }
             for build in self.builds(spelling, entry, address)? {
                 found.add(&spelled, spelling, entry.date, build);
             }
@@ -109,22 +113,6 @@ impl ReleaseList {
         }
         Ok(builds)
     }
-}
-
-/// Tells a line what an entry says of it: its code name and the first day of its long-term support.
-fn add_to_line(lines: &mut Vec<Line>, version: &Version, entry: &IndexedRelease) {
-    let Some(codename) = entry.lts.as_str() else {
-        return;
-    };
-    let index = (lines.iter())
-        .position(|line| line.covers(version))
-        .unwrap_or_else(|| {
-            lines.push(Line::undated(&version.numbers()[0].to_string()));
-            lines.len() - 1
-        });
-    let line = &mut lines[index];
-    line.codename.get_or_insert_with(|| codename.to_owned());
-    line.lts = line.lts.into_iter().chain(entry.date).min();
 }
 
 #[cfg(test)]
