@@ -4,7 +4,7 @@ use std::ffi::CStr;
 use std::fs;
 use std::io;
 use std::os::fd::OwnedFd;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 use rustix::fs::{AtFlags, CWD, Dir, FileType, Mode, OFlags, RawMode};
 use rustix::io::Errno;
@@ -50,6 +50,16 @@ fn bytes_of(file: &fs::Metadata) -> u64 {
         true => file.len(),
         false => 0,
     }
+}
+
+/// What a link at `link` holds that leads to `target`, both relative to the root of a tree: a relative path,
+/// so that the tree can be moved.
+pub fn relative_target(link: &Path, target: &Path) -> PathBuf {
+    let up = link
+        .parent()
+        .map_or(0, |folder| folder.components().count());
+    let above = std::iter::repeat_n(Path::new(".."), up);
+    above.chain([target]).collect()
 }
 
 /// What deleting a tree resulted in.

@@ -6,6 +6,7 @@ use std::os::unix::fs::{PermissionsExt, symlink};
 use std::path::{Path, PathBuf};
 
 use vshelf_core::definition::{ArchiveLayout, Companion};
+use vshelf_files::tree::relative_target;
 use vshelf_shelf::Manifest;
 use vshelf_shelf::record::CompanionRecord;
 use vshelf_sources::SourceError;
@@ -87,15 +88,11 @@ pub fn add(
     }))
 }
 
-/// Makes `link` in the tree lead to a program of a package in `folder`; the target is relative, so
-/// that the tree can be moved.
+/// Makes `link` in the tree lead to a program of a package in `folder`.
 fn link_program(tree: &Path, folder: &str, link: &Path, program: &str) -> Result<PathBuf, Error> {
     let path = tree.join(folder).join(program);
     make_program(&path).map_err(file_error(&path, "made a program"))?;
-    let up = link
-        .parent()
-        .map_or(0, |parent| parent.components().count());
-    let target: PathBuf = (0..up).map(|_| "..").chain([folder, program]).collect();
+    let target = relative_target(link, &Path::new(folder).join(program));
     let place = tree.join(link);
     if let Some(parent) = place.parent() {
         fs::create_dir_all(parent).map_err(file_error(&place, "written"))?;

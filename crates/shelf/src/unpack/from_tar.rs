@@ -5,12 +5,11 @@ use std::path::Path;
 use std::time::{Duration, SystemTime};
 
 use tar::{Entry, EntryType};
+use vshelf_core::definition::ArchiveLayout;
 
 use super::budget::{Budget, Budgeted};
 use super::limits::{Bounds, UnpackError, refuse};
 use super::tree::{Tree, bytes_to_path, inside};
-use vshelf_core::definition::ArchiveLayout;
-
 use crate::manifest::Manifest;
 use crate::pipe::PipeReader;
 

@@ -6,14 +6,13 @@ use std::os::unix::fs::FileExt;
 use std::path::Path;
 
 use rustix::fs::{FileType, RawMode};
+use vshelf_core::definition::ArchiveLayout;
 use zip::ZipArchive;
 use zip::result::ZipError;
 
 use super::budget::{Budget, Budgeted};
 use super::limits::{Bounds, UnpackError, refuse};
 use super::tree::{Tree, bytes_to_path, inside};
-use vshelf_core::definition::ArchiveLayout;
-
 use crate::manifest::Manifest;
 use crate::pipe::PipeReader;
 

@@ -23,11 +23,11 @@ use std::io::{self, BufRead};
 use std::path::Path;
 use std::thread;
 
+use vshelf_core::definition::ArchiveLayout;
+
 pub use decode::STREAMED_MEMORY;
 pub use limits::{Bounds, UnpackError};
 pub(crate) use tree::DEEPEST;
-
-use vshelf_core::definition::ArchiveLayout;
 
 use self::decode::decode;
 use self::from_tar::unpack_tar;

@@ -9,11 +9,11 @@ use std::os::unix::fs::{MetadataExt, OpenOptionsExt, symlink};
 use std::path::{Component, Path, PathBuf};
 use std::time::SystemTime;
 
+use vshelf_core::definition::ArchiveLayout;
 use vshelf_files::pieces::PIECE;
+use vshelf_files::tree::relative_target;
 
 use super::limits::{Bounds, UnpackError, refuse};
-use vshelf_core::definition::ArchiveLayout;
-
 use crate::manifest::{Manifest, ManifestWriter};
 
 /// The longest path that an entry may have, in bytes, and the most folders that it may lie in. No build
@@ -249,21 +249,14 @@ impl<'a> Tree<'a> {
         self.add_file(path, mode, modified, &mut original)
     }
 
-    /// Adds the links that the archive could not hold, as far as what they lead to is there; the targets
-    /// are relative, so that the tree can be moved.
+    /// Adds the links that the archive could not hold, as far as what they lead to is there.
     fn add_links(&mut self, layout: &ArchiveLayout) -> Result<(), UnpackError> {
         for (link, target) in &layout.links {
             let (link, target) = (Path::new(link), Path::new(target));
             if !self.root.join(target).exists() {
                 continue;
             }
-            let up = link
-                .parent()
-                .map_or(0, |folder| folder.components().count());
-            let relative: PathBuf = std::iter::repeat_n(Path::new(".."), up)
-                .chain([target])
-                .collect();
-            self.add_symlink(link, &relative)?;
+            self.add_symlink(link, &relative_target(link, target))?;
         }
         Ok(())
     }
