@@ -467,21 +467,13 @@ impl<'c> Runtime<'c> {
 
     /// The key for a version of a publisher: the version alone where it is the main publisher.
     pub fn key_for(&self, version: &Version, publisher: &str) -> Key {
-        Key::new(version, (!self.is_main(publisher)).then_some(publisher))
-    }
-
-    /// Whether selectors without a publisher mean this one.
-    fn is_main(&self, publisher: &str) -> bool {
-        let main = self.outline().main_publisher();
-        main.is_none_or(|main| main.id == publisher)
+        let is_main = self.outline().is_main(publisher);
+        Key::new(version, (!is_main).then_some(publisher))
     }
 
     /// The selector that means exactly what this publisher published as this version.
     pub fn selector_for(&self, version: &Version, publisher: &str) -> String {
-        match self.is_main(publisher) {
-            true => version.to_string(),
-            false => format!("{publisher}/{version}"),
-        }
+        self.outline().selector_for(version, publisher)
     }
 
     /// Whether a request covers this version among what is published.

@@ -448,6 +448,20 @@ impl Catalog {
         self.publishers.first()
     }
 
+    /// The selector that means exactly what this publisher published as this version.
+    pub fn selector_for(&self, version: &Version, publisher: &str) -> String {
+        match self.is_main(publisher) {
+            true => version.to_string(),
+            false => format!("{publisher}/{version}"),
+        }
+    }
+
+    /// Whether selectors without a publisher mean this one.
+    pub fn is_main(&self, publisher: &str) -> bool {
+        let main = self.main_publisher();
+        main.is_none_or(|main| main.id == publisher)
+    }
+
     /// The publisher of this id, in any case of letters.
     pub fn publisher(&self, id: &str) -> Option<&Publisher> {
         self.publishers

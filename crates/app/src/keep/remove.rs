@@ -4,7 +4,7 @@ use vshelf_core::activation::Rule;
 use vshelf_core::packages::Package;
 use vshelf_core::resolve::Scope;
 use vshelf_core::tidy::Protection;
-use vshelf_core::{InstallId, Key, Request};
+use vshelf_core::{Key, Request};
 use vshelf_shelf::journal::Operation;
 use vshelf_shelf::record::Adopted;
 use vshelf_shelf::removal::{Removal, Running};
@@ -115,13 +115,10 @@ fn plan(
     let covered = runtime.covered(request, Scope::Shelf)?;
     let mut installs: Vec<_> = covered.iter().filter_map(|c| c.install).collect();
     // Of several publishers' installs of one version, the version alone names that of the main one.
-    let is_named =
-        |install: &&InstallId| install.key.to_string() == request.without_runtime().to_string();
-    if let Some(named) = installs
-        .iter()
-        .copied()
-        .find(is_named)
-        .filter(|_| !asked.every)
+    let meant = request.without_runtime().to_string();
+    let mut named = installs.iter().copied();
+    if !asked.every
+        && let Some(named) = named.find(|install| install.key.to_string() == meant)
     {
         installs = vec![named];
     }

@@ -82,7 +82,7 @@ impl Item for ReleaseReport {
 fn newest_of(catalog: &Catalog, line: &Line) -> Vec<String> {
     let mut newest: Vec<String> = Vec::new();
     let mut best: Option<&Release> = None;
-    for (place, publisher) in catalog.publishers.iter().enumerate() {
+    for publisher in &catalog.publishers {
         let of_line = |finals_only: bool| {
             catalog.releases_of(line).find(|release| {
                 *release.publisher == *publisher.id
@@ -95,10 +95,7 @@ fn newest_of(catalog: &Catalog, line: &Line) -> Vec<String> {
         };
         if best.is_none_or(|best| own.version > best.version) {
             best = Some(own);
-            newest.push(match place {
-                0 => own.version.to_string(),
-                _ => format!("{}/{}", publisher.id, own.version),
-            });
+            newest.push(catalog.selector_for(&own.version, &publisher.id));
         }
     }
     newest

@@ -109,16 +109,12 @@ impl SourceReport {
 }
 
 fn lines(catalog: &Catalog, checked: &CheckedDefinition) -> Vec<LineReport> {
-    let main = catalog.main_publisher().map(|publisher| &*publisher.id);
     let report = |line: &vshelf_core::Line| {
         let releases = catalog.releases_of(line);
         let newest = releases
             .clone()
             .next()
-            .map(|newest| match main == Some(&*newest.publisher) {
-                true => newest.version.to_string(),
-                false => format!("{}/{}", newest.publisher, newest.version),
-            });
+            .map(|newest| catalog.selector_for(&newest.version, &newest.publisher));
         LineReport {
             line: line.name.clone(),
             phase: line.phase_on(checked.today),
