@@ -14,7 +14,6 @@ pub mod concerns;
 mod daily;
 pub mod defaults;
 pub mod definitions;
-
 pub mod environment;
 pub mod error;
 pub mod events;

@@ -79,10 +79,15 @@ impl Ui {
             Colour::Always => ColorChoice::Always,
             Colour::Never => ColorChoice::Never,
         };
+        Ui::plain(choice, quiet, locale_is_utf8())
+    }
+
+    /// Output in which nothing was told yet.
+    fn plain(choice: ColorChoice, quiet: bool, unicode: bool) -> Ui {
         Ui {
             choice,
             quiet,
-            unicode: locale_is_utf8(),
+            unicode,
             no_results: false,
             view: None,
             bars: Mutex::default(),
@@ -96,16 +101,8 @@ impl Ui {
     /// The output of a command that a view gives: no terminal, nobody to ask.
     pub fn within(&self, view: Sender<Output>) -> Ui {
         Ui {
-            choice: ColorChoice::Never,
-            quiet: self.quiet,
-            unicode: self.unicode,
-            no_results: false,
             view: Some(view),
-            bars: Mutex::default(),
-            told_steps: Mutex::default(),
-            shows_builds_whole: AtomicBool::default(),
-            kept_failure: Arc::default(),
-            wait: Mutex::default(),
+            ..Ui::plain(ColorChoice::Never, self.quiet, self.unicode)
         }
     }
 
@@ -113,16 +110,10 @@ impl Ui {
     /// follows.
     pub fn for_events(&self, json: bool) -> Ui {
         Ui {
-            choice: self.choice,
-            quiet: self.quiet,
-            unicode: self.unicode,
             no_results: json,
             view: self.view.clone(),
-            bars: Mutex::default(),
-            told_steps: Mutex::default(),
-            shows_builds_whole: AtomicBool::default(),
             kept_failure: Arc::clone(&self.kept_failure),
-            wait: Mutex::default(),
+            ..Ui::plain(self.choice, self.quiet, self.unicode)
         }
     }
 

@@ -87,9 +87,7 @@ pub fn step(failure: Failure, failed: &StepFailure) -> Failure {
     } else {
         &said.around
     };
-    let failure = lines.iter().fold(failure, |failure, line| {
-        failure.say(format!("| {}", printable(line)))
-    });
+    let failure = quote(failure, lines);
     let failure = match &said.cause {
         Some(KnownCause::MissingHeader(header)) => failure.say(format!(
             "The header {header} is missing: install the library that brings it."
@@ -106,10 +104,13 @@ pub fn step(failure: Failure, failed: &StepFailure) -> Failure {
 
 /// Adds the last lines of a log.
 pub fn last_lines(failure: Failure, lines: &[String], file: &Path) -> Failure {
-    let said = lines.iter().fold(failure, |failure, line| {
+    log(quote(failure, lines), file)
+}
+
+fn quote(failure: Failure, lines: &[String]) -> Failure {
+    lines.iter().fold(failure, |failure, line| {
         failure.say(format!("| {}", printable(line)))
-    });
-    log(said, file)
+    })
 }
 
 fn log(failure: Failure, file: &Path) -> Failure {

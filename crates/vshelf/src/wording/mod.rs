@@ -2,7 +2,6 @@
 
 pub mod building;
 pub mod concerns;
-
 pub mod errors;
 pub mod events;
 pub mod holders;

@@ -123,7 +123,7 @@ pub fn told_by_others(
     others
 }
 
-/// A line's next change of phase/// A line's next change of phase, as a fact; its end is told with the line itself.
+/// A line's next change of phase, as a fact; its end is told with the line itself.
 pub fn next_phase(line: &Line, today: Date) -> Option<String> {
     let (day, next) = line.next_phase_after(today)?;
     (next != Phase::Ended).then(|| format!("{next} from {day}, {}", until(day, today)))
