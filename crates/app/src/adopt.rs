@@ -8,13 +8,13 @@ use vshelf_core::catalog::DigestAlgorithm;
 use vshelf_core::definition::ArchiveLayout;
 use vshelf_core::selector::is_publisher;
 use vshelf_core::{Definition, Key, Request, Selector, Version};
-use vshelf_shelf::Manifest;
 use vshelf_shelf::adoption::{copy_tree, find_root};
 use vshelf_shelf::probe::{self, Answer};
 use vshelf_shelf::record::{Adopted, RecordContents};
 use vshelf_shelf::staging::Stage;
 use vshelf_shelf::store::program_in;
 use vshelf_shelf::unpack::{Bounds, unpack_file};
+use vshelf_shelf::{Manifest, Staged};
 use vshelf_sources::digest::digest_of_file;
 
 use crate::activity::Activity;
@@ -260,14 +260,13 @@ impl Adoption {
             broken: None,
         };
         let durability = environment.settings()?.durability();
-        let install = (runtime.shelf).publish(
-            &self.stage,
-            &key,
-            &self.tree,
+        let staged = Staged {
+            tree: &self.tree,
             contents,
-            &manifest,
-            durability,
-        )?;
+            manifest: &manifest,
+            log: None,
+        };
+        let install = (runtime.shelf).publish(&self.stage, &key, staged, durability)?;
         drop(self.stage);
         history::note_arrival(environment, &install)?;
         listener.tell(Event::Adopted {

@@ -274,6 +274,15 @@ pub enum Answer {
     Nobody,
 }
 
+/// What a build from source needed.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct LastBuild {
+    /// How long its steps took.
+    pub took: Duration,
+    /// The bytes that it took on disk, where that was noted.
+    pub space: Option<u64>,
+}
+
 /// What a build is going to be.
 #[derive(Debug)]
 pub struct BuildPlan<'p> {
@@ -283,8 +292,8 @@ pub struct BuildPlan<'p> {
     pub section: &'p BuildSection,
     /// What it is built with.
     pub needs: &'p Needs,
-    /// How long a release of this runtime took last time, where one was built here.
-    pub last_time: Option<Duration>,
+    /// What a release of this runtime needed last time, where one was built here.
+    pub last_time: Option<LastBuild>,
     /// Whether it goes on from where an earlier attempt was interrupted.
     pub goes_on: bool,
 }

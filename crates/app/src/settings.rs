@@ -135,8 +135,8 @@ impl Settings {
 
     /// The packages that every new install of a runtime gets.
     pub fn always_packages(&self, runtime: &str) -> Vec<Package> {
-        let named = self.packages.always.get(runtime).into_iter().flatten();
-        named.map(|spelled| Package::named(spelled)).collect()
+        let always = self.packages.always.get(runtime);
+        always.map_or_else(Vec::new, |spelled| Package::all_named(spelled))
     }
 
     fn move_sources(&self, config: &Path, definition: &mut Definition) -> Result<(), Error> {

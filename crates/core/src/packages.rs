@@ -27,8 +27,11 @@ pub struct PackageTool {
     /// started. A JSON file tells the version that its name does not.
     #[serde(default)]
     pub found: Vec<Template>,
-    /// The arguments that have it install, with `{package}` where `name@version` stands.
+    /// The arguments that have it install, with `{package}` where a package stands.
     pub install: Vec<String>,
+    /// How it is told a package in one version, with `{name}` and `{version}` in their places;
+    /// `{name}@{version}` where this says nothing.
+    pub exact: Option<Template>,
     /// Whether it takes several packages in the place of `{package}`.
     #[serde(default)]
     pub several: bool,
@@ -96,7 +99,12 @@ impl Package {
         }
     }
 
-    /// As the tool is told it: `name@version`.
+    /// The packages that are spelled so.
+    pub fn all_named(spelled: &[String]) -> Vec<Package> {
+        spelled.iter().map(|one| Package::named(one)).collect()
+    }
+
+    /// As a person spells it: `name@version`.
     pub fn spelled(&self) -> String {
         match &self.version {
             Some(version) => format!("{}@{version}", self.name),
@@ -200,6 +208,11 @@ impl PackageTool {
             let expected = "lines, dependencies, or a line with {name} and {version} is expected";
             check(good, "packages.listed", form.as_str(), expected)?;
         }
+        if let Some(form) = &self.exact {
+            let good = form.has_places("name", &["version"]) && form.as_str().contains("{version}");
+            let expected = "{name} and {version} are expected, once each";
+            check(good, "packages.exact", form.as_str(), expected)?;
+        }
         for form in &self.found {
             let good =
                 form.has_places("name", &["version", "scope", "any"]) && is_inside(form.as_str());
@@ -227,11 +240,18 @@ impl PackageTool {
         packages.sort_by(|a, b| a.name.cmp(&b.name));
     }
 
-    /// The arguments that install these packages, each as [`Package::spelled`] has it.
-    pub fn install_arguments(&self, spelled: &[String]) -> Vec<String> {
+    /// The arguments that install these packages.
+    pub fn install_arguments(&self, packages: &[&Package]) -> Vec<String> {
+        let spelled = |package: &&Package| match (&self.exact, &package.version) {
+            (Some(exact), Some(version)) => exact.filled(|place| match place {
+                "name" => package.name.clone(),
+                _ => version.clone(),
+            }),
+            _ => package.spelled(),
+        };
         (self.install.iter())
             .flat_map(|argument| match argument.as_str() {
-                "{package}" => spelled.to_vec(),
+                "{package}" => packages.iter().map(spelled).collect(),
                 plain => vec![plain.to_owned()],
             })
             .collect()
@@ -310,6 +330,7 @@ mod tests {
             listed,
             found: Vec::new(),
             install: vec!["add".into(), "{package}".into(), "--quietly".into()],
+            exact: None,
             several: false,
             bundled: vec!["npm".into()],
             environment: BTreeMap::new(),
@@ -398,13 +419,17 @@ mod tests {
             package("kelp", Some("1.0.0"), None),
             package("buoy", None, None),
         ];
-        let spelled = packages.map(|package| package.spelled());
         for text in ["kelp", "kelp@1.0.0", "@gull/kelp", "@gull/kelp@^1"] {
             assert_eq!(Package::named(text).spelled(), text);
         }
         assert_eq!(Package::named("@gull/kelp@^1").name, "@gull/kelp");
-        let arguments = tool(ListForm::Lines).install_arguments(&spelled);
+        let all: Vec<&Package> = packages.iter().collect();
+        let mut tool = tool(ListForm::Lines);
+        let arguments = tool.install_arguments(&all);
         assert_eq!(arguments, ["add", "kelp@1.0.0", "buoy", "--quietly"]);
+        tool.exact = "{name}=={version}".parse().ok();
+        let arguments = tool.install_arguments(&all);
+        assert_eq!(arguments, ["add", "kelp==1.0.0", "buoy", "--quietly"]);
     }
 
     #[test]

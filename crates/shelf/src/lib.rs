@@ -28,4 +28,4 @@ pub use layout::Layout;
 pub use manifest::Manifest;
 pub use record::Record;
 pub use state::State;
-pub use store::{Install, Shelf, ShelfError};
+pub use store::{Install, Shelf, ShelfError, Staged};

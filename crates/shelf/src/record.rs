@@ -91,6 +91,9 @@ pub struct CompanionRecord {
 pub struct Built {
     /// What the C compiler calls itself.
     pub compiler: Option<String>,
+    /// The calls of its steps, as they were run.
+    #[serde(default)]
+    pub steps: Vec<String>,
     /// The libraries that it was built with.
     pub libraries: Vec<BuiltWith>,
     /// What was left out, as the log tells.
@@ -98,6 +101,9 @@ pub struct Built {
     pub left_out: Vec<String>,
     /// How long its steps took, in milliseconds.
     pub took_ms: u64,
+    /// The bytes that it took on disk when they were done.
+    #[serde(default)]
+    pub space: Option<u64>,
     /// The folder that it was built for, unless it works wherever it is.
     pub place: Option<PathBuf>,
 }

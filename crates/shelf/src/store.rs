@@ -30,6 +30,22 @@ const RECORD: &str = "record.json";
 /// In the folder of an install: every file of its build.
 const MANIFEST: &str = "files";
 
+/// The name of the log of how it was built, in an install's place.
+const LOG: &str = "build.log";
+
+/// What becomes an install.
+#[derive(Debug)]
+pub struct Staged<'s> {
+    /// Its files: a folder in the stage, or a link to a folder.
+    pub tree: &'s Path,
+    /// What its record says.
+    pub contents: RecordContents,
+    /// The list of its files.
+    pub manifest: &'s Manifest,
+    /// The log of how it was built, where it was.
+    pub log: Option<&'s Path>,
+}
+
 /// The shelf of one runtime.
 #[derive(Clone, Debug)]
 pub struct Shelf {
@@ -387,25 +403,28 @@ impl Shelf {
 
     /// Publishes what was staged on the shelf: build, record and list of files become visible together.
     ///
-    /// The caller holds the lock of `key` and has verified the `tree`, which lies in the stage and is a
-    /// folder or a link to one. An install that is there already changes places with it. Nothing is
-    /// synced where `durability` says so.
+    /// The caller holds the lock of `key` and has verified the tree. An install that is there already
+    /// changes places with it. Nothing is synced where `durability` says so.
     pub fn publish(
         &self,
         stage: &Stage,
         key: &Key,
-        tree: &Path,
-        contents: RecordContents,
-        manifest: &Manifest,
+        staged: Staged<'_>,
         durability: Durability,
     ) -> Result<Install, ShelfError> {
         let new = stage.path().join("install");
         fs::create_dir(&new)
-            .and_then(|()| fs::rename(tree, build_in(&new)))
+            .and_then(|()| fs::rename(staged.tree, build_in(&new)))
             .map_err(failed("written", &new))?;
         let path = new.join(MANIFEST);
-        manifest.write(&path).map_err(failed("written", &path))?;
-        let record = Record::new(contents);
+        (staged.manifest)
+            .write(&path)
+            .map_err(failed("written", &path))?;
+        if let Some(log) = staged.log {
+            let path = new.join(LOG);
+            fs::copy(log, &path).map_err(failed("written", &path))?;
+        }
+        let record = Record::new(staged.contents);
         let path = new.join(RECORD);
         record.write(&path).map_err(failed("written", &path))?;
         let place = self.place(key);

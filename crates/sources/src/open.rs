@@ -5,11 +5,13 @@ use vshelf_core::definition::{SourceDefinition, SourceKind};
 
 use crate::address::Addresses;
 use crate::api::{Source, SourceError};
+use crate::kinds::archive_names::ArchiveNames;
 use crate::kinds::facts::Facts;
 use crate::kinds::folder::ArchiveFolder;
 use crate::kinds::npm_packages::NpmPackages;
 use crate::kinds::own_catalog::OwnCatalog;
 use crate::kinds::release_list::ReleaseList;
+use crate::kinds::table::Table;
 use crate::kinds::wheels::Wheels;
 use crate::npm::NpmRegistry;
 use crate::registries::UserSettings;
@@ -79,8 +81,19 @@ pub fn open(
             runtime,
             definition: definition.clone(),
             lists: Addresses::read(&address, &mirrors)?.map(|folder| folder.below(&checksums))?,
+            names: ArchiveNames { pattern, platforms },
+        }),
+        SourceKind::Table {
+            address,
+            mirrors,
             pattern,
             platforms,
+            publisher: _,
+        } => Box::new(Table {
+            runtime,
+            definition: definition.clone(),
+            addresses: Addresses::read(&address, &mirrors)?,
+            names: ArchiveNames { pattern, platforms },
         }),
         SourceKind::Facts {
             package,

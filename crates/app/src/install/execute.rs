@@ -12,6 +12,7 @@ use vshelf_core::catalog::Build;
 use vshelf_core::definition::build::BuildSection;
 use vshelf_core::definition::needs::Needs;
 use vshelf_files::tree::remove_tree;
+use vshelf_shelf::Staged;
 use vshelf_shelf::record::RecordContents;
 use vshelf_sources::Archive;
 
@@ -270,8 +271,14 @@ fn make(
         adopted: None,
         broken,
     };
-    let install =
-        (job.shelf).publish(&stage, &job.key, &tree, contents, &manifest, job.durability)?;
+    let log = made.work.as_deref().map(from_source::log_of);
+    let staged = Staged {
+        tree: &tree,
+        contents,
+        manifest: &manifest,
+        log: log.as_deref(),
+    };
+    let install = (job.shelf).publish(&stage, &job.key, staged, job.durability)?;
     if let Some(work) = made.work {
         // What cannot be deleted now is shown by a clean-up.
         if remove_tree(&work).left.is_none() {

@@ -3,7 +3,6 @@
 use std::collections::VecDeque;
 use std::num::NonZeroU16;
 use std::path::PathBuf;
-use std::time::Duration;
 
 use jiff::Timestamp;
 use vshelf_core::catalog::{Build, Release};
@@ -14,8 +13,9 @@ use vshelf_shelf::store::Durability;
 use vshelf_sources::registries::UserSettings;
 use vshelf_sources::{Archive, Transport};
 
+use super::last_build::last_build;
 use crate::error::Error;
-use crate::keep::history;
+use crate::events::LastBuild;
 use crate::runtime::Runtime;
 
 /// An install to be made.
@@ -51,8 +51,8 @@ pub struct InstallJob {
     pub(super) now: Timestamp,
     /// The command that asked for it, as the history numbers commands.
     pub(super) command: String,
-    /// How long a build of this runtime took last time, where one was made here.
-    pub(super) last_build: Option<Duration>,
+    /// What the last build of this runtime from source needed here, where this is going to be one.
+    pub(super) last_build: Option<LastBuild>,
 }
 
 /// What is done otherwise than usual.
@@ -91,6 +91,11 @@ impl InstallJob {
             },
             false => Error::CatalogChanged,
         })?;
+        let is_source = builds.iter().any(|build| build.platform.is_source());
+        let last_build = match is_source {
+            true => last_build(runtime)?,
+            false => None,
+        };
         Ok(InstallJob {
             definition: runtime.definition.clone(),
             source,
@@ -109,7 +114,7 @@ impl InstallJob {
             durability: environment.settings()?.durability(),
             now: environment.now()?,
             command: environment.command_id()?,
-            last_build: last_build(runtime)?,
+            last_build,
         })
     }
 
@@ -219,20 +224,4 @@ pub fn offers(runtime: &Runtime<'_>, release: &Release) -> Result<Vec<Offer>, Er
         });
     }
     Ok(offers)
-}
-
-/// How long the last build from source of this runtime took, as the history tells.
-fn last_build(runtime: &Runtime<'_>) -> Result<Option<Duration>, Error> {
-    if runtime.definition.build.is_none() {
-        return Ok(None);
-    }
-    let entries = history::read(runtime.environment())?.entries;
-    let of_this = entries
-        .iter()
-        .rev()
-        .filter(|entry| entry.record.runtime == runtime.name());
-    let mut built = of_this.filter_map(|entry| entry.record.built.as_ref());
-    Ok(built
-        .next()
-        .map(|built| Duration::from_millis(built.took_ms)))
 }

@@ -6,5 +6,6 @@ pub mod execute;
 pub mod first_start;
 pub mod from_source;
 pub mod job;
+pub mod last_build;
 pub mod run;
 pub mod transfer;

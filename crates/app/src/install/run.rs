@@ -90,7 +90,7 @@ pub fn install(environment: &Environment, asked: &InstallRequest, listener: &dyn
             listener.tell(Event::PackagesLost(&PackagesLost {
                 title: job.title(),
                 packages: packages.clone(),
-                attempt: packages::attempt(&runtime, &job.key, packages),
+                attempt: packages::attempt(&runtime, &job.key, &Package::all_named(packages)),
             }));
         }
     }
@@ -144,10 +144,7 @@ fn add_always(runtime: &Runtime<'_>, key: &Key, listener: &dyn Listener) -> Vec<
             return Vec::new();
         }
     };
-    let failed = |(package, outcome): &(Package, CarryOutcome)| {
-        matches!(outcome, CarryOutcome::Failed { .. }).then(|| package.spelled())
-    };
-    let failed: Vec<String> = added.iter().filter_map(failed).collect();
+    let failed = packages::failed(&added);
     if let Some(attempt) = packages::attempt(runtime, key, &failed).filter(|_| !failed.is_empty()) {
         listener.tell(Event::LeftUndone(&Error::PackagesFailed {
             count: failed.len(),

@@ -1,13 +1,12 @@
 //! Carrying packages from one install to another.
 
-use vshelf_core::packages::Package;
 use vshelf_core::{Key, Request};
 
 use super::packages;
 use crate::environment::Environment;
 use crate::error::{Class, Done, Error, PackageAttempt};
 use crate::events::{Event, Listener};
-use crate::outcome::{CarryOutcome, CarryReport};
+use crate::outcome::CarryReport;
 use crate::runtime::Runtime;
 
 /// The runtime and the key of an install on the shelf.
@@ -86,10 +85,7 @@ fn install(runtime: &Runtime<'_>, report: &mut CarryReport, listener: &dyn Liste
 
 /// Fails where a package was not installed, with what would try again.
 fn check(runtime: &Runtime<'_>, report: &CarryReport) -> Done {
-    let failed = |(package, outcome): &(Package, CarryOutcome)| {
-        matches!(outcome, CarryOutcome::Failed { .. }).then(|| package.spelled())
-    };
-    let failed: Vec<String> = report.packages.iter().filter_map(failed).collect();
+    let failed = packages::failed(&report.packages);
     match failed.len() {
         0 => Ok(()),
         count => Err(Error::PackagesFailed {

@@ -1,8 +1,9 @@
 //! The packages in an install, read from its folders: without starting anything.
 
+use std::collections::HashSet;
 use std::fs;
 use std::io;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 use vshelf_core::packages::{FoundName, Package, PackageTool};
 use vshelf_core::template::Template;
@@ -14,7 +15,7 @@ const LARGEST_MANIFEST: u64 = 4 << 20;
 /// The packages in the install at `folder`, as the templates of the tool find them, without those that
 /// came with its build.
 pub fn list(tool: &PackageTool, folder: &Path) -> io::Result<Vec<Package>> {
-    let mut packages = Vec::new();
+    let mut packages = Found::default();
     for template in &tool.found {
         let steps: Result<Vec<Template>, _> =
             template.as_str().split('/').map(str::parse).collect();
@@ -26,9 +27,18 @@ pub fn list(tool: &PackageTool, folder: &Path) -> io::Result<Vec<Package>> {
         };
         walk(&steps, at, &mut packages)?;
     }
+    let mut packages = packages.packages;
     tool.order(&mut packages);
     packages.dedup();
     Ok(packages)
+}
+
+/// What was found.
+#[derive(Default)]
+struct Found {
+    packages: Vec<Package>,
+    /// The files and folders that show them: the first template that fits one reads it.
+    shown_by: HashSet<PathBuf>,
 }
 
 /// A file or folder on the way to a package.
@@ -40,10 +50,15 @@ struct Place<'p> {
 }
 
 /// Follows the steps from a place, and adds the packages that they end at.
-fn walk(steps: &[Template], at: Place<'_>, packages: &mut Vec<Package>) -> io::Result<()> {
+fn walk(steps: &[Template], at: Place<'_>, packages: &mut Found) -> io::Result<()> {
     let Some((step, ahead)) = steps.split_first() else {
+        if !packages.shown_by.insert(at.path.to_owned()) {
+            return Ok(());
+        }
         let manifest = manifest(at.path)?;
-        packages.push(at.told.package(manifest.as_deref(), at.elsewhere));
+        packages
+            .packages
+            .push(at.told.package(manifest.as_deref(), at.elsewhere));
         return Ok(());
     };
     if step.places().next().is_none() {
@@ -96,6 +111,7 @@ mod tests {
             packages = { program = "tussock", list = ["list"], listed = "lines", install = ["add", "{package}"], bundled = ["tussock"], found = [
               "lib/packages/{name}/package.json",
               "lib/packages/@{scope}/{name}/package.json",
+              "lib/marram{any}/{name}-{version}-{any}.dist-info",
               "lib/marram{any}/{name}-{version}.dist-info",
             ] }
             [[sources]]
@@ -126,6 +142,7 @@ mod tests {
         write("lib/packages/.cache/package.json", "{}");
         write("lib/packages/empty/README", "");
         write("lib/marram8.3/tide-tables-2.1.0.dist-info/RECORD", "");
+        write("lib/marram8.3/sand-1.4.0-linux-x64.dist-info/RECORD", "");
         write("elsewhere/package.json", r#"{ "version": "9.9.9" }"#);
         symlink("../../elsewhere", folder.path().join("lib/packages/own")).unwrap();
         let tool = definition.packages.unwrap();
@@ -144,6 +161,7 @@ mod tests {
                 "@gull/buoy@0.1.0",
                 "kelp@1.0.0",
                 "own@9.9.9 from ../../elsewhere",
+                "sand@1.4.0",
                 "tide-tables@2.1.0"
             ]
         );

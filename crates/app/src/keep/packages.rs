@@ -149,8 +149,7 @@ pub fn install(
     if tool.tool.several && left.len() > 1 {
         let all: Vec<&Package> = left.iter().map(|(package, _)| package).collect();
         on_each(&all);
-        let spelled: Vec<String> = all.iter().map(|package| package.spelled()).collect();
-        let output = tool.run(&tool.tool.install_arguments(&spelled))?;
+        let output = tool.run(&tool.tool.install_arguments(&all))?;
         if output.status.success() {
             for (_, outcome) in &mut left {
                 *outcome = CarryOutcome::Installed;
@@ -160,7 +159,7 @@ pub fn install(
     }
     for (package, outcome) in left {
         on_each(&[package]);
-        let output = tool.run(&tool.tool.install_arguments(&[package.spelled()]))?;
+        let output = tool.run(&tool.tool.install_arguments(&[package]))?;
         *outcome = match output.status.success() {
             true => CarryOutcome::Installed,
             false => CarryOutcome::Failed {
@@ -204,13 +203,22 @@ pub fn install_always(
     Ok(planned)
 }
 
-/// The calls that install these packages, as `name@version`, into an install by hand; nothing where
-/// the runtime has no package tool.
-pub fn attempt(runtime: &Runtime<'_>, key: &Key, spelled: &[String]) -> Option<PackageAttempt> {
+/// The packages that could not be installed.
+pub fn failed(packages: &[(Package, CarryOutcome)]) -> Vec<Package> {
+    let has_failed =
+        |(_, outcome): &&(Package, CarryOutcome)| matches!(outcome, CarryOutcome::Failed { .. });
+    let failed = packages.iter().filter(has_failed);
+    failed.map(|(package, _)| package.clone()).collect()
+}
+
+/// The calls that install these packages into an install by hand; nothing where the runtime has no
+/// package tool.
+pub fn attempt(runtime: &Runtime<'_>, key: &Key, packages: &[Package]) -> Option<PackageAttempt> {
     let tool = runtime.definition.packages.as_ref()?;
+    let packages: Vec<&Package> = packages.iter().collect();
     let calls = match tool.several {
-        true => vec![tool.install_arguments(spelled)],
-        false => (spelled.chunks(1))
+        true => vec![tool.install_arguments(&packages)],
+        false => (packages.chunks(1))
             .map(|package| tool.install_arguments(package))
             .collect(),
     };

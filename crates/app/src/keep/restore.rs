@@ -2,6 +2,7 @@
 
 use std::path::PathBuf;
 
+use vshelf_core::packages::Package;
 use vshelf_core::{Key, Request, Selector};
 use vshelf_shelf::journal::HistoryEntry;
 use vshelf_shelf::unfinished;
@@ -160,7 +161,7 @@ fn conclude(
     let became_default = set_missing_default(&runtime, &job.key)?;
     let attempt = match entry.packages.is_empty() {
         true => None,
-        false => packages::attempt(&runtime, &job.key, &entry.packages),
+        false => packages::attempt(&runtime, &job.key, &Package::all_named(&entry.packages)),
     };
     listener.tell(Event::Restored(&Restored {
         title: job.title(),

@@ -99,6 +99,27 @@ pub struct Replacement {
     pub by: Template,
 }
 
+/// A kind of system.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
+#[serde(rename_all = "kebab-case")]
+pub enum System {
+    /// Linux.
+    Linux,
+    /// macOS.
+    Macos,
+}
+
+impl System {
+    /// The one that this program was built for.
+    pub fn here() -> System {
+        match cfg!(target_os = "macos") {
+            true => System::Macos,
+            false => System::Linux,
+        }
+    }
+}
+
 /// One step of a build.
 #[derive(Clone, Debug, PartialEq, Eq, Deserialize)]
 #[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
@@ -108,6 +129,8 @@ pub struct BuildStep {
     pub name: String,
     /// The program (one of the tools, or `./…` of the source) and its arguments.
     pub run: Vec<Template>,
+    /// The only system that it is for, where others have another step in its place.
+    pub on: Option<System>,
 }
 
 /// What has to work after a build.
@@ -170,8 +193,11 @@ impl BuildSection {
                 KNOWN,
             )?;
         }
-        let expected = "at least one step is needed";
-        check(!self.steps.is_empty(), "build.steps", "[]", expected)?;
+        for system in [System::Linux, System::Macos] {
+            let expected = "at least one step is needed on every system";
+            let good = self.steps_on(system).next().is_some();
+            check(good, "build.steps", "[]", expected)?;
+        }
         for step in &self.steps {
             for argument in &step.run {
                 check(known(argument), "build.steps.run", argument.as_str(), KNOWN)?;
@@ -200,6 +226,12 @@ impl BuildSection {
             }
         }
         Ok(())
+    }
+
+    /// The steps on one kind of system, in order.
+    pub fn steps_on(&self, system: System) -> impl Iterator<Item = &BuildStep> {
+        let is_for = move |step: &&BuildStep| step.on.is_none_or(|on| on == system);
+        self.steps.iter().filter(is_for)
     }
 
     /// What is left out, as the lines of a log tell, each once and in order.
@@ -322,6 +354,18 @@ mod tests {
         let section: BuildSection = toml::from_str(text).map_err(|e| e.to_string())?;
         section.check().map_err(|error| error.to_string())?;
         Ok(section)
+    }
+
+    #[test]
+    fn a_step_can_be_for_one_system() {
+        let text = BUILD.replacen("name = \"build\",", "name = \"build\", on = \"macos\",", 1);
+        let section = checked(&text).unwrap();
+        let names = |system| {
+            let steps = section.steps_on(system).map(|step| step.name.as_str());
+            steps.collect::<Vec<_>>()
+        };
+        assert_eq!(names(System::Linux), ["configure", "install"]);
+        assert_eq!(names(System::Macos), ["configure", "build", "install"]);
     }
 
     #[test]

@@ -189,6 +189,20 @@ pub enum SourceKind {
         /// The publisher in selectors and records.
         publisher: String,
     },
+    /// A publisher's page or list in which each row names an archive, by its address, and its digest.
+    Table {
+        /// The page or list: a path or a URL.
+        address: String,
+        /// Other addresses of the same document.
+        #[serde(default)]
+        mirrors: Vec<String>,
+        /// An archive's name, with `{version}` and, where there are several, `{platform}`.
+        pattern: Template,
+        /// What stands for each platform in the names.
+        platforms: BTreeMap<Platform, String>,
+        /// The publisher in selectors and records.
+        publisher: String,
+    },
     /// What is known of a publisher's releases and lines, from documents in a package of a registry
     /// that speaks the npm protocol. It has no builds.
     Facts {
@@ -351,6 +365,7 @@ impl SourceKind {
             | SourceKind::Npm { publisher, .. }
             | SourceKind::Wheels { publisher, .. }
             | SourceKind::Folder { publisher, .. }
+            | SourceKind::Table { publisher, .. }
             | SourceKind::Facts { publisher, .. } => Some(publisher),
         }
     }
@@ -386,6 +401,9 @@ impl SourceKind {
             }
             | SourceKind::Folder {
                 address, mirrors, ..
+            }
+            | SourceKind::Table {
+                address, mirrors, ..
             } => (Some(address), mirrors),
             SourceKind::Npm { .. } | SourceKind::Wheels { .. } | SourceKind::Facts { .. } => {
                 (None, &[])
@@ -399,7 +417,8 @@ impl SourceKind {
         match self {
             SourceKind::Catalog { address: at, .. }
             | SourceKind::ReleaseList { address: at, .. }
-            | SourceKind::Folder { address: at, .. } => {
+            | SourceKind::Folder { address: at, .. }
+            | SourceKind::Table { address: at, .. } => {
                 address.clone_into(at);
                 true
             }
@@ -443,18 +462,14 @@ impl SourceKind {
                 checksums,
                 ..
             } => {
-                let good = pattern.has_places("version", &["platform"])
-                    && is_plain_file_name(pattern.as_str());
-                let expected = "a file's name with {version} once is expected";
-                check(good, "sources.pattern", pattern.as_str(), expected)?;
                 let good = is_plain_file_name(checksums);
                 let expected = "a file's name without a folder is expected";
                 check(good, "sources.checksums", checksums, expected)?;
-                let names_platform = pattern.places().any(|place| place == "platform");
-                let good = !platforms.is_empty() && (platforms.len() == 1 || names_platform);
-                let expected = "with several platforms, the pattern needs {platform}";
-                check(good, "sources.pattern", pattern.as_str(), expected)
+                check_archive_names(pattern, platforms)
             }
+            SourceKind::Table {
+                pattern, platforms, ..
+            } => check_archive_names(pattern, platforms),
             SourceKind::Facts {
                 package,
                 releases,
@@ -467,6 +482,20 @@ impl SourceKind {
             }
         }
     }
+}
+
+/// Fails at a pattern that tells no version, or not which of several platforms a name is for.
+fn check_archive_names(
+    pattern: &Template,
+    platforms: &BTreeMap<Platform, String>,
+) -> Result<(), DefinitionError> {
+    let good = pattern.has_places("version", &["platform"]) && is_plain_file_name(pattern.as_str());
+    let expected = "a file's name with {version} once is expected";
+    check(good, "sources.pattern", pattern.as_str(), expected)?;
+    let names_platform = pattern.places().any(|place| place == "platform");
+    let good = !platforms.is_empty() && (platforms.len() == 1 || names_platform);
+    let expected = "with several platforms, the pattern needs {platform}";
+    check(good, "sources.pattern", pattern.as_str(), expected)
 }
 
 #[cfg(test)]

@@ -121,7 +121,8 @@ impl CatalogCache {
             SourceKind::Facts { package, .. } => said(Ecosystem::Npm, package),
             SourceKind::Catalog { .. }
             | SourceKind::ReleaseList { .. }
-            | SourceKind::Folder { .. } => String::new(),
+            | SourceKind::Folder { .. }
+            | SourceKind::Table { .. } => String::new(),
         }
     }
 

@@ -3,21 +3,20 @@
 //! The list says both what there is and what its bytes must add up to: nothing else in the folder
 //! counts, so that a web server need not show what it holds.
 
-use std::collections::{BTreeMap, HashMap};
+use std::collections::HashMap;
 use std::fs;
 
 use jiff::Timestamp;
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
-use vshelf_core::Platform;
 use vshelf_core::catalog::{Build, Checksum};
 use vshelf_core::definition::SourceDefinition;
-use vshelf_core::template::Template;
 
 use crate::address::{Address, Addresses};
 use crate::api::{Fetched, Known, PublishedCatalog, Source, SourceError, first_document};
 use crate::checksums::{entries, read_digest};
 use crate::found::Found;
+use crate::kinds::archive_names::ArchiveNames;
 use crate::transport::{Document, Transport};
 
 /// A source that is a folder.
@@ -26,8 +25,7 @@ pub struct ArchiveFolder {
     pub(crate) definition: SourceDefinition,
     /// The checksum list, and the same list in the folder's mirrors.
     pub(crate) lists: Addresses,
-    pub(crate) pattern: Template,
-    pub(crate) platforms: BTreeMap<Platform, String>,
+    pub(crate) names: ArchiveNames,
 }
 
 impl Source for ArchiveFolder {
@@ -53,7 +51,7 @@ impl ArchiveFolder {
             }
         }
         for (name, _) in entries(text) {
-            let Some((spelling, platform)) = self.read_name(name) else {
+            let Some((spelling, platform)) = self.names.read(&self.definition, name) else {
                 continue;
             };
             let Some(spelled) = found.version(spelling) else {
@@ -81,23 +79,13 @@ impl ArchiveFolder {
             found.add(&spelled, spelling, file.as_ref().and_then(day_of), build);
         }
         if found.is_empty() && !found.has_left_out() {
-            let problem = format!("it lists nothing that is named {:?}", self.pattern.as_str());
+            let problem = format!(
+                "it lists nothing that is named {:?}",
+                self.names.pattern.as_str()
+            );
             return Err(SourceError::document(list, problem));
         }
         found.publish(&self.runtime, Vec::new(), list)
-    }
-
-    /// The spelling of the version and the platform in a name that the pattern fits.
-    fn read_name<'n>(&self, name: &'n str) -> Option<(&'n str, &Platform)> {
-        self.platforms.iter().find_map(|(platform, word)| {
-            let allows = |place: &str, value: &str| match place {
-                "platform" => value == word,
-                _ => self.definition.versions.read(value).is_some(),
-            };
-            let values = self.pattern.values(name, &allows)?;
-            let version = self.pattern.places().position(|place| place == "version")?;
-            Some((values[version], platform))
-        })
     }
 }
 
@@ -123,10 +111,12 @@ mod tests {
                 &["/srv/m/SHA256SUMS".to_owned()],
             )
             .unwrap(),
-            pattern: pattern.parse().unwrap(),
-            platforms: [("linux-x64", "linux-x64"), ("darwin-arm64", "mac")]
-                .map(|(platform, word)| (platform.parse().unwrap(), word.to_owned()))
-                .into(),
+            names: ArchiveNames {
+                pattern: pattern.parse().unwrap(),
+                platforms: [("linux-x64", "linux-x64"), ("darwin-arm64", "mac")]
+                    .map(|(platform, word)| (platform.parse().unwrap(), word.to_owned()))
+                    .into(),
+            },
         }
     }
 

@@ -2,6 +2,8 @@
 
 use jiff::civil::Date;
 use serde::Serialize;
+use vshelf_app::install::from_source;
+use vshelf_app::install::last_build::last_build;
 use vshelf_app::{Activity, Runtime};
 use vshelf_core::catalog::ToldBy;
 use vshelf_core::resolve::{Choice, Filter, Scope, Step};
@@ -12,6 +14,7 @@ use vshelf_view::words::{Count, listed, printable};
 use super::json;
 use crate::failure::Outcome;
 use crate::ui::{Ui, styled};
+use crate::wording::building;
 use crate::wording::paths::shown;
 use crate::wording::versions::told_by_others;
 
@@ -144,6 +147,16 @@ fn say_where_from(ui: &Ui, runtime: &Runtime<'_>, release: &Release) -> Outcome 
         ui.sentence(
             "No build of it is published for this platform: it is built from source here.",
         )?;
+        if let Some(section) = &runtime.definition.build {
+            let last_time = last_build(runtime)?;
+            let needs = from_source::look_for(section);
+            for sentence in building::sentences("Its steps", section, &needs, last_time) {
+                ui.sentence(sentence)?;
+            }
+            if let Some(command) = from_source::install_command(&needs) {
+                ui.next("To install what is missing", &command);
+            }
+        }
     }
     let what = match others.is_empty() && build.repack.is_none() {
         true => "Its archive and what is known of it come",

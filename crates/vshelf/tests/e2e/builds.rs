@@ -98,8 +98,13 @@ fn a_release_that_comes_as_source_is_built() {
         &vshelf_demo::orache::definition(&address),
     );
     let ran = scene.vshelf(&["explain", "orache@2.5"]);
-    let why = "No build of it is published for this platform: it is built from source here.";
-    assert!(ran.stdout.contains(why), "{ran}");
+    for why in [
+        "No build of it is published for this platform: it is built from source here.",
+        "Its steps: configure, compile and install",
+        "kelp is missing and optional",
+    ] {
+        assert!(ran.stdout.contains(why), "{why}: {ran}");
+    }
     let ran = scene.vshelf(&["install", "orache@2.5"]);
     assert_eq!(ran.code, 0, "{ran}");
     for line in [
@@ -118,7 +123,12 @@ fn a_release_that_comes_as_source_is_built() {
     let record = scene.data("shelf/orache/2.5.3/record.json");
     let record: Value = serde_json::from_str(&fs::read_to_string(record).unwrap()).unwrap();
     assert_eq!(record["platform"], "source");
-    assert_eq!(record["built"]["left_out"][0], "compressed sending");
+    let built = &record["built"];
+    assert_eq!(built["left_out"][0], "compressed sending");
+    assert_eq!(built["steps"].as_array().map(Vec::len), Some(3));
+    assert!(built["space"].as_u64().is_some_and(|bytes| bytes > 0));
+    let log = scene.data("shelf/orache/2.5.3/build.log");
+    assert!(fs::read_to_string(log).unwrap().contains("./configure"));
     let ran = scene.does(&["run", "orache@2.5.3", "--", "orache", "-e", "send version"]);
     assert_eq!(ran.stdout, "2.5.3\n");
     // Nothing of the build is left, and it is an install like any other.
@@ -384,7 +394,11 @@ fn a_build_shows_all_that_it_writes_where_that_is_asked_for() {
         0,
         &["Bell 1.0.0 is built from source: compile and install; that took 0."],
     );
-    assert!(ran.stderr.contains(" s here last time."), "{ran}");
+    assert!(
+        ran.stderr
+            .contains(" s here last time, and 0.1 MB on disk meanwhile."),
+        "{ran}"
+    );
     assert!(!ran.stderr.contains("| one"), "{ran}");
     for wrong in ["0", "many"] {
         told(

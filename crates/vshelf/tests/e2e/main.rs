@@ -30,6 +30,7 @@ mod names;
 mod network;
 mod publishers;
 mod random_kills;
+mod real_builds;
 mod renew;
 mod scene;
 mod shells;

@@ -13,13 +13,15 @@ use std::time::{Duration, Instant};
 use serde::{Deserialize, Serialize};
 use vshelf_core::catalog::Build;
 use vshelf_core::definition::ArchiveLayout;
-use vshelf_core::definition::build::{BuildCheck, BuildSection, LogFailure, PrefixKind};
+use vshelf_core::definition::build::{
+    BuildCheck, BuildSection, BuildStep, LogFailure, PrefixKind, System,
+};
 use vshelf_core::definition::fingerprint;
 use vshelf_core::definition::needs::Needs;
 use vshelf_core::template::Template;
 use vshelf_files::lock::Lock;
 use vshelf_files::optional;
-use vshelf_files::tree::remove_tree;
+use vshelf_files::tree::{bytes_in, remove_tree};
 use vshelf_shelf::record::{Built, BuiltWith};
 use vshelf_shelf::{Manifest, ShelfError};
 use vshelf_sources::Archive;
@@ -129,6 +131,11 @@ fn work_folder(job: &InstallJob, section: &BuildSection, archive: &Archive) -> P
     job.builds_folder.join(name)
 }
 
+/// The log of a build, in its folder.
+pub fn log_of(folder: &Path) -> PathBuf {
+    folder.join("log")
+}
+
 /// The lock of a build: whoever holds it works on it, or deletes it.
 pub fn lock_of(folder: &Path) -> PathBuf {
     folder.with_extension("lock")
@@ -199,6 +206,7 @@ pub fn build(
     let log = fs::read_to_string(work.log()).unwrap_or_default();
     let made = work.made()?;
     work.check(&made)?;
+    let space = bytes_in(&work.folder).map_err(file_error(&work.folder, "read"))?;
     fs::remove_dir(tree).map_err(file_error(tree, "written"))?;
     fs::rename(&made, tree).map_err(file_error(tree, "written"))?;
     let libraries = needs.found.iter().map(|found| BuiltWith {
@@ -211,6 +219,7 @@ pub fn build(
         archive,
         built: Some(Built {
             compiler: needs.compiler.clone(),
+            steps: work.calls().map(|call| call.join(" ")).collect(),
             libraries: libraries.collect(),
             left_out: section
                 .left_out_in(&log)
@@ -218,6 +227,7 @@ pub fn build(
                 .map(str::to_owned)
                 .collect(),
             took_ms: work.progress.took_ms,
+            space: Some(space),
             place: (section.prefix == PrefixKind::Final).then(|| final_place(job)),
         }),
         work: Some(work.folder),
@@ -226,7 +236,7 @@ pub fn build(
 
 impl Work<'_> {
     fn log(&self) -> PathBuf {
-        self.folder.join("log")
+        log_of(&self.folder)
     }
 
     fn source(&self) -> PathBuf {
@@ -297,15 +307,27 @@ impl Work<'_> {
         self.folder.join("stage").join(below)
     }
 
+    /// The program and the arguments of a step.
+    fn call(&self, step: &BuildStep) -> Vec<String> {
+        step.run.iter().map(|text| self.filled(text)).collect()
+    }
+
+    /// The calls of all steps.
+    fn calls(&self) -> impl Iterator<Item = Vec<String>> {
+        let steps = self.section.steps_on(System::here());
+        steps.map(|step| self.call(step))
+    }
+
     fn run_steps(&mut self) -> Result<(), Error> {
-        let count = self.section.steps.len();
-        for (index, step) in self.section.steps.iter().enumerate() {
+        let steps: Vec<&BuildStep> = self.section.steps_on(System::here()).collect();
+        let count = steps.len();
+        for (index, step) in steps.into_iter().enumerate() {
             if self.progress.steps.contains(&step.name) {
                 continue;
             }
             // What an interrupted step left is gone over again by the step itself.
             let begun = Instant::now();
-            let arguments: Vec<String> = step.run.iter().map(|text| self.filled(text)).collect();
+            let arguments = self.call(step);
             let title = self.job.title();
             let mut said = |lines: &[String], elapsed: Duration| {
                 self.listener.tell(Event::Building {
