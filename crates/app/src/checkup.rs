@@ -375,10 +375,10 @@ impl Checkup {
         let Some((built, section)) = record.built.as_ref().zip(definition.build.as_ref()) else {
             return Ok(());
         };
-        if let Some(check) = from_source::failing_check(section, &install.folder)? {
+        if let Some(failing) = from_source::failing_check(section, &install.folder)? {
             let needs = from_source::look_for(section);
             self.findings.push(finding(InstallProblem::CheckFails {
-                says: check.says.clone(),
+                says: failing.check.says.clone(),
                 libraries: library_changes(&built.libraries, &needs),
                 install_command: from_source::install_command(&needs),
             }));

@@ -294,6 +294,16 @@ pub enum Error {
         last: Vec<String>,
         log: PathBuf,
     },
+    #[error("{title} does not pass its check here: {says}")]
+    PublishedCheck {
+        title: String,
+        /// What should work.
+        says: String,
+        /// The last lines that it wrote.
+        said: Vec<String>,
+        /// The command that installs the library that it misses, where that is known.
+        command: Option<String>,
+    },
     #[error("{title} says of itself that it is {answer:?}")]
     WrongProgram { title: String, answer: String },
 
@@ -403,6 +413,18 @@ pub enum Error {
         source_name: String,
         folder: PathBuf,
         selectors: Vec<String>,
+    },
+    #[error("{title} is not on the shelf, so that there is no build of it to share")]
+    NotBuilt { title: String, selector: String },
+    #[error("{title} was not built here, so that there is no build of it to share")]
+    NotBuiltHere { title: String, selector: String },
+    #[error("{title} was built for its place on this shelf, and works nowhere else")]
+    BuiltForItsPlace { title: String },
+    #[error("{title} is not as it was built any more: {path} changed")]
+    ChangedSinceBuilt {
+        title: String,
+        path: PathBuf,
+        selector: String,
     },
     #[error("for {platform}")]
     OnPlatform {
@@ -640,6 +662,7 @@ impl Error {
             | Error::NothingToReplace { .. }
             | Error::NothingBuilt { .. }
             | Error::BuildCheck { .. }
+            | Error::PublishedCheck { .. }
             | Error::WrongProgram { .. }
             | Error::NoVersionIn { .. } => Class::Verification,
             Error::Untold { .. } => Class::Disk,
@@ -656,6 +679,10 @@ impl Error {
             | Error::Mirror(MirrorError::Other { .. })
             | Error::SystemMirror
             | Error::OtherArchiveLayout { .. }
+            | Error::NotBuilt { .. }
+            | Error::NotBuiltHere { .. }
+            | Error::BuiltForItsPlace { .. }
+            | Error::ChangedSinceBuilt { .. }
             | Error::LabelCircle { .. }
             | Error::NameTaken { .. }
             | Error::NoPlainFile { .. }

@@ -4,9 +4,11 @@ use std::collections::{BTreeMap, BTreeSet, HashSet};
 use std::path::{Path, PathBuf};
 
 use toml_edit::{ArrayOfTables, DocumentMut, Item, Table};
-use vshelf_core::definition::{ArchiveLayout, SourceDefinition};
+use vshelf_core::catalog::Details;
+use vshelf_core::definition::ArchiveLayout;
 use vshelf_core::resolve::{Choice, Scope};
 use vshelf_core::{Definition, Phase, Platform, Release, Request};
+use vshelf_shelf::packing::pack;
 use vshelf_sources::Archive;
 use vshelf_sources::mirror::{DOCUMENT, Mirror};
 
@@ -14,6 +16,7 @@ use crate::definitions;
 use crate::environment::Environment;
 use crate::error::{DefinitionProblem, Done, Error, file_error};
 use crate::events::{Listener, TransferState};
+use crate::install::first_start::glibc_here;
 use crate::install::job::{Offer, offers};
 use crate::install::transfer::TransferReport;
 use crate::runtime::Runtime;
@@ -29,6 +32,8 @@ pub struct MirrorRequest {
     pub platforms: Vec<Platform>,
     /// Whether every release that a request covers is taken, not only the newest.
     pub every: bool,
+    /// Whether what was built here from source is shared as a build, in the place of the source.
+    pub builds: bool,
 }
 
 /// What mirroring one runtime resulted in.
@@ -61,8 +66,19 @@ pub struct MirroredBuild {
     pub platform: Platform,
     /// The bytes of its archive, where they are known.
     pub size: Option<u64>,
-    /// The bytes that came; none where it was there.
-    pub fetched: u64,
+    /// How it came into the mirror.
+    pub arrival: Arrival,
+}
+
+/// How a build came into a mirror.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Arrival {
+    /// It was there already.
+    WasThere,
+    /// It was fetched and verified.
+    Fetched,
+    /// It was built on this machine, and packed.
+    Packed,
 }
 
 /// What mirroring resulted in.
@@ -172,12 +188,11 @@ impl Work<'_> {
     }
 
     /// Notes which layout the archives of a source have: they share one in a mirror.
-    fn check_layout(&mut self, source: &SourceDefinition) -> Done {
+    fn check_layout(&mut self, source: &str, layout: ArchiveLayout) -> Done {
         let known = (self.layout.clone()).or_else(|| layout_in(&self.folder, self.name));
-        let layout = source.archive_layout();
         match known {
             Some(known) if known != layout => Err(Error::OtherArchiveLayout {
-                source_name: source.name.clone(),
+                source_name: source.to_owned(),
                 folder: self.folder.clone(),
                 selectors: self.asked.requests.iter().map(Request::to_string).collect(),
             }),
@@ -241,7 +256,12 @@ impl Work<'_> {
         let details = runtime.details(release)?;
         let offers = offers(runtime, release)?;
         let Offer { source, builds } = offers.first().ok_or(Error::CatalogChanged)?;
-        self.check_layout(source)?;
+        let is_source = builds.iter().all(|build| build.platform.is_source());
+        if self.asked.builds && is_source {
+            self.check_layout(&source.name, ArchiveLayout::below(1))?;
+            return share_build(runtime, release, &details, tree);
+        }
+        self.check_layout(&source.name, source.archive_layout())?;
         let companions = source.companions.iter();
         (self.missing_companions).extend(companions.map(|companion| companion.package.clone()));
         let selector = runtime.selector_for(&release.version, &release.publisher);
@@ -263,13 +283,70 @@ impl Work<'_> {
             report.tell(TransferState::Dismissed);
         }
         Ok(MirroredBuild {
-            fetched: fetched?,
+            arrival: match fetched? {
+                0 => Arrival::WasThere,
+                _ => Arrival::Fetched,
+            },
             phase: runtime.phase_of(&release.version),
             platform: build.platform.clone(),
             title,
             size,
         })
     }
+}
+
+/// Packs what was built of a release on this machine into a mirror.
+fn share_build(
+    runtime: &Runtime<'_>,
+    release: &Release,
+    details: &Details,
+    tree: &mut Mirror,
+) -> Result<MirroredBuild, Error> {
+    let platform = &runtime.environment().platform;
+    let key = runtime.key_for(&release.version, &release.publisher);
+    let selector = runtime.as_typed(&key);
+    let title = format!("{} {}", runtime.definition.title, release.version);
+    let Some(install) = runtime.install(&key) else {
+        return Err(Error::NotBuilt { title, selector });
+    };
+    let Some(built) = &install.record.contents.built else {
+        return Err(Error::NotBuiltHere { title, selector });
+    };
+    if built.place.is_some() {
+        return Err(Error::BuiltForItsPlace { title });
+    }
+    let manifest = runtime.shelf.manifest(&key)?.unwrap_or_default();
+    let folder = &install.folder;
+    let differences = manifest
+        .compare(folder)
+        .map_err(file_error(folder, "read"))?;
+    if let Some(difference) = differences.into_iter().next() {
+        return Err(Error::ChangedSinceBuilt {
+            title,
+            path: difference.path,
+            selector,
+        });
+    }
+    let root = format!("{}-{}", runtime.name(), release.version);
+    // What was linked with this C library starts with no older one, as far as anybody knows.
+    let oldest_libc = glibc_here().filter(|_| platform.libc() == Some("gnu"));
+    let (size, is_there) = tree.pack(release, details, platform, oldest_libc, &mut |file| {
+        pack(folder, &manifest, &root, file)
+    })?;
+    Ok(MirroredBuild {
+        title: format!(
+            "{} {}",
+            runtime.definition.title,
+            runtime.selector_for(&release.version, &release.publisher)
+        ),
+        phase: runtime.phase_of(&release.version),
+        platform: platform.clone(),
+        size: Some(size),
+        arrival: match is_there {
+            true => Arrival::WasThere,
+            false => Arrival::Packed,
+        },
+    })
 }
 
 /// The layout of the archives that a mirror has already, where its definition says so.

@@ -40,17 +40,17 @@ fn missing_version(line: &str) -> Option<MissingDependency> {
     })
 }
 
-/// `… error while loading shared libraries: libx.so.1: cannot open shared object file …`, or
+/// `… libx.so.1: cannot open shared object file …`, from a program or from what it loads later, or
 /// `Error loading shared library libx.so.1: No such file or directory (needed by …)`
 fn missing_library(line: &str) -> Option<MissingDependency> {
-    let markers = [
-        "error while loading shared libraries: ",
-        "Error loading shared library ",
-    ];
-    let behind = markers
-        .iter()
-        .find_map(|marker| Some(line.split_once(marker)?.1))?;
-    let (library, _) = behind.split_once(':')?;
+    let before = line.split_once(": cannot open shared object file");
+    let library = match before {
+        Some((before, _)) => before.rsplit([' ', '/']).next()?,
+        None => {
+            let (_, behind) = line.split_once("Error loading shared library ")?;
+            behind.split_once(':')?.0
+        }
+    };
     Some(MissingDependency::Library(library.to_owned()))
 }
 
@@ -136,6 +136,10 @@ mod tests {
     #[case(
         "marram: error while loading shared libraries: libatomic.so.1: cannot open shared object file: No such file or directory",
         library("libatomic.so.1")
+    )]
+    #[case(
+        "ImportError: libtide.so.3: cannot open shared object file: No such file or directory",
+        library("libtide.so.3")
     )]
     #[case(
         "Error loading shared library libstdc++.so.6: No such file or directory (needed by /m/bin/marram)",

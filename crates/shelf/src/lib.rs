@@ -10,6 +10,7 @@ pub mod folders;
 pub mod journal;
 pub mod layout;
 pub mod manifest;
+pub mod packing;
 pub mod pipe;
 pub mod probe;
 pub mod processes;

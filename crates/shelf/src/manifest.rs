@@ -102,6 +102,15 @@ impl Manifest {
         self.bytes
     }
 
+    /// The path of each file and link, below the install's folder.
+    pub fn paths(&self) -> impl Iterator<Item = &Path> {
+        let paths = self
+            .text
+            .lines()
+            .filter_map(|line| line.rsplit('\t').next());
+        paths.map(Path::new)
+    }
+
     /// This one with what `other` has, whose paths are below `folder`.
     pub fn with(mut self, other: &Manifest, folder: &Path) -> Manifest {
         for line in other.text.lines() {

@@ -6,6 +6,11 @@
 use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
+#[cfg(target_os = "linux")]
+use std::{thread, time::Duration};
+
+#[cfg(target_os = "linux")]
+use rustix::process::{Pid, Signal, kill_process};
 
 use crate::layout::Layout;
 use crate::switches::{Switches, read_switches};
@@ -53,6 +58,40 @@ pub fn start_of(id: u32) -> Option<String> {
     rustix::process::test_kill_process(id).ok()?;
     Some("running".to_owned())
 }
+
+/// How often it is looked for processes that were started meanwhile, and how long is waited in between.
+#[cfg(target_os = "linux")]
+const ROUNDS: usize = 50;
+#[cfg(target_os = "linux")]
+const BETWEEN: Duration = Duration::from_millis(10);
+
+/// Ends every process of this user with this entry in its environment (proc_pid_environ(5)), and what they start
+/// meanwhile. Without a process table nothing is ended.
+#[cfg(target_os = "linux")]
+pub fn end_all_with(entry: &str) {
+    let has_entry = |shown: &Path| {
+        let environment = fs::read(shown.join("environ")).unwrap_or_default();
+        let mut entries = environment.split(|byte| *byte == 0);
+        entries.any(|one| one == entry.as_bytes())
+    };
+    for _ in 0..ROUNDS {
+        let table = process_table().unwrap_or_default();
+        let of_it = table.into_iter().filter(|(_, shown)| has_entry(shown));
+        let ids: Vec<i32> = of_it.filter_map(|(id, _)| i32::try_from(id).ok()).collect();
+        if ids.is_empty() {
+            return;
+        }
+        for id in ids.into_iter().filter_map(Pid::from_raw) {
+            // It may have ended by itself.
+            kill_process(id, Signal::KILL).unwrap_or_default();
+        }
+        thread::sleep(BETWEEN);
+    }
+}
+
+/// Without a process table nobody can tell.
+#[cfg(not(target_os = "linux"))]
+pub fn end_all_with(_entry: &str) {}
 
 /// A process that is running.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -195,7 +234,7 @@ mod tests {
             .unwrap();
         let elsewhere = Command::new("sleep").arg("60").spawn();
         // A process that was only just started still shows the program that started it.
-        let deadline = std::time::Instant::now() + std::time::Duration::from_secs(10);
+        let deadline = std::time::Instant::now() + Duration::from_secs(10);
         let mut seen = processes_below(&shelf).unwrap();
         while seen.len() < 2 && std::time::Instant::now() < deadline {
             seen = processes_below(&shelf).unwrap();

@@ -6,11 +6,15 @@
 
 use std::fs::{self, File};
 use std::io::{self, Write};
+use std::os::unix::fs::PermissionsExt;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use jiff::Timestamp;
-use vshelf_core::catalog::{Build, Catalog, Checksum, Details, Release};
+use vshelf_core::Platform;
+use vshelf_core::catalog::{
+    Build, Catalog, Checksum, Details, DigestAlgorithm, LibcVersion, Release, Repack,
+};
 use vshelf_files::{atomic, optional};
 
 use crate::address::Address;
@@ -144,6 +148,56 @@ impl Mirror {
         Ok(came)
     }
 
+    /// Puts a build that was made on this machine into the tree; `pack` writes its archive, the same bytes for
+    /// the same build. Says how large that is, and whether it was there already.
+    pub fn pack(
+        &mut self,
+        release: &Release,
+        details: &Details,
+        platform: &Platform,
+        oldest_libc: Option<LibcVersion>,
+        pack: &mut dyn FnMut(&File) -> io::Result<()>,
+    ) -> Result<(u64, bool), MirrorError> {
+        let name = name_with(
+            &self.published.catalog.runtime,
+            release,
+            platform,
+            ".tar.zst",
+        );
+        let path = self.folder.join("files").join(name);
+        let parent = path.parent().unwrap_or(&self.folder);
+        fs::create_dir_all(parent).map_err(failed(parent))?;
+        let mut half = tempfile::Builder::new()
+            .permissions(fs::Permissions::from_mode(0o644))
+            .tempfile_in(parent)
+            .map_err(failed(parent))?;
+        pack(half.as_file_mut()).map_err(failed(half.path()))?;
+        let digest_of =
+            |path: &Path| digest_of_file(DigestAlgorithm::Sha256, path).map_err(failed(path));
+        let digest = digest_of(half.path())?;
+        let is_there = path.exists() && digest_of(&path)? == digest;
+        if !is_there {
+            let kept = half.as_file().sync_all().map_err(failed(&path));
+            kept?;
+            half.persist(&path)
+                .map_err(|error| failed(&path)(error.error))?;
+        }
+        let size = fs::metadata(&path).map_err(failed(&path))?.len();
+        let build = Build {
+            size: Some(size),
+            // It is the publisher's release, and not the publisher's build.
+            repack: Some(Repack { date: None }),
+            oldest_libc,
+            ..Build::new(
+                platform.clone(),
+                path.to_string_lossy().into_owned(),
+                Checksum::Digest(digest),
+            )
+        };
+        self.enter(release, details, build);
+        Ok((size, is_there))
+    }
+
     fn enter(&mut self, release: &Release, details: &Details, build: Build) {
         let catalog = &mut self.published.catalog;
         if catalog
@@ -211,8 +265,13 @@ fn file_name(runtime: &str, release: &Release, build: &Build, archive: &Archive)
     let own = archive.addresses.first().file_name();
     // What it is stands in its first bytes; the name is for people.
     let end = ENDS.iter().find(|end| own.ends_with(*end)).unwrap_or(&"");
+    name_with(runtime, release, &build.platform, end)
+}
+
+/// The name of an archive for a platform, with this end, below `files`.
+fn name_with(runtime: &str, release: &Release, platform: &Platform, end: &str) -> String {
     let (publisher, version) = (&release.publisher, &release.version);
-    format!("{publisher}/{runtime}-{version}-{}{end}", build.platform)
+    format!("{publisher}/{runtime}-{version}-{platform}{end}")
 }
 
 /// Whether a file is there and has the bytes that are promised.

@@ -249,6 +249,9 @@ fn make(
     }
     report.tell(TransferState::StartingOnce);
     let broken = first_start(job, &tree)?;
+    if made.built.is_none() && broken.is_none() {
+        from_source::check_published(job, &tree)?;
+    }
     report.tell(TransferState::Saving);
     let build = job.build_of(&made.archive);
     let contents = RecordContents {

@@ -90,6 +90,14 @@ impl StartFailure {
     }
 }
 
+/// The command that installs the library whose absence a program complains of, where the package is known.
+pub fn missing_package(complaint: &str) -> Option<String> {
+    match read_complaint(complaint)? {
+        MissingDependency::Library(library) => package_for(&library),
+        _ => None,
+    }
+}
+
 /// The command that installs the library that a program needs, where the package is known.
 fn package_for(library: &str) -> Option<String> {
     package_command(library, &os_release())

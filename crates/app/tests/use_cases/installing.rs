@@ -198,6 +198,7 @@ fn a_mirror_is_a_source_of_its_own() {
         folder: scene.path("mirror"),
         platforms: Vec::new(),
         every: false,
+        builds: false,
     };
     let mirrored = mirror(&scene.environment(), &asked, &Recorder::default()).unwrap();
     assert!(mirrored.errors.is_empty(), "{:?}", mirrored.errors);

@@ -31,6 +31,9 @@ pub struct Mirror {
     /// Every release that a selector covers, not only the newest
     #[arg(long)]
     every: bool,
+    /// Of what comes as source, the builds that were made of it here, for this platform
+    #[arg(long, conflicts_with = "platform")]
+    builds: bool,
 }
 
 impl CommandArgs for Mirror {
@@ -46,6 +49,7 @@ impl RunCommand for Mirror {
             folder: self.to,
             platforms: platforms.collect::<Result<_, _>>()?,
             every: self.every,
+            builds: self.builds,
         };
         let mirrored = mirror::mirror(environment, &asked, ui)?;
         output::mirror::show(ui, &mirrored.runtimes)?;

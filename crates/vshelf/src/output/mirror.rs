@@ -1,6 +1,6 @@
 //! What mirroring resulted in.
 
-use vshelf_app::mirror::{MirroredBuild, MirroredRuntime};
+use vshelf_app::mirror::{Arrival, MirroredBuild, MirroredRuntime};
 use vshelf_view::words::{Count, megabytes};
 use vshelf_view::{Cell, Column, Palette, Table};
 
@@ -54,9 +54,10 @@ fn show_builds(ui: &Ui, builds: &[MirroredBuild]) -> Outcome {
     }
     let mut table = Table::new(&COLUMNS, Palette::HEADING);
     for build in builds {
-        let outcome = match build.fetched {
-            0 => "was there already",
-            _ => "fetched and verified",
+        let outcome = match build.arrival {
+            Arrival::WasThere => "was there already",
+            Arrival::Fetched => "fetched and verified",
+            Arrival::Packed => "built here, and packed",
         };
         table.row(
             spine(build.phase),

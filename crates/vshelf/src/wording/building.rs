@@ -121,7 +121,8 @@ pub fn last_lines(failure: Failure, lines: &[String], file: &Path) -> Failure {
     log(quote(failure, lines), file)
 }
 
-fn quote(failure: Failure, lines: &[String]) -> Failure {
+/// Adds lines of what a program wrote.
+pub fn quote(failure: Failure, lines: &[String]) -> Failure {
     lines.iter().fold(failure, |failure, line| {
         failure.say(format!("| {}", printable(line)))
     })

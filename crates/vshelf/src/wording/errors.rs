@@ -138,6 +138,13 @@ impl Failure {
             } => building::needs(failure, missing, command.as_deref()),
             Error::BuildStep(failed) => building::step(failure, failed),
             Error::BuildCheck { last, log, .. } => building::last_lines(failure, last, log),
+            Error::PublishedCheck { said, command, .. } => {
+                let failure = building::quote(failure, said).say("It was not put on the shelf.");
+                match command {
+                    Some(command) => failure.run("To install what it misses", command),
+                    None => failure,
+                }
+            }
             Error::NothingBuilt { log, .. } => building::last_lines(failure, &[], log),
             Error::DoesNotStart {
                 title,
@@ -300,6 +307,20 @@ impl Failure {
             Error::OtherArchiveLayout { selectors, .. } => failure.run(
                 "To write to another folder",
                 format!("vshelf mirror {} --to OTHER_FOLDER", selectors.join(" ")),
+            ),
+            Error::NotBuilt { selector, .. } => {
+                failure.run("To build it", format!("vshelf install --build {selector}"))
+            }
+            Error::NotBuiltHere { selector, .. } => failure.run(
+                "To build it here",
+                format!("vshelf install --build --again {selector}"),
+            ),
+            Error::BuiltForItsPlace { .. } => failure.say(
+                "Its definition says prefix = \"final\". Others can build it from its source, which is mirrored without --builds.",
+            ),
+            Error::ChangedSinceBuilt { selector, .. } => failure.run(
+                "To build it again",
+                format!("vshelf install --build --again {selector}"),
             ),
             Error::UnknownLabel { near, .. } => {
                 meant(failure, near).run("To see the labels", "vshelf label")

@@ -10,6 +10,7 @@ use vshelf_app::outcome::{
 };
 use vshelf_core::Pick;
 use vshelf_shelf::Install;
+use vshelf_shelf::record::Built;
 use vshelf_view::words::{lasted, listed, megabytes, printable};
 use vshelf_view::{Cell, Column, Palette, Table};
 
@@ -34,11 +35,9 @@ pub fn say_result(ui: &Ui, result: &InstallResult) -> Outcome {
         ui.done(format!(
             "{} is on the shelf, built from source in {}.",
             styled(Palette::STRONG, title),
-            lasted(Duration::from_millis(built.took_ms))
+            steps_took(built)
         ))?;
-        for what in &built.left_out {
-            ui.warn(format!("It was built without {}.", printable(what)));
-        }
+        say_left_out(ui, "It", &new.install);
     }
     let origin = match record.repack {
         true => format!(": a repack of it from {}", record.source),
@@ -97,6 +96,19 @@ fn say_broken(ui: &Ui, install: &Install) {
     }
 }
 
+/// How long the steps of a build took.
+fn steps_took(built: &Built) -> String {
+    lasted(Duration::from_millis(built.took_ms))
+}
+
+/// Says what an install was built without; `what` is what it is called here.
+fn say_left_out(ui: &Ui, what: &str, install: &Install) {
+    let built = install.record.contents.built.as_ref();
+    for left_out in built.into_iter().flat_map(|built| &built.left_out) {
+        ui.warn(format!("{what} was built without {}.", printable(left_out)));
+    }
+}
+
 /// Shows what several installs resulted in, as one table.
 pub fn show_results(ui: &Ui, results: &[InstallResult]) -> Outcome {
     const COLUMNS: [Column; 4] = [
@@ -109,12 +121,18 @@ pub fn show_results(ui: &Ui, results: &[InstallResult]) -> Outcome {
     for result in results {
         let (outcome, fetched, from) = match &result.new {
             Some(new) => {
-                let time = format!("{} in {}", megabytes(new.fetched), lasted(new.took));
                 let algorithm = algorithm(&new.install);
                 let from = format!("{}, verified by {algorithm}", result.source);
-                ("on the shelf", time, from)
+                let fetched = megabytes(new.fetched);
+                match &new.install.record.contents.built {
+                    Some(built) => (format!("built in {}", steps_took(built)), fetched, from),
+                    None => {
+                        let fetched = format!("{fetched} in {}", lasted(new.took));
+                        ("on the shelf".to_owned(), fetched, from)
+                    }
+                }
             }
-            None => ("was there already", String::new(), String::new()),
+            None => ("was there already".to_owned(), String::new(), String::new()),
         };
         table.row(
             spine(result.phase),
@@ -129,6 +147,7 @@ pub fn show_results(ui: &Ui, results: &[InstallResult]) -> Outcome {
     ui.done_table(&table)?;
     for result in results {
         if let Some(new) = &result.new {
+            say_left_out(ui, &result.title, &new.install);
             say_broken(ui, &new.install);
         }
         if !result.always.is_empty() {

@@ -2,6 +2,7 @@
 
 use std::fs;
 use std::os::unix::process::CommandExt;
+use std::path::Path;
 use std::process::{Command, Stdio};
 use std::thread;
 use std::time::Duration;
@@ -10,13 +11,14 @@ use flate2::Compression;
 use flate2::write::GzEncoder;
 use serde_json::Value;
 use snapbox::str;
+use tempfile::TempDir;
 
 use crate::scene::{PROGRAM, Ran, Scene, names_in, skipped};
 use crate::shows;
 
 /// A home with a runtime that is published as the source of 1.0.0 alone: these scripts of its source archive
 /// are its steps, and `more` belongs to its build.
-fn recipe(scripts: &[(&str, &str)], more: &str) -> Scene {
+pub fn recipe(scripts: &[(&str, &str)], more: &str) -> Scene {
     let scene = Scene::new();
     let mut archive = tar::Builder::new(GzEncoder::new(Vec::new(), Compression::fast()));
     for (name, text) in scripts {
@@ -72,7 +74,7 @@ checksums = "SHA256SUMS"
 }
 
 /// The script of a step that installs the program.
-const INSTALL: &str = "mkdir -p \"$1/bin\" && printf '#!/bin/sh\\necho bell 1.0.0\\n' >\"$1/bin/bell\" && chmod +x \"$1/bin/bell\"";
+pub const INSTALL: &str = "mkdir -p \"$1/bin\" && printf '#!/bin/sh\\necho bell 1.0.0\\n' >\"$1/bin/bell\" && chmod +x \"$1/bin/bell\"";
 
 /// The log of the only build that is under way or failed.
 fn log(scene: &Scene) -> String {
@@ -82,7 +84,7 @@ fn log(scene: &Scene) -> String {
     fs::read_to_string(builds.join(name).join("log")).unwrap()
 }
 
-fn told(ran: &Ran, code: i32, all: &[&str]) {
+pub fn told(ran: &Ran, code: i32, all: &[&str]) {
     assert_eq!(ran.code, code, "{ran}");
     for text in all {
         assert!(ran.stderr.contains(text), "{text}: {ran}");
@@ -140,6 +142,16 @@ fn a_release_that_comes_as_source_is_built() {
         3,
         &["is not published as source"],
     );
+    scene.does(&["remove", "orache@2.5.3", "--even-if-used"]);
+    let ran = scene.does(&["install", "orache@2.5", "orache@2.6"]);
+    let row = ran.stdout.lines().nth(1).unwrap();
+    assert!(
+        row.starts_with("Orache 2.5.3  built in ")
+            && row.ends_with("0.1 MB  saltmarsh, verified by sha256"),
+        "{ran}"
+    );
+    let left_out = "Orache 2.5.3 was built without compressed sending.";
+    assert!(ran.stderr.contains(left_out), "{ran}");
     scene.does(&["remove", "orache@2.5.3", "--even-if-used"]);
     scene.does(&["restore"]);
     assert!(scene.data("shelf/orache/2.5.3/build/bin/orache").exists());
@@ -506,4 +518,111 @@ Error: [HOME]/.config/vivid-shelf/runtimes/bell.toml is not a definition of a ru
 
 "#]]
     );
+}
+
+/// The script of a step that installs a program, which passes its check as long as `sea` is there.
+fn install_with_check(sea: &Path) -> String {
+    let check = format!(
+        "#!/bin/sh\\n[ \"$1\" != check ] || exec ls {}\\n",
+        sea.display()
+    );
+    INSTALL.replace("#!/bin/sh\\n", &check)
+}
+
+#[test]
+fn a_build_that_can_be_moved_is_shared_and_checked_where_it_is_installed() {
+    let folder = TempDir::new().unwrap();
+    let sea = folder.path().join("sea");
+    fs::write(&sea, "").unwrap();
+    let more = "prefix = \"relocatable\"\n\
+        checks = [{ run = [\"{install}/bin/bell\", \"check\"], says = \"it hears the sea\" }]";
+    let scene = recipe(&[("install", &install_with_check(&sea))], more);
+    told(
+        &scene.vshelf(&["mirror", "1", "--builds", "--to", "site"]),
+        7,
+        &[
+            "Bell 1.0.0 is not on the shelf, so that there is no build of it to share",
+            "vshelf install --build 1.0.0",
+        ],
+    );
+    scene.does(&["install", "--build", "bell@1.0.0"]);
+    // What a person puts into an install is not shared.
+    fs::write(scene.data("shelf/bell/1.0.0/build/own"), "").unwrap();
+    let ran = scene.does(&["mirror", "1", "--builds", "--to", "site"]);
+    assert!(ran.stdout.contains("built here, and packed"), "{ran}");
+    let ran = scene.does(&["mirror", "1", "--builds", "--to", "site"]);
+    assert!(ran.stdout.contains("was there already"), "{ran}");
+
+    let other = Scene::new();
+    let definition = scene.path("site/bell/bell.toml");
+    other.does(&["runtimes", "--add", &definition.display().to_string()]);
+    let ran = other.does(&["install", "bell@1"]);
+    assert!(!ran.stderr.contains("built from source"), "{ran}");
+    let install = other.data("shelf/bell/1.0.0");
+    assert!(!install.join("build/own").exists());
+    let record: Value =
+        serde_json::from_str(&fs::read_to_string(install.join("record.json")).unwrap()).unwrap();
+    assert_eq!(record["source"], "mirror");
+    assert_eq!(record["repack"], true);
+    assert_ne!(record["platform"], "source");
+    let ran = other.does(&["run", "bell@1", "--", "bell"]);
+    assert_eq!(ran.stdout, "bell 1.0.0\n");
+
+    // Elsewhere it may not work, whatever its version says.
+    other.does(&["remove", "bell@1", "--even-if-used"]);
+    fs::remove_file(&sea).unwrap();
+    told(
+        &other.vshelf(&["install", "bell@1"]),
+        5,
+        &[
+            "Bell 1.0.0 does not pass its check here: it hears the sea",
+            "No such file or directory",
+            "It was not put on the shelf.",
+        ],
+    );
+    assert!(!install.exists());
+
+    // What was changed since it was built is not shared.
+    fs::write(scene.data("shelf/bell/1.0.0/build/bin/bell"), "").unwrap();
+    told(
+        &scene.vshelf(&["mirror", "1", "--builds", "--to", "site"]),
+        7,
+        &["bin/bell changed", "vshelf install --build --again 1.0.0"],
+    );
+}
+
+#[test]
+fn a_build_for_its_place_is_not_shared() {
+    let scene = recipe(&[("install", INSTALL)], "");
+    scene.does(&["install", "bell@1"]);
+    told(
+        &scene.vshelf(&["mirror", "1", "--builds", "--to", "site"]),
+        7,
+        &["Bell 1.0.0 was built for its place on this shelf, and works nowhere else"],
+    );
+    // Its source is.
+    let ran = scene.does(&["mirror", "1", "--to", "site"]);
+    assert!(ran.stdout.contains("fetched and verified"), "{ran}");
+}
+
+#[test]
+fn a_clock_that_was_put_back_repeats_no_step() {
+    let wait = "echo once >>../../../counted; exit 0";
+    let folder = TempDir::new().unwrap();
+    let ready = folder.path().join("ready");
+    let install = format!("ls {} && {INSTALL}", ready.display());
+    let scene = recipe(&[("wait", wait), ("install", &install)], "");
+    assert_eq!(scene.vshelf(&["install", "1"]).code, 5);
+    // All that is there was written in what is the future now.
+    let mut touch = Command::new("find");
+    touch
+        .arg(scene.data("builds"))
+        .args(["-exec", "touch", "-h", "-d", "2040-01-01", "{}", "+"]);
+    assert!(touch.status().unwrap().success());
+    fs::write(ready, "").unwrap();
+    let ran = scene.does(&["install", "1"]);
+    let took = ran.stdout.lines().next().unwrap();
+    assert!(took.contains("built from source in 0."), "{ran}");
+    let counted = fs::read_to_string(scene.data("counted")).unwrap();
+    assert_eq!(counted, "once\n");
 }

@@ -7,6 +7,7 @@ use std::process::Command;
 
 use rustix::fs::{Mode, OFlags};
 
+use crate::builds::{INSTALL, recipe, told};
 use crate::scene::{PROGRAM, Ran, Scene, names_in, skipped};
 use crate::shows;
 
@@ -372,4 +373,38 @@ fn lines_of_the_history_that_are_not_understood_are_told() {
     let told =
         "~/.local/share/vivid-shelf/history.jsonl has 1 line not understood here, at first line 2";
     assert!(ran.stderr.contains(told), "{ran}");
+}
+
+#[test]
+fn a_build_without_space_says_so_and_goes_on_when_there_is_some() {
+    let compile = "dd if=/dev/zero of=objects bs=1M count=12";
+    let scene = recipe(&[("compile", compile), ("install", INSTALL)], "");
+    let disk = scene.path("disk");
+    fs::create_dir(&disk).unwrap();
+    let Some(_disk) = mount(&["-t", "tmpfs", "-o", "size=8m", "tmpfs"], &disk) else {
+        return;
+    };
+    let data = scene.data("");
+    fs::create_dir_all(data.parent().unwrap()).unwrap();
+    symlink(&disk, scene.path(".local/share/vivid-shelf")).unwrap();
+    let ran = scene.vshelf(&["install", "bell@1"]);
+    told(
+        &ran,
+        5,
+        &[
+            "the step compile ended with",
+            "No space left on device",
+            "There was no space left",
+        ],
+    );
+    assert!(scene.on_shelf().is_empty());
+    // Room for the rest is made by whoever has some.
+    let more = Command::new("mount")
+        .args(["-o", "remount,size=64m"])
+        .arg(&disk)
+        .status();
+    assert!(more.unwrap().success());
+    scene.does(&["install", "bell@1"]);
+    assert!(scene.data("shelf/bell/1.0.0/build/bin/bell").exists());
+    assert!(names_in(&scene.data("builds")).is_empty());
 }

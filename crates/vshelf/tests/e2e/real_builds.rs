@@ -225,17 +225,21 @@ mod long {
         scene.does(&["connect"]);
         // A real package with an extension in C, of those that come with Ruby 3.3.
         let mut unpack = Command::new("tar");
-        unpack.args(["-xf", RUBY_33.2, "ruby-3.3.8/gems/racc-1.7.3.gem"]);
+        let package = "ruby-3.3.8/.bundle/gems/racc-1.7.3";
+        unpack.args(["-xf", RUBY_33.2, package]);
         let unpacked = unpack.current_dir(folder.path()).status();
         assert!(unpacked.unwrap().success());
-        let package = folder.path().join("ruby-3.3.8/gems/racc-1.7.3.gem");
+        let package = folder.path().join(package);
         for (version, memory) in ["3.1.2", "3.3.8"].into_iter().zip(memory) {
             tell_figures(&scene, "ruby", version, memory);
             let script = format!(
                 "vshelf switch ruby@{version} >/dev/null
                 ruby -ropenssl -rzlib -rpsych -rfiddle -e 'puts RUBY_VERSION'
-                gem install --local --no-document {} >/dev/null
-                ruby -rracc -e 'puts Racc::VERSION'
+                cd {}
+                gem build racc-1.7.3.gemspec >/dev/null 2>&1
+                gem install --local --no-document racc-1.7.3.gem >/dev/null
+                cd
+                ruby -rracc/cparse -e 'puts Racc::VERSION'
                 mkdir -p kelp/lib && cd kelp && echo 'KELP = 7' >lib/kelp.rb
                 echo 'Gem::Specification.new {{ |s| s.name = \"kelp\"; s.version = \"1.0.0\"; s.summary = \"kelp\"; s.authors = [\"Gull Point\"]; s.files = [\"lib/kelp.rb\"] }}' >kelp.gemspec
                 gem build kelp.gemspec >/dev/null 2>&1

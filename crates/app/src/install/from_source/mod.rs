@@ -29,11 +29,15 @@ use vshelf_sources::Archive;
 pub use self::needs::{install_command, look_for};
 use super::job::InstallJob;
 use super::transfer::{TransferReport, transfer};
-use crate::error::{Error, StepFailure, file_error};
+use crate::error::{Done, Error, StepFailure, file_error};
 use crate::events::{BuildPlan, Event, Listener, TransferState};
+use crate::install::first_start::missing_package;
 
 /// How long a build waits for a clean-up that deletes what an earlier attempt left.
 const PATIENCE: Duration = Duration::from_secs(600);
+
+/// How long a check may take.
+const LONGEST_CHECK: Duration = Duration::from_secs(120);
 
 /// What an install is made of.
 pub struct Made {
@@ -87,11 +91,19 @@ fn final_place(job: &InstallJob) -> PathBuf {
     job.shelf.install_folder(&job.key)
 }
 
+/// A check that something installed does not pass.
+pub struct FailingCheck<'s> {
+    /// The check.
+    pub check: &'s BuildCheck,
+    /// The last lines that it wrote.
+    pub said: Vec<String>,
+}
+
 /// The first check of a build that what is installed in `folder` does not pass.
 pub fn failing_check<'s>(
     section: &'s BuildSection,
     folder: &Path,
-) -> Result<Option<&'s BuildCheck>, Error> {
+) -> Result<Option<FailingCheck<'s>>, Error> {
     let scratch = tempfile::tempdir().map_err(file_error(&env::temp_dir(), "written"))?;
     let surroundings = steps::Surroundings {
         folder: folder.to_owned(),
@@ -99,8 +111,30 @@ pub fn failing_check<'s>(
         temporary: scratch.path().join("tmp"),
         log: scratch.path().join("log"),
         environment: BTreeMap::new(),
+        longest: LONGEST_CHECK,
     };
-    Ok(first_failing(section, &surroundings))
+    let failing = first_failing(section, &surroundings);
+    let log = fs::read_to_string(&surroundings.log).unwrap_or_default();
+    Ok(failing.map(|check| FailingCheck {
+        check,
+        said: LogFailure::read(&log).last,
+    }))
+}
+
+/// Fails where a published build does not pass a check that one which is built here would have to.
+pub fn check_published(job: &InstallJob, tree: &Path) -> Done {
+    let Some(section) = &job.definition.build else {
+        return Ok(());
+    };
+    let Some(failing) = failing_check(section, tree)? else {
+        return Ok(());
+    };
+    Err(Error::PublishedCheck {
+        title: job.title(),
+        says: failing.check.says.clone(),
+        command: missing_package(&failing.said.join("\n")),
+        said: failing.said,
+    })
 }
 
 /// The first check that what is installed in the folder of these surroundings does not pass.
@@ -367,6 +401,7 @@ impl Work<'_> {
             environment: environment
                 .map(|(name, value)| (name.clone(), self.filled(value)))
                 .collect(),
+            longest: steps::LONGEST_STEP,
         }
     }
 
@@ -387,6 +422,7 @@ impl Work<'_> {
         let surroundings = steps::Surroundings {
             folder: made.to_owned(),
             environment: BTreeMap::new(),
+            longest: LONGEST_CHECK,
             ..self.surroundings()
         };
         let Some(check) = first_failing(self.section, &surroundings) else {

@@ -11,13 +11,15 @@ use std::sync::mpsc::{RecvTimeoutError, channel};
 use std::thread;
 use std::time::{Duration, Instant};
 
+use vshelf_shelf::processes;
+
 use crate::error::StepProblem;
 
 /// Where steps find programs: nothing of a shelf, and nothing of a person's own.
 pub const PATH: &str = "/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin";
 
 /// How long one step may take.
-const LONGEST_STEP: Duration = Duration::from_secs(3 * 60 * 60);
+pub const LONGEST_STEP: Duration = Duration::from_secs(3 * 60 * 60);
 
 /// How often it is looked whether a step has ended, and told how far it is.
 const LOOK: Duration = Duration::from_millis(200);
@@ -53,6 +55,8 @@ pub struct Surroundings {
     pub log: PathBuf,
     /// Its own variables.
     pub environment: BTreeMap<String, String>,
+    /// How long it may take.
+    pub longest: Duration,
 }
 
 /// How many things a build does at a time: as many as there are cores and memory for.
@@ -88,7 +92,17 @@ pub fn run(
     arguments: &[String],
     said: &mut dyn FnMut(&[String], Duration),
 ) -> Result<(), StepProblem> {
-    let words = match can_be_alone() {
+    run_whole(surroundings, arguments, said, can_be_alone())
+}
+
+/// The same, in namespaces of its own or without.
+fn run_whole(
+    surroundings: &Surroundings,
+    arguments: &[String],
+    said: &mut dyn FnMut(&[String], Duration),
+    alone: bool,
+) -> Result<(), StepProblem> {
+    let words = match alone {
         true => ALONE
             .iter()
             .map(|word| (*word).to_owned())
@@ -153,12 +167,15 @@ pub fn run(
         if let Some(status) = child.try_wait().map_err(failed)? {
             break Some(status);
         }
-        if begun.elapsed() > LONGEST_STEP {
-            // All that it started goes with it.
+        if begun.elapsed() > surroundings.longest {
             child.kill().and_then(|()| child.wait()).map_err(failed)?;
             break None;
         }
     };
+    if !alone {
+        // Its own folder for temporary files tells what it started from all else.
+        processes::end_all_with(&format!("TMPDIR={}", surroundings.temporary.display()));
+    }
     // What a step leaves running may hold its output open: it is not waited for.
     let is_whole = (0..LOOKS_FOR_END).any(|_| {
         let is_finished = reading.is_finished();
@@ -178,6 +195,65 @@ pub fn run(
         (Some(status), Ok(())) if status.success() => Ok(()),
         (Some(_), Err(error)) => Err(StepProblem::Start(error.to_string())),
         (Some(status), Ok(())) => Err(StepProblem::Ended(status.to_string())),
-        (None, _) => Err(StepProblem::TooLong(LONGEST_STEP)),
+        (None, _) => Err(StepProblem::TooLong(surroundings.longest)),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+    use std::path::Path;
+
+    fn surroundings(folder: &Path) -> Surroundings {
+        Surroundings {
+            folder: folder.to_owned(),
+            home: folder.join("home"),
+            temporary: folder.join("tmp"),
+            log: folder.join("log"),
+            environment: BTreeMap::new(),
+            longest: Duration::from_secs(60),
+        }
+    }
+
+    fn shell(script: &str) -> [String; 3] {
+        ["sh", "-c", script].map(str::to_owned)
+    }
+
+    /// Whether anything still runs that a step in this folder started. What was ended has no environment any more.
+    fn leaves_running(folder: &Path) -> bool {
+        let entry = format!("TMPDIR={}\0", folder.join("tmp").display());
+        let processes = fs::read_dir("/proc").unwrap().flatten();
+        let mut environments =
+            processes.filter_map(|process| fs::read_to_string(process.path().join("environ")).ok());
+        environments.any(|environment| environment.contains(&entry))
+    }
+
+    #[rstest]
+    #[case::alone(true)]
+    #[case::without_namespaces(false)]
+    fn a_step_that_does_not_end_is_ended_with_all_that_it_started(#[case] alone: bool) {
+        if alone && !can_be_alone() {
+            return;
+        }
+        let folder = tempfile::tempdir().unwrap();
+        let surroundings = Surroundings {
+            longest: Duration::from_millis(600),
+            ..surroundings(folder.path())
+        };
+        let script = "setsid sh -c 'echo >daemon; exec sleep 2718' & sleep 2718";
+        let ended = run_whole(&surroundings, &shell(script), &mut |_, _| {}, alone);
+        assert!(matches!(ended, Err(StepProblem::TooLong(_))), "{ended:?}");
+        assert!(folder.path().join("daemon").exists());
+        assert!(!leaves_running(folder.path()));
+    }
+
+    #[test]
+    fn a_daemon_goes_with_its_step_without_namespaces_too() {
+        let folder = tempfile::tempdir().unwrap();
+        let script = "setsid sh -c 'echo 1 >daemon; exec sleep 2718' >/dev/null 2>&1 & while [ ! -s daemon ]; do :; done";
+        let surroundings = surroundings(folder.path());
+        run_whole(&surroundings, &shell(script), &mut |_, _| {}, false).unwrap();
+        assert!(!leaves_running(folder.path()));
     }
 }
