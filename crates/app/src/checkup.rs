@@ -234,7 +234,7 @@ pub fn check(
 ) -> Result<Checkup, Error> {
     let mut checkup = Checkup {
         offline: environment.transport.is_offline(),
-        as_root: rustix::process::geteuid().is_root(),
+        as_root: first_start::is_root(),
         ..Checkup::default()
     };
     if requests.is_empty() {

@@ -59,9 +59,11 @@ impl Distribution {
         named.find_map(|names| names.split_whitespace().find_map(family_of))
     }
 
-    /// The command that installs these packages.
-    pub fn install_command(&self, packages: &[&str]) -> String {
-        format!("{} {}", self.command, packages.join(" "))
+    /// The command that installs these packages, for root or for a person who has to become root.
+    pub fn install_command(&self, packages: &[&str], as_root: bool) -> String {
+        let plain = self.command.strip_prefix("sudo ");
+        let command = plain.filter(|_| as_root).unwrap_or(self.command);
+        format!("{command} {}", packages.join(" "))
     }
 }
 
@@ -88,7 +90,18 @@ mod tests {
     #[case("ID=gull\n", None)]
     #[case("", None)]
     fn a_system_is_of_a_family(#[case] os_release: &str, #[case] expected: Option<&str>) {
-        let command = Distribution::of(os_release).map(|one| one.install_command(&["kelp-dev"]));
+        let command =
+            Distribution::of(os_release).map(|one| one.install_command(&["kelp-dev"], false));
         assert_eq!(command.as_deref(), expected);
+    }
+
+    #[test]
+    fn root_becomes_nobody_else() {
+        let command = |os_release| {
+            let system = Distribution::of(os_release).unwrap();
+            system.install_command(&["kelp-dev", "sand-dev"], true)
+        };
+        assert_eq!(command("ID=debian"), "apt-get install kelp-dev sand-dev");
+        assert_eq!(MACOS.install_command(&["kelp"], true), "brew install kelp");
     }
 }

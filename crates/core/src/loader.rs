@@ -114,13 +114,13 @@ const PACKAGES: [(&str, [&str; 4]); 14] = [
 ];
 
 /// The command that installs the package that usually brings `library` on the system that
-/// `os_release` (the text of `/etc/os-release`) describes, where both are known.
-pub fn package_command(library: &str, os_release: &str) -> Option<String> {
+/// `os_release` (the text of `/etc/os-release`) describes, where both are known; for root or for a person.
+pub fn package_command(library: &str, os_release: &str, as_root: bool) -> Option<String> {
     let system = Distribution::of(os_release)?;
     let family = FAMILIES.iter().position(|family| *family == system.name)?;
     let (_, packages) = PACKAGES.iter().find(|(known, _)| *known == library)?;
     let package = packages[family];
-    (!package.is_empty()).then(|| system.install_command(&[package]))
+    (!package.is_empty()).then(|| system.install_command(&[package], as_root))
 }
 
 #[cfg(test)]
@@ -188,6 +188,9 @@ mod tests {
         #[case] os_release: &str,
         #[case] expected: Option<&str>,
     ) {
-        assert_eq!(package_command(library, os_release).as_deref(), expected);
+        assert_eq!(
+            package_command(library, os_release, false).as_deref(),
+            expected
+        );
     }
 }

@@ -13,7 +13,7 @@ const fn step(why: &'static str, command: &'static str) -> Step {
 }
 
 /// The steps in order.
-pub const STEPS: [Step; 27] = [
+pub const STEPS: [Step; 28] = [
     step(
         "You keep the instruments of the Gull Point tide station running. What is published of Marram?",
         "vshelf catalog",
@@ -96,6 +96,10 @@ pub const STEPS: [Step; 27] = [
     step(
         "A second publisher packs the same versions anew; both stand side by side.",
         "vshelf install orache@2.6 orache@dunefield/2.6 && vshelf list orache",
+    ),
+    step(
+        "Its line 2.5 comes as source: it is built here, and what is missing for that is told.",
+        "vshelf install orache@2.5",
     ),
     step("What was done to the shelf?", "vshelf history"),
     step("What went comes back on one word.", "vshelf restore"),

@@ -100,7 +100,12 @@ pub fn missing_package(complaint: &str) -> Option<String> {
 
 /// The command that installs the library that a program needs, where the package is known.
 fn package_for(library: &str) -> Option<String> {
-    package_command(library, &os_release())
+    package_command(library, &os_release(), is_root())
+}
+
+/// Whether this is root, who installs packages without becoming someone else.
+pub fn is_root() -> bool {
+    rustix::process::geteuid().is_root()
 }
 
 /// What this system says of itself (os-release(5)). Without that file it is one of those that are not

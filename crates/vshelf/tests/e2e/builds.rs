@@ -181,7 +181,14 @@ fn what_is_missing_is_told_before_anything_is_fetched() {
         told(
             &ran,
             7,
-            &["To install what is missing: sudo apt-get install libkelp-dev libsand-dev"],
+            &[&format!(
+                "To install what is missing: {}apt-get install libkelp-dev libsand-dev",
+                if rustix::process::geteuid().is_root() {
+                    ""
+                } else {
+                    "sudo "
+                }
+            )],
         );
     }
     assert!(!scene.data("builds").exists());
