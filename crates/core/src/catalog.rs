@@ -9,6 +9,7 @@ use std::sync::Arc;
 
 use jiff::Timestamp;
 use jiff::civil::Date;
+use serde::Deserialize;
 
 use crate::platform::Platform;
 use crate::version::{Version, compare_numbers, join_numbers};
@@ -254,7 +255,8 @@ pub enum Checksum {
 }
 
 /// A digest of an archive's bytes.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq, Deserialize)]
+#[serde(try_from = "String")]
 pub struct Digest {
     /// How it is computed.
     pub algorithm: DigestAlgorithm,
@@ -316,6 +318,14 @@ impl FromStr for Digest {
             Ok(bytes) if bytes.len() == algorithm.length() => Ok(Digest { algorithm, bytes }),
             _ => Err(DigestError::Digits(text.to_owned(), algorithm.as_str())),
         }
+    }
+}
+
+impl TryFrom<String> for Digest {
+    type Error = DigestError;
+
+    fn try_from(text: String) -> Result<Digest, DigestError> {
+        text.parse()
     }
 }
 

@@ -91,6 +91,9 @@ pub struct CompanionRecord {
 pub struct Built {
     /// What the C compiler calls itself.
     pub compiler: Option<String>,
+    /// The digests of the patches that its source got.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub patches: Vec<String>,
     /// The calls of its steps, as they were run.
     #[serde(default)]
     pub steps: Vec<String>,

@@ -18,6 +18,15 @@ pub struct Archive {
 }
 
 impl Archive {
+    /// The archive at this address, a URL or a path, whose digest is known.
+    pub fn with_digest(address: &str, digest: Digest) -> Result<Archive, SourceError> {
+        Ok(Archive {
+            addresses: Address::read(address)?.into(),
+            digest,
+            size: None,
+        })
+    }
+
     /// The archive of the first of `builds`, best first, whose digest is known; a checksum list is
     /// fetched where the digest stands in one.
     ///

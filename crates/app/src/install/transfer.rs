@@ -1,6 +1,6 @@
 //! One archive, downloaded and unpacked in one pass over its bytes.
 
-use std::fs;
+use std::fs::{self, File};
 use std::io::Write;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicUsize, Ordering};
@@ -95,6 +95,15 @@ pub fn transfer(
         }),
         (Err(error), _) => Err(error.into()),
     }
+}
+
+/// Downloads something that is used as it is into `file`; gives back the bytes that came.
+pub fn fetch(job: &InstallJob, archive: Archive, file: &Path) -> Result<u64, Error> {
+    let partial = partial_file(job, &archive)?;
+    let download = Download { archive, partial };
+    let mut written = File::create(file).map_err(file_error(file, "written"))?;
+    let mut sink = |piece: &[u8]| written.write_all(piece);
+    Ok(download.run(&job.transport, &mut sink, &mut |_, _| {})?)
 }
 
 /// The file that keeps what has come of an archive so far. Its digest makes sure that only the same

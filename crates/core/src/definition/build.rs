@@ -6,8 +6,11 @@ use serde::Deserialize;
 
 use super::check::{DefinitionError, check};
 use super::words::{is_file_inside, is_plain_file_name, is_variable};
+use crate::catalog::Digest;
 use crate::distribution::Distribution;
+use crate::range::Range;
 use crate::template::Template;
+use crate::version::Version;
 
 /// How a runtime is built from source.
 #[derive(Clone, Debug, PartialEq, Eq, Deserialize)]
@@ -26,6 +29,9 @@ pub struct BuildSection {
     /// What it is built with.
     #[serde(default)]
     pub libraries: Vec<Library>,
+    /// Changes of the source that are published apart from it, in the order in which they are made.
+    #[serde(default)]
+    pub patches: Vec<Patch>,
     /// What is replaced in files of the source before the first step.
     #[serde(default)]
     pub replace: Vec<Replacement>,
@@ -84,6 +90,21 @@ pub struct Find {
     pub pkg_config: Option<String>,
     /// A header that the C compiler finds.
     pub header: Option<String>,
+}
+
+/// A change of the source that is published apart from it, in the form that `diff -u` writes (POSIX.1-2024,
+/// diff), whose paths have one folder in front.
+#[derive(Clone, Debug, PartialEq, Eq, Deserialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct Patch {
+    /// Where it is: a URL or a path.
+    pub address: String,
+    /// What its bytes add up to, such as `sha256:…`.
+    #[cfg_attr(feature = "schemas", schemars(with = "String"))]
+    pub digest: Digest,
+    /// The releases that need it; all where it says nothing.
+    pub releases: Option<Range>,
 }
 
 /// A text that is replaced in a file of the source.
@@ -232,6 +253,15 @@ impl BuildSection {
     pub fn steps_on(&self, system: System) -> impl Iterator<Item = &BuildStep> {
         let is_for = move |step: &&BuildStep| step.on.is_none_or(|on| on == system);
         self.steps.iter().filter(is_for)
+    }
+
+    /// The patches that a release needs.
+    pub fn patches_of(&self, release: &Version) -> impl Iterator<Item = &Patch> {
+        let release = release.to_final();
+        let needs = move |patch: &&Patch| {
+            (patch.releases.as_ref()).is_none_or(|releases| releases.contains(&release))
+        };
+        self.patches.iter().filter(needs)
     }
 
     /// What is left out, as the lines of a log tell, each once and in order.

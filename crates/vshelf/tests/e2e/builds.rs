@@ -633,3 +633,51 @@ fn a_clock_that_was_put_back_repeats_no_step() {
     let counted = fs::read_to_string(scene.data("counted")).unwrap();
     assert_eq!(counted, "once\n");
 }
+
+#[test]
+fn patches_of_a_release_are_verified_and_made_before_the_first_step() {
+    let folder = TempDir::new().unwrap();
+    let file = |name: &str, text: &str| {
+        let path = folder.path().join(name);
+        fs::write(&path, text).unwrap();
+        let sum = Command::new("sha256sum").arg(&path).output().unwrap();
+        let sum = String::from_utf8(sum.stdout).unwrap();
+        (path, format!("sha256:{}", &sum[..64]))
+    };
+    let patch = "--- a/tide\n+++ b/tide\n@@ -1,2 +1,2 @@\n #!/bin/sh\n-echo ebb\n+echo flood\n";
+    let (path, digest) = file("flood.patch", patch);
+    let (other_path, other_digest) = file("other.patch", &patch.replace("ebb", "neap"));
+    let scene_with = |more: &str, digest: &str| {
+        let patches = format!(
+            "patches = [{{ address = {path:?}, digest = {digest:?} }}, {{ address = {other_path:?}, digest = {other_digest:?}{more} }}]"
+        );
+        recipe(&[("tide", "echo ebb"), ("install", INSTALL)], &patches)
+    };
+    let scene = scene_with(", releases = \">1\"", &digest);
+    let ran = scene.does(&["install", "1", "--verbose"]);
+    assert!(ran.stderr.contains("| flood\n"), "{ran}");
+    let record = fs::read_to_string(scene.data("shelf/bell/1.0.0/record.json")).unwrap();
+    let record: Value = serde_json::from_str(&record).unwrap();
+    assert_eq!(record["built"]["patches"], serde_json::json!([digest]));
+
+    // One that does not fit is a failed step, and says which.
+    let scene = scene_with("", &digest);
+    let ran = scene.vshelf(&["install", "1"]);
+    told(
+        &ran,
+        5,
+        &[
+            "Bell 1.0.0 was not built: the step patch with",
+            "other.patch",
+        ],
+    );
+    assert!(log(&scene).contains("FAILED"));
+    assert!(!ran.stderr.contains("step 1 of 2"), "{ran}");
+
+    // One with other bytes is none.
+    let scene = scene_with("", &format!("sha256:{}", "0a".repeat(32)));
+    let ran = scene.vshelf(&["install", "1"]);
+    told(&ran, 5, &["flood.patch", "sha256"]);
+    assert!(!ran.stderr.contains("step 1 of 2"), "{ran}");
+    assert!(scene.on_shelf().is_empty());
+}

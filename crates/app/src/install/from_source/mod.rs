@@ -28,8 +28,8 @@ use vshelf_sources::Archive;
 
 pub use self::needs::{install_command, look_for};
 use super::job::InstallJob;
-use super::transfer::{TransferReport, transfer};
-use crate::error::{Done, Error, StepFailure, file_error};
+use super::transfer::{TransferReport, fetch, transfer};
+use crate::error::{Done, Error, StepFailure, StepProblem, file_error};
 use crate::events::{BuildPlan, Event, Listener, TransferState};
 use crate::install::first_start::missing_package;
 
@@ -253,6 +253,9 @@ pub fn build(
         archive,
         built: Some(Built {
             compiler: needs.compiler.clone(),
+            patches: (section.patches_of(&job.release.version))
+                .map(|patch| patch.digest.to_string())
+                .collect(),
             steps: work.calls().map(|call| call.join(" ")).collect(),
             libraries: libraries.collect(),
             left_out: section
@@ -298,6 +301,7 @@ impl Work<'_> {
             .map_err(file_error(&source, "removed"))?;
         fs::create_dir_all(&source).map_err(file_error(&source, "written"))?;
         let unpacked = transfer(self.job, archive, &ArchiveLayout::below(1), &source, report)?;
+        let patched = self.patch()?;
         for replacement in &self.section.replace {
             let file = source.join(&replacement.file);
             let text = fs::read_to_string(&file).map_err(file_error(&file, "read"))?;
@@ -316,7 +320,34 @@ impl Work<'_> {
             ..Progress::default()
         };
         self.note()?;
-        Ok((unpacked.fetched, unpacked.archive))
+        Ok((unpacked.fetched + patched, unpacked.archive))
+    }
+
+    /// Fetches the patches of the release, and makes their changes; gives back the bytes that came.
+    fn patch(&self) -> Result<u64, Error> {
+        let mut fetched = 0;
+        for (number, patch) in (self.section.patches_of(&self.job.release.version)).enumerate() {
+            let archive = Archive::with_digest(&patch.address, patch.digest.clone())?;
+            let file = self.folder.join(format!("{number}.patch"));
+            fetched += fetch(self.job, archive, &file)?;
+            let shown = file.to_string_lossy().into_owned();
+            let call = ["patch", "-p1", "-f", "-i", &shown].map(str::to_owned);
+            let ran = steps::run(&self.surroundings(), &call, &mut |_, _| {});
+            ran.map_err(|problem| self.failed(&format!("patch with {}", patch.address), problem))?;
+        }
+        Ok(fetched)
+    }
+
+    /// The failure of a step.
+    fn failed(&self, step: &str, problem: StepProblem) -> Error {
+        let log = fs::read_to_string(self.log()).unwrap_or_default();
+        Error::BuildStep(Box::new(StepFailure {
+            title: self.job.title(),
+            step: step.to_owned(),
+            problem,
+            log: self.log(),
+            said: LogFailure::read(&log),
+        }))
     }
 
     /// What a text of the definition is here.
@@ -374,16 +405,7 @@ impl Work<'_> {
                 });
             };
             let ran = steps::run(&self.surroundings(), &arguments, &mut said);
-            if let Err(problem) = ran {
-                let log = fs::read_to_string(self.log()).unwrap_or_default();
-                return Err(Error::BuildStep(Box::new(StepFailure {
-                    title,
-                    step: step.name.clone(),
-                    problem,
-                    log: self.log(),
-                    said: LogFailure::read(&log),
-                })));
-            }
+            ran.map_err(|problem| self.failed(&step.name, problem))?;
             self.progress.steps.push(step.name.clone());
             self.progress.took_ms += u64::try_from(begun.elapsed().as_millis()).unwrap_or(u64::MAX);
             self.note()?;

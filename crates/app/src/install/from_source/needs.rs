@@ -29,7 +29,8 @@ pub fn look_for(section: &BuildSection) -> Needs {
         compiler: first_line("cc", &["--version"]),
         ..Needs::default()
     };
-    for tool in &section.tools {
+    let patch = (!section.patches.is_empty()).then(|| "patch".to_owned());
+    for tool in section.tools.iter().chain(&patch) {
         if first_on_path(tool) {
             continue;
         }
