@@ -141,11 +141,17 @@ impl Settings {
 
     fn move_sources(&self, config: &Path, definition: &mut Definition) -> Result<(), Error> {
         for (name, address) in &self.addresses {
-            let Some(source) = name.strip_prefix(&format!("{}.", definition.name)) else {
-                continue;
+            let moved = match name.split_once('.') {
+                Some((runtime, _)) if runtime != definition.name => true,
+                Some((_, source)) => {
+                    let mut sources = definition.sources.iter_mut();
+                    let found = sources.find(|known| known.name == source);
+                    found.is_some_and(|found| found.kind.move_to(address))
+                }
+                // Without a runtime it would move nothing.
+                None => false,
             };
-            let found = (definition.sources.iter_mut()).find(|known| known.name == source);
-            if !found.is_some_and(|found| found.kind.move_to(address)) {
+            if !moved {
                 return Err(Error::MovedSource {
                     file: settings_file(config),
                     name: name.clone(),

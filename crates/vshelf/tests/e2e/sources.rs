@@ -135,6 +135,13 @@ Error: ~/.config/vivid-shelf/shelf.toml moves "marram.indx", and there is no suc
 
 "#]]
     );
+    // Without a runtime it would move nothing.
+    scene.write(
+        ".config/vivid-shelf/shelf.toml",
+        "[addresses]\nindex = \"/x\"\n",
+    );
+    let ran = vshelf(&scene, &["catalog", "marram@"]);
+    assert!(ran.stderr.contains("shelf.toml moves \"index\""), "{ran}");
 }
 
 #[test]
