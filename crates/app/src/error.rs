@@ -449,6 +449,39 @@ pub enum Error {
     },
     #[error("no selector is given, and no project here requires a version")]
     NoRequirement { files: Vec<String> },
+    #[error("{title} is locked, and is not what is required now")]
+    StaleLock {
+        lock: PathBuf,
+        title: String,
+        /// The file that requires something else.
+        file: PathBuf,
+        required: String,
+    },
+    #[error("{title} is required, and not locked")]
+    NotLocked {
+        title: String,
+        /// The file that requires it.
+        file: PathBuf,
+        required: String,
+    },
+    #[error("{name} is not required here, so that nothing of it can be locked")]
+    NotRequired { name: String },
+    #[error("system is the copy on this machine, and another one elsewhere: it cannot be locked")]
+    SystemLock { file: PathBuf },
+    #[error("{title} is locked without an archive for {platform}")]
+    LockedElsewhere {
+        title: String,
+        platform: String,
+        runtime: String,
+    },
+    #[error("{title} is locked from the source {source_name}, which its definition does not have")]
+    LockedSource {
+        title: String,
+        source_name: String,
+        runtime: String,
+    },
+    #[error("{title} is locked with other patches than those of its definition")]
+    OtherPatches { title: String, runtime: String },
     #[error("the definition of {title} names no plain file for requirements")]
     NoPlainFile { title: String, selector: String },
     #[error("{file:?} is not a file in which to require a version of {title}")]
@@ -634,7 +667,9 @@ impl Error {
             | Error::NoRuntimeIn { .. }
             | Error::NothingToBuild { .. }
             | Error::UnknownLabel { .. }
+            | Error::NotRequired { .. }
             | Error::Requirement { .. } => Class::NoMatch,
+            Error::OtherPatches { .. } => Class::Verification,
             Error::NotAnInstall { class, .. } => *class,
             Error::FetchedDefinition { .. }
             | Error::NoDocument { .. }
@@ -680,6 +715,11 @@ impl Error {
             | Error::SystemMirror
             | Error::OtherArchiveLayout { .. }
             | Error::NotBuilt { .. }
+            | Error::StaleLock { .. }
+            | Error::NotLocked { .. }
+            | Error::SystemLock { .. }
+            | Error::LockedElsewhere { .. }
+            | Error::LockedSource { .. }
             | Error::NotBuiltHere { .. }
             | Error::BuiltForItsPlace { .. }
             | Error::ChangedSinceBuilt { .. }

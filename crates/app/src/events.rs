@@ -41,6 +41,13 @@ pub enum Event<'e> {
         /// What is required.
         request: &'e Request,
     },
+    /// A locked release that is going to be installed was withdrawn by its publisher.
+    LockedWithdrawn {
+        /// The runtime's title and the version.
+        title: &'e str,
+        /// Why.
+        why: &'e str,
+    },
     /// Another command works on the same install.
     Waiting {
         /// The install's key.

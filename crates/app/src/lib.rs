@@ -21,6 +21,7 @@ pub mod install;
 pub mod integrate;
 pub mod keep;
 pub mod labels;
+pub mod lock;
 mod manifest;
 pub mod mirror;
 pub mod mistakes;

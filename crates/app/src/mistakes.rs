@@ -93,7 +93,9 @@ fn line_of(text: &str, key: &str) -> usize {
 
 /// Another file beside the one that counts which requires something else.
 fn disagreement(runtime: &Runtime<'_>) -> Option<Mistake> {
+    // What a lock says of the others is looked at where it is read.
     let files = project::requirement_files(runtime).into_iter();
+    let files = files.filter(|(_, kind)| !kind.is_lock());
     let mut said = files.filter_map(|(path, kind)| {
         let found = project::read_requirement(runtime, &path, &kind)
             .ok()

@@ -221,6 +221,13 @@ pub enum RenewalStep {
         /// The version.
         version: Version,
     },
+    /// A lock has it.
+    Locked {
+        /// The lock file.
+        file: PathBuf,
+        /// The release.
+        release: Key,
+    },
     /// A requirement file holds more than a version, and is the person's to edit.
     RequirementLeft {
         /// The file.

@@ -8,7 +8,9 @@ use std::path::{Path, PathBuf};
 use rustix::fs::OFlags;
 use vshelf_core::Request;
 use vshelf_core::definition::RequirementFile;
-use vshelf_core::requirement::{self, Requirement};
+use vshelf_core::lock::{Lock, LockError, LockProblem, LockedRelease};
+use vshelf_core::requirement::{self, Problem, Requirement, RequirementError};
+use vshelf_files::optional;
 use vshelf_shelf::journal::{self, SeenProject};
 
 use crate::environment::Environment;
@@ -69,10 +71,70 @@ pub fn read_requirement(
     let Some(contents) = read_start(path, requirement::limit(file))? else {
         return Ok(None);
     };
-    requirement::read(runtime.name(), file, &contents).map_err(|error| Error::Requirement {
+    let read = requirement::read(runtime.name(), file, &contents);
+    let read = read.map_err(|error| Error::Requirement {
         file: path.to_owned(),
         error,
+    })?;
+    match read {
+        Some(_) if file.is_lock() => {
+            let held = locked_in(runtime, path)?;
+            Ok(read.filter(|_| held.is_some()))
+        }
+        read => Ok(read),
+    }
+}
+
+/// The release that a lock file has for a runtime; nothing where nothing beside it requires the runtime any
+/// more. One that does not meet what is required is an error.
+pub fn locked_in(runtime: &Runtime<'_>, path: &Path) -> Result<Option<LockedRelease>, Error> {
+    let lock = read_lock(path)?.unwrap_or_default();
+    let Some(locked) = lock.release_of(runtime.name()) else {
+        return Ok(None);
+    };
+    let folder = path.parent().unwrap_or(path);
+    let Some(required) = required_in(runtime, folder)? else {
+        return Ok(None);
+    };
+    match locked.meets(&required.requirement.request) {
+        true => Ok(Some(locked.clone())),
+        false => Err(Error::StaleLock {
+            lock: path.to_owned(),
+            title: format!("{} {}", runtime.definition.title, locked.release),
+            file: required.file,
+            required: required.requirement.request.to_string(),
+        }),
+    }
+}
+
+/// What a lock file holds; nothing where there is none.
+pub fn read_lock(path: &Path) -> Result<Option<Lock>, Error> {
+    let text = optional::read_text(path).map_err(file_error(path, "read"))?;
+    let lock = text.map(|text| Lock::read(&text)).transpose();
+    lock.map_err(|LockError { line, problem }| Error::Requirement {
+        file: path.to_owned(),
+        error: RequirementError {
+            line,
+            problem: Problem::Lock(problem),
+        },
     })
+}
+
+/// What the files of one folder require of a runtime, whatever its lock says.
+pub fn required_in(
+    runtime: &Runtime<'_>,
+    folder: &Path,
+) -> Result<Option<FoundRequirement>, Error> {
+    for kind in kinds_of_files(runtime)
+        .iter()
+        .filter(|kind| !kind.is_lock())
+    {
+        let file = folder.join(&kind.file);
+        if let Some(requirement) = read_requirement(runtime, &file, kind)? {
+            return Ok(Some(FoundRequirement { file, requirement }));
+        }
+    }
+    Ok(None)
 }
 
 /// What the project here requires: that of the nearest folder, from this one upward, in which a file
@@ -87,6 +149,24 @@ pub fn find_requirement(runtime: &Runtime<'_>) -> Result<Option<FoundRequirement
         }
     }
     Ok(None)
+}
+
+/// What the project here requires, whatever its lock says.
+pub fn find_unlocked_requirement(runtime: &Runtime<'_>) -> Result<Option<FoundRequirement>, Error> {
+    for (file, kind) in requirement_files(runtime) {
+        if kind.is_lock() {
+            continue;
+        }
+        if let Some(requirement) = read_requirement(runtime, &file, &kind)? {
+            return Ok(Some(FoundRequirement { file, requirement }));
+        }
+    }
+    Ok(None)
+}
+
+/// Whether a file is wrong as a lock, in this way.
+pub fn is_of_lock(error: &RequirementError, is: impl Fn(&LockProblem) -> bool) -> bool {
+    matches!(&error.problem, Problem::Lock(problem) if is(problem))
 }
 
 /// What the project here requires, or an error where nothing does.

@@ -12,6 +12,7 @@ pub mod distribution;
 pub mod install;
 pub mod lifecycle;
 pub mod loader;
+pub mod lock;
 pub mod near;
 pub mod outlook;
 pub mod packages;

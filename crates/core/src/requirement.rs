@@ -2,9 +2,10 @@
 //!
 //! Four kinds of files say it: a plain file with one line, a value inside a JSON or TOML manifest, a
 //! line of a certain form in any other file, and our own `vivid-shelf.toml`, which can speak for
-//! several runtimes at once. This module reads contents; finding the files is the caller's.
+//! several runtimes at once. A lock file says which release that came to. This module reads contents; finding the files is the caller's.
 
 use crate::definition::RequirementFile;
+use crate::lock::{self, LOCK_FILE, Lock, LockError, LockProblem};
 use crate::selector::{Request, Selector, SelectorError};
 use crate::template::Template;
 
@@ -60,6 +61,9 @@ pub enum Problem {
     /// A selector that depends on the shell or person, as `previous`.
     #[error("{0} means something else in every shell, and cannot be required")]
     Personal(String),
+    /// Something that is no lock.
+    #[error(transparent)]
+    Lock(LockProblem),
     /// A selector for another runtime.
     #[error("it is for {found:?}, and this file is of {expected:?}")]
     OtherRuntime {
@@ -71,22 +75,23 @@ pub enum Problem {
 }
 
 /// Every file in which a project can say what it requires of `runtime`, in the order in which they
-/// count within one folder: our own, then those of the runtime's definition.
+/// count within one folder: the lock file, our own, then those of the runtime's definition.
 pub fn files(runtime: &str, of_definition: &[RequirementFile]) -> Vec<RequirementFile> {
     let own = RequirementFile {
         value: Some(format!("runtimes.{runtime}")),
         ..RequirementFile::plain(OWN_FILE)
     };
-    std::iter::once(own)
+    [RequirementFile::plain(LOCK_FILE), own]
+        .into_iter()
         .chain(of_definition.iter().cloned())
         .collect()
 }
 
 /// How many bytes of `file` are worth reading: one more than it may have.
 pub fn limit(file: &RequirementFile) -> usize {
-    1 + match (&file.value, &file.line) {
-        (None, None) => LARGEST_PLAIN,
-        _ => LARGEST_MANIFEST,
+    1 + match file.is_plain() {
+        true => LARGEST_PLAIN,
+        false => LARGEST_MANIFEST,
     }
 }
 
@@ -108,6 +113,15 @@ pub fn read(
         )
     })?;
     let text = text.strip_prefix('\u{feff}').unwrap_or(text);
+    if file.is_lock() {
+        let lock = Lock::read(text)
+            .map_err(|LockError { line, problem }| error(line, Problem::Lock(problem)))?;
+        let locked = lock.release_of(runtime);
+        return Ok(locked.map(|locked| Requirement {
+            request: locked.request(),
+            line: lock::line_of(text, runtime),
+        }));
+    }
     let found = match (&file.value, &file.line) {
         (Some(keys), _) => manifest_value(runtime, &file.file, keys, text)?,
         (None, Some(form)) => line_of_form(text, form)?,

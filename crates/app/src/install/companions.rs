@@ -9,8 +9,8 @@ use vshelf_core::definition::{ArchiveLayout, Companion};
 use vshelf_files::tree::relative_target;
 use vshelf_shelf::Manifest;
 use vshelf_shelf::record::CompanionRecord;
-use vshelf_sources::SourceError;
-use vshelf_sources::npm::NpmRegistry;
+use vshelf_sources::npm::{FittingCompanion, NpmRegistry};
+use vshelf_sources::{Archive, SourceError};
 
 use super::job::InstallJob;
 use super::transfer::{TransferReport, transfer};
@@ -39,8 +39,7 @@ pub fn add(
     if folder.symlink_metadata().is_ok() {
         return Ok(None);
     }
-    let registry = NpmRegistry::new(job.registries.clone());
-    let found = match registry.fitting(&job.transport, companion, &job.release.version) {
+    let found = match fitting(job, companion) {
         Ok(found) => found,
         Err(SourceError::NoCompanion { .. }) => {
             listener.tell(Event::NoCompanion {
@@ -86,6 +85,21 @@ pub fn add(
             digest: unpacked.archive.digest.to_string(),
         },
     }))
+}
+
+/// The version of a companion that is locked, or else the newest that fits.
+fn fitting(job: &InstallJob, companion: &Companion) -> Result<FittingCompanion, SourceError> {
+    let mut locked = job.locked_companions.iter();
+    match locked.find(|locked| locked.package == companion.package) {
+        Some(locked) => Ok(FittingCompanion {
+            version: locked.version.clone(),
+            archive: Archive::with_digest(&locked.address, locked.digest.clone())?,
+        }),
+        None => {
+            let registry = NpmRegistry::new(job.registries.clone());
+            registry.fitting(&job.transport, companion, &job.release.version)
+        }
+    }
 }
 
 /// Makes `link` in the tree lead to a program of a package in `folder`.

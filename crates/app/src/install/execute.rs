@@ -11,6 +11,7 @@ use std::time::Instant;
 use vshelf_core::catalog::Build;
 use vshelf_core::definition::build::BuildSection;
 use vshelf_core::definition::needs::Needs;
+use vshelf_core::lock::LOCK_FILE;
 use vshelf_files::tree::remove_tree;
 use vshelf_shelf::Staged;
 use vshelf_shelf::record::RecordContents;
@@ -68,7 +69,10 @@ pub fn execute_from_any(
                 && let Some(elsewhere) = job_elsewhere(environment, &jobs[place])
             {
                 listener.tell(Event::SourceFailed {
-                    source: &jobs[place].source.name,
+                    source: match jobs[place].is_as_locked {
+                        true => LOCK_FILE,
+                        false => &jobs[place].source.name,
+                    },
                     next: &elsewhere.source.name,
                     title: &elsewhere.title(),
                     error,

@@ -3,10 +3,13 @@
 use std::collections::VecDeque;
 use std::num::NonZeroU16;
 use std::path::PathBuf;
+use std::sync::Arc;
 
 use jiff::Timestamp;
-use vshelf_core::catalog::{Build, Release};
+use vshelf_core::catalog::{Build, Checksum, Release, Repack};
 use vshelf_core::definition::SourceDefinition;
+use vshelf_core::lock::{LockedCompanion, LockedRelease};
+use vshelf_core::packages::Package;
 use vshelf_core::{Definition, Key};
 use vshelf_shelf::Shelf;
 use vshelf_shelf::store::Durability;
@@ -16,6 +19,7 @@ use vshelf_sources::{Archive, Transport};
 use super::last_build::last_build;
 use crate::error::Error;
 use crate::events::LastBuild;
+use crate::lock;
 use crate::runtime::Runtime;
 
 /// An install to be made.
@@ -51,6 +55,12 @@ pub struct InstallJob {
     pub(super) now: Timestamp,
     /// The command that asked for it, as the history numbers commands.
     pub(super) command: String,
+    /// Whether it is still made as a lock says, and no source was asked for it yet.
+    pub(super) is_as_locked: bool,
+    /// The packages of registries that a lock has for it.
+    pub(super) locked_companions: Vec<LockedCompanion>,
+    /// The packages that are installed into it when it is new.
+    pub always: Vec<Package>,
     /// What the last build of this runtime from source needed here, where this is going to be one.
     pub(super) last_build: Option<LastBuild>,
 }
@@ -76,7 +86,6 @@ impl InstallJob {
         release: &Release,
         options: JobOptions,
     ) -> Result<InstallJob, Error> {
-        let environment = runtime.environment();
         let mut offers = VecDeque::from(offers(runtime, release)?);
         if options.build {
             for offer in &mut offers {
@@ -91,6 +100,69 @@ impl InstallJob {
             },
             false => Error::CatalogChanged,
         })?;
+        InstallJob::of(runtime, release, options, Offer { source, builds }, offers)
+    }
+
+    /// The job of installing a locked release: from where it was when it was locked, and with the digest that
+    /// it had.
+    pub fn locked(
+        runtime: &Runtime<'_>,
+        locked: &LockedRelease,
+        options: JobOptions,
+    ) -> Result<InstallJob, Error> {
+        let archive = lock::fitting_archive(runtime, locked)?;
+        if archive.platform.is_source() {
+            lock::check_patches(runtime, locked)?;
+        }
+        let mut sources = runtime.definition.sources.iter();
+        let source = sources.find(|source| source.name == archive.source);
+        let source = source.ok_or_else(|| Error::LockedSource {
+            title: format!("{} {}", runtime.definition.title, locked.release),
+            source_name: archive.source.clone(),
+            runtime: runtime.name().to_owned(),
+        })?;
+        let build = Build {
+            size: archive.size,
+            source: Some(archive.source.clone()),
+            repack: source.repack.then_some(Repack { date: None }),
+            ..Build::new(
+                archive.platform.clone(),
+                archive.address.clone(),
+                Checksum::Digest(archive.digest.clone()),
+            )
+        };
+        let release = Release {
+            version: locked.version(),
+            publisher: locked.publisher.as_str().into(),
+            date: None,
+            security: false,
+            withdrawn: None,
+            platforms: Arc::new([archive.platform.clone()]),
+        };
+        let offer = Offer {
+            source: source.clone(),
+            builds: vec![build],
+        };
+        let job = InstallJob::of(runtime, &release, options, offer, VecDeque::new())?;
+        Ok(InstallJob {
+            key: locked.release.clone(),
+            expected_digest: Some(archive.digest.to_string()),
+            is_as_locked: true,
+            locked_companions: locked.companions.clone(),
+            always: Package::all_named(&locked.packages),
+            ..job
+        })
+    }
+
+    /// The job of installing a release from this offer, or else from one of the others.
+    fn of(
+        runtime: &Runtime<'_>,
+        release: &Release,
+        options: JobOptions,
+        Offer { source, builds }: Offer,
+        others: VecDeque<Offer>,
+    ) -> Result<InstallJob, Error> {
+        let environment = runtime.environment();
         let is_source = builds.iter().any(|build| build.platform.is_source());
         let last_build = match is_source {
             true => last_build(runtime)?,
@@ -99,7 +171,7 @@ impl InstallJob {
         Ok(InstallJob {
             definition: runtime.definition.clone(),
             source,
-            others: offers,
+            others,
             tried: Vec::new(),
             key: runtime.key_for(&release.version, &release.publisher),
             release: release.clone(),
@@ -114,6 +186,9 @@ impl InstallJob {
             durability: environment.settings()?.durability(),
             now: environment.now()?,
             command: environment.command_id()?,
+            is_as_locked: false,
+            locked_companions: Vec::new(),
+            always: environment.settings()?.always_packages(runtime.name()),
             last_build,
         })
     }
@@ -159,16 +234,20 @@ impl InstallJob {
         let Some(next) = self.others.remove(place) else {
             return false;
         };
-        self.tried
-            .push(std::mem::replace(&mut self.source, next.source).name);
+        let before = std::mem::replace(&mut self.source, next.source);
+        if !std::mem::take(&mut self.is_as_locked) {
+            self.tried.push(before.name);
+        }
         self.builds = next.builds;
         true
     }
 
     /// Takes over what is offered of its release by sources that were not tried yet.
     pub fn take_over(&mut self, offers: Vec<Offer>) {
+        // Where a lock's address does not answer, its source may have the same bytes elsewhere by now.
         let is_new = |offer: &Offer| {
-            offer.source.name != self.source.name && !self.tried.contains(&offer.source.name)
+            let is_current = !self.is_as_locked && offer.source.name == self.source.name;
+            !is_current && !self.tried.contains(&offer.source.name)
         };
         self.others = offers.into_iter().filter(is_new).collect();
     }

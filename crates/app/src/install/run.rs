@@ -1,8 +1,9 @@
 //! The use case: requests become jobs, jobs become installs, and the shell and default follow.
 
+use vshelf_core::lock::{LOCK_FILE, LockedRelease};
 use vshelf_core::packages::Package;
 use vshelf_core::resolve::{Choice, ResolveError, Scope};
-use vshelf_core::{Key, Request, Selector};
+use vshelf_core::{Request, Selector};
 
 use super::conclude::{Takeover, conclude, conclude_several};
 use super::execute::execute_from_any;
@@ -12,6 +13,7 @@ use crate::environment::Environment;
 use crate::error::{Done, Error};
 use crate::events::{Event, Listener};
 use crate::keep::{carry, packages};
+use crate::lock;
 use crate::outcome::{CarryOutcome, InstallResult, PackagesLost};
 use crate::project;
 use crate::runtime::Runtime;
@@ -21,6 +23,8 @@ use crate::runtime::Runtime;
 pub struct InstallRequest {
     /// What to install.
     pub requests: Vec<Request>,
+    /// The releases that a lock has for requests of exactly them.
+    pub locked: Vec<LockedRelease>,
     /// What the install takes over; only with one request.
     pub takeover: Takeover,
     /// The install whose packages come along; only with one request.
@@ -42,7 +46,7 @@ pub fn install(environment: &Environment, asked: &InstallRequest, listener: &dyn
     let mut planned: Vec<(Request, usize)> = Vec::new();
     let mut errors = Vec::new();
     for request in &asked.requests {
-        match plan(environment, request, asked.options, listener) {
+        match plan(environment, asked, request, listener) {
             Ok(job) => {
                 let known = jobs.iter().position(|other| other.is_same(&job));
                 let place = known.unwrap_or_else(|| {
@@ -71,7 +75,7 @@ pub fn install(environment: &Environment, asked: &InstallRequest, listener: &dyn
                     phase: runtime.phase_of(&job.release.version),
                     source: job.source.name.clone(),
                     always: match is_new {
-                        true => add_always(&runtime, &job.key, listener),
+                        true => add_always(&runtime, job, listener),
                         false => Vec::new(),
                     },
                     new,
@@ -136,8 +140,9 @@ fn packages_before(
 }
 
 /// Adds the packages that every new install gets. That one is not added is told, and undoes nothing.
-fn add_always(runtime: &Runtime<'_>, key: &Key, listener: &dyn Listener) -> Vec<String> {
-    let added = match packages::install_always(runtime, key, listener) {
+fn add_always(runtime: &Runtime<'_>, job: &InstallJob, listener: &dyn Listener) -> Vec<String> {
+    let key = &job.key;
+    let added = match packages::install_always(runtime, key, &job.always, listener) {
         Ok(added) => added,
         Err(error) => {
             listener.tell(Event::LeftUndone(&error));
@@ -169,14 +174,30 @@ fn first_of(errors: Vec<Error>, listener: &dyn Listener) -> Done {
     first.map_or(Ok(()), Err)
 }
 
-/// The job that a request becomes.
+/// The job that a request becomes. What is locked is not looked for: its source is asked for bytes alone.
 fn plan(
     environment: &Environment,
+    asked: &InstallRequest,
     request: &Request,
-    options: JobOptions,
     listener: &dyn Listener,
 ) -> Result<InstallJob, Error> {
+    let options = asked.options;
     let mut runtime = Runtime::of_request(environment, request)?;
+    let is_meant = |locked: &&LockedRelease| {
+        locked.runtime == runtime.name() && locked.request() == request.without_runtime()
+    };
+    if let Some(locked) = asked.locked.iter().find(is_meant) {
+        let job = InstallJob::locked(&runtime, locked, options)?;
+        let known = runtime.catalog();
+        let known = known.release(&job.release.version, &job.release.publisher);
+        if let Some(why) = known.and_then(|known| known.withdrawn.as_deref()) {
+            listener.tell(Event::LockedWithdrawn {
+                title: &job.title(),
+                why,
+            });
+        }
+        return Ok(job);
+    }
     load_for(&mut runtime, request, listener)?;
     let Choice::Version(candidate) = runtime.resolve(request, Scope::Published)? else {
         return Err(Error::SystemInstall);
@@ -206,11 +227,23 @@ fn load_for(runtime: &mut Runtime<'_>, request: &Request, listener: &dyn Listene
 }
 
 /// What the project here requires: of every runtime that one of its files speaks for.
-pub fn required(environment: &Environment, listener: &dyn Listener) -> Result<Vec<Request>, Error> {
+pub fn required(
+    environment: &Environment,
+    locked_only: bool,
+    listener: &dyn Listener,
+) -> Result<InstallRequest, Error> {
     let mut requests = Vec::new();
+    let mut locked = Vec::new();
     for name in definitions::names(&environment.folders()?.config)? {
         let runtime = Runtime::named(environment, Some(&name))?;
         if let Some(found) = project::find_requirement(&runtime)? {
+            let is_lock = found.file.ends_with(LOCK_FILE);
+            if locked_only && !is_lock {
+                return Err(lock::not_locked(&runtime, &found));
+            }
+            if is_lock {
+                locked.extend(project::locked_in(&runtime, &found.file)?);
+            }
             let request = found.requirement.request;
             listener.tell(Event::RequirementFound {
                 file: &found.file,
@@ -237,5 +270,9 @@ pub fn required(environment: &Environment, listener: &dyn Listener) -> Result<Ve
         };
         return Err(project::no_requirement(&meant));
     }
-    Ok(requests)
+    Ok(InstallRequest {
+        requests,
+        locked,
+        ..InstallRequest::default()
+    })
 }

@@ -170,17 +170,14 @@ pub fn install(
     Ok(())
 }
 
-/// Installs the packages that every new install of the runtime gets, as the settings say, into the one
-/// with this key; gives back what that resulted in.
+/// Installs the packages that every new install gets into the one with this key, as far as they are not in it;
+/// gives back what that resulted in.
 pub fn install_always(
     runtime: &Runtime<'_>,
     key: &Key,
+    always: &[Package],
     listener: &dyn Listener,
 ) -> Result<Vec<(Package, CarryOutcome)>, Error> {
-    let always = runtime
-        .environment()
-        .settings()?
-        .always_packages(runtime.name());
     if always.is_empty() {
         return Ok(Vec::new());
     }
@@ -194,8 +191,8 @@ pub fn install_always(
             None => CarryOutcome::Planned,
         }
     };
-    let mut planned: Vec<(Package, CarryOutcome)> = (always.into_iter())
-        .map(|package| (package.clone(), outcome(&package)))
+    let mut planned: Vec<(Package, CarryOutcome)> = (always.iter())
+        .map(|package| (package.clone(), outcome(package)))
         .collect();
     install(runtime, key, &mut planned, |packages| {
         listener.tell(Event::InstallingPackages(packages));

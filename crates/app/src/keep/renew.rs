@@ -1,7 +1,8 @@
 //! Moving lines to their newest release: the plan, and each line's renewal as one piece of work.
 
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
+use vshelf_core::lock::LOCK_FILE;
 use vshelf_core::outlook::Newer;
 use vshelf_core::packages::Package;
 use vshelf_core::resolve::Scope;
@@ -23,6 +24,7 @@ use crate::events::{Answer, Event, Listener, Question, Task};
 use crate::install::execute::execute_from_any;
 use crate::install::job::{InstallJob, JobOptions};
 use crate::integrate::refresh::refresh;
+use crate::lock::{self, LockRequest};
 use crate::outcome::RenewalStep;
 use crate::project::{self, FoundRequirement};
 use crate::runtime::Runtime;
@@ -205,7 +207,7 @@ fn plan_runtime(
                 None => Ok(Vec::new()),
             },
             kept_by: kept_by.filter(|protection| !follows(protection)).collect(),
-            exact_requirements: exact_requirements(&requirements, renewal.from),
+            exact_requirements: exact_requirements(runtime, &requirements, renewal.from),
             to: renewal.to,
             followers,
         }
@@ -249,13 +251,28 @@ fn followers(standing: &[(Follower, Key)], members: &[&InstallId]) -> Vec<Follow
 }
 
 /// The requirement files that ask for exactly this version.
-fn exact_requirements(requirements: &[FoundRequirement], from: &InstallId) -> Vec<PathBuf> {
+fn exact_requirements(
+    runtime: &Runtime<'_>,
+    requirements: &[FoundRequirement],
+    from: &InstallId,
+) -> Vec<PathBuf> {
     let is_exact = |found: &&FoundRequirement| match &found.requirement.request.selector {
         Selector::Version(version) => *version == from.version,
         _ => false,
     };
-    let exact = requirements.iter().filter(is_exact);
-    exact.map(|found| found.file.clone()).collect()
+    let mut files: Vec<PathBuf> = Vec::new();
+    for found in requirements.iter().filter(is_exact) {
+        // A lock stands for what is required beside it, which may be exact as well.
+        let beside = match found.file.ends_with(LOCK_FILE) {
+            true => project::required_in(runtime, found.file.parent().unwrap_or(&found.file)),
+            false => Ok(None),
+        };
+        let beside = beside.unwrap_or_default().filter(|found| is_exact(&found));
+        for file in [Some(found.file.clone()), beside.map(|found| found.file)] {
+            files.extend(file.filter(|file| !files.contains(file)));
+        }
+    }
+    files
 }
 
 /// Asks whether to carry out the plans of so many lines, which remove so many installs.
@@ -423,11 +440,14 @@ fn move_requirements(
     listener: &dyn Listener,
 ) -> Done {
     let files = project::kinds_of_files(runtime);
-    for path in &planned.exact_requirements {
+    let is_lock = |path: &&PathBuf| path.ends_with(LOCK_FILE);
+    let (locks, others): (Vec<&PathBuf>, Vec<&PathBuf>) =
+        planned.exact_requirements.iter().partition(is_lock);
+    for path in others {
         let name = path.file_name().unwrap_or_default();
         let plain = files
             .iter()
-            .any(|file| file.value.is_none() && name == file.file.as_str());
+            .any(|file| file.is_plain() && name == file.file.as_str());
         let file = path.clone();
         let step = match plain {
             true => {
@@ -439,6 +459,31 @@ fn move_requirements(
             false => RenewalStep::RequirementLeft { file },
         };
         listener.tell(Event::Renewal(&step));
+    }
+    // What they require may have moved just now.
+    for lock in locks {
+        renew_lock(runtime, lock, listener)?;
+    }
+    Ok(())
+}
+
+/// Locks anew what a project requires of the runtime.
+fn renew_lock(runtime: &Runtime<'_>, file: &Path, listener: &dyn Listener) -> Done {
+    let here = runtime.environment();
+    let folder = file.parent().unwrap_or(file).to_owned();
+    let there = Environment::in_shell(here.shell.clone(), here.transport.is_offline());
+    let renewed = LockRequest {
+        renew: Some(vec![runtime.name().to_owned()]),
+        platforms: Vec::new(),
+    };
+    for written in lock::lock(&there.in_folder(folder), &renewed, listener)? {
+        let mut entries = written.entries.iter();
+        if let Some(entry) = entries.find(|entry| entry.title == runtime.definition.title) {
+            listener.tell(Event::Renewal(&RenewalStep::Locked {
+                file: written.file.clone(),
+                release: entry.release.clone(),
+            }));
+        }
     }
     Ok(())
 }

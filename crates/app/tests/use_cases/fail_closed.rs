@@ -61,8 +61,7 @@ fn a_project_that_cannot_be_noted_is_told() {
     fs::create_dir(scene.path("data/projects.jsonl")).unwrap();
     let recorder = Recorder::default();
     let asked = InstallRequest {
-        requests: required(&scene.environment(), &recorder).unwrap(),
-        ..InstallRequest::default()
+        ..required(&scene.environment(), false, &recorder).unwrap()
     };
     install(&scene.environment(), &asked, &recorder).unwrap();
     assert!(
@@ -127,7 +126,7 @@ fn a_pipe_in_the_place_of_a_requirement_file_is_passed_over() {
     let scene = Scene::with(&["8.3.1", "6"]);
     scene.write("project/.marram-version", "6\n");
     let environment = scene.environment();
-    required(&environment, &Recorder::default()).unwrap();
+    required(&environment, false, &Recorder::default()).unwrap();
     let file = scene.path("project/.marram-version");
     fs::remove_file(&file).unwrap();
     let made = Command::new("mkfifo").arg(&file).status();
@@ -173,7 +172,7 @@ fn a_requirement_that_cannot_be_understood_now_counts_as_it_was() {
     let scene = Scene::with(&["8.3.1", "6"]);
     scene.write("project/.marram-version", "6\n");
     let environment = scene.environment();
-    required(&environment, &Recorder::default()).unwrap();
+    required(&environment, false, &Recorder::default()).unwrap();
     scene.write("project/.marram-version", "$(six)\n");
     let file = scene.path("project/.marram-version");
     assert_eq!(what_keeps_six(&scene), [Protection::Requirement { file }]);

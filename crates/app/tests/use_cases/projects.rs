@@ -91,12 +91,12 @@ fn a_requirement_is_only_removed_where_it_is_a_plain_file_of_this_folder() {
 #[test]
 fn what_the_project_requires_can_be_installed() {
     let scene = Scene::new();
-    let error = required(&scene.environment(), &Recorder::default()).unwrap_err();
+    let error = required(&scene.environment(), false, &Recorder::default()).unwrap_err();
     assert!(matches!(error, Error::NoRequirement { .. }), "{error:?}");
     scene.write("project/.marram-version", "6\n");
     let recorder = Recorder::default();
-    let found = required(&scene.environment(), &recorder).unwrap();
-    assert_eq!(found, [request("marram@6")]);
+    let found = required(&scene.environment(), false, &recorder).unwrap();
+    assert_eq!(found.requests, [request("marram@6")]);
     assert!(
         recorder.was_told(&["RequirementFound"]),
         "{:?}",

@@ -19,6 +19,7 @@ pub use self::source::{
 pub(crate) use self::words::{is_inside, is_plain_file_name};
 use self::words::{is_of_system, is_variable};
 use crate::catalog::{Line, LinePolicy, Publisher};
+use crate::lock::LOCK_FILE;
 use crate::near;
 use crate::packages::PackageTool;
 use crate::selector::{is_line_name, is_name, is_publisher};
@@ -111,7 +112,12 @@ impl RequirementFile {
 
     /// Whether it has one line, the selector.
     pub fn is_plain(&self) -> bool {
-        self.value.is_none() && self.line.is_none()
+        self.value.is_none() && self.line.is_none() && !self.is_lock()
+    }
+
+    /// Whether it is the lock file.
+    pub fn is_lock(&self) -> bool {
+        self.file == LOCK_FILE
     }
 }
 

@@ -2,7 +2,7 @@
 
 use clap::{ArgMatches, Args, Command, FromArgMatches};
 use vshelf_app::{Environment, Error, Runtime, definitions};
-use vshelf_core::Request;
+use vshelf_core::{Platform, Request};
 
 use crate::failure::{Failure, Kind, Outcome};
 use crate::ui::Ui;
@@ -73,6 +73,17 @@ pub fn runtime_alone(environment: &Environment, typed: &str) -> Result<Option<St
     }
     let known = definitions::names(&environment.folders()?.config)?;
     Ok(known.into_iter().find(|name| name == typed))
+}
+
+/// The platforms that these texts are.
+pub fn platforms(texts: &[String]) -> Result<Vec<Platform>, Failure> {
+    let read = |text: &String| {
+        text.parse().map_err(|_| {
+            Failure::new(Kind::Usage, format!("{text:?} is not a platform"))
+                .say("A platform is written like linux-x64-gnu, linux-arm64-musl or darwin-arm64.")
+        })
+    };
+    texts.iter().map(read).collect()
 }
 
 /// The requests that several selectors are.

@@ -28,6 +28,9 @@ pub struct Install {
     /// Install what the project here requires, as without a selector; for scripts that say it aloud
     #[arg(long, conflicts_with = "selectors")]
     required: bool,
+    /// Install what is required as it is locked, and nothing else
+    #[arg(long, conflicts_with = "selectors")]
+    locked: bool,
     /// Use it in this shell at once
     #[arg(long)]
     switch: bool,
@@ -65,16 +68,18 @@ impl RunCommand for Install {
         if self.switch {
             require_connection(environment)?;
         }
-        let requests = match self.selectors.is_empty() {
-            true => run::required(environment, ui)?,
-            false => self.requests(environment)?,
+        let wanted = match self.selectors.is_empty() {
+            true => run::required(environment, self.locked, ui)?,
+            false => InstallRequest {
+                requests: self.requests(environment)?,
+                ..InstallRequest::default()
+            },
         };
-        self.check_single(&requests)?;
+        self.check_single(&wanted.requests)?;
         if self.verbose {
             ui.show_builds_whole();
         }
         let asked = InstallRequest {
-            requests,
             takeover: Takeover {
                 default: self.default,
                 switch: self.switch,
@@ -86,6 +91,7 @@ impl RunCommand for Install {
                 build: self.build,
                 jobs: self.jobs,
             },
+            ..wanted
         };
         Ok(run::install(environment, &asked, ui)?)
     }

@@ -5,10 +5,9 @@ use std::path::PathBuf;
 use clap::Args;
 use vshelf_app::Environment;
 use vshelf_app::mirror::{self, MirrorRequest};
-use vshelf_core::Platform;
 
-use super::command::{CommandArgs, RunCommand, requests};
-use crate::failure::{Failure, Kind, Outcome};
+use super::command::{CommandArgs, RunCommand, platforms, requests};
+use crate::failure::{Failure, Outcome};
 use crate::output;
 use crate::ui::Ui;
 
@@ -43,11 +42,10 @@ impl CommandArgs for Mirror {
 
 impl RunCommand for Mirror {
     fn run(self, ui: &Ui, environment: &Environment) -> Outcome {
-        let platforms = self.platform.iter().map(|text| read_platform(text));
         let asked = MirrorRequest {
             requests: requests(&self.selectors)?,
             folder: self.to,
-            platforms: platforms.collect::<Result<_, _>>()?,
+            platforms: platforms(&self.platform)?,
             every: self.every,
             builds: self.builds,
         };
@@ -56,11 +54,4 @@ impl RunCommand for Mirror {
         let failures = mirrored.errors.into_iter().map(Failure::from).collect();
         ui.end_with(failures)
     }
-}
-
-fn read_platform(text: &str) -> Result<Platform, Failure> {
-    text.parse().map_err(|_| {
-        Failure::new(Kind::Usage, format!("{text:?} is not a platform"))
-            .say("A platform is written like linux-x64-gnu, linux-arm64-musl or darwin-arm64.")
-    })
 }

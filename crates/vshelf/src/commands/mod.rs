@@ -17,6 +17,7 @@ mod install;
 mod label;
 mod launchers;
 mod list;
+mod lock;
 mod mirror;
 mod path;
 mod remove;
@@ -50,6 +51,7 @@ pub fn all() -> Vec<CommandEntry> {
         entry::<switch::Switch>(),
         entry::<default::Default>(),
         entry::<require::Require>(),
+        entry::<lock::Lock>(),
         entry::<label::Label>(),
         entry::<run::Run>(),
         entry::<adopt::Adopt>(),

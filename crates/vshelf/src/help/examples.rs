@@ -140,6 +140,17 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
         ],
     ),
     (
+        "lock",
+        &[
+            (
+                "",
+                "what is required here, for every platform that is known",
+            ),
+            ("--check", "for a job: is all that is required locked?"),
+            ("--renew", "the newest releases that meet what is required"),
+        ],
+    ),
+    (
         "mirror",
         &[
             ("lts 6 --to site", "the newest of both, for this platform"),

@@ -12,6 +12,7 @@ pub mod history;
 pub mod json;
 pub mod label;
 pub mod list;
+pub mod lock;
 pub mod mirror;
 pub mod outdated;
 pub mod path;

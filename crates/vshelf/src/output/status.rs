@@ -247,7 +247,7 @@ fn say_unmet(ui: &Ui, runtime: &Runtime<'_>, activity: &Activity) {
     if let Some(error) = &activity.requirement_error {
         let failure = Failure::from_told(error);
         ui.warn(format!(
-            "What the project requires is not understood: {}.",
+            "What the project requires cannot be used: {}.",
             failure.message
         ));
     }

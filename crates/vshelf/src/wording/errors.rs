@@ -17,6 +17,7 @@ use vshelf_view::words::{Count, listed};
 
 use super::building;
 use super::holders;
+use super::locking;
 use super::paths::{edit, quoted, shown};
 use super::starting;
 use crate::failure::Failure;
@@ -337,13 +338,17 @@ impl Failure {
                 with(format!("{name:?} is {by}, and a label would hide it"))
                     .say("Choose another name.")
             }
-            Error::Requirement { file, error } => with(format!(
-                "{}, line {}: {}",
-                shown(file),
-                error.line,
-                error.problem
-            ))
-            .run("To write it again", "vshelf require stable"),
+            Error::Requirement { file, error } => {
+                let place = format!("{}, line {}", shown(file), error.line);
+                locking::unreadable(with(format!("{place}: {}", error.problem)), &error.problem)
+            }
+            Error::StaleLock { .. }
+            | Error::NotLocked { .. }
+            | Error::NotRequired { .. }
+            | Error::SystemLock { .. }
+            | Error::LockedElsewhere { .. }
+            | Error::LockedSource { .. }
+            | Error::OtherPatches { .. } => locking::explain(failure, error),
             Error::NoRequirement { files } => {
                 with("no selector is given, and no project here requires a version".to_owned())
                     .say(format!(

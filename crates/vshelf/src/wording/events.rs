@@ -50,6 +50,10 @@ fn tell(ui: &Ui, event: Event<'_>) -> Outcome {
             title,
             request,
         } => ui.note(format!("{} requires {title} {request}.", shown(file))),
+        Event::LockedWithdrawn { title, why } => ui.warn(format!(
+            "{title} is locked, and was withdrawn: {}.",
+            printable(why)
+        )),
         Event::Waiting { key, holder } => ui.note_above_bars(&format!(
             "Another command ({holder}) is working on {key}; waiting for it."
         )),

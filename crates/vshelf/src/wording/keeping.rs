@@ -79,6 +79,9 @@ pub fn say_renewal(ui: &Ui, step: &RenewalStep) -> Outcome {
         RenewalStep::RequirementMoved { file, version } => {
             format!("{} says {version} now.", shown(file))
         }
+        RenewalStep::Locked { file, release } => {
+            format!("{} has {release} now.", shown(file))
+        }
         RenewalStep::RequirementLeft { file } => {
             ui.note(format!(
                 "{} holds more than a version, and is yours to edit.",

@@ -7,6 +7,7 @@ pub mod events;
 pub mod holders;
 pub mod installing;
 pub mod keeping;
+pub mod locking;
 pub mod other_copies;
 pub mod paths;
 pub mod shells;

@@ -25,6 +25,7 @@ mod json;
 mod kills;
 mod launchers;
 mod live;
+mod lock;
 mod mirror;
 mod names;
 mod network;

@@ -237,7 +237,7 @@ mod long {
                 ruby -ropenssl -rzlib -rpsych -rfiddle -e 'puts RUBY_VERSION'
                 cd {}
                 gem build racc-1.7.3.gemspec >/dev/null 2>&1
-                gem install --local --no-document racc-1.7.3.gem >/dev/null
+                gem install --local --force --no-document racc-1.7.3.gem >/dev/null
                 cd
                 ruby -rracc -rracc/cparse -e 'puts Racc::VERSION'
                 mkdir -p kelp/lib && cd kelp && echo 'KELP = 7' >lib/kelp.rb
