@@ -127,6 +127,6 @@ mod tests {
             assert_eq!(definition, Definition::of_json(known.json).unwrap());
             assert_eq!(definition.name, known.name);
         }
-        assert_eq!(BUILT_IN.len(), 6);
+        assert_eq!(BUILT_IN.len(), 9);
     }
 }

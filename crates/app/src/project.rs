@@ -184,7 +184,7 @@ pub fn no_requirement(runtimes: &[Runtime<'_>]) -> Error {
 pub fn file_names(runtimes: &[Runtime<'_>]) -> Vec<String> {
     let mut files: Vec<String> = Vec::new();
     for kind in runtimes.iter().flat_map(kinds_of_files) {
-        if !files.contains(&kind.file) {
+        if !kind.is_lock() && !files.contains(&kind.file) {
             files.push(kind.file);
         }
     }

@@ -214,8 +214,15 @@ impl PackageTool {
             check(good, "packages.exact", form.as_str(), expected)?;
         }
         for form in &self.found {
-            let good =
-                form.has_places("name", &["version", "scope", "any"]) && is_inside(form.as_str());
+            // What counts for nothing may stand in it several times.
+            let count = |place: &str| form.places().filter(|other| *other == place).count();
+            let known = ["name", "version", "scope", "any"];
+            let good = !form.is_ambiguous()
+                && count("name") == 1
+                && count("version") <= 1
+                && count("scope") <= 1
+                && form.places().all(|place| known.contains(&place))
+                && is_inside(form.as_str());
             let expected = "a path inside the install with {name} once is expected";
             check(good, "packages.found", form.as_str(), expected)?;
         }

@@ -440,15 +440,16 @@ mod tests {
     #[test]
     fn our_own_file_speaks_for_several_runtimes() {
         let files = files("marram", &[plain()]);
-        assert_eq!(files[0].file, OWN_FILE);
+        let names: Vec<&str> = files.iter().map(|file| file.file.as_str()).collect();
+        assert_eq!(names, [LOCK_FILE, OWN_FILE, ".marram-version"]);
         let text = b"[runtimes]\nnode = \"20\"\nmarram = \"lts\"\n";
-        let requirement = read("marram", &files[0], text).unwrap().unwrap();
+        let requirement = read("marram", &files[1], text).unwrap().unwrap();
         assert_eq!(
             (requirement.request.selector, requirement.line),
             (Selector::Lts, 3)
         );
         assert_eq!(
-            read("marram", &files[0], b"[runtimes\n").unwrap_err().line,
+            read("marram", &files[1], b"[runtimes\n").unwrap_err().line,
             1
         );
     }
