@@ -119,7 +119,12 @@ impl Environment {
         }
         let folders = Folders::find(|name| self.variables().get(name).map(Into::into))?;
         // Shells, settings and records hold these paths as text.
-        let all = [&folders.data, &folders.cache, &folders.config];
+        let all = [
+            &folders.data,
+            &folders.cache,
+            &folders.config,
+            &folders.company,
+        ];
         if let Some(folder) = all.into_iter().find(|folder| folder.to_str().is_none()) {
             return Err(Error::NotUtf8 {
                 folder: folder.clone(),
@@ -140,7 +145,8 @@ impl Environment {
         if let Some(settings) = self.settings.get() {
             return Ok(settings);
         }
-        let settings = Settings::read(&self.folders()?.config)?;
+        let folders = self.folders()?;
+        let settings = Settings::read([&folders.company, &folders.config])?;
         Ok(self.settings.get_or_init(|| settings))
     }
 

@@ -449,6 +449,17 @@ pub enum Error {
     },
     #[error("no selector is given, and no project here requires a version")]
     NoRequirement { files: Vec<String> },
+    #[error("{title} may not be installed: {what}")]
+    Forbidden {
+        title: String,
+        /// What of the rule it falls under.
+        what: String,
+        /// Why there is such a rule.
+        why: Option<String>,
+        /// The file that has the rule.
+        file: PathBuf,
+        line: usize,
+    },
     #[error("{title} is locked, and is not what is required now")]
     StaleLock {
         lock: PathBuf,
@@ -715,6 +726,7 @@ impl Error {
             | Error::SystemMirror
             | Error::OtherArchiveLayout { .. }
             | Error::NotBuilt { .. }
+            | Error::Forbidden { .. }
             | Error::StaleLock { .. }
             | Error::NotLocked { .. }
             | Error::SystemLock { .. }

@@ -29,6 +29,7 @@ pub mod other_copy;
 pub mod outcome;
 pub mod project;
 pub mod require;
+pub mod rules;
 pub mod runtime;
 pub mod runtimes;
 pub mod session;

@@ -18,6 +18,7 @@ use crate::definitions;
 use crate::environment::Environment;
 use crate::error::{Done, Error, file_error};
 use crate::events::Listener;
+use crate::install::allowed;
 use crate::project::{self, FoundRequirement};
 use crate::runtime::Runtime;
 
@@ -244,6 +245,7 @@ impl Wanted<'_> {
             });
         };
         let release = chosen.release.ok_or(Error::CatalogChanged)?;
+        allowed::check_release(&self.runtime, release)?;
         let mut archives = Vec::new();
         let mut platforms = asked.platforms.clone();
         if platforms.is_empty() {
@@ -353,10 +355,17 @@ fn archives_of(runtime: &Runtime<'_>, release: &Release) -> Result<Vec<LockedArc
     let mut archives: Vec<LockedArchive> = Vec::new();
     let mut failure = None;
     for build in &details.builds {
+        let mut sources = runtime.definition.sources.iter();
+        let source = sources.find(|source| Some(&source.name) == build.source.as_ref());
+        let source = source.ok_or(Error::CatalogChanged)?;
         if archives
             .iter()
             .any(|known| known.platform == build.platform)
         {
+            continue;
+        }
+        if let Err(error) = allowed::check_source(runtime, release, source) {
+            failure = failure.or(Some(error));
             continue;
         }
         // Those of one list stand in for each other.
@@ -371,11 +380,11 @@ fn archives_of(runtime: &Runtime<'_>, release: &Release) -> Result<Vec<LockedArc
                 source: build.source.clone().unwrap_or_default(),
                 address: archive.addresses.first().to_string(),
             }),
-            Err(error) => failure = failure.or(Some(error)),
+            Err(error) => failure = failure.or(Some(error.into())),
         }
     }
     match failure {
-        Some(error) if archives.is_empty() => Err(error.into()),
+        Some(error) if archives.is_empty() => Err(error),
         _ => Ok(archives),
     }
 }

@@ -1,11 +1,12 @@
-//! A person's settings: `shelf.toml` in the config folder.
+//! Settings: `shelf.toml` in the config folder, over that of the company, whose fixed keys stay.
 
 use std::collections::BTreeMap;
 use std::num::NonZeroUsize;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
-use serde::Deserialize;
+use serde::de::IgnoredAny;
+use serde::{Deserialize, Deserializer};
 use toml_edit::{DocumentMut, TomlError};
 use vshelf_core::Definition;
 use vshelf_core::definition::RequirementFile;
@@ -16,6 +17,7 @@ use vshelf_shelf::store::Durability;
 use vshelf_shell::connection::Following;
 
 use crate::error::{Error, TextLine, file_error};
+use crate::rules::{Rule, RuleTexts};
 
 /// The settings in force.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Deserialize)]
@@ -40,6 +42,31 @@ pub struct Settings {
     pub requirement_files: BTreeMap<String, Vec<String>>,
     /// What concerns packages.
     pub packages: PackageSettings,
+    /// The keys of this file that one above it cannot change, each with dots.
+    pub fixed: Vec<String>,
+    /// The rules, which are read file by file.
+    #[serde(rename = "rules")]
+    rule_texts: ReadApart,
+    /// The rules in force, of all files.
+    #[serde(skip)]
+    pub rules: Vec<Rule>,
+}
+
+/// Something that may stand in a file, and is read apart from the rest.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+struct ReadApart;
+
+impl<'de> Deserialize<'de> for ReadApart {
+    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<ReadApart, D::Error> {
+        IgnoredAny::deserialize(deserializer).map(|_| ReadApart)
+    }
+}
+
+/// The rules of a settings file, beside all else in it.
+#[derive(Deserialize)]
+struct RulesOfFile {
+    #[serde(default)]
+    rules: RuleTexts,
 }
 
 /// What concerns packages.
@@ -71,18 +98,49 @@ pub fn settings_file(config: &Path) -> PathBuf {
 }
 
 impl Settings {
-    /// Reads the settings; a missing file is none.
-    pub fn read(config: &Path) -> Result<Settings, Error> {
-        let file = settings_file(config);
-        let text = optional::read_text(&file).map_err(file_error(&file, "read"))?;
-        let Some(text) = text else {
-            return Ok(Settings::default());
-        };
-        toml::from_str(&text).map_err(|error| Error::Settings {
-            problem: error.message().to_owned(),
-            line: Some(TextLine::of(&text, error.span())),
-            file,
-        })
+    /// Reads the settings in these folders, each over those before it; a missing file is none. Rules are those
+    /// of all together.
+    pub fn read(folders: [&Path; 2]) -> Result<Settings, Error> {
+        let mut merged = toml::Table::new();
+        let mut fixed: Vec<String> = Vec::new();
+        let mut rules = Vec::new();
+        for folder in folders {
+            let file = settings_file(folder);
+            let text = optional::read_text(&file).map_err(file_error(&file, "read"))?;
+            let text = text.unwrap_or_default();
+            let wrong = |error: toml::de::Error| Error::Settings {
+                problem: error.message().to_owned(),
+                line: Some(TextLine::of(&text, error.span())),
+                file: file.clone(),
+            };
+            let of_file: RulesOfFile = toml::from_str(&text).map_err(wrong)?;
+            rules.extend(of_file.rules.in_force(&file, &text));
+            // What is wrong with a file is told with its line, which all files together do not have.
+            let own: Settings = toml::from_str(&text).map_err(wrong)?;
+            let mut table: toml::Table = toml::from_str(&text).map_err(wrong)?;
+            if let Some(unset) = own.fixed.iter().find(|key| at(&table, key).is_none()) {
+                return Err(Error::Settings {
+                    problem: format!("{unset:?} is fixed, and nothing here sets it"),
+                    line: None,
+                    file,
+                });
+            }
+            for key in &fixed {
+                remove(&mut table, key);
+            }
+            fixed.extend(own.fixed);
+            merge(&mut merged, table);
+        }
+        merged.insert("fixed".to_owned(), fixed.into());
+        let settings: Settings =
+            merged
+                .try_into()
+                .map_err(|error: toml::de::Error| Error::Settings {
+                    problem: error.message().to_owned(),
+                    line: None,
+                    file: settings_file(folders[1]),
+                })?;
+        Ok(Settings { rules, ..settings })
     }
 
     /// Whether an install is written to the disk before it counts.
@@ -164,6 +222,41 @@ impl Settings {
     /// How long a catalog counts as fresh.
     pub fn catalog_fresh_for(&self) -> Duration {
         Duration::from_secs(60 * self.catalog_fresh_minutes.unwrap_or(FRESH_MINUTES))
+    }
+}
+
+/// The value of a key with dots; the rest of a key may have dots itself, as the name of a source does.
+fn at<'t>(table: &'t toml::Table, key: &str) -> Option<&'t toml::Value> {
+    match table.get(key) {
+        Some(value) => Some(value),
+        None => {
+            let (first, rest) = key.split_once('.')?;
+            at(table.get(first)?.as_table()?, rest)
+        }
+    }
+}
+
+/// Takes the value of a key with dots away.
+fn remove(table: &mut toml::Table, key: &str) {
+    if table.remove(key).is_some() {
+        return;
+    }
+    if let Some((first, rest)) = key.split_once('.')
+        && let Some(inner) = table.get_mut(first).and_then(toml::Value::as_table_mut)
+    {
+        remove(inner, rest);
+    }
+}
+
+/// Puts one table over another: its values take the place of those there, but for tables, which are put together.
+fn merge(under: &mut toml::Table, over: toml::Table) {
+    for (key, value) in over {
+        match (under.get_mut(&key), value) {
+            (Some(toml::Value::Table(inner)), toml::Value::Table(value)) => merge(inner, value),
+            (_, value) => {
+                under.insert(key, value);
+            }
+        }
     }
 }
 

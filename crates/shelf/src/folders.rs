@@ -1,7 +1,7 @@
 //! Where data, cache and settings are kept.
 
 use std::ffi::OsString;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 /// The program's folders of one user.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -12,6 +12,8 @@ pub struct Folders {
     pub cache: PathBuf,
     /// Settings and the person's own definitions.
     pub config: PathBuf,
+    /// Settings of the company, below the person's own.
+    pub company: PathBuf,
 }
 
 /// Neither the folder itself nor a home folder is known.
@@ -26,17 +28,19 @@ const NAME: &str = "vivid-shelf";
 
 impl Folders {
     /// All three below one folder.
-    pub fn below(home: &std::path::Path) -> Folders {
+    pub fn below(home: &Path) -> Folders {
         Folders {
             data: home.join("data"),
             cache: home.join("cache"),
             config: home.join("config"),
+            company: home.join("company"),
         }
     }
 
     /// The folders that `variable` (the environment) says: `VSHELF_DATA`, `VSHELF_CACHE` and
     /// `VSHELF_CONFIG` first, then the platform's own places (XDG Base Directory Specification on
-    /// Linux, `~/Library` on macOS).
+    /// Linux, `~/Library` on macOS). Those of the company are in `VSHELF_COMPANY`, or else in
+    /// `/etc/vivid-shelf`.
     pub fn find(variable: impl Fn(&str) -> Option<OsString>) -> Result<Folders, NoFolder> {
         let absolute = |name: &str| {
             let path = variable(name).map(PathBuf::from);
@@ -68,6 +72,7 @@ impl Folders {
                 ".config",
                 "Library/Preferences",
             )?,
+            company: absolute("VSHELF_COMPANY").unwrap_or_else(|| Path::new("/etc").join(NAME)),
         })
     }
 }

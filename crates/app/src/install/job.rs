@@ -16,6 +16,7 @@ use vshelf_shelf::store::Durability;
 use vshelf_sources::registries::UserSettings;
 use vshelf_sources::{Archive, Transport};
 
+use super::allowed;
 use super::last_build::last_build;
 use crate::error::Error;
 use crate::events::LastBuild;
@@ -86,6 +87,7 @@ impl InstallJob {
         release: &Release,
         options: JobOptions,
     ) -> Result<InstallJob, Error> {
+        allowed::check_release(runtime, release)?;
         let mut offers = VecDeque::from(offers(runtime, release)?);
         if options.build {
             for offer in &mut offers {
@@ -139,6 +141,8 @@ impl InstallJob {
             withdrawn: None,
             platforms: Arc::new([archive.platform.clone()]),
         };
+        allowed::check_release(runtime, &release)?;
+        allowed::check_source(runtime, &release, source)?;
         let offer = Offer {
             source: source.clone(),
             builds: vec![build],
@@ -302,5 +306,15 @@ pub fn offers(runtime: &Runtime<'_>, release: &Release) -> Result<Vec<Offer>, Er
             builds: vec![build.clone()],
         });
     }
-    Ok(offers)
+    let mut refused = None;
+    offers.retain(|offer| {
+        let checked = allowed::check_source(runtime, release, &offer.source);
+        let is_allowed = checked.is_ok();
+        refused = refused.take().or(checked.err());
+        is_allowed
+    });
+    match refused {
+        Some(error) if offers.is_empty() => Err(error),
+        _ => Ok(offers),
+    }
 }

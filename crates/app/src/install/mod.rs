@@ -1,5 +1,6 @@
 //! Installing: from requests to jobs, each carried out as one transaction.
 
+pub mod allowed;
 pub mod companions;
 pub mod conclude;
 pub mod execute;

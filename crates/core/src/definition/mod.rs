@@ -13,6 +13,7 @@ use serde::{Deserialize, Serialize};
 use self::build::BuildSection;
 pub use self::check::DefinitionError;
 use self::check::check;
+pub use self::place::day;
 pub use self::source::{
     ArchiveLayout, Companion, IndexedArchive, Shipped, SourceDefinition, SourceKind, fingerprint,
 };

@@ -64,7 +64,7 @@ fn in_value(found: &toml::Spanned<DeValue<'_>>, keys: &[&str], value: &str) -> O
 }
 
 /// Reads a day, as TOML has it or as text.
-pub(super) fn day<'de, D: Deserializer<'de>>(deserializer: D) -> Result<Option<Date>, D::Error> {
+pub fn day<'de, D: Deserializer<'de>>(deserializer: D) -> Result<Option<Date>, D::Error> {
     #[derive(Deserialize)]
     #[serde(untagged)]
     enum Written {

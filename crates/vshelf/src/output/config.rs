@@ -1,13 +1,17 @@
 //! The settings in force, and where each comes from.
 
 use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
 
+use jiff::civil::Date;
 use serde::Serialize;
 use toml_edit::{Document, Item, Table as Toml};
+use vshelf_app::rules::RuleKind;
 use vshelf_app::{Environment, settings};
 use vshelf_core::tidy::ReasonKind;
 use vshelf_shell::connection::Following;
 use vshelf_sources::address;
+use vshelf_view::words::printable;
 use vshelf_view::{Cell, Column, Palette, Table};
 
 use super::json;
@@ -27,6 +31,8 @@ pub struct Report {
     origin: String,
     /// The line in that file.
     line_number: Option<usize>,
+    /// Whether nobody below can change it.
+    fixed: bool,
 }
 
 impl json::Item for Report {
@@ -43,6 +49,7 @@ pub fn show(ui: &Ui, environment: &Environment, reports: &[Report]) -> Outcome {
     let mut table = Table::new(&columns, Palette::HEADING);
     for report in reports {
         let origin = match report.line_number {
+            Some(line) if report.fixed => format!("{}, line {line}, fixed", report.origin),
             Some(line) => format!("{}, line {line}", report.origin),
             None => report.origin.clone(),
         };
@@ -69,13 +76,9 @@ const DEFAULT: &str = "default";
 /// The settings in force.
 pub fn reports(environment: &Environment) -> Result<Vec<Report>, Failure> {
     let settings = environment.settings()?;
-    let (file, text) = settings::read_file(&environment.folders()?.config)?;
-    let lines = lines_of(&text).map_err(|problem| {
-        Failure::new(
-            Kind::Disk,
-            format!("{} is not understood: {problem}", shown(&file)),
-        )
-    })?;
+    let folders = environment.folders()?;
+    let company = Layer::read(&folders.company)?;
+    let own = Layer::read(&folders.config)?;
     let policy = settings.policy();
     let reasons: Vec<String> = policy.reasons.iter().map(ReasonKind::to_string).collect();
     let minutes = settings.catalog_fresh_for().as_secs() / 60;
@@ -114,21 +117,37 @@ pub fn reports(environment: &Environment) -> Result<Vec<Report>, Failure> {
     let mut reports: Vec<Report> = values
         .into_iter()
         .map(|(name, value)| {
-            let line = lines.get(&name).copied();
-            let origin = line.map_or_else(|| DEFAULT.to_owned(), |_| shown(&file));
+            let is_fixed = settings.fixed.contains(&name);
+            let company = company.lines.get(&name).map(|line| (&company.file, *line));
+            let own = own.lines.get(&name).map(|line| (&own.file, *line));
+            let place = match is_fixed {
+                true => company.or(own),
+                false => own.or(company),
+            };
             Report {
                 name,
                 value,
-                origin,
-                line_number: line,
+                origin: place.map_or_else(|| DEFAULT.to_owned(), |(file, _)| shown(file)),
+                line_number: place.map(|(_, line)| line),
+                fixed: is_fixed,
             }
         })
         .collect();
-    let folders = environment.folders()?;
+    reports.extend(settings.rules.iter().map(|rule| {
+        let (name, value) = in_words(&rule.kind);
+        Report {
+            name: format!("rules.{name}"),
+            value,
+            origin: shown(&rule.file),
+            line_number: Some(rule.line),
+            fixed: true,
+        }
+    }));
     for (variable, folder) in [
         ("VSHELF_DATA", &folders.data),
         ("VSHELF_CACHE", &folders.cache),
         ("VSHELF_CONFIG", &folders.config),
+        ("VSHELF_COMPANY", &folders.company),
     ] {
         let value = environment.variables().get(variable);
         let own = value.is_some_and(|value| value == folder.as_os_str());
@@ -137,9 +156,50 @@ pub fn reports(environment: &Environment) -> Result<Vec<Report>, Failure> {
             value: shown(folder),
             origin: if own { "environment" } else { DEFAULT }.to_owned(),
             line_number: None,
+            fixed: false,
         });
     }
     Ok(reports)
+}
+
+/// A settings file, and the line of each setting in it.
+struct Layer {
+    file: PathBuf,
+    lines: BTreeMap<String, usize>,
+}
+
+impl Layer {
+    fn read(folder: &Path) -> Result<Layer, Failure> {
+        let (file, text) = settings::read_file(folder)?;
+        let lines = lines_of(&text).map_err(|problem| {
+            let text = format!("{} is not understood: {problem}", shown(&file));
+            Failure::new(Kind::Disk, text)
+        })?;
+        Ok(Layer { file, lines })
+    }
+}
+
+/// The key of a rule, and what it says.
+fn in_words(rule: &RuleKind) -> (&'static str, String) {
+    let from = |day: &Option<Date>| day.map_or_else(String::new, |day| format!(", from {day}"));
+    match rule {
+        RuleKind::Denied(denied) => (
+            "denied",
+            format!(
+                "{} {}: {}{}",
+                denied.runtime,
+                denied.versions,
+                printable(&denied.why),
+                from(&denied.from)
+            ),
+        ),
+        RuleKind::EndedLines(refusal) => (
+            "ended-lines",
+            format!("{}{}", printable(&refusal.why), from(&refusal.from)),
+        ),
+        RuleKind::Sources(allowed) => ("sources", allowed.join(", ")),
+        RuleKind::SignedOnly => ("signed-only", "true".to_owned()),
+    }
 }
 
 /// The line of each setting in the text of the settings file, by its name with dots.

@@ -2,8 +2,8 @@
 
 use jiff::civil::Date;
 use serde::Serialize;
-use vshelf_app::install::from_source;
 use vshelf_app::install::last_build::last_build;
+use vshelf_app::install::{allowed, from_source};
 use vshelf_app::{Activity, Runtime};
 use vshelf_core::catalog::ToldBy;
 use vshelf_core::resolve::{Choice, Filter, Scope, Step};
@@ -12,7 +12,7 @@ use vshelf_view::Palette;
 use vshelf_view::words::{Count, listed, printable};
 
 use super::json;
-use crate::failure::Outcome;
+use crate::failure::{Failure, Hint, Outcome};
 use crate::ui::{Ui, styled};
 use crate::wording::building;
 use crate::wording::paths::shown;
@@ -135,6 +135,15 @@ fn say_where_from(ui: &Ui, runtime: &Runtime<'_>, release: &Release) -> Outcome 
     let Some(build) = builds.first() else {
         return Ok(());
     };
+    if let Err(error) = allowed::check_release(runtime, release) {
+        let failure = Failure::from_told(&error);
+        ui.sentence(format!("{}.", failure.message))?;
+        for hint in &failure.hints {
+            if let Hint::Say(text) = hint {
+                ui.sentence(text)?;
+            }
+        }
+    }
     let line = runtime.catalog().line_of(&release.version);
     let others = told_by_others(&details, line, build.source.as_deref());
     let source = build.source.as_deref().unwrap_or_default();

@@ -13,7 +13,7 @@ use vshelf_shelf::unpack::UnpackError;
 use vshelf_shell::quote;
 use vshelf_sources::registries::RegistryError;
 use vshelf_sources::{DownloadError, LoadError, MirrorError, SourceError, TransportError};
-use vshelf_view::words::{Count, listed};
+use vshelf_view::words::{Count, listed, printable};
 
 use super::building;
 use super::holders;
@@ -341,6 +341,14 @@ impl Failure {
             Error::Requirement { file, error } => {
                 let place = format!("{}, line {}", shown(file), error.line);
                 locking::unreadable(with(format!("{place}: {}", error.problem)), &error.problem)
+            }
+            Error::Forbidden {
+                why, file, line, ..
+            } => {
+                let failure = why.iter().fold(failure, |failure, why| {
+                    failure.say(format!("Why: {}.", printable(why.trim_end_matches('.'))))
+                });
+                failure.say(format!("The rule is {}, line {line}.", shown(file)))
             }
             Error::StaleLock { .. }
             | Error::NotLocked { .. }

@@ -10,6 +10,7 @@ mod bad_input;
 mod browse;
 mod builds;
 mod checkup;
+mod company;
 mod completion;
 mod connect;
 mod demo;

@@ -232,6 +232,9 @@ mod long {
         let package = folder.path().join(package);
         for (version, memory) in ["3.1.2", "3.3.8"].into_iter().zip(memory) {
             tell_figures(&scene, "ruby", version, memory);
+            let selector = format!("ruby@{version}");
+            let checked = scene.vshelf(&["checkup", &selector]);
+            assert_eq!(checked.code, 0, "{checked}");
             let script = format!(
                 "vshelf switch ruby@{version} >/dev/null
                 ruby -ropenssl -rzlib -rpsych -rfiddle -e 'puts RUBY_VERSION'
@@ -248,8 +251,6 @@ mod long {
                 package.display()
             );
             assert_eq!(in_bash(&scene, &script), format!("{version}\n1.7.3\n7\n"));
-            let selector = format!("ruby@{version}");
-            assert_eq!(scene.vshelf(&["checkup", &selector]).code, 0);
             let ran = scene.vshelf(&["remove", "--even-if-used", &selector]);
             assert_eq!(ran.code, 0, "{ran}");
             let said = ran.stdout + &ran.stderr;
