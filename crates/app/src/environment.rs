@@ -56,6 +56,14 @@ impl fmt::Debug for RuntimeChooser {
     }
 }
 
+/// Where the package registries of the person with these variables are.
+fn registries_of(variables: &Variables) -> UserSettings {
+    UserSettings {
+        variables: variables.texts(),
+        home: variables.home().unwrap_or_default(),
+    }
+}
+
 impl Environment {
     /// The surroundings of a command with these variables. Nothing is read yet, so that help never
     /// fails.
@@ -65,9 +73,10 @@ impl Environment {
 
     /// The surroundings of a command that another one gives in the same shell.
     pub fn in_shell(shell: CallingShell, offline: bool) -> Environment {
+        let person = registries_of(shell.variables());
         Environment {
             shell,
-            transport: Transport::new(offline, Patience::default()),
+            transport: Transport::new(offline, Patience::default()).as_person(person),
             platform: this_platform(),
             catalogs: None,
             cache: OnceCell::new(),
@@ -187,10 +196,7 @@ impl Environment {
 
     /// Where the person's package registries are.
     pub fn registries(&self) -> UserSettings {
-        UserSettings {
-            variables: self.variables().texts(),
-            home: self.variables().home().unwrap_or_default(),
-        }
+        registries_of(self.variables())
     }
 
     /// The cache of catalogs.

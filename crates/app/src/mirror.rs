@@ -16,6 +16,7 @@ use crate::definitions;
 use crate::environment::Environment;
 use crate::error::{DefinitionProblem, Done, Error, file_error};
 use crate::events::{Listener, TransferState};
+use crate::install::allowed;
 use crate::install::first_start::glibc_here;
 use crate::install::job::{Offer, offers};
 use crate::install::transfer::TransferReport;
@@ -253,6 +254,7 @@ impl Work<'_> {
     ) -> Result<MirroredBuild, Error> {
         let environment = runtime.environment();
         let (transport, platform) = (&environment.transport, &environment.platform);
+        allowed::check_release(runtime, release)?;
         let details = runtime.details(release)?;
         let offers = offers(runtime, release)?;
         let Offer { source, builds } = offers.first().ok_or(Error::CatalogChanged)?;

@@ -8,6 +8,7 @@ pub mod address;
 pub mod api;
 pub mod cache;
 pub mod checksums;
+pub mod credentials;
 pub mod digest;
 pub mod document;
 pub mod download;

@@ -184,7 +184,7 @@ impl UserSettings {
     }
 
     /// The person's settings file of the npm client, and its text.
-    fn npm_settings(&self) -> Result<(PathBuf, String), RegistryError> {
+    pub(crate) fn npm_settings(&self) -> Result<(PathBuf, String), RegistryError> {
         let file = self
             .variables
             .get("npm_config_userconfig")
@@ -203,7 +203,7 @@ impl UserSettings {
     }
 
     /// `${NAME}` in a settings file stands for that variable.
-    fn expand(&self, value: &str) -> String {
+    pub(crate) fn expand(&self, value: &str) -> String {
         let mut expanded = String::new();
         let mut rest = value;
         while let Some((before, behind)) = rest.split_once("${")
@@ -244,7 +244,7 @@ impl UserSettings {
 
 /// The text of a settings file; nothing where there is none. One that cannot be read might say another
 /// registry than the next best.
-fn settings_text(file: &Path) -> Result<Option<String>, RegistryError> {
+pub(crate) fn settings_text(file: &Path) -> Result<Option<String>, RegistryError> {
     let text = match optional::read(file) {
         Ok(Some(bytes)) => String::from_utf8(bytes).map_err(|_| "it is not UTF-8".to_owned()),
         Ok(None) => return Ok(None),

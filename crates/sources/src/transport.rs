@@ -6,17 +6,20 @@
 
 use std::fs::File;
 use std::io::{self, Read, Seek, SeekFrom};
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, OnceLock};
 use std::thread;
 use std::time::{Duration, Instant};
 
+use ureq::config::RedirectAuthHeaders;
 use ureq::http::{HeaderMap, Response, StatusCode};
 use ureq::tls::{Certificate, RootCerts, TlsConfig};
 use ureq::{Agent, Body, Proxy};
 use url::Url;
 
 use crate::address::{Address, has_password, shown};
+use crate::credentials::{Credential, Credentials};
+use crate::registries::{RegistryError, UserSettings};
 
 /// How patient the transport is.
 #[derive(Clone, Copy, Debug)]
@@ -102,6 +105,25 @@ pub enum TransportError {
         /// Where it sends on to.
         to: String,
     },
+    /// The person's settings of another client, which may have a credential, cannot be read.
+    #[error(transparent)]
+    Settings(Arc<RegistryError>),
+    /// The server wants to know who asks, or does not accept who does (RFC 9110, §15.5.2).
+    #[error("{address} asks who it is that asks")]
+    Unknown {
+        /// What was asked for.
+        address: Address,
+        /// The file with the credential that was sent, where one was.
+        sent: Option<PathBuf>,
+    },
+    /// The server knows who asks, and does not give it (RFC 9110, §15.5.4).
+    #[error("{address} may not be had by whoever asks")]
+    Refused {
+        /// What was asked for.
+        address: Address,
+        /// The file with the credential that was sent, where one was.
+        sent: Option<PathBuf>,
+    },
     /// An answer that is not the thing.
     #[error("{address} answers with status {status}")]
     Status {
@@ -161,6 +183,9 @@ pub struct Transport {
     encrypted: OnceLock<Agent>,
     /// Addresses with a name and password, which others of the same server need as well.
     passwords: Arc<Mutex<Vec<Url>>>,
+    /// Whose clients are configured with credentials.
+    person: Arc<UserSettings>,
+    credentials: OnceLock<Result<Credentials, Arc<RegistryError>>>,
     offline: bool,
     patience: Patience,
 }
@@ -173,8 +198,31 @@ impl Transport {
             far: OnceLock::new(),
             encrypted: OnceLock::new(),
             passwords: Arc::default(),
+            person: Arc::default(),
+            credentials: OnceLock::new(),
             offline,
             patience,
+        }
+    }
+
+    /// The same transport, which asks as this person.
+    pub fn as_person(self, person: UserSettings) -> Transport {
+        Transport {
+            person: Arc::new(person),
+            credentials: OnceLock::new(),
+            ..self
+        }
+    }
+
+    /// The credential for an address that has no name and password of its own.
+    fn credential(&self, url: &Url) -> Result<Option<&Credential>, TransportError> {
+        if has_password(url) || self.person.home.as_os_str().is_empty() {
+            return Ok(None);
+        }
+        let read = || Credentials::read(&self.person).map_err(Arc::new);
+        match self.credentials.get_or_init(read) {
+            Ok(credentials) => Ok(credentials.of(url)),
+            Err(error) => Err(TransportError::Settings(error.clone())),
         }
     }
 
@@ -252,7 +300,12 @@ impl Transport {
         accept: Option<&str>,
     ) -> Result<Document, TransportError> {
         self.learn(address);
-        let mut request = self.agent(address)?.get(self.with_password(url).as_str());
+        let url = self.with_password(url);
+        let mut request = self.agent(address)?.get(url.as_str());
+        let credential = self.credential(&url)?;
+        if let Some(credential) = credential {
+            request = request.header("authorization", credential.header());
+        }
         for (name, value) in [
             ("if-none-match", known.etag.as_deref()),
             ("if-modified-since", known.modified.as_deref()),
@@ -266,12 +319,7 @@ impl Transport {
         match response.status() {
             StatusCode::NOT_MODIFIED => return Ok(Document::Unchanged),
             StatusCode::OK => {}
-            other => {
-                return Err(TransportError::Status {
-                    address: address.clone(),
-                    status: other.as_u16(),
-                });
-            }
+            other => return Err(not_given(address, other, credential)),
         }
         let validators = validators(response.headers());
         let body = response.body_mut().with_config().limit(u64::MAX).reader();
@@ -314,10 +362,15 @@ impl Transport {
         };
         // The archive's own bytes are wanted: no further encoding on the way.
         self.learn(address);
+        let url = self.with_password(url);
         let mut request = self
             .agent(address)?
-            .get(self.with_password(url).as_str())
+            .get(url.as_str())
             .header("accept-encoding", "identity");
+        let credential = self.credential(&url)?;
+        if let Some(credential) = credential {
+            request = request.header("authorization", credential.header());
+        }
         if offset > 0 {
             request = request.header("range", format!("bytes={offset}-"));
             if let Some(condition) = known.etag.as_ref().or(known.modified.as_ref()) {
@@ -332,12 +385,7 @@ impl Transport {
             StatusCode::PARTIAL_CONTENT if content_range_start(&headers) == Some(offset) => {
                 (offset, content_length.map(|rest| rest + offset))
             }
-            other => {
-                return Err(TransportError::Status {
-                    address: address.clone(),
-                    status: other.as_u16(),
-                });
-            }
+            other => return Err(not_given(address, other, credential)),
         };
         Ok(Opened {
             begins_at,
@@ -393,6 +441,7 @@ impl Transport {
             .https_only(https_only)
             .http_status_as_error(false)
             .max_redirects(8)
+            .redirect_auth_headers(RedirectAuthHeaders::SameHost)
             .input_buffer_size(128 << 10)
             .timeout_connect(Some(self.patience.connect))
             .timeout_recv_response(Some(self.patience.stall))
@@ -402,6 +451,24 @@ impl Transport {
             .tls_config(tls)
             .build()
             .new_agent()
+    }
+}
+
+/// The error of an answer that does not have what was asked for.
+fn not_given(
+    address: &Address,
+    status: StatusCode,
+    credential: Option<&Credential>,
+) -> TransportError {
+    let address = address.clone();
+    let sent = credential.map(|credential| credential.place().to_owned());
+    match status {
+        StatusCode::UNAUTHORIZED => TransportError::Unknown { address, sent },
+        StatusCode::FORBIDDEN => TransportError::Refused { address, sent },
+        other => TransportError::Status {
+            address,
+            status: other.as_u16(),
+        },
     }
 }
 

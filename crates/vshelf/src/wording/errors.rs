@@ -12,7 +12,7 @@ use vshelf_shelf::state::StateError;
 use vshelf_shelf::unpack::UnpackError;
 use vshelf_shell::quote;
 use vshelf_sources::registries::RegistryError;
-use vshelf_sources::{DownloadError, LoadError, MirrorError, SourceError, TransportError};
+use vshelf_sources::{Address, DownloadError, LoadError, MirrorError, SourceError, TransportError};
 use vshelf_view::words::{Count, listed, printable};
 
 use super::building;
@@ -536,14 +536,37 @@ fn of_transport(failure: Failure, error: &TransportError) -> Failure {
         TransportError::Status { status: 404, .. } => {
             failure.say("It may have moved; the source's address is in the runtime's definition.")
         }
-        TransportError::Status {
-            status: 401 | 403, ..
-        } => failure.say("The server does not allow access to it; ask whoever runs it."),
+        TransportError::Unknown { address, sent } => match sent {
+            Some(file) => failure.say(format!(
+                "It does not accept what {} has for it.",
+                shown(file)
+            )),
+            None => failure.say(format!(
+                "Nothing is known for it here: a line such as {} in ~/.npmrc, or a machine in ~/.netrc, says who asks.",
+                npm_line(address)
+            )),
+        },
+        TransportError::Refused { sent, .. } => {
+            let whose = match sent {
+                Some(file) => format!("It was asked with what {} has for it", shown(file)),
+                None => "It was asked without saying who asks".to_owned(),
+            };
+            failure.say(format!("{whose}; whoever runs it decides who may have it."))
+        }
+        TransportError::Settings(_) => failure,
         TransportError::Unreachable { .. } | TransportError::BrokenOff { .. } => failure
             .say("Check the connection and the proxy settings, then run the same command again."),
         TransportError::Status { .. } => failure.say("The server has a problem; try again later."),
         _ => failure,
     }
+}
+
+/// The line of the npm client's settings that has a token for the server of an address.
+fn npm_line(address: &Address) -> String {
+    let text = address.to_string();
+    let rest = text.split_once("://").map_or(&*text, |(_, rest)| rest);
+    let host = rest.split('/').next().unwrap_or(rest);
+    format!("//{host}/:_authToken=TOKEN")
 }
 
 fn of_source(failure: Failure, error: &SourceError) -> Failure {

@@ -110,6 +110,9 @@ Error: Marram 5.2.1 may not be installed: its line is no longer supported.
             .contains("Marram 8.3.0 may not be installed: <=8.3.0 >=8 is denied."),
         "{ran}"
     );
+    // It is neither mirrored nor renewed to.
+    let ran = vshelf(&scene, RULES, &["mirror", "8.3.0", "--to", "site"]);
+    assert_eq!(ran.code, 7, "{ran}");
     // What no rule forbids today is installed, and what is on the shelf already stays usable.
     assert_eq!(vshelf(&scene, RULES, &["install", "8", "9"]).code, 0);
     assert_eq!(

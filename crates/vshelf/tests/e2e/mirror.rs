@@ -1,13 +1,11 @@
 //! `vshelf mirror`: what one machine wrote, another installs from.
 
 use std::fs;
-use std::net::TcpListener;
-use std::process::{Child, Command};
-use std::time::{Duration, Instant};
 
 use vshelf_demo::server::Fault;
 
-use crate::scene::{Ran, Scene, names_in, program};
+use crate::nginx::Nginx;
+use crate::scene::{Ran, Scene, names_in};
 use crate::shows;
 
 /// Another machine, which knows Marram from the mirror in `place` alone.
@@ -203,50 +201,14 @@ fn bad_input_names_the_value_and_the_way_out() {
     );
 }
 
-/// A web server that ends with this.
-struct Serving(Child);
-
-impl Drop for Serving {
-    fn drop(&mut self) {
-        self.0.kill().unwrap_or_default();
-        self.0.wait().ok();
-    }
-}
-
 #[test]
 fn any_web_server_can_serve_it() {
-    let Some(nginx) = program("nginx") else {
-        return;
-    };
     let scene = Scene::new();
     scene.does(&["mirror", "lts", "--to", "site"]);
-    let port = TcpListener::bind("127.0.0.1:0")
-        .unwrap()
-        .local_addr()
-        .unwrap()
-        .port();
-    let home = scene.home().display();
-    let place = format!("http://127.0.0.1:{port}/marram/marram.toml");
-    // One process, so that it can be ended and reads with the rights of whoever wrote.
-    scene.write(
-        "nginx.conf",
-        &format!(
-            "daemon off; master_process off; pid {home}/nginx.pid; error_log {home}/nginx.log;
-             events {{}}
-             http {{ access_log off; client_body_temp_path {home}/a; proxy_temp_path {home}/b;
-               fastcgi_temp_path {home}/c; uwsgi_temp_path {home}/d; scgi_temp_path {home}/e;
-               server {{ listen 127.0.0.1:{port}; root {home}/site; }} }}"
-        ),
-    );
-    let mut command = Command::new(nginx);
-    command.args(["-c", &scene.path("nginx.conf").display().to_string()]);
-    let log = scene.path("nginx.log").display().to_string();
-    let _serving = Serving(command.args(["-e", &log]).spawn().unwrap());
-    let begun = Instant::now();
-    while std::net::TcpStream::connect(("127.0.0.1", port)).is_err() {
-        assert!(begun.elapsed() < Duration::from_secs(20));
-        std::thread::sleep(Duration::from_millis(20));
-    }
+    let Some(nginx) = Nginx::start(&scene, "") else {
+        return;
+    };
+    let place = format!("{}/marram/marram.toml", nginx.address());
     let other = other_machine(&place);
     let ran = other.does(&["install", "lts"]);
     assert!(

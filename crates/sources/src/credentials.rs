@@ -1,0 +1,286 @@
+//! What servers are told of who asks, as the clients of their registries are configured: the npm client's
+//! settings and netrc. A credential goes to the server that it is for, over an encrypted connection or to this
+//! machine itself, and nowhere else.
+
+use std::fmt;
+use std::path::{Path, PathBuf};
+
+use base64::Engine;
+use base64::engine::general_purpose::STANDARD;
+use ureq::http::HeaderValue;
+use url::Url;
+
+use crate::address::Address;
+use crate::registries::{RegistryError, UserSettings, settings_text};
+
+/// A value of the `authorization` header (RFC 9110, §11.6.2). It is shown nowhere: there is nothing that writes it.
+#[derive(Clone)]
+pub struct Credential {
+    header: HeaderValue,
+    place: PathBuf,
+}
+
+impl Credential {
+    /// A token of its own (RFC 6750, §2.1).
+    fn bearer(token: &str, place: &Path) -> Option<Credential> {
+        Credential::new(format!("Bearer {token}"), place)
+    }
+
+    /// A name and password (RFC 7617, §2).
+    fn basic(name: &str, password: &str, place: &Path) -> Option<Credential> {
+        Credential::encoded(&STANDARD.encode(format!("{name}:{password}")), place)
+    }
+
+    /// A name and password as base64 already.
+    fn encoded(pair: &str, place: &Path) -> Option<Credential> {
+        Credential::new(format!("Basic {pair}"), place)
+    }
+
+    /// Nothing where the text cannot be in a header.
+    fn new(header: String, place: &Path) -> Option<Credential> {
+        let mut header = HeaderValue::try_from(header).ok()?;
+        header.set_sensitive(true);
+        Some(Credential {
+            header,
+            place: place.to_owned(),
+        })
+    }
+
+    /// The header's value.
+    pub(crate) fn header(&self) -> &HeaderValue {
+        &self.header
+    }
+
+    /// The file that has it.
+    pub fn place(&self) -> &Path {
+        &self.place
+    }
+}
+
+impl fmt::Debug for Credential {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "a credential of {}", self.place.display())
+    }
+}
+
+/// The part of a server that a credential is for.
+#[derive(Clone, Debug)]
+struct Entry {
+    /// The host, with its port where one is said.
+    host: String,
+    /// Whether it is for every port of that host.
+    any_port: bool,
+    /// What paths begin with there.
+    path: String,
+    credential: Credential,
+}
+
+/// The credentials of a person.
+#[derive(Clone, Debug, Default)]
+pub struct Credentials {
+    entries: Vec<Entry>,
+}
+
+impl Credentials {
+    /// Reads what the person's clients are configured with.
+    pub fn read(settings: &UserSettings) -> Result<Credentials, RegistryError> {
+        let mut entries = Vec::new();
+        let (file, text) = settings.npm_settings()?;
+        let expanded: Vec<(String, String)> = text
+            .lines()
+            .filter_map(|line| line.split_once('='))
+            .map(|(key, value)| {
+                let value = settings.expand(value.trim().trim_matches('"'));
+                (key.trim().to_owned(), value)
+            })
+            .collect();
+        entries.extend(of_npm(&expanded, &file));
+        let netrc = settings
+            .variables
+            .get("NETRC")
+            .map_or_else(|| settings.home.join(".netrc"), PathBuf::from);
+        if let Some(text) = settings_text(&netrc)? {
+            entries.extend(of_netrc(&text, &netrc));
+        }
+        // Of several that fit, the one for the longest path counts.
+        entries.sort_by_key(|entry| std::cmp::Reverse(entry.path.len()));
+        Ok(Credentials { entries })
+    }
+
+    /// The credential for an address; none over a connection that others can read along.
+    pub(crate) fn of(&self, url: &Url) -> Option<&Credential> {
+        let is_private = url.scheme() == "https" || Address::Web(url.clone()).is_loopback();
+        let host = url.host_str()?;
+        let with_port = match url.port_or_known_default() {
+            Some(port) => format!("{host}:{port}"),
+            None => host.to_owned(),
+        };
+        let default_port = url.port().is_none();
+        let fits = |entry: &&Entry| {
+            let same_host =
+                entry.host == with_port || ((default_port || entry.any_port) && entry.host == host);
+            same_host && is_below(url.path(), &entry.path)
+        };
+        let found = self.entries.iter().find(fits)?;
+        is_private.then_some(&found.credential)
+    }
+}
+
+/// Whether a path is this one or below it.
+fn is_below(path: &str, base: &str) -> bool {
+    let base = base.trim_end_matches('/');
+    let rest = path.strip_prefix(base);
+    rest.is_some_and(|rest| rest.is_empty() || rest.starts_with('/'))
+}
+
+/// Those in the npm client's settings: `//host/path/:_authToken`, `:_auth`, and `:username` with `:_password`, whose
+/// value is base64 (npm documentation, "npmrc", "Auth related configuration").
+fn of_npm(settings: &[(String, String)], file: &Path) -> Vec<Entry> {
+    let value = |key: &str| {
+        let mut all = settings.iter();
+        all.find(|(known, _)| known == key)
+            .map(|(_, value)| value.as_str())
+    };
+    let mut entries: Vec<Entry> = Vec::new();
+    for (key, _) in settings {
+        let Some((server, name)) = key.strip_prefix("//").and_then(|key| key.rsplit_once(':'))
+        else {
+            continue;
+        };
+        let of = |name: &str| value(&format!("//{server}:{name}"));
+        let credential = match name {
+            "_authToken" => of(name).and_then(|token| Credential::bearer(token, file)),
+            "_auth" => of(name).and_then(|pair| Credential::encoded(pair, file)),
+            "_password" => of("username").zip(of(name)).and_then(|(user, password)| {
+                let password = String::from_utf8(STANDARD.decode(password).ok()?).ok()?;
+                Credential::basic(user, &password, file)
+            }),
+            _ => None,
+        };
+        let (host, path) = server.split_once('/').unwrap_or((server, ""));
+        entries.extend(credential.map(|credential| Entry {
+            host: host.to_owned(),
+            any_port: false,
+            path: format!("/{path}"),
+            credential,
+        }));
+    }
+    entries
+}
+
+/// Those in a netrc: `machine`, `login` and `password` (GNU inetutils manual, "The .netrc file"). Its `default`
+/// would go to every server, and counts for none.
+fn of_netrc(text: &str, file: &Path) -> Vec<Entry> {
+    let mut entries = Vec::new();
+    let mut machine: Option<(&str, Option<&str>)> = None;
+    let mut words = text
+        .lines()
+        .map(|line| line.split('#').next().unwrap_or_default())
+        .flat_map(str::split_whitespace);
+    while let Some(word) = words.next() {
+        match word {
+            "machine" => machine = words.next().map(|host| (host, None)),
+            "default" => machine = None,
+            "login" => {
+                let login = words.next();
+                machine = machine.map(|(host, _)| (host, login));
+            }
+            "password" => {
+                let password = words.next();
+                if let (Some((host, Some(login))), Some(password)) = (machine, password)
+                    && let Some(credential) = Credential::basic(login, password, file)
+                {
+                    entries.push(Entry {
+                        host: host.to_owned(),
+                        any_port: true,
+                        path: "/".to_owned(),
+                        credential,
+                    });
+                }
+            }
+            _ => {}
+        }
+    }
+    entries
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+    use std::fs;
+
+    fn credentials(npmrc: &str, netrc: &str) -> Credentials {
+        let home = tempfile::tempdir().unwrap();
+        fs::write(home.path().join(".npmrc"), npmrc).unwrap();
+        fs::write(home.path().join(".netrc"), netrc).unwrap();
+        let settings = UserSettings {
+            variables: [("TIDE_TOKEN".to_owned(), "flood".to_owned())].into(),
+            home: home.path().to_owned(),
+        };
+        Credentials::read(&settings).unwrap()
+    }
+
+    fn header(credentials: &Credentials, url: &str) -> Option<String> {
+        let found = credentials.of(&Url::parse(url).unwrap())?;
+        Some(found.header().to_str().unwrap().to_owned())
+    }
+
+    const NPMRC: &str = "registry=https://gull.example/npm/
+//gull.example/npm/:_authToken=${TIDE_TOKEN}
+//gull.example/npm/board/:_auth=Z3VsbDpzYW5k
+//dune.example:8443/:username=dune
+//dune.example:8443/:_password=c2FuZA==
+//marsh.example/:_authToken=\"reed\"
+//odd.example/:_password=c2FuZA==
+always-auth=true
+";
+    const NETRC: &str = "# mine
+machine kelp.example login kelp password tide
+machine gull.example
+  login other
+  password other
+default login anyone password anything
+";
+
+    #[rstest]
+    #[case("https://gull.example/npm/marram", Some("Bearer flood"))]
+    #[case(
+        "https://gull.example/npm/board/-/board.tgz",
+        Some("Basic Z3VsbDpzYW5k")
+    )]
+    #[case("https://gull.example/npmx", Some("Basic b3RoZXI6b3RoZXI="))]
+    #[case("https://dune.example:8443/a", Some("Basic ZHVuZTpzYW5k"))]
+    #[case("https://dune.example/a", None)]
+    #[case("https://marsh.example:443/a", Some("Bearer reed"))]
+    #[case("https://kelp.example/a", Some("Basic a2VscDp0aWRl"))]
+    #[case("https://kelp.example:8443/a", Some("Basic a2VscDp0aWRl"))]
+    #[case("https://odd.example/a", None)]
+    #[case("https://elsewhere.example/", None)]
+    // Others would read along.
+    #[case("http://gull.example/npm/marram", None)]
+    fn a_server_gets_what_is_for_it_and_for_the_longest_path(
+        #[case] url: &str,
+        #[case] expected: Option<&str>,
+    ) {
+        assert_eq!(header(&credentials(NPMRC, NETRC), url).as_deref(), expected);
+    }
+
+    #[test]
+    fn this_machine_itself_gets_them_without_encryption() {
+        let local = credentials("//127.0.0.1:4873/:_authToken=reed", "");
+        let found = header(&local, "http://127.0.0.1:4873/marram");
+        assert_eq!(found.as_deref(), Some("Bearer reed"));
+        assert_eq!(header(&local, "http://127.0.0.1:4874/marram"), None);
+    }
+
+    #[test]
+    fn nothing_shows_one() {
+        let all = credentials(NPMRC, NETRC);
+        let shown = format!("{all:?}");
+        for secret in ["flood", "Z3VsbDpzYW5k", "sand", "c2FuZA", "reed", "tide"] {
+            assert!(!shown.contains(secret), "{shown}");
+        }
+        assert!(shown.contains(".npmrc"));
+    }
+}

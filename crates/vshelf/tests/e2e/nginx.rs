@@ -1,0 +1,61 @@
+//! A real web server, which serves the folder `site` of a home.
+
+use std::net::{TcpListener, TcpStream};
+use std::process::{Child, Command};
+use std::thread;
+use std::time::{Duration, Instant};
+
+use crate::scene::{Scene, program};
+
+/// An nginx that ends with this.
+pub struct Nginx {
+    process: Child,
+    port: u16,
+}
+
+impl Nginx {
+    /// Serves the folder, with `more` in the server's part of its settings; nothing where nginx is not here.
+    pub fn start(scene: &Scene, more: &str) -> Option<Nginx> {
+        let nginx = program("nginx")?;
+        let free = TcpListener::bind("127.0.0.1:0").unwrap();
+        let port = free.local_addr().unwrap().port();
+        drop(free);
+        let home = scene.home().display();
+        // One process, so that it can be ended and reads with the rights of whoever wrote.
+        scene.write(
+            "nginx.conf",
+            &format!(
+                "daemon off; master_process off; pid {home}/nginx.pid; error_log {home}/nginx.log;
+                 events {{}}
+                 http {{ access_log off; client_body_temp_path {home}/a; proxy_temp_path {home}/b;
+                   fastcgi_temp_path {home}/c; uwsgi_temp_path {home}/d; scgi_temp_path {home}/e;
+                   server {{ listen 127.0.0.1:{port}; root {home}/site; {more} }} }}"
+            ),
+        );
+        let mut command = Command::new(nginx);
+        command.args(["-c", &scene.path("nginx.conf").display().to_string()]);
+        let log = scene.path("nginx.log").display().to_string();
+        let process = command.args(["-e", &log]).spawn().unwrap();
+        let begun = Instant::now();
+        while TcpStream::connect(("127.0.0.1", port)).is_err() {
+            assert!(begun.elapsed() < Duration::from_secs(20));
+            thread::sleep(Duration::from_millis(20));
+        }
+        Some(Nginx { process, port })
+    }
+
+    pub fn port(&self) -> u16 {
+        self.port
+    }
+
+    pub fn address(&self) -> String {
+        format!("http://127.0.0.1:{}", self.port)
+    }
+}
+
+impl Drop for Nginx {
+    fn drop(&mut self) {
+        self.process.kill().unwrap_or_default();
+        self.process.wait().ok();
+    }
+}
