@@ -306,7 +306,7 @@ impl Adoption {
 fn candidates(environment: &Environment, name: &Name) -> Result<Vec<Definition>, Error> {
     let names = match &name.runtime {
         Some(name) => vec![name.clone()],
-        None => definitions::names(&environment.folders()?.config)?,
+        None => definitions::names(environment.folders()?)?,
     };
     let definitions = names.iter().map(|name| environment.definition(name));
     definitions.collect()

@@ -1,10 +1,11 @@
-//! The runtimes that are known: the person's own definitions, then those built in.
+//! The runtimes that are known: the person's own definitions, then those of the company, then those built in.
 
 use std::path::{Path, PathBuf};
 
 use vshelf_core::Definition;
 use vshelf_core::near;
 use vshelf_files::optional;
+use vshelf_shelf::Folders;
 
 use crate::error::{DefinitionProblem, Error, TextLine, file_error};
 
@@ -29,20 +30,21 @@ pub fn built_in_json(name: &str) -> Option<&'static str> {
     built_in(name).map(|known| known.json)
 }
 
-/// The folder of the person's own definitions.
-pub fn folder(config: &Path) -> PathBuf {
-    config.join("runtimes")
+/// The folder of definitions in a folder of settings.
+pub fn folder(settings: &Path) -> PathBuf {
+    settings.join("runtimes")
 }
 
-/// The file of a person's own definition.
-pub fn file(config: &Path, name: &str) -> PathBuf {
-    folder(config).join(format!("{name}.toml"))
+/// The file of a definition in a folder of settings.
+pub fn file(settings: &Path, name: &str) -> PathBuf {
+    folder(settings).join(format!("{name}.toml"))
 }
 
 /// The names of all runtimes that are known, in order.
-pub fn names(config: &Path) -> Result<Vec<String>, Error> {
+pub fn names(folders: &Folders) -> Result<Vec<String>, Error> {
     let mut names: Vec<String> = BUILT_IN.iter().map(|known| known.name.to_owned()).collect();
-    names.extend(own_names(config)?);
+    names.extend(names_in(&folders.company)?);
+    names.extend(names_in(&folders.config)?);
     names.sort();
     names.dedup();
     Ok(names)
@@ -53,38 +55,44 @@ pub fn is_built_in(name: &str) -> bool {
     built_in(name).is_some()
 }
 
-/// The names of the person's own definitions.
-pub fn own_names(config: &Path) -> Result<Vec<String>, Error> {
-    let folder = folder(config);
+/// The names of the definitions in a folder of settings, the person's or the company's.
+pub fn names_in(settings: &Path) -> Result<Vec<String>, Error> {
+    let folder = folder(settings);
     let names = optional::names(&folder).map_err(file_error(&folder, "read"))?;
     let own = names.iter().filter_map(|name| name.strip_suffix(".toml"));
     Ok(own.map(str::to_owned).collect())
 }
 
 /// The text of a definition, and its file; a built-in one has none.
-pub fn text(config: &Path, name: &str) -> Result<(String, Option<PathBuf>), Error> {
-    if let Some((text, file)) = own_text(config, name)? {
+pub fn text(folders: &Folders, name: &str) -> Result<(String, Option<PathBuf>), Error> {
+    if let Some((text, file)) = written_text(folders, name)? {
         return Ok((text, Some(file)));
     }
     match built_in(name) {
         Some(known) => Ok((known.text.to_owned(), None)),
-        None => Err(unknown(config, name)?),
+        None => Err(unknown(folders, name)?),
     }
 }
 
-fn own_text(config: &Path, name: &str) -> Result<Option<(String, PathBuf)>, Error> {
-    let file = file(config, name);
-    let text = optional::read_text(&file).map_err(file_error(&file, "read"))?;
-    Ok(text.map(|text| (text, file)))
+/// The text of a definition of the person, or else of the company, and its file.
+fn written_text(folders: &Folders, name: &str) -> Result<Option<(String, PathBuf)>, Error> {
+    for settings in [&folders.config, &folders.company] {
+        let file = file(settings, name);
+        let text = optional::read_text(&file).map_err(file_error(&file, "read"))?;
+        if let Some(text) = text {
+            return Ok(Some((text, file)));
+        }
+    }
+    Ok(None)
 }
 
 /// The definition of the runtime with this name.
-pub fn find(config: &Path, name: &str) -> Result<Definition, Error> {
-    let Some((text, file)) = own_text(config, name)? else {
+pub fn find(folders: &Folders, name: &str) -> Result<Definition, Error> {
+    let Some((text, file)) = written_text(folders, name)? else {
         let known = built_in(name).map(|known| Definition::of_json(known.json));
         return match known {
             Some(definition) => Ok(definition.expect("a test reads every one of them")),
-            None => Err(unknown(config, name)?),
+            None => Err(unknown(folders, name)?),
         };
     };
     let wrong = |problem: DefinitionProblem| Error::Definition {
@@ -107,8 +115,8 @@ pub fn read(text: &str) -> Result<Definition, DefinitionProblem> {
     })
 }
 
-fn unknown(config: &Path, name: &str) -> Result<Error, Error> {
-    let known = names(config)?;
+fn unknown(folders: &Folders, name: &str) -> Result<Error, Error> {
+    let known = names(folders)?;
     let near = near::words(name, known.iter().map(String::as_str));
     Ok(Error::UnknownRuntime {
         name: name.to_owned(),

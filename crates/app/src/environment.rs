@@ -220,7 +220,7 @@ impl Environment {
     /// The definition of the runtime with this name.
     pub fn definition(&self, name: &str) -> Result<Definition, Error> {
         let config = &self.folders()?.config;
-        let mut definition = definitions::find(config, name)?;
+        let mut definition = definitions::find(self.folders()?, name)?;
         // Settings that cannot be read are told by what needs them: whoever asks a source does.
         if let Ok(settings) = self.settings() {
             settings.adjust(config, &mut definition)?;
@@ -237,7 +237,7 @@ impl Environment {
         let folders = self.folders()?;
         let on_shelf = Shelf::runtimes(folders)?;
         let known = match on_shelf.len() {
-            0 => definitions::names(&folders.config)?,
+            0 => definitions::names(folders)?,
             _ => on_shelf,
         };
         match <[String; 1]>::try_from(known) {

@@ -175,7 +175,7 @@ pub fn fitting_archive<'l>(
 fn wanted(environment: &Environment) -> Result<BTreeMap<PathBuf, Vec<Wanted<'_>>>, Error> {
     let mut by_folder: BTreeMap<PathBuf, Vec<Wanted<'_>>> = BTreeMap::new();
     let mut known = Vec::new();
-    for name in definitions::names(&environment.folders()?.config)? {
+    for name in definitions::names(environment.folders()?)? {
         let runtime = Runtime::named(environment, Some(&name))?;
         match project::find_unlocked_requirement(&runtime)? {
             Some(found) => {

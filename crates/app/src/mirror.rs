@@ -364,7 +364,7 @@ fn definition_beside(
     name: &str,
     layout: &ArchiveLayout,
 ) -> Result<String, Error> {
-    let (text, file) = definitions::text(&environment.folders()?.config, name)?;
+    let (text, file) = definitions::text(environment.folders()?, name)?;
     let mut document: DocumentMut =
         text.parse()
             .map_err(|error: toml_edit::TomlError| Error::Definition {

@@ -40,7 +40,7 @@ pub enum Mistake {
 
 /// The mistakes in the files of the project here.
 pub fn find(environment: &Environment) -> Result<Vec<Mistake>, Error> {
-    let known = definitions::names(&environment.folders()?.config)?;
+    let known = definitions::names(environment.folders()?)?;
     let mut mistakes = Vec::new();
     if let Ok(here) = environment.here() {
         let own = here.ancestors().map(|folder| folder.join(OWN_FILE));

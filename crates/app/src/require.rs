@@ -67,7 +67,7 @@ pub fn show(environment: &Environment) -> Result<Vec<Required<'_>>, Error> {
     for runtime in Runtime::shown(environment, None)? {
         required.push(Required::of(runtime)?);
     }
-    for name in definitions::names(&environment.folders()?.config)? {
+    for name in definitions::names(environment.folders()?)? {
         if required.iter().all(|one| one.runtime.name() != name) {
             let other = Required::of(Runtime::named(environment, Some(&name))?)?;
             required.extend(other.found.is_some().then_some(other));

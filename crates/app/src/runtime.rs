@@ -80,7 +80,7 @@ impl<'c> Runtime<'c> {
             Selector::Name(name) if request.runtime.is_none() => name,
             _ => return Ok(request),
         };
-        if !definitions::names(&environment.folders()?.config)?.contains(name) {
+        if !definitions::names(environment.folders()?)?.contains(name) {
             return Ok(request);
         }
         let is_taken = Runtime::meant(environment).is_ok_and(|meant| {

@@ -4,6 +4,7 @@ use std::fs;
 use std::path::PathBuf;
 
 use jiff::civil::Date;
+use serde::Serialize;
 use toml_edit::{ArrayOfTables, DocumentMut, TomlError};
 use vshelf_core::definition::SourceDefinition;
 use vshelf_core::{Catalog, Definition, Platform};
@@ -25,22 +26,40 @@ use crate::settings;
 pub struct KnownRuntime {
     /// Its definition.
     pub definition: Definition,
-    /// Whether that comes with the program.
-    pub built_in: bool,
+    /// Whose definition it is.
+    pub defined_by: DefinedBy,
     /// How many installs are on the shelf.
     pub installs: usize,
+}
+
+/// Whose a definition is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
+#[serde(rename_all = "lowercase")]
+pub enum DefinedBy {
+    /// It comes with the program.
+    Program,
+    /// It is among the company's settings.
+    Company,
+    /// The person added it.
+    Person,
 }
 
 /// Every runtime that is known, by name.
 pub fn list(environment: &Environment) -> Result<Vec<KnownRuntime>, Error> {
     let folders = environment.folders()?;
-    let own = definitions::own_names(&folders.config)?;
-    let names = definitions::names(&folders.config)?.into_iter();
+    let own = definitions::names_in(&folders.config)?;
+    let company = definitions::names_in(&folders.company)?;
+    let names = definitions::names(folders)?.into_iter();
     names
         .map(|name| {
             Ok(KnownRuntime {
                 definition: environment.definition(&name)?,
-                built_in: !own.contains(&name),
+                defined_by: match () {
+                    () if own.contains(&name) => DefinedBy::Person,
+                    () if company.contains(&name) => DefinedBy::Company,
+                    () => DefinedBy::Program,
+                },
                 installs: Shelf::new(folders, &name).contents()?.installs.len(),
             })
         })
@@ -206,10 +225,7 @@ pub fn check(
 /// Removes the person's own definition of a runtime; its installs stay.
 pub fn remove(environment: &Environment, name: &str) -> Done {
     let config = &environment.folders()?.config;
-    if !definitions::own_names(config)?
-        .iter()
-        .any(|own| own == name)
-    {
+    if !definitions::names_in(config)?.iter().any(|own| own == name) {
         return Err(Error::NoOwnDefinition {
             name: name.to_owned(),
         });

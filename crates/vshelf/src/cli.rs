@@ -72,8 +72,8 @@ pub fn run(words: Vec<OsString>) -> ExitCode {
             Some(entry) => (entry.run)(matches, &ui, &environment)
                 .map_err(|failure| named::with_each_runtime(failure, entry, matches, &words))
                 .map_err(|failure| {
-                    let config = environment.folders().map(|folders| &folders.config);
-                    let runtimes = config.and_then(|config| definitions::names(config));
+                    let folders = environment.folders();
+                    let runtimes = folders.and_then(definitions::names);
                     let runtimes = runtimes.unwrap_or_default();
                     named::with_our_spelling(failure, entry, matches, &words, &runtimes)
                 }),

@@ -253,7 +253,7 @@ fn make(
     }
     report.tell(TransferState::StartingOnce);
     let broken = first_start(job, &tree)?;
-    if made.built.is_none() && broken.is_none() {
+    if made.built.is_none() && broken.is_none() && !job.options.keep_broken {
         from_source::check_published(job, &tree)?;
     }
     report.tell(TransferState::Saving);

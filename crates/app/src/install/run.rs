@@ -234,7 +234,7 @@ pub fn required(
 ) -> Result<InstallRequest, Error> {
     let mut requests = Vec::new();
     let mut locked = Vec::new();
-    for name in definitions::names(&environment.folders()?.config)? {
+    for name in definitions::names(environment.folders()?)? {
         let runtime = Runtime::named(environment, Some(&name))?;
         if let Some(found) = project::find_requirement(&runtime)? {
             let is_lock = found.file.ends_with(LOCK_FILE);

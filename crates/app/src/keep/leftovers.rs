@@ -136,7 +136,7 @@ pub fn find(environment: &Environment) -> Result<Vec<Leftover>, Error> {
             found.extend(Leftover::build(entry.path())?);
         }
     }
-    let definitions = (definitions::names(&folders.config)?.iter())
+    let definitions = (definitions::names(folders)?.iter())
         .map(|name| environment.definition(name))
         .collect::<Result<Vec<_>, _>>()?;
     let catalogs = folders.cache.join("catalogs");

@@ -71,7 +71,7 @@ pub fn runtime_alone(environment: &Environment, typed: &str) -> Result<Option<St
     if let Some(name) = typed.strip_suffix('@') {
         return Ok(Some(name.to_owned()));
     }
-    let known = definitions::names(&environment.folders()?.config)?;
+    let known = definitions::names(environment.folders()?)?;
     Ok(known.into_iter().find(|name| name == typed))
 }
 

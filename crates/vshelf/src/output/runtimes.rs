@@ -4,7 +4,7 @@ use std::path::Path;
 
 use serde::Serialize;
 use vshelf_app::Environment;
-use vshelf_app::runtimes::KnownRuntime;
+use vshelf_app::runtimes::{DefinedBy, KnownRuntime};
 use vshelf_core::Definition;
 use vshelf_core::definition::SourceKind;
 use vshelf_sources::address;
@@ -26,6 +26,8 @@ pub struct Report {
     program: String,
     /// Whether its definition comes with the program.
     built_in: bool,
+    /// Whose its definition is: `program`, `company` or `person`.
+    defined_by: DefinedBy,
     /// The names of its sources.
     sources: Vec<String>,
     /// How many installs are on the shelf.
@@ -42,7 +44,8 @@ pub fn reports(known: Vec<KnownRuntime>) -> Vec<Report> {
         name: known.definition.name,
         title: known.definition.title,
         program: known.definition.program,
-        built_in: known.built_in,
+        built_in: known.defined_by == DefinedBy::Program,
+        defined_by: known.defined_by,
         sources: (known.definition.sources.into_iter())
             .map(|source| source.name)
             .collect(),
@@ -67,10 +70,10 @@ pub fn show(ui: &Ui, known: Vec<KnownRuntime>) -> Outcome {
             [
                 Cell::new(report.name, Palette::STRONG),
                 report.title.into(),
-                if report.built_in {
-                    "built in"
-                } else {
-                    "by you"
+                match report.defined_by {
+                    DefinedBy::Program => "built in",
+                    DefinedBy::Company => "by the company",
+                    DefinedBy::Person => "by you",
                 }
                 .into(),
                 report.installs.to_string().into(),

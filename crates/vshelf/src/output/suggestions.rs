@@ -47,7 +47,7 @@ pub fn gone(environment: &Environment) -> Vec<Suggestion> {
 pub fn runtimes(environment: &Environment, ending: &str) -> Vec<Suggestion> {
     // Where nothing can be read, nothing is suggested: the command itself says why.
     let folders = environment.folders().ok();
-    let names = folders.and_then(|folders| definitions::names(&folders.config).ok());
+    let names = folders.and_then(|folders| definitions::names(folders).ok());
     let titled = names.into_iter().flatten().filter_map(|name| {
         let title = environment.definition(&name).ok()?.title;
         Some((format!("{name}{ending}"), title))

@@ -167,6 +167,36 @@ fn sources_that_may_not_be_used_are_passed_over_or_refused() {
 }
 
 #[test]
+fn definitions_of_the_company_are_known_to_everybody() {
+    let scene = Scene::new();
+    let address = scene.server().address();
+    scene.write(
+        "company/runtimes/orache.toml",
+        &vshelf_demo::orache::definition(&address),
+    );
+    let ran = vshelf(&scene, "", &["runtimes"]);
+    assert!(
+        ran.stdout.contains("orache   Orache   by the company"),
+        "{ran}"
+    );
+    assert_eq!(vshelf(&scene, "", &["install", "orache@2.6"]).code, 0);
+    // A person's own takes its place.
+    let own = vshelf_demo::orache::definition(&address).replace("Orache", "My Orache");
+    scene.write(".config/vivid-shelf/runtimes/orache.toml", &own);
+    let ran = vshelf(&scene, "", &["runtimes"]);
+    assert!(ran.stdout.contains("orache   My Orache  by you"), "{ran}");
+    // What is wrong with it is told with its file.
+    scene.write("company/runtimes/sedge.toml", "name = 3\n");
+    let ran = vshelf(&scene, "", &["install", "sedge@1"]);
+    assert_eq!(ran.code, 6, "{ran}");
+    assert!(
+        ran.stderr.contains("~/company/runtimes/sedge.toml")
+            || ran.stderr.contains("[HOME]/company/runtimes/sedge.toml"),
+        "{ran}"
+    );
+}
+
+#[test]
 fn wrong_settings_of_the_company_stop_what_needs_them() {
     let scene = Scene::new();
     for (settings, told) in [

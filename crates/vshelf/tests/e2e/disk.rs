@@ -35,6 +35,13 @@ fn mount<'m>(arguments: &[&str], at: &'m Path) -> Option<Mounted<'m>> {
     Some(Mounted(at))
 }
 
+/// Has a home keep its data on this disk.
+fn have_data_on(scene: &Scene, disk: &Path) {
+    let data = scene.data("");
+    fs::create_dir_all(data.parent().unwrap()).unwrap();
+    symlink(disk, scene.path(".local/share/vivid-shelf")).unwrap();
+}
+
 #[test]
 fn a_disk_without_a_free_byte_can_be_cleared() {
     let scene = Scene::new();
@@ -43,9 +50,7 @@ fn a_disk_without_a_free_byte_can_be_cleared() {
     let Some(_disk) = mount(&["-t", "tmpfs", "-o", "size=8m", "tmpfs"], &disk) else {
         return;
     };
-    let data = scene.data("");
-    fs::create_dir_all(data.parent().unwrap()).unwrap();
-    symlink(&disk, scene.path(".local/share/vivid-shelf")).unwrap();
+    have_data_on(&scene, &disk);
     scene.does(&["--quiet", "install", "8.3.0", "6.20.1", "6.20.2", "4.8.3"]);
     scene.does(&["default", "8.3.0"]);
     let filled = || {
@@ -384,9 +389,7 @@ fn a_build_without_space_says_so_and_goes_on_when_there_is_some() {
     let Some(_disk) = mount(&["-t", "tmpfs", "-o", "size=8m", "tmpfs"], &disk) else {
         return;
     };
-    let data = scene.data("");
-    fs::create_dir_all(data.parent().unwrap()).unwrap();
-    symlink(&disk, scene.path(".local/share/vivid-shelf")).unwrap();
+    have_data_on(&scene, &disk);
     let ran = scene.vshelf(&["install", "bell@1"]);
     told(
         &ran,
