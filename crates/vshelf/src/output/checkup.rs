@@ -15,7 +15,7 @@ use vshelf_view::Palette;
 use vshelf_view::words::{Count, ago, megabytes, printable};
 
 use super::require::in_words as mistake_in_words;
-use crate::failure::{Failure, Outcome};
+use crate::failure::{Failure, Hint, Outcome};
 use crate::ui::{Ui, styled};
 use crate::wording::other_copies;
 use crate::wording::paths::{edit, quoted, shown};
@@ -131,11 +131,14 @@ impl Finding {
                 format!("{selector} matches nothing on the shelf"),
                 Some(format!("vshelf install {prefix}{selector}")),
             ),
-            Found::Requirement(error) => Finding::new(
-                "the project here",
-                in_words(error),
-                command("vshelf require stable"),
-            ),
+            Found::Requirement(error) => {
+                let hints = Failure::from_told(&error).hints.into_iter();
+                let mut commands = hints.filter_map(|hint| match hint {
+                    Hint::Run { command, .. } => Some(command),
+                    Hint::Say(_) => None,
+                });
+                Finding::new("the project here", in_words(error), commands.next())
+            }
             Found::Mistake(mistake) => {
                 let (Mistake::UnknownKey { file, .. }
                 | Mistake::Disagreement {

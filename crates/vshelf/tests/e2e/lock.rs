@@ -130,6 +130,10 @@ fn a_lock_that_does_not_meet_the_requirement_any_more_stops_until_it_does() {
     project.told(&["install", "--locked"], 7, &told);
     project.told(&["lock", "--check"], 7, &told);
     assert!(project.scene.on_shelf().is_empty());
+    project.scene.does(&["install", "6"]);
+    let checkup = project.vshelf(&["checkup"]).stdout;
+    let found = "the project here: Marram 8.3.1 is locked, and is not what is required now\n  To fix it: vshelf lock\n";
+    assert!(checkup.contains(found), "{checkup}");
     let ran = project.does(&["lock"]);
     assert!(
         ran.stdout.contains("Marram 9.2.0  9         8.3.1"),
