@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 use std::fs;
 use std::path::{Path, PathBuf};
 
-use vshelf_core::catalog::Build;
+use vshelf_core::catalog::{Build, BuildCompanion};
 use vshelf_core::lock::{
     LOCK_FILE, Lock, LockProblem, LockedArchive, LockedCompanion, LockedRelease,
 };
@@ -311,7 +311,11 @@ impl Wanted<'_> {
         let registry = NpmRegistry::new(environment.registries());
         let has_archives = |source: &str| archives.iter().any(|archive| archive.source == source);
         let sources = self.runtime.definition.sources.iter();
-        let mut locked = Vec::new();
+        // What a catalog has itself is not looked for elsewhere.
+        let details = self.runtime.details(release)?;
+        let of_catalog = details.builds.iter().flat_map(|build| &build.companions);
+        let mut locked: Vec<LockedCompanion> = of_catalog.map(of_build).collect();
+        locked.dedup();
         for companion in sources
             .filter(|source| has_archives(&source.name))
             .flat_map(|source| &source.companions)
@@ -322,6 +326,8 @@ impl Wanted<'_> {
                     version: found.version,
                     digest: found.archive.digest.clone(),
                     address: found.archive.addresses.first().to_string(),
+                    folder: companion.folder.clone(),
+                    programs: companion.programs.clone(),
                 }),
                 // Such a release is installed without it, and that is told then.
                 Err(SourceError::NoCompanion { .. }) => {}
@@ -386,6 +392,18 @@ fn archives_of(runtime: &Runtime<'_>, release: &Release) -> Result<Vec<LockedArc
     match failure {
         Some(error) if archives.is_empty() => Err(error),
         _ => Ok(archives),
+    }
+}
+
+/// A package that a catalog has for a build, as it is locked.
+pub fn of_build(companion: &BuildCompanion) -> LockedCompanion {
+    LockedCompanion {
+        package: companion.package.clone(),
+        version: companion.version.clone(),
+        digest: companion.digest.clone(),
+        address: companion.address.clone(),
+        folder: companion.folder.clone(),
+        programs: companion.programs.clone(),
     }
 }
 

@@ -1,6 +1,6 @@
 //! Releases as files, for a web server or a disk: a definition, a catalog and the archives.
 
-use std::collections::{BTreeMap, BTreeSet, HashSet};
+use std::collections::{BTreeMap, HashSet};
 use std::path::{Path, PathBuf};
 
 use toml_edit::{ArrayOfTables, DocumentMut, Item, Table};
@@ -9,8 +9,9 @@ use vshelf_core::definition::ArchiveLayout;
 use vshelf_core::resolve::{Choice, Scope};
 use vshelf_core::{Definition, Phase, Platform, Release, Request};
 use vshelf_shelf::packing::pack;
-use vshelf_sources::Archive;
 use vshelf_sources::mirror::{DOCUMENT, Mirror};
+use vshelf_sources::npm::NpmRegistry;
+use vshelf_sources::{Archive, SourceError};
 
 use crate::definitions;
 use crate::environment::Environment;
@@ -50,8 +51,6 @@ pub struct MirroredRuntime {
     pub builds: Vec<MirroredBuild>,
     /// How many releases the mirror has, in how many archives, of how many bytes.
     pub holds: (usize, usize, u64),
-    /// Packages that these builds come without, and that are not among the files.
-    pub missing_companions: BTreeSet<String>,
     /// Whether there is a signature of the catalog before.
     pub has_old_signature: bool,
 }
@@ -111,7 +110,6 @@ pub fn mirror(
             folder: asked.folder.join(name),
             builds: Vec::new(),
             layout: None,
-            missing_companions: BTreeSet::new(),
             errors: &mut mirrored.errors,
             listener,
         };
@@ -130,8 +128,6 @@ struct Work<'w> {
     builds: Vec<MirroredBuild>,
     /// What of the archives becomes an install: the same for a whole mirror.
     layout: Option<ArchiveLayout>,
-    /// What is added to installs from the sources and is not in the mirror.
-    missing_companions: BTreeSet<String>,
     errors: &'w mut Vec<Error>,
     listener: &'w dyn Listener,
 }
@@ -182,7 +178,6 @@ impl Work<'_> {
             definition: self.folder.join(definition),
             builds: std::mem::take(&mut self.builds),
             holds,
-            missing_companions: std::mem::take(&mut self.missing_companions),
             has_old_signature: self.folder.join(format!("{DOCUMENT}.minisig")).exists(),
             folder: self.folder.clone(),
         }))
@@ -264,8 +259,6 @@ impl Work<'_> {
             return share_build(runtime, release, &details, tree);
         }
         self.check_layout(&source.name, source.archive_layout())?;
-        let companions = source.companions.iter();
-        (self.missing_companions).extend(companions.map(|companion| companion.package.clone()));
         let selector = runtime.selector_for(&release.version, &release.publisher);
         let title = format!("{} {selector}", runtime.definition.title);
         let archive = Archive::locate(transport, &builds.iter().collect::<Vec<_>>())?;
@@ -280,7 +273,19 @@ impl Work<'_> {
             });
             report.tell(TransferState::Bytes(bytes, all));
         };
-        let fetched = tree.bring(transport, release, &details, build, archive, &mut progress);
+        let mut build = build.clone();
+        let registry = NpmRegistry::new(environment.registries());
+        for companion in &source.companions {
+            // Such a release is installed without it, from its own source as well.
+            match registry.fitting(transport, companion, &release.version) {
+                Err(SourceError::NoCompanion { .. }) => {}
+                found => {
+                    let brought = tree.bring_companion(transport, companion, found?)?;
+                    build.companions.push(brought);
+                }
+            }
+        }
+        let fetched = tree.bring(transport, release, &details, &build, archive, &mut progress);
         if let Some(report) = report {
             report.tell(TransferState::Dismissed);
         }

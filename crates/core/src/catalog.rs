@@ -196,6 +196,25 @@ pub struct Build {
     pub repack: Option<Repack>,
     /// The oldest version of the platform's C library that it starts with, where that is told.
     pub oldest_libc: Option<LibcVersion>,
+    /// The packages that are added to it, where the catalog has them too.
+    pub companions: Vec<BuildCompanion>,
+}
+
+/// A package that is added to a build, as a catalog has it.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct BuildCompanion {
+    /// The package.
+    pub package: String,
+    /// Its version.
+    pub version: Version,
+    /// Where its archive lies: a URL or a path.
+    pub address: String,
+    /// What the archive's bytes add up to.
+    pub digest: Digest,
+    /// The folder of the install that it is unpacked into.
+    pub folder: String,
+    /// Links to its programs: the link's path in the install, and the program's in the package.
+    pub programs: BTreeMap<String, String>,
 }
 
 /// That a build was packed anew by somebody else.
@@ -241,6 +260,7 @@ impl Build {
             spelled: None,
             repack: None,
             oldest_libc: None,
+            companions: Vec::new(),
         }
     }
 }

@@ -3,18 +3,18 @@
 //! It stands beside the files that say what is required. Everything in it is sorted, and an archive has a line
 //! of its own, so that two versions of it differ in the lines that changed.
 
+use std::collections::BTreeMap;
 use std::fmt::Write as _;
 
 use serde::Deserialize;
 
 use crate::catalog::Digest;
+use crate::definition::Companion;
+pub use crate::definition::LOCK_FILE;
 use crate::install::Key;
 use crate::platform::Platform;
 use crate::selector::{Request, Selector};
 use crate::version::Version;
-
-/// The name of a lock file.
-pub const LOCK_FILE: &str = "vivid-shelf.lock";
 
 /// The form of a lock file; the number changes with it.
 const FORMAT: &str = "vivid-shelf-lock/1";
@@ -83,6 +83,11 @@ pub struct LockedCompanion {
     pub digest: Digest,
     /// Where it was.
     pub address: String,
+    /// The folder of the install that it is unpacked into.
+    pub folder: String,
+    /// Links to its programs: the link's path in the install, and the program's in the package.
+    #[serde(default)]
+    pub programs: BTreeMap<String, String>,
 }
 
 /// Why a text is no lock file.
@@ -113,6 +118,9 @@ pub enum LockProblem {
     /// Two releases of one runtime.
     #[error("it has two releases of {0}")]
     Twice(String),
+    /// A path that leads out of an install.
+    #[error("{0:?} leads out of the install")]
+    Outside(String),
     /// A release that is none.
     #[error("{0:?} is not a release")]
     Release(String),
@@ -160,6 +168,13 @@ impl Lock {
             let before = &lock.releases[..index];
             if before.iter().any(|other| other.runtime == release.runtime) {
                 return Err(at(line, LockProblem::Twice(release.runtime.clone())));
+            }
+            let outside = release.companions.iter().find_map(|companion| {
+                let known = companion.as_companion();
+                known.path_outside().map(str::to_owned)
+            });
+            if let Some(path) = outside {
+                return Err(at(line, LockProblem::Outside(path)));
             }
             if release.release.parts().1.is_none() {
                 let problem = LockProblem::Release(release.release.to_string());
@@ -214,12 +229,17 @@ impl Lock {
                 )
             });
             write_lines(&mut text, "companions", &release.companions, |companion| {
+                let programs = companion.programs.iter();
+                let programs = programs
+                    .map(|(link, program)| format!("{} = {}", quoted(link), quoted(program)));
                 format!(
-                    "{{ package = {}, version = {}, digest = {}, address = {} }}",
+                    "{{ package = {}, version = {}, digest = {}, address = {}, folder = {}, programs = {{ {} }} }}",
                     quoted(&companion.package),
                     quoted(companion.version.as_str()),
                     quoted(&companion.digest.to_string()),
                     quoted(&companion.address),
+                    quoted(&companion.folder),
+                    programs.collect::<Vec<_>>().join(", "),
                 )
             });
             write_lines(&mut text, "packages", &release.packages, |package| {
@@ -248,6 +268,13 @@ fn write_lines<T>(text: &mut String, key: &str, entries: &[T], line: impl Fn(&T)
     let mut lines: Vec<String> = entries.iter().map(line).collect();
     lines.sort();
     writeln!(text, "{key} = [\n  {},\n]", lines.join(",\n  ")).expect("a text takes everything");
+}
+
+impl LockedCompanion {
+    /// What it is to an install.
+    pub fn as_companion(&self) -> Companion {
+        Companion::known(&self.package, &self.folder, &self.programs)
+    }
 }
 
 impl LockedRelease {
@@ -312,6 +339,8 @@ mod tests {
                 version: "3.2.0".parse().unwrap(),
                 digest: digest("0c"),
                 address: "https://gull.example/t/tussock-3.2.0.tgz".into(),
+                folder: "lib/tussock".into(),
+                programs: [("bin/tussock".into(), "bin/tussock.sh".into())].into(),
             }],
             packages: vec!["kelp@1.4.2".into()],
             patches: Vec::new(),
@@ -401,6 +430,12 @@ mod tests {
     #[case("sha256:0b", "sha256:zz", 10, "it is not understood: ")]
     #[case("sha256:0b", "sha256:0", 10, "it is not understood: ")]
     #[case("\"orache\"", "\"marram\"", 5, "it has two releases of marram")]
+    #[case(
+        "\"bin/tussock\"",
+        "\"../tussock\"",
+        5,
+        "\"../tussock\" leads out of the install"
+    )]
     #[case("\"8.3.1\"", "\"tides\"", 5, "\"tides\" is not a release")]
     #[case(
         "publisher = \"saltmarsh\"\n",

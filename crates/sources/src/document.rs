@@ -1,15 +1,17 @@
 //! Our own catalog format, version 1 (`docs/catalog-format.md`).
 
 use std::collections::{BTreeMap, HashMap};
+use std::fmt;
 use std::sync::Arc;
 
 use jiff::Timestamp;
 use jiff::civil::Date;
 use serde::{Deserialize, Serialize};
 use vshelf_core::catalog::{
-    Build, Catalog, Checksum, Details, Digest, LibcVersion, Line, LinePolicy, Publisher, Release,
-    Repack,
+    Build, BuildCompanion, Catalog, Checksum, Details, Digest, DigestError, LibcVersion, Line,
+    LinePolicy, Publisher, Release, Repack,
 };
+use vshelf_core::definition::Companion;
 use vshelf_core::selector::{is_line_name, is_name, is_publisher};
 use vshelf_core::{Platform, Request, Selector, Version};
 
@@ -84,6 +86,19 @@ struct BuildEntry {
     repack: Option<Repack>,
     #[serde(rename = "oldest-libc", skip_serializing_if = "Option::is_none")]
     oldest_libc: Option<LibcVersion>,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    companions: Vec<CompanionEntry>,
+}
+
+#[derive(Serialize, Deserialize)]
+struct CompanionEntry {
+    package: String,
+    version: Version,
+    file: String,
+    digest: String,
+    folder: String,
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    programs: BTreeMap<String, String>,
 }
 
 /// Reads a document of ours, which `address` gave, as the catalog of `runtime`; the error says what is
@@ -135,10 +150,13 @@ pub fn read(bytes: &[u8], runtime: &str, address: &Address) -> Result<PublishedC
                     .join(&build.file)
                     .map_err(|e| format!("{} for {}: {e}", entry.version, build.platform))?;
                 let checksum = Checksum::Digest(digest);
+                let companions = build.companions.into_iter();
+                let companions = companions.map(|entry| read_companion(entry, address));
                 Ok(Build {
                     size: build.size,
                     repack: build.repack,
                     oldest_libc: build.oldest_libc,
+                    companions: companions.collect::<Result<_, _>>()?,
                     ..Build::new(build.platform, archive.to_string(), checksum)
                 })
             })
@@ -240,6 +258,7 @@ pub(crate) fn write(published: &PublishedCatalog) -> String {
                 digest: digest.to_string(),
                 repack: build.repack,
                 oldest_libc: build.oldest_libc,
+                companions: build.companions.into_iter().map(companion_entry).collect(),
             })
         });
         ReleaseEntry {
@@ -267,6 +286,36 @@ pub(crate) fn write(published: &PublishedCatalog) -> String {
     };
     let text = serde_json::to_string_pretty(&document);
     text.expect("texts, numbers and lists of them can be written") + "\n"
+}
+
+/// A package that is added to a build. What it names in the install stays in it.
+fn read_companion(entry: CompanionEntry, address: &Address) -> Result<BuildCompanion, String> {
+    let problem = |problem: &dyn fmt::Display| format!("the package {}: {problem}", entry.package);
+    let known = Companion::known(&entry.package, &entry.folder, &entry.programs);
+    if let Some(path) = known.path_outside() {
+        return Err(problem(&format!("{path:?} leads out of the install")));
+    }
+    Ok(BuildCompanion {
+        digest: entry.digest.parse().map_err(|e: DigestError| problem(&e))?,
+        address: (address.join(&entry.file))
+            .map_err(|e| problem(&e))?
+            .to_string(),
+        package: entry.package,
+        version: entry.version,
+        folder: entry.folder,
+        programs: entry.programs,
+    })
+}
+
+fn companion_entry(companion: BuildCompanion) -> CompanionEntry {
+    CompanionEntry {
+        package: companion.package,
+        version: companion.version,
+        file: companion.address,
+        digest: companion.digest.to_string(),
+        folder: companion.folder,
+        programs: companion.programs,
+    }
 }
 
 fn read_line(entry: LineEntry) -> Line {

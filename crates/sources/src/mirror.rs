@@ -13,8 +13,10 @@ use std::sync::Arc;
 use jiff::Timestamp;
 use vshelf_core::Platform;
 use vshelf_core::catalog::{
-    Build, Catalog, Checksum, Details, DigestAlgorithm, LibcVersion, Release, Repack,
+    Build, BuildCompanion, Catalog, Checksum, Details, DigestAlgorithm, LibcVersion, Release,
+    Repack,
 };
+use vshelf_core::definition::Companion;
 use vshelf_files::{atomic, optional};
 
 use crate::address::Address;
@@ -23,6 +25,7 @@ use crate::checksums::Archive;
 use crate::digest::digest_of_file;
 use crate::document;
 use crate::download::{Download, DownloadError, Progress};
+use crate::npm::FittingCompanion;
 use crate::transport::Transport;
 
 /// The name of the document in the tree.
@@ -138,6 +141,7 @@ impl Mirror {
             size: Some(size),
             repack: build.repack,
             oldest_libc: build.oldest_libc,
+            companions: build.companions.clone(),
             ..Build::new(
                 build.platform.clone(),
                 path.to_string_lossy().into_owned(),
@@ -146,6 +150,32 @@ impl Mirror {
         };
         self.enter(release, details, build);
         Ok(came)
+    }
+
+    /// Brings a package that is added to builds into the tree, unless it is there: what a build of the tree says
+    /// of it.
+    pub fn bring_companion(
+        &self,
+        transport: &Transport,
+        companion: &Companion,
+        found: FittingCompanion,
+    ) -> Result<BuildCompanion, MirrorError> {
+        let name = companion.package.trim_start_matches('@').replace('/', "-");
+        let name = format!("packages/{name}-{}.tgz", found.version);
+        let path = self.folder.join("files").join(name);
+        let parent = path.parent().unwrap_or(&self.folder);
+        fs::create_dir_all(parent).map_err(failed(parent))?;
+        if !is_whole(&path, &found.archive).map_err(failed(&path))? {
+            download(transport, &found.archive, &path, &mut |_, _| {})?;
+        }
+        Ok(BuildCompanion {
+            package: companion.package.clone(),
+            version: found.version,
+            address: path.to_string_lossy().into_owned(),
+            digest: found.archive.digest,
+            folder: companion.folder.clone(),
+            programs: companion.programs.clone(),
+        })
     }
 
     /// Puts a build that was made on this machine into the tree; `pack` writes its archive, the same bytes for
@@ -223,6 +253,9 @@ impl Mirror {
         for card in self.published.details.values_mut() {
             for build in &mut card.builds {
                 build.address = relative(&self.folder, &build.address);
+                for companion in &mut build.companions {
+                    companion.address = relative(&self.folder, &companion.address);
+                }
             }
         }
         self.write_file(DOCUMENT, &document::write(&self.published))

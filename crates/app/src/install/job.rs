@@ -102,7 +102,26 @@ impl InstallJob {
             },
             false => Error::CatalogChanged,
         })?;
-        InstallJob::of(runtime, release, options, Offer { source, builds }, offers)
+        let job = InstallJob::of(runtime, release, options, Offer { source, builds }, offers)?;
+        Ok(job.with_companions_of_catalog())
+    }
+
+    /// Has it get the packages that the catalog itself has for its builds, in these versions.
+    fn with_companions_of_catalog(mut self) -> InstallJob {
+        let known = self.builds.iter().flat_map(|build| &build.companions);
+        self.locked_companions = known.map(lock::of_build).collect();
+        self.with_locked_companions()
+    }
+
+    /// Has it get each package that is locked, whatever its source says.
+    fn with_locked_companions(mut self) -> InstallJob {
+        for locked in &self.locked_companions {
+            let mut known = self.source.companions.iter();
+            if !known.any(|known| known.package == locked.package) {
+                self.source.companions.push(locked.as_companion());
+            }
+        }
+        self
     }
 
     /// The job of installing a locked release: from where it was when it was locked, and with the digest that
@@ -148,14 +167,15 @@ impl InstallJob {
             builds: vec![build],
         };
         let job = InstallJob::of(runtime, &release, options, offer, VecDeque::new())?;
-        Ok(InstallJob {
+        let job = InstallJob {
             key: locked.release.clone(),
             expected_digest: Some(archive.digest.to_string()),
             is_as_locked: true,
             locked_companions: locked.companions.clone(),
             always: Package::all_named(&locked.packages),
             ..job
-        })
+        };
+        Ok(job.with_locked_companions())
     }
 
     /// The job of installing a release from this offer, or else from one of the others.

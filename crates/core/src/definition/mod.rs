@@ -20,7 +20,6 @@ pub use self::source::{
 pub(crate) use self::words::{is_inside, is_plain_file_name};
 use self::words::{is_of_system, is_variable};
 use crate::catalog::{Line, LinePolicy, Publisher};
-use crate::lock::LOCK_FILE;
 use crate::near;
 use crate::packages::PackageTool;
 use crate::selector::{is_line_name, is_name, is_publisher};
@@ -78,6 +77,9 @@ pub struct Probe {
     /// version stands.
     pub answer: String,
 }
+
+/// The name of a lock file, which says what the requirements beside it came to.
+pub const LOCK_FILE: &str = "vivid-shelf.lock";
 
 /// A file in which a project says what it requires.
 #[derive(Clone, Debug, PartialEq, Eq, Deserialize)]

@@ -263,6 +263,32 @@ pub struct Shipped {
 }
 
 impl Companion {
+    /// A companion of which one version is known, and nothing else.
+    pub fn known(package: &str, folder: &str, programs: &BTreeMap<String, String>) -> Companion {
+        Companion {
+            package: package.to_owned(),
+            versions: Vec::new(),
+            engine: None,
+            folder: folder.to_owned(),
+            programs: programs.clone(),
+        }
+    }
+
+    /// The paths in an install or in the package that it names.
+    fn paths(&self) -> impl Iterator<Item = &String> {
+        let programs = self
+            .programs
+            .iter()
+            .flat_map(|(link, program)| [link, program]);
+        [&self.folder].into_iter().chain(programs)
+    }
+
+    /// A path that leads out of the install or the package, where it names one.
+    pub fn path_outside(&self) -> Option<&str> {
+        let mut paths = self.paths().map(String::as_str);
+        paths.find(|path| !is_inside(path))
+    }
+
     /// The versions of the package that its publisher ships with this release, where that is known.
     pub fn shipped_with(&self, release: &Version) -> Option<&Range> {
         // A candidate of a release has what the release has.
@@ -328,12 +354,7 @@ impl SourceDefinition {
         }
         self.layout.check()?;
         for companion in &self.companions {
-            let names = [&companion.folder].into_iter();
-            let programs = companion
-                .programs
-                .iter()
-                .flat_map(|(link, program)| [link, program]);
-            for path in names.chain(programs) {
+            for path in companion.paths() {
                 check(is_inside(path), "sources.companions", path, INSIDE)?;
             }
             let good = companion.engine.is_some() || !companion.versions.is_empty();

@@ -26,12 +26,6 @@ fn show_one(ui: &Ui, mirrored: &MirroredRuntime) -> Outcome {
         Count(archives, "archive"),
         megabytes(bytes),
     ))?;
-    for package in &mirrored.missing_companions {
-        let title = &mirrored.title;
-        ui.note(format!(
-            "{package}, which these builds come without, is not mirrored: {title} installed from here comes without it."
-        ));
-    }
     if mirrored.has_old_signature {
         ui.note("The signature beside the catalog belongs to the previous catalog; sign it again.");
     }

@@ -179,6 +179,59 @@ This shell is not connected; to connect it: vshelf connect
 }
 
 #[test]
+fn a_mirror_and_a_lock_have_the_companions_too() {
+    let scene = Scene::with_faults(&[]);
+    scene.sources(PACKAGES);
+    let ran = vshelf(&scene, &["mirror", "8.3.1", "--to", "site"]);
+    assert_eq!(ran.code, 0, "{ran}");
+    assert!(
+        scene
+            .path("site/marram/files/packages/saltmarsh-bittern-2.0.0.tgz")
+            .exists()
+    );
+    // From there it comes with them, where no registry is.
+    let other = Scene::new();
+    let definition = scene.path("site/marram/marram.toml");
+    other.does(&[
+        "runtimes",
+        "--add",
+        &definition.display().to_string(),
+        "--replace",
+    ]);
+    let ran = other.does(&["install", "8"]);
+    assert!(
+        ran.stdout.contains("@saltmarsh/bittern 2.0.0 was added"),
+        "{ran}"
+    );
+    let bittern = |scene: &Scene| scene.does(&["run", "8", "--", "bittern"]).stdout;
+    assert_eq!(bittern(&other), "bittern 2.0.0\n");
+    // What is locked from the registry or the mirror has them as well.
+    for machine in [&scene, &other] {
+        machine.write("vivid-shelf.toml", "[runtimes]\nmarram = \"8.3.1\"\n");
+        let ran = vshelf(machine, &["lock"]);
+        assert_eq!(ran.code, 0, "{ran}");
+        let locked = fs::read_to_string(machine.path("vivid-shelf.lock")).unwrap();
+        assert!(
+            locked.contains("{ package = \"@saltmarsh/bittern\", version = \"2.0.0\""),
+            "{locked}"
+        );
+    }
+    other.does(&["remove", "8", "--even-if-used"]);
+    other.does(&["install", "--locked"]);
+    assert_eq!(bittern(&other), "bittern 2.0.0\n");
+    // What a catalog says of them stays in the install.
+    let catalog = scene.path("site/marram/catalog.json");
+    let text = fs::read_to_string(&catalog).unwrap();
+    fs::write(&catalog, text.replace("\"lib/bittern\"", "\"../bittern\"")).unwrap();
+    let ran = other.vshelf(&["catalog", "--refresh"]);
+    assert!(
+        ran.stderr
+            .contains("\"../bittern\" leads out of the install"),
+        "{ran}"
+    );
+}
+
+#[test]
 fn wheels_are_builds_too() {
     let scene = Scene::with_faults(&[]);
     scene.sources(WHEELS);
