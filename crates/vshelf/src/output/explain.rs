@@ -4,8 +4,9 @@ use jiff::civil::Date;
 use serde::Serialize;
 use vshelf_app::install::last_build::last_build;
 use vshelf_app::install::{allowed, from_source};
-use vshelf_app::{Activity, Runtime};
+use vshelf_app::{Activity, Runtime, project};
 use vshelf_core::catalog::ToldBy;
+use vshelf_core::lock::LOCK_FILE;
 use vshelf_core::resolve::{Choice, Filter, Scope, Step};
 use vshelf_core::{Pick, Release, Request};
 use vshelf_view::Palette;
@@ -113,10 +114,10 @@ pub fn show(ui: &Ui, runtime: &Runtime<'_>, request: &Request, scope: Scope) -> 
                 "Result: {version} from {}{place}.",
                 chosen.publisher
             ))?;
-            match chosen.release {
-                Some(release) => say_where_from(ui, runtime, release),
-                None => Ok(()),
+            if let Some(release) = chosen.release {
+                say_where_from(ui, runtime, release)?;
             }
+            say_locked(ui, runtime, request)
         }
         Ok(Choice::System) => {
             let activity = Activity::of(runtime);
@@ -124,6 +125,25 @@ pub fn show(ui: &Ui, runtime: &Runtime<'_>, request: &Request, scope: Scope) -> 
             ui.sentence(format!("Result: {}.", shown(program)))
         }
         Err(error) => Err(runtime.unresolved(error).into()),
+    }
+}
+
+/// Says which release a lock has for a requirement of the project here, where that is what was asked for.
+fn say_locked(ui: &Ui, runtime: &Runtime<'_>, request: &Request) -> Outcome {
+    let Ok(Some(required)) = project::find_unlocked_requirement(runtime) else {
+        return Ok(());
+    };
+    if required.requirement.request != request.without_runtime() {
+        return Ok(());
+    }
+    let lock = required.file.with_file_name(LOCK_FILE);
+    match project::locked_in(runtime, &lock)? {
+        Some(locked) => ui.sentence(format!(
+            "The project here requires it, and is locked to {} ({}).",
+            locked.release,
+            shown(&lock)
+        )),
+        None => Ok(()),
     }
 }
 

@@ -5,6 +5,7 @@ use vshelf_app::integrate::connect::way_to_connect;
 use vshelf_app::other_copy::OtherCopy;
 use vshelf_app::{Activity, Runtime};
 use vshelf_core::activation::{Activation, Claim, Rule};
+use vshelf_core::lock::LOCK_FILE;
 use vshelf_core::outlook::Newer;
 use vshelf_core::{Key, Phase, Pick};
 use vshelf_view::Palette;
@@ -161,9 +162,13 @@ fn show_one(ui: &Ui, runtime: &Runtime<'_>) -> Outcome {
         facts.push(("newer", format!("{}{security}", newer.version)));
     }
     if let Some(place) = &active.place {
+        let locked = match place.file.ends_with(LOCK_FILE) {
+            true => ", as it is locked",
+            false => "",
+        };
         facts.push((
             "required",
-            format!("{}, line {}", shown(&place.file), place.line),
+            format!("{}, line {}{locked}", shown(&place.file), place.line),
         ));
     }
     for claim in &activity.activation.overrode {

@@ -165,6 +165,9 @@ fn locked_releases_stay_until_they_are_renewed() {
         ran.stdout.contains("Marram 8.3.1  8         8.3.0"),
         "{ran}"
     );
+    let ran = project.does(&["explain", "8"]);
+    let locked = "The project here requires it, and is locked to 8.3.1 (~/board/vivid-shelf.lock).";
+    assert!(ran.stdout.contains(locked), "{ran}");
     // A renewal of the shelf takes the lock along where that is asked for.
     project.edit("8.3.1", "8.3.0");
     project.scene.does(&["install", "8.3.0"]);
@@ -191,6 +194,9 @@ fn renewing_a_line_renews_the_locks_that_have_it() {
     project.does(&["lock", "--check"]);
     project.does(&["--offline", "install", "--locked"]);
     assert_eq!(project.scene.on_shelf(), ["8.3.1"]);
+    let status = project.does(&["status"]).stdout;
+    let place = "required   ~/board/vivid-shelf.lock, line 5, as it is locked";
+    assert!(status.contains(place), "{status}");
 }
 
 #[test]
