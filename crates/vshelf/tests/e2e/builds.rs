@@ -613,6 +613,46 @@ fn a_build_for_its_place_is_not_shared() {
 }
 
 #[test]
+fn a_killed_install_leaves_no_step_running() {
+    let alone = Command::new("setpriv")
+        .args(["--pdeathsig", "KILL", "unshare", "--user", "--net", "true"])
+        .output();
+    if !alone.is_ok_and(|output| output.status.success()) {
+        skipped("namespaces without rights, which this system does not allow");
+        return;
+    }
+    let folder = TempDir::new().unwrap();
+    let begun = folder.path().join("begun");
+    let wait = format!("touch {}; sleep 2719 & sleep 2719", begun.display());
+    let scene = recipe(&[("wait", &wait), ("install", INSTALL)], "");
+    let mut install = scene.command(PROGRAM);
+    install
+        .args(["install", "1"])
+        .stderr(Stdio::null())
+        .stdout(Stdio::null());
+    let mut install = install.spawn().unwrap();
+    while !begun.exists() {
+        thread::sleep(Duration::from_millis(10));
+    }
+    install.kill().unwrap();
+    install.wait().unwrap();
+    let place = scene.data("builds").display().to_string();
+    let is_running = || {
+        let processes = fs::read_dir("/proc").unwrap().flatten();
+        let mut environments =
+            processes.filter_map(|process| fs::read_to_string(process.path().join("environ")).ok());
+        environments.any(|environment| environment.contains(&place))
+    };
+    for _ in 0..200 {
+        if !is_running() {
+            return;
+        }
+        thread::sleep(Duration::from_millis(20));
+    }
+    panic!("a step goes on in {place}");
+}
+
+#[test]
 fn a_clock_that_was_put_back_repeats_no_step() {
     let wait = "echo once >>../../../counted; exit 0";
     let folder = TempDir::new().unwrap();

@@ -33,7 +33,11 @@ const MEMORY_OF_JOB: u64 = 1 << 30;
 
 /// What takes the network from a program and all that it starts, and ends all of it with its first: user,
 /// network and process namespaces (namespaces(7)), which need no rights where the system allows them.
-const ALONE: [&str; 7] = [
+const ALONE: [&str; 10] = [
+    // Ends it when this program ends in whatever way (setpriv(1), prctl(2), PR_SET_PDEATHSIG).
+    "setpriv",
+    "--pdeathsig",
+    "KILL",
     "unshare",
     "--user",
     "--map-current-user",
