@@ -35,7 +35,7 @@ why = "not before spring"
 from = 2027-03-01
 
 [rules.ended-lines]
-why = "nobody mends them any more"
+why = "nobody fixes them any more"
 "#;
 
 #[test]
@@ -57,7 +57,7 @@ tidy.idle-days         90                                                       
 tidy.per-line          3                                                                          ~/company/shelf.toml, line 6, fixed
 rules.denied           marram <=8.3.0 >=8: it loses readings; ask the tide desk, from 2026-11-01  ~/company/shelf.toml, line 9, fixed
 rules.denied           marram 9: not before spring, from 2027-03-01                               ~/company/shelf.toml, line 15, fixed
-rules.ended-lines      nobody mends them any more                                                 ~/company/shelf.toml, line 21, fixed
+rules.ended-lines      nobody fixes them any more                                                 ~/company/shelf.toml, line 21, fixed
 VSHELF_DATA            ~/.local/share/vivid-shelf                                                 default
 VSHELF_CACHE           ~/.cache/vivid-shelf                                                       default
 VSHELF_CONFIG          ~/.config/vivid-shelf                                                      default
@@ -88,7 +88,7 @@ Error: Marram 8.3.0 may not be installed: <=8.3.0 >=8 is denied.
         str![[r#"
 --- stderr
 Error: Marram 5.2.1 may not be installed: its line is no longer supported.
-  Why: nobody mends them any more.
+  Why: nobody fixes them any more.
   The rule is ~/company/shelf.toml, line 21.
 --- exit 7
 
@@ -127,7 +127,7 @@ fn a_person_adds_rules_and_takes_none_away() {
     let own = "[rules]\nended-lines = { why = \"mine\", from = 2099-01-01 }\ndenied = [{ runtime = \"marram\", versions = \"10\", why = \"mine\" }]\n";
     scene.write(".config/vivid-shelf/shelf.toml", own);
     let ran = vshelf(&scene, RULES, &["install", "marram@5"]);
-    assert!(ran.stderr.contains("nobody mends them any more"), "{ran}");
+    assert!(ran.stderr.contains("nobody fixes them any more"), "{ran}");
     let ran = vshelf(&scene, RULES, &["install", "marram@10"]);
     assert!(
         ran.stderr
