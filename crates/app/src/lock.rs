@@ -5,9 +5,7 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 use vshelf_core::catalog::{Build, BuildCompanion};
-use vshelf_core::lock::{
-    LOCK_FILE, Lock, LockProblem, LockedArchive, LockedCompanion, LockedRelease,
-};
+use vshelf_core::lock::{LOCK_FILE, Lock, LockProblem, LockedArchive, LockedRelease};
 use vshelf_core::resolve::{Choice, Scope};
 use vshelf_core::{Key, Phase, Platform, Release};
 use vshelf_files::atomic;
@@ -162,8 +160,7 @@ pub fn fitting_archive<'l>(
         .archives
         .iter()
         .filter(|archive| archive.platform.runs_on(host));
-    let best =
-        fitting.min_by_key(|archive| (archive.platform.is_source(), archive.platform != *host));
+    let best = fitting.min_by_key(|archive| archive.platform.order_on(host));
     best.ok_or_else(|| Error::LockedElsewhere {
         title: format!("{} {}", runtime.definition.title, locked.release),
         platform: host.to_string(),
@@ -306,7 +303,7 @@ impl Wanted<'_> {
         &self,
         release: &Release,
         archives: &[LockedArchive],
-    ) -> Result<Vec<LockedCompanion>, Error> {
+    ) -> Result<Vec<BuildCompanion>, Error> {
         let environment = self.runtime.environment();
         let registry = NpmRegistry::new(environment.registries());
         let has_archives = |source: &str| archives.iter().any(|archive| archive.source == source);
@@ -314,14 +311,14 @@ impl Wanted<'_> {
         // What a catalog has itself is not looked for elsewhere.
         let details = self.runtime.details(release)?;
         let of_catalog = details.builds.iter().flat_map(|build| &build.companions);
-        let mut locked: Vec<LockedCompanion> = of_catalog.map(of_build).collect();
+        let mut locked: Vec<BuildCompanion> = of_catalog.cloned().collect();
         locked.dedup();
         for companion in sources
             .filter(|source| has_archives(&source.name))
             .flat_map(|source| &source.companions)
         {
             match registry.fitting(&environment.transport, companion, &release.version) {
-                Ok(found) => locked.push(LockedCompanion {
+                Ok(found) => locked.push(BuildCompanion {
                     package: companion.package.clone(),
                     version: found.version,
                     digest: found.archive.digest.clone(),
@@ -348,9 +345,8 @@ impl Wanted<'_> {
     fn patches(&self, release: &Release, archives: &[LockedArchive]) -> Vec<String> {
         let is_source = archives.iter().any(|archive| archive.platform.is_source());
         let section = self.runtime.definition.build.as_ref().filter(|_| is_source);
-        let patches = section.map(|section| section.patches_of(&release.version));
-        let digests = patches.into_iter().flatten();
-        digests.map(|patch| patch.digest.to_string()).collect()
+        let digests = section.map(|section| section.patch_digests(&release.version));
+        digests.unwrap_or_default()
     }
 }
 
@@ -361,8 +357,8 @@ fn archives_of(runtime: &Runtime<'_>, release: &Release) -> Result<Vec<LockedArc
     let mut archives: Vec<LockedArchive> = Vec::new();
     let mut failure = None;
     for build in &details.builds {
-        let mut sources = runtime.definition.sources.iter();
-        let source = sources.find(|source| Some(&source.name) == build.source.as_ref());
+        let name = build.source.as_deref();
+        let source = name.and_then(|name| runtime.definition.source(name));
         let source = source.ok_or(Error::CatalogChanged)?;
         if archives
             .iter()
@@ -395,26 +391,11 @@ fn archives_of(runtime: &Runtime<'_>, release: &Release) -> Result<Vec<LockedArc
     }
 }
 
-/// A package that a catalog has for a build, as it is locked.
-pub fn of_build(companion: &BuildCompanion) -> LockedCompanion {
-    LockedCompanion {
-        package: companion.package.clone(),
-        version: companion.version.clone(),
-        digest: companion.digest.clone(),
-        address: companion.address.clone(),
-        folder: companion.folder.clone(),
-        programs: companion.programs.clone(),
-    }
-}
-
 /// Fails where a lock's patches are not those of the definition.
 pub fn check_patches(runtime: &Runtime<'_>, locked: &LockedRelease) -> Done {
-    let version = locked.version();
     let section = runtime.definition.build.as_ref();
-    let patches = section.map(|section| section.patches_of(&version));
-    let now = patches.into_iter().flatten();
-    let now: Vec<String> = now.map(|patch| patch.digest.to_string()).collect();
-    match now == locked.patches {
+    let now = section.map(|section| section.patch_digests(&locked.version()));
+    match now.unwrap_or_default() == locked.patches {
         true => Ok(()),
         false => Err(Error::OtherPatches {
             title: format!("{} {}", runtime.definition.title, locked.release),

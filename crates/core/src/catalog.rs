@@ -9,7 +9,7 @@ use std::sync::Arc;
 
 use jiff::Timestamp;
 use jiff::civil::Date;
-use serde::Deserialize;
+use serde::{Deserialize, Serialize};
 
 use crate::platform::Platform;
 use crate::version::{Version, compare_numbers, join_numbers};
@@ -200,8 +200,8 @@ pub struct Build {
     pub companions: Vec<BuildCompanion>,
 }
 
-/// A package that is added to a build, as a catalog has it.
-#[derive(Clone, Debug, PartialEq, Eq)]
+/// A package that is added to a build, in one version, as a catalog or a lock has it.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct BuildCompanion {
     /// The package.
     pub package: String,
@@ -214,6 +214,7 @@ pub struct BuildCompanion {
     /// The folder of the install that it is unpacked into.
     pub folder: String,
     /// Links to its programs: the link's path in the install, and the program's in the package.
+    #[serde(default)]
     pub programs: BTreeMap<String, String>,
 }
 
@@ -275,8 +276,8 @@ pub enum Checksum {
 }
 
 /// A digest of an archive's bytes.
-#[derive(Clone, Debug, PartialEq, Eq, Deserialize)]
-#[serde(try_from = "String")]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(try_from = "String", into = "String")]
 pub struct Digest {
     /// How it is computed.
     pub algorithm: DigestAlgorithm,
@@ -346,6 +347,12 @@ impl TryFrom<String> for Digest {
 
     fn try_from(text: String) -> Result<Digest, DigestError> {
         text.parse()
+    }
+}
+
+impl From<Digest> for String {
+    fn from(digest: Digest) -> String {
+        digest.to_string()
     }
 }
 
@@ -565,7 +572,7 @@ impl Details {
         let mut builds: Vec<&Build> = (self.builds.iter())
             .filter(|build| build.platform.runs_on(host))
             .collect();
-        builds.sort_by_key(|build| (build.platform.is_source(), build.platform != *host));
+        builds.sort_by_key(|build| build.platform.order_on(host));
         builds
     }
 }

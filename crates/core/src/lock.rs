@@ -3,12 +3,11 @@
 //! It stands beside the files that say what is required. Everything in it is sorted, and an archive has a line
 //! of its own, so that two versions of it differ in the lines that changed.
 
-use std::collections::BTreeMap;
 use std::fmt::Write as _;
 
 use serde::Deserialize;
 
-use crate::catalog::Digest;
+use crate::catalog::{BuildCompanion, Digest};
 use crate::definition::Companion;
 pub use crate::definition::LOCK_FILE;
 use crate::install::Key;
@@ -45,7 +44,7 @@ pub struct LockedRelease {
     pub archives: Vec<LockedArchive>,
     /// Packages of registries that belong to every install of it.
     #[serde(default)]
-    pub companions: Vec<LockedCompanion>,
+    pub companions: Vec<BuildCompanion>,
     /// Packages that are installed into it, as `name@version`.
     #[serde(default)]
     pub packages: Vec<String>,
@@ -69,25 +68,6 @@ pub struct LockedArchive {
     pub source: String,
     /// Where it was.
     pub address: String,
-}
-
-/// A package of a registry that belongs to every install of a locked release.
-#[derive(Clone, Debug, PartialEq, Eq, Deserialize)]
-#[serde(rename_all = "kebab-case")]
-pub struct LockedCompanion {
-    /// The package.
-    pub package: String,
-    /// Its version.
-    pub version: Version,
-    /// What its archive's bytes add up to.
-    pub digest: Digest,
-    /// Where it was.
-    pub address: String,
-    /// The folder of the install that it is unpacked into.
-    pub folder: String,
-    /// Links to its programs: the link's path in the install, and the program's in the package.
-    #[serde(default)]
-    pub programs: BTreeMap<String, String>,
 }
 
 /// Why a text is no lock file.
@@ -170,7 +150,7 @@ impl Lock {
                 return Err(at(line, LockProblem::Twice(release.runtime.clone())));
             }
             let outside = release.companions.iter().find_map(|companion| {
-                let known = companion.as_companion();
+                let known = Companion::of_build(companion);
                 known.path_outside().map(str::to_owned)
             });
             if let Some(path) = outside {
@@ -270,13 +250,6 @@ fn write_lines<T>(text: &mut String, key: &str, entries: &[T], line: impl Fn(&T)
     writeln!(text, "{key} = [\n  {},\n]", lines.join(",\n  ")).expect("a text takes everything");
 }
 
-impl LockedCompanion {
-    /// What it is to an install.
-    pub fn as_companion(&self) -> Companion {
-        Companion::known(&self.package, &self.folder, &self.programs)
-    }
-}
-
 impl LockedRelease {
     /// Its version.
     pub fn version(&self) -> Version {
@@ -334,7 +307,7 @@ mod tests {
             release: "8.3.1".parse().unwrap(),
             publisher: "saltmarsh".into(),
             archives: vec![archive("linux-x64", "0a"), archive("darwin-arm64", "0b")],
-            companions: vec![LockedCompanion {
+            companions: vec![BuildCompanion {
                 package: "tussock".into(),
                 version: "3.2.0".parse().unwrap(),
                 digest: digest("0c"),

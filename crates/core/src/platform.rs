@@ -42,6 +42,12 @@ impl Platform {
         self.as_str() == SOURCE
     }
 
+    /// The place of a build for this platform among those that run on a machine of platform `host`, the lowest
+    /// first: what is made for just that machine, and a source last.
+    pub fn order_on(&self, host: &Platform) -> (bool, bool) {
+        (self.is_source(), self != host)
+    }
+
     /// Whether a build for this platform runs on a machine of platform `host`.
     ///
     /// A build that names no C library needs none, and what is source is built where it is.

@@ -291,20 +291,20 @@ pub(crate) fn write(published: &PublishedCatalog) -> String {
 /// A package that is added to a build. What it names in the install stays in it.
 fn read_companion(entry: CompanionEntry, address: &Address) -> Result<BuildCompanion, String> {
     let problem = |problem: &dyn fmt::Display| format!("the package {}: {problem}", entry.package);
-    let known = Companion::known(&entry.package, &entry.folder, &entry.programs);
-    if let Some(path) = known.path_outside() {
-        return Err(problem(&format!("{path:?} leads out of the install")));
-    }
-    Ok(BuildCompanion {
+    let known = BuildCompanion {
         digest: entry.digest.parse().map_err(|e: DigestError| problem(&e))?,
         address: (address.join(&entry.file))
             .map_err(|e| problem(&e))?
             .to_string(),
-        package: entry.package,
+        package: entry.package.clone(),
         version: entry.version,
         folder: entry.folder,
         programs: entry.programs,
-    })
+    };
+    match Companion::of_build(&known).path_outside() {
+        Some(path) => Err(problem(&format!("{path:?} leads out of the install"))),
+        None => Ok(known),
+    }
 }
 
 fn companion_entry(companion: BuildCompanion) -> CompanionEntry {

@@ -6,9 +6,9 @@ use std::path::PathBuf;
 use std::sync::Arc;
 
 use jiff::Timestamp;
-use vshelf_core::catalog::{Build, Checksum, Release, Repack};
-use vshelf_core::definition::SourceDefinition;
-use vshelf_core::lock::{LockedCompanion, LockedRelease};
+use vshelf_core::catalog::{Build, BuildCompanion, Checksum, Release, Repack};
+use vshelf_core::definition::{Companion, SourceDefinition};
+use vshelf_core::lock::LockedRelease;
 use vshelf_core::packages::Package;
 use vshelf_core::{Definition, Key};
 use vshelf_shelf::Shelf;
@@ -59,7 +59,7 @@ pub struct InstallJob {
     /// Whether it is still made as a lock says, and no source was asked for it yet.
     pub(super) is_as_locked: bool,
     /// The packages of registries that a lock has for it.
-    pub(super) locked_companions: Vec<LockedCompanion>,
+    pub(super) locked_companions: Vec<BuildCompanion>,
     /// The packages that are installed into it when it is new.
     pub always: Vec<Package>,
     /// What the last build of this runtime from source needed here, where this is going to be one.
@@ -109,7 +109,7 @@ impl InstallJob {
     /// Has it get the packages that the catalog itself has for its builds, in these versions.
     fn with_companions_of_catalog(mut self) -> InstallJob {
         let known = self.builds.iter().flat_map(|build| &build.companions);
-        self.locked_companions = known.map(lock::of_build).collect();
+        self.locked_companions = known.cloned().collect();
         self.with_locked_companions()
     }
 
@@ -118,7 +118,7 @@ impl InstallJob {
         for locked in &self.locked_companions {
             let mut known = self.source.companions.iter();
             if !known.any(|known| known.package == locked.package) {
-                self.source.companions.push(locked.as_companion());
+                self.source.companions.push(Companion::of_build(locked));
             }
         }
         self
@@ -135,8 +135,7 @@ impl InstallJob {
         if archive.platform.is_source() {
             lock::check_patches(runtime, locked)?;
         }
-        let mut sources = runtime.definition.sources.iter();
-        let source = sources.find(|source| source.name == archive.source);
+        let source = runtime.definition.source(&archive.source);
         let source = source.ok_or_else(|| Error::LockedSource {
             title: format!("{} {}", runtime.definition.title, locked.release),
             source_name: archive.source.clone(),
@@ -319,8 +318,8 @@ pub fn offers(runtime: &Runtime<'_>, release: &Release) -> Result<Vec<Offer>, Er
             offer.builds.push(build.clone());
             continue;
         }
-        let mut sources = runtime.definition.sources.iter();
-        let source = sources.find(|source| Some(&source.name) == build.source.as_ref());
+        let name = build.source.as_deref();
+        let source = name.and_then(|name| runtime.definition.source(name));
         offers.push(Offer {
             source: source.ok_or(Error::CatalogChanged)?.clone(),
             builds: vec![build.clone()],

@@ -264,6 +264,12 @@ impl BuildSection {
         self.patches.iter().filter(needs)
     }
 
+    /// The digests of the patches that a release needs.
+    pub fn patch_digests(&self, release: &Version) -> Vec<String> {
+        let patches = self.patches_of(release);
+        patches.map(|patch| patch.digest.to_string()).collect()
+    }
+
     /// What is left out, as the lines of a log tell, each once and in order.
     pub fn left_out_in(&self, log: &str) -> Vec<&str> {
         let mut found: Vec<&str> = Vec::new();

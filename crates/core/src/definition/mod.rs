@@ -299,6 +299,11 @@ impl Definition {
         Ok(definition)
     }
 
+    /// The source with this name.
+    pub fn source(&self, name: &str) -> Option<&SourceDefinition> {
+        self.sources.iter().find(|source| source.name == name)
+    }
+
     /// A definition as JSON, which is known to be a good one.
     pub fn of_json(text: &str) -> Result<Definition, serde_json::Error> {
         serde_json::from_str(text)

@@ -7,6 +7,7 @@ use serde::{Deserialize, Serialize};
 
 use super::check::{DefinitionError, check};
 use super::words::{is_file_inside, is_inside, is_plain_file_name};
+use crate::catalog::BuildCompanion;
 use crate::platform::Platform;
 use crate::range::Range;
 use crate::template::{Template, VersionSpellings};
@@ -263,14 +264,14 @@ pub struct Shipped {
 }
 
 impl Companion {
-    /// A companion of which one version is known, and nothing else.
-    pub fn known(package: &str, folder: &str, programs: &BTreeMap<String, String>) -> Companion {
+    /// The companion of which a catalog or a lock has just one version.
+    pub fn of_build(known: &BuildCompanion) -> Companion {
         Companion {
-            package: package.to_owned(),
+            package: known.package.clone(),
             versions: Vec::new(),
             engine: None,
-            folder: folder.to_owned(),
-            programs: programs.clone(),
+            folder: known.folder.clone(),
+            programs: known.programs.clone(),
         }
     }
 

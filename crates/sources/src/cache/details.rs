@@ -7,8 +7,8 @@ use std::os::unix::fs::FileExt;
 use std::path::{Path, PathBuf};
 
 use serde::{Deserialize, Serialize};
+use vshelf_core::Platform;
 use vshelf_core::catalog::{Build, BuildCompanion, Details, LibcVersion, Repack, ToldBy};
-use vshelf_core::{Platform, Version};
 
 /// Where the details of one release are in a file.
 #[derive(Clone, Copy, Debug)]
@@ -44,17 +44,7 @@ struct CachedBuild {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     oldest_libc: Option<LibcVersion>,
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    companions: Vec<CachedCompanion>,
-}
-
-#[derive(Serialize, Deserialize)]
-struct CachedCompanion {
-    package: String,
-    version: Version,
-    address: String,
-    digest: String,
-    folder: String,
-    programs: BTreeMap<String, String>,
+    companions: Vec<BuildCompanion>,
 }
 
 /// The details of a release that cannot be read back.
@@ -98,18 +88,7 @@ fn read_details(bytes: &[u8], checksum: u32) -> Option<Details> {
             repack: build.repack,
             oldest_libc: build.oldest_libc,
             checksum: build.checksum.parse().ok()?,
-            companions: (build.companions.into_iter())
-                .map(|companion| {
-                    Some(BuildCompanion {
-                        package: companion.package,
-                        version: companion.version,
-                        address: companion.address,
-                        digest: companion.digest.parse().ok()?,
-                        folder: companion.folder,
-                        programs: companion.programs,
-                    })
-                })
-                .collect::<Option<_>>()?,
+            companions: build.companions,
         })
     });
     Some(Details {
@@ -133,16 +112,7 @@ pub(super) fn write_details(to: &mut Vec<u8>, details: Option<&Details>) {
         spelled: build.spelled,
         repack: build.repack,
         oldest_libc: build.oldest_libc,
-        companions: (build.companions.into_iter())
-            .map(|companion| CachedCompanion {
-                package: companion.package,
-                version: companion.version,
-                address: companion.address,
-                digest: companion.digest.to_string(),
-                folder: companion.folder,
-                programs: companion.programs,
-            })
-            .collect(),
+        companions: build.companions,
     });
     let cached = CachedDetails {
         builds: builds.collect(),

@@ -253,9 +253,7 @@ pub fn build(
         archive,
         built: Some(Built {
             compiler: needs.compiler.clone(),
-            patches: (section.patches_of(&job.release.version))
-                .map(|patch| patch.digest.to_string())
-                .collect(),
+            patches: section.patch_digests(&job.release.version),
             steps: work.calls().map(|call| call.join(" ")).collect(),
             libraries: libraries.collect(),
             left_out: section
