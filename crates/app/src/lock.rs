@@ -6,6 +6,7 @@ use std::path::{Path, PathBuf};
 
 use vshelf_core::catalog::{Build, BuildCompanion};
 use vshelf_core::lock::{LOCK_FILE, Lock, LockProblem, LockedArchive, LockedRelease};
+use vshelf_core::requirement::Problem;
 use vshelf_core::resolve::{Choice, Scope};
 use vshelf_core::{Key, Phase, Platform, Release};
 use vshelf_files::atomic;
@@ -195,15 +196,15 @@ fn wanted(environment: &Environment) -> Result<BTreeMap<PathBuf, Vec<Wanted<'_>>
 /// program wrote.
 fn lock_before(file: &Path, asked: &LockRequest) -> Result<Lock, Error> {
     let anew = asked.renew.as_ref().is_some_and(Vec::is_empty);
+    let is_replaced = |error: &Error| {
+        let Error::Requirement { error, .. } = error else {
+            return false;
+        };
+        let problem = &error.problem;
+        anew && matches!(problem, Problem::Lock(problem) if !matches!(problem, LockProblem::Newer(_)))
+    };
     match project::read_lock(file) {
-        Err(Error::Requirement { error, .. })
-            if anew
-                && project::is_of_lock(&error, |problem| {
-                    !matches!(problem, LockProblem::Newer(_))
-                }) =>
-        {
-            Ok(Lock::default())
-        }
+        Err(error) if is_replaced(&error) => Ok(Lock::default()),
         read => Ok(read?.unwrap_or_default()),
     }
 }

@@ -8,9 +8,8 @@ use std::path::{Path, PathBuf};
 use rustix::fs::OFlags;
 use vshelf_core::Request;
 use vshelf_core::definition::RequirementFile;
-use vshelf_core::lock::{Lock, LockError, LockProblem, LockedRelease};
+use vshelf_core::lock::{LOCK_FILE, Lock, LockError, LockedRelease, line_of};
 use vshelf_core::requirement::{self, Problem, Requirement, RequirementError};
-use vshelf_files::optional;
 use vshelf_shelf::journal::{self, SeenProject};
 
 use crate::environment::Environment;
@@ -71,24 +70,39 @@ pub fn read_requirement(
     let Some(contents) = read_start(path, requirement::limit(file))? else {
         return Ok(None);
     };
-    let read = requirement::read(runtime.name(), file, &contents);
-    let read = read.map_err(|error| Error::Requirement {
+    if file.is_lock() {
+        let held = held_in(runtime, path, &contents)?;
+        return Ok(held.map(|(locked, line)| Requirement {
+            request: locked.request(),
+            line,
+        }));
+    }
+    requirement::read(runtime.name(), file, &contents).map_err(|error| unusable(path, error))
+}
+
+fn unusable(path: &Path, error: RequirementError) -> Error {
+    Error::Requirement {
         file: path.to_owned(),
         error,
-    })?;
-    match read {
-        Some(_) if file.is_lock() => {
-            let held = locked_in(runtime, path)?;
-            Ok(read.filter(|_| held.is_some()))
-        }
-        read => Ok(read),
     }
 }
 
 /// The release that a lock file has for a runtime; nothing where nothing beside it requires the runtime any
 /// more. One that does not meet what is required is an error.
 pub fn locked_in(runtime: &Runtime<'_>, path: &Path) -> Result<Option<LockedRelease>, Error> {
-    let lock = read_lock(path)?.unwrap_or_default();
+    let Some(contents) = lock_contents(path)? else {
+        return Ok(None);
+    };
+    Ok(held_in(runtime, path, &contents)?.map(|(locked, _)| locked))
+}
+
+/// The release that these contents of a lock file have for a runtime, and the line on which it begins.
+fn held_in(
+    runtime: &Runtime<'_>,
+    path: &Path,
+    contents: &[u8],
+) -> Result<Option<(LockedRelease, usize)>, Error> {
+    let (lock, text) = parse_lock(path, contents)?;
     let Some(locked) = lock.release_of(runtime.name()) else {
         return Ok(None);
     };
@@ -97,7 +111,7 @@ pub fn locked_in(runtime: &Runtime<'_>, path: &Path) -> Result<Option<LockedRele
         return Ok(None);
     };
     match locked.meets(&required.requirement.request) {
-        true => Ok(Some(locked.clone())),
+        true => Ok(Some((locked.clone(), line_of(text, runtime.name())))),
         false => Err(Error::StaleLock {
             lock: path.to_owned(),
             title: format!("{} {}", runtime.definition.title, locked.release),
@@ -109,15 +123,28 @@ pub fn locked_in(runtime: &Runtime<'_>, path: &Path) -> Result<Option<LockedRele
 
 /// What a lock file holds; nothing where there is none.
 pub fn read_lock(path: &Path) -> Result<Option<Lock>, Error> {
-    let text = optional::read_text(path).map_err(file_error(path, "read"))?;
-    let lock = text.map(|text| Lock::read(&text)).transpose();
-    lock.map_err(|LockError { line, problem }| Error::Requirement {
-        file: path.to_owned(),
-        error: RequirementError {
-            line,
-            problem: Problem::Lock(problem),
-        },
-    })
+    let contents = lock_contents(path)?;
+    let lock = contents.map(|contents| Ok(parse_lock(path, &contents)?.0));
+    lock.transpose()
+}
+
+/// The contents of a lock file; nothing where there is none. One that cannot be read may hold anything.
+fn lock_contents(path: &Path) -> Result<Option<Vec<u8>>, Error> {
+    let limit = requirement::limit(&RequirementFile::plain(LOCK_FILE));
+    match start_of(path, limit) {
+        Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(None),
+        read => read.map_err(file_error(path, "read")),
+    }
+}
+
+fn parse_lock<'c>(path: &Path, contents: &'c [u8]) -> Result<(Lock, &'c str), Error> {
+    let kind = RequirementFile::plain(LOCK_FILE);
+    let text = requirement::text_of(&kind, contents).map_err(|error| unusable(path, error))?;
+    let lock = Lock::read(text).map_err(|LockError { line, problem }| {
+        let problem = Problem::Lock(problem);
+        unusable(path, RequirementError { line, problem })
+    })?;
+    Ok((lock, text))
 }
 
 /// What the files of one folder require of a runtime, whatever its lock says.
@@ -125,48 +152,35 @@ pub fn required_in(
     runtime: &Runtime<'_>,
     folder: &Path,
 ) -> Result<Option<FoundRequirement>, Error> {
-    for kind in kinds_of_files(runtime)
-        .iter()
-        .filter(|kind| !kind.is_lock())
-    {
-        let file = folder.join(&kind.file);
-        if let Some(requirement) = read_requirement(runtime, &file, kind)? {
-            return Ok(Some(FoundRequirement { file, requirement }));
-        }
-    }
-    Ok(None)
+    let kinds = kinds_of_files(runtime).into_iter();
+    let files = kinds.filter(|kind| !kind.is_lock());
+    let files = files.map(|kind| (folder.join(&kind.file), kind));
+    first_requirement(runtime, files)
 }
 
 /// What the project here requires: that of the nearest folder, from this one upward, in which a file
 /// says something.
 pub fn find_requirement(runtime: &Runtime<'_>) -> Result<Option<FoundRequirement>, Error> {
-    for (path, file) in requirement_files(runtime) {
-        if let Some(requirement) = read_requirement(runtime, &path, &file)? {
-            return Ok(Some(FoundRequirement {
-                file: path,
-                requirement,
-            }));
-        }
-    }
-    Ok(None)
+    first_requirement(runtime, requirement_files(runtime))
 }
 
 /// What the project here requires, whatever its lock says.
 pub fn find_unlocked_requirement(runtime: &Runtime<'_>) -> Result<Option<FoundRequirement>, Error> {
-    for (file, kind) in requirement_files(runtime) {
-        if kind.is_lock() {
-            continue;
-        }
+    let files = requirement_files(runtime).into_iter();
+    first_requirement(runtime, files.filter(|(_, kind)| !kind.is_lock()))
+}
+
+/// What the first of these files that says something requires.
+fn first_requirement(
+    runtime: &Runtime<'_>,
+    files: impl IntoIterator<Item = (PathBuf, RequirementFile)>,
+) -> Result<Option<FoundRequirement>, Error> {
+    for (file, kind) in files {
         if let Some(requirement) = read_requirement(runtime, &file, &kind)? {
             return Ok(Some(FoundRequirement { file, requirement }));
         }
     }
     Ok(None)
-}
-
-/// Whether a file is wrong as a lock, in this way.
-pub fn is_of_lock(error: &RequirementError, is: impl Fn(&LockProblem) -> bool) -> bool {
-    matches!(&error.problem, Problem::Lock(problem) if is(problem))
 }
 
 /// What the project here requires, or an error where nothing does.
@@ -261,22 +275,26 @@ pub fn read_projects(runtime: &Runtime<'_>, projects: &[PathBuf]) -> ReadProject
 
 /// The first `limit` bytes of a file; nothing where it went away or is none of ours to read.
 fn read_start(path: &Path, limit: usize) -> Result<Option<Vec<u8>>, Error> {
-    let mut contents = Vec::new();
-    // Without waiting for whoever would write into a pipe of that name.
-    let flags = OFlags::NONBLOCK.bits() as i32;
-    let file = File::options().read(true).custom_flags(flags).open(path);
-    let read = file.and_then(|file| match file.metadata()?.is_file() {
-        true => file.take(limit as u64).read_to_end(&mut contents).map(Some),
-        false => Ok(None),
-    });
-    match read {
-        Ok(Some(_)) => Ok(Some(contents)),
-        Ok(None) => Ok(None),
+    match start_of(path, limit) {
         Err(error) => match error.kind() {
             io::ErrorKind::NotFound
             | io::ErrorKind::NotADirectory
             | io::ErrorKind::PermissionDenied => Ok(None),
             _ => Err(file_error(path, "read")(error)),
         },
+        Ok(read) => Ok(read),
     }
+}
+
+/// The first `limit` bytes of a file; nothing where it is no plain file.
+fn start_of(path: &Path, limit: usize) -> io::Result<Option<Vec<u8>>> {
+    // Without waiting for whoever would write into a pipe of that name.
+    let flags = OFlags::NONBLOCK.bits() as i32;
+    let file = File::options().read(true).custom_flags(flags).open(path)?;
+    if !file.metadata()?.is_file() {
+        return Ok(None);
+    }
+    let mut contents = Vec::new();
+    file.take(limit as u64).read_to_end(&mut contents)?;
+    Ok(Some(contents))
 }

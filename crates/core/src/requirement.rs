@@ -5,7 +5,7 @@
 //! several runtimes at once. A lock file says which release that came to. This module reads contents; finding the files is the caller's.
 
 use crate::definition::RequirementFile;
-use crate::lock::{self, LOCK_FILE, Lock, LockError, LockProblem};
+use crate::lock::{LOCK_FILE, LockProblem};
 use crate::selector::{Request, Selector, SelectorError};
 use crate::template::Template;
 
@@ -102,26 +102,7 @@ pub fn read(
     contents: &[u8],
 ) -> Result<Option<Requirement>, RequirementError> {
     let error = |line, problem| RequirementError { line, problem };
-    if contents.len() >= limit(file) {
-        return Err(error(1, Problem::TooLarge(limit(file) - 1)));
-    }
-    let text = std::str::from_utf8(contents).map_err(|e| {
-        let before = &contents[..e.valid_up_to()];
-        error(
-            1 + before.iter().filter(|b| **b == b'\n').count(),
-            Problem::NotText,
-        )
-    })?;
-    let text = text.strip_prefix('\u{feff}').unwrap_or(text);
-    if file.is_lock() {
-        let lock = Lock::read(text)
-            .map_err(|LockError { line, problem }| error(line, Problem::Lock(problem)))?;
-        let locked = lock.release_of(runtime);
-        return Ok(locked.map(|locked| Requirement {
-            request: locked.request(),
-            line: lock::line_of(text, runtime),
-        }));
-    }
+    let text = text_of(file, contents)?;
     let found = match (&file.value, &file.line) {
         (Some(keys), _) => manifest_value(runtime, &file.file, keys, text)?,
         (None, Some(form)) => line_of_form(text, form)?,
@@ -157,6 +138,25 @@ pub fn read(
             line,
         })),
     }
+}
+
+/// The contents of `file` as text, where they are one and not too large.
+pub fn text_of<'c>(
+    file: &RequirementFile,
+    contents: &'c [u8],
+) -> Result<&'c str, RequirementError> {
+    let error = |line, problem| RequirementError { line, problem };
+    if contents.len() >= limit(file) {
+        return Err(error(1, Problem::TooLarge(limit(file) - 1)));
+    }
+    let text = std::str::from_utf8(contents).map_err(|e| {
+        let before = &contents[..e.valid_up_to()];
+        error(
+            1 + before.iter().filter(|b| **b == b'\n').count(),
+            Problem::NotText,
+        )
+    })?;
+    Ok(text.strip_prefix('\u{feff}').unwrap_or(text))
 }
 
 /// The one line of a plain file, without comments and white space.
