@@ -5,8 +5,7 @@ use std::num::NonZeroUsize;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
-use serde::de::IgnoredAny;
-use serde::{Deserialize, Deserializer};
+use serde::Deserialize;
 use toml_edit::{DocumentMut, TomlError};
 use vshelf_core::Definition;
 use vshelf_core::definition::RequirementFile;
@@ -44,29 +43,12 @@ pub struct Settings {
     pub packages: PackageSettings,
     /// The keys of this file that one above it cannot change, each with dots.
     pub fixed: Vec<String>,
-    /// The rules, which are read file by file.
+    /// The rules of this file.
     #[serde(rename = "rules")]
-    rule_texts: ReadApart,
+    rule_texts: RuleTexts,
     /// The rules in force, of all files.
     #[serde(skip)]
     pub rules: Vec<Rule>,
-}
-
-/// Something that may stand in a file, and is read apart from the rest.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-struct ReadApart;
-
-impl<'de> Deserialize<'de> for ReadApart {
-    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<ReadApart, D::Error> {
-        IgnoredAny::deserialize(deserializer).map(|_| ReadApart)
-    }
-}
-
-/// The rules of a settings file, beside all else in it.
-#[derive(Deserialize)]
-struct RulesOfFile {
-    #[serde(default)]
-    rules: RuleTexts,
 }
 
 /// What concerns packages.
@@ -101,45 +83,19 @@ impl Settings {
     /// Reads the settings in these folders, each over those before it; a missing file is none. Rules are those
     /// of all together.
     pub fn read(folders: [&Path; 2]) -> Result<Settings, Error> {
-        let mut merged = toml::Table::new();
-        let mut fixed: Vec<String> = Vec::new();
-        let mut rules = Vec::new();
+        let mut layers = Vec::new();
         for folder in folders {
-            let file = settings_file(folder);
-            let text = optional::read_text(&file).map_err(file_error(&file, "read"))?;
-            let text = text.unwrap_or_default();
-            let wrong = |error: toml::de::Error| Error::Settings {
-                problem: error.message().to_owned(),
-                line: Some(TextLine::of(&text, error.span())),
-                file: file.clone(),
-            };
-            let of_file: RulesOfFile = toml::from_str(&text).map_err(wrong)?;
-            rules.extend(of_file.rules.in_force(&file, &text));
-            // What is wrong with a file is told with its line, which all files together do not have.
-            let own: Settings = toml::from_str(&text).map_err(wrong)?;
-            let mut table: toml::Table = toml::from_str(&text).map_err(wrong)?;
-            if let Some(unset) = own.fixed.iter().find(|key| at(&table, key).is_none()) {
-                return Err(Error::Settings {
-                    problem: format!("{unset:?} is fixed, and nothing here sets it"),
-                    line: None,
-                    file,
-                });
-            }
-            for key in &fixed {
-                remove(&mut table, key);
-            }
-            fixed.extend(own.fixed);
-            merge(&mut merged, table);
+            layers.extend(Layer::read(settings_file(folder))?);
         }
-        merged.insert("fixed".to_owned(), fixed.into());
-        let settings: Settings =
-            merged
-                .try_into()
-                .map_err(|error: toml::de::Error| Error::Settings {
-                    problem: error.message().to_owned(),
-                    line: None,
-                    file: settings_file(folders[1]),
-                })?;
+        let rules = layers.iter_mut().flat_map(|layer| {
+            let texts = std::mem::take(&mut layer.settings.rule_texts);
+            texts.in_force(&layer.file, &layer.text)
+        });
+        let rules = rules.collect();
+        let settings = match <[Layer; 2]>::try_from(layers) {
+            Ok(both) => together(both)?,
+            Err(mut layers) => layers.pop().map(|layer| layer.settings).unwrap_or_default(),
+        };
         Ok(Settings { rules, ..settings })
     }
 
@@ -223,6 +179,73 @@ impl Settings {
     pub fn catalog_fresh_for(&self) -> Duration {
         Duration::from_secs(60 * self.catalog_fresh_minutes.unwrap_or(FRESH_MINUTES))
     }
+}
+
+/// A settings file that is there.
+struct Layer {
+    file: PathBuf,
+    text: String,
+    settings: Settings,
+}
+
+impl Layer {
+    /// Reads a settings file; what is wrong with it is told with its line.
+    fn read(file: PathBuf) -> Result<Option<Layer>, Error> {
+        let text = optional::read_text(&file).map_err(file_error(&file, "read"))?;
+        let Some(text) = text else {
+            return Ok(None);
+        };
+        let settings: Settings = toml::from_str(&text).map_err(|error| Error::Settings {
+            problem: error.message().to_owned(),
+            line: Some(TextLine::of(&text, error.span())),
+            file: file.clone(),
+        })?;
+        let layer = Layer {
+            file,
+            text,
+            settings,
+        };
+        if !layer.settings.fixed.is_empty() {
+            let table = layer.table()?;
+            let mut fixed = layer.settings.fixed.iter();
+            if let Some(unset) = fixed.find(|key| at(&table, key).is_none()) {
+                let problem = format!("{unset:?} is fixed, and nothing here sets it");
+                return Err(layer.wrong(problem));
+            }
+        }
+        Ok(Some(layer))
+    }
+
+    fn table(&self) -> Result<toml::Table, Error> {
+        let table = toml::from_str(&self.text);
+        table.map_err(|error| self.wrong(error.message().to_owned()))
+    }
+
+    fn wrong(&self, problem: String) -> Error {
+        Error::Settings {
+            problem,
+            line: None,
+            file: self.file.clone(),
+        }
+    }
+}
+
+/// Settings with others over them, but for the keys that they have fixed.
+fn together([under, over]: [Layer; 2]) -> Result<Settings, Error> {
+    let mut merged = under.table()?;
+    let mut table = over.table()?;
+    for key in &under.settings.fixed {
+        remove(&mut table, key);
+    }
+    merge(&mut merged, table);
+    // Each file's rules count by themselves, and so do its fixed keys.
+    merged.remove("rules");
+    let settings: Result<Settings, toml::de::Error> = merged.try_into();
+    let settings = settings.map_err(|error| over.wrong(error.message().to_owned()))?;
+    Ok(Settings {
+        fixed: [under.settings.fixed, over.settings.fixed].concat(),
+        ..settings
+    })
 }
 
 /// The value of a key with dots; the rest of a key may have dots itself, as the name of a source does.
