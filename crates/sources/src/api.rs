@@ -165,6 +165,25 @@ impl SourceError {
     }
 }
 
+/// What one document says, which `publish` makes a catalog of; nothing new where it is as it was.
+pub(crate) fn fetch_document(
+    transport: &Transport,
+    addresses: &Addresses,
+    known: &Known,
+    accept: Option<&str>,
+    publish: impl FnOnce(&[u8], &Address) -> Result<PublishedCatalog, SourceError>,
+) -> Result<Fetched, SourceError> {
+    let (document, address) = first_document(transport, addresses, &known.validators, accept)?;
+    let Document::Body { bytes, validators } = document else {
+        return Ok(Fetched::Unchanged);
+    };
+    let published = publish(&bytes, &address)?;
+    Ok(Fetched::Changed(Box::new(PublishedCatalog {
+        validators,
+        ..published
+    })))
+}
+
 /// The document at the first of `addresses` that gives it, and that address.
 ///
 /// One that does not answer is asked again only where no other follows.

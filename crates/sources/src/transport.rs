@@ -14,7 +14,8 @@ use std::time::{Duration, Instant};
 use ureq::config::RedirectAuthHeaders;
 use ureq::http::{HeaderMap, Response, StatusCode};
 use ureq::tls::{Certificate, RootCerts, TlsConfig};
-use ureq::{Agent, Body, Proxy};
+use ureq::typestate::WithoutBody;
+use ureq::{Agent, Body, Proxy, RequestBuilder};
 use url::Url;
 
 use crate::address::{Address, has_password, shown};
@@ -268,6 +269,23 @@ impl Transport {
         url
     }
 
+    /// A request for an address, which says who asks where that is known, and the credential that says it.
+    fn request(
+        &self,
+        address: &Address,
+        url: &Url,
+    ) -> Result<(RequestBuilder<WithoutBody>, Option<&Credential>), TransportError> {
+        self.learn(address);
+        let url = self.with_password(url);
+        let request = self.agent(address)?.get(url.as_str());
+        let credential = self.credential(&url)?;
+        let request = match credential {
+            Some(credential) => request.header("authorization", credential.header()),
+            None => request,
+        };
+        Ok((request, credential))
+    }
+
     /// Fetches a whole document, unless it is still what `known` describes.
     pub fn document(
         &self,
@@ -299,13 +317,7 @@ impl Transport {
         known: &Validators,
         accept: Option<&str>,
     ) -> Result<Document, TransportError> {
-        self.learn(address);
-        let url = self.with_password(url);
-        let mut request = self.agent(address)?.get(url.as_str());
-        let credential = self.credential(&url)?;
-        if let Some(credential) = credential {
-            request = request.header("authorization", credential.header());
-        }
+        let (mut request, credential) = self.request(address, url)?;
         for (name, value) in [
             ("if-none-match", known.etag.as_deref()),
             ("if-modified-since", known.modified.as_deref()),
@@ -361,16 +373,8 @@ impl Transport {
             Address::Web(url) => url,
         };
         // The archive's own bytes are wanted: no further encoding on the way.
-        self.learn(address);
-        let url = self.with_password(url);
-        let mut request = self
-            .agent(address)?
-            .get(url.as_str())
-            .header("accept-encoding", "identity");
-        let credential = self.credential(&url)?;
-        if let Some(credential) = credential {
-            request = request.header("authorization", credential.header());
-        }
+        let (request, credential) = self.request(address, url)?;
+        let mut request = request.header("accept-encoding", "identity");
         if offset > 0 {
             request = request.header("range", format!("bytes={offset}-"));
             if let Some(condition) = known.etag.as_ref().or(known.modified.as_ref()) {

@@ -14,9 +14,9 @@ use vshelf_core::catalog::{Build, Checksum};
 use vshelf_core::definition::{IndexedArchive, SourceDefinition};
 
 use crate::address::{Address, Addresses};
-use crate::api::{Fetched, Known, PublishedCatalog, Source, SourceError, first_document};
+use crate::api::{Fetched, Known, PublishedCatalog, Source, SourceError, fetch_document};
 use crate::found::{Found, named_line};
-use crate::transport::{Document, Transport};
+use crate::transport::Transport;
 
 /// A source that serves such an index.
 pub struct ReleaseList {
@@ -46,16 +46,17 @@ struct IndexedRelease {
 impl Source for ReleaseList {
     fn fetch(&self, transport: &Transport, known: &Known) -> Result<Fetched, SourceError> {
         let accept = Some("application/json");
-        let (document, address) =
-            first_document(transport, &self.addresses, &known.validators, accept)?;
-        let Document::Body { bytes, validators } = document else {
-            return Ok(Fetched::Unchanged);
-        };
-        let entries: Vec<IndexedRelease> = serde_json::from_slice(&bytes)
-            .map_err(|e| SourceError::document(&address, e.to_string()))?;
-        let mut published = self.publish(&entries, &address)?;
-        published.validators = validators;
-        Ok(Fetched::Changed(Box::new(published)))
+        fetch_document(
+            transport,
+            &self.addresses,
+            known,
+            accept,
+            |bytes, address| {
+                let entries: Vec<IndexedRelease> = serde_json::from_slice(bytes)
+                    .map_err(|e| SourceError::document(address, e.to_string()))?;
+                self.publish(&entries, address)
+            },
+        )
     }
 }
 

@@ -13,11 +13,11 @@ use vshelf_core::catalog::{Build, Checksum, Digest};
 use vshelf_core::definition::SourceDefinition;
 
 use crate::address::{Address, Addresses};
-use crate::api::{Fetched, Known, PublishedCatalog, Source, SourceError, first_document};
+use crate::api::{Fetched, Known, PublishedCatalog, Source, SourceError, fetch_document};
 use crate::checksums::read_digest;
 use crate::found::Found;
 use crate::kinds::archive_names::ArchiveNames;
-use crate::transport::{Document, Transport};
+use crate::transport::Transport;
 
 /// A source that is such a page or list.
 pub struct Table {
@@ -30,14 +30,9 @@ pub struct Table {
 
 impl Source for Table {
     fn fetch(&self, transport: &Transport, known: &Known) -> Result<Fetched, SourceError> {
-        let (document, address) =
-            first_document(transport, &self.addresses, &known.validators, None)?;
-        let Document::Body { bytes, validators } = document else {
-            return Ok(Fetched::Unchanged);
-        };
-        let mut published = self.publish(&String::from_utf8_lossy(&bytes), &address)?;
-        published.validators = validators;
-        Ok(Fetched::Changed(Box::new(published)))
+        fetch_document(transport, &self.addresses, known, None, |bytes, address| {
+            self.publish(&String::from_utf8_lossy(bytes), address)
+        })
     }
 }
 
