@@ -4,12 +4,15 @@
 //! Proxies come from `http_proxy`, `https_proxy`, `all_proxy` and `no_proxy`; certificates from
 //! `SSL_CERT_FILE` and `SSL_CERT_DIR`, else from the system.
 
+mod error;
+mod paced;
+
 use std::fs::File;
 use std::io::{self, Read, Seek, SeekFrom};
-use std::path::{Path, PathBuf};
+use std::path::Path;
 use std::sync::{Arc, Mutex, OnceLock};
 use std::thread;
-use std::time::{Duration, Instant};
+use std::time::Duration;
 
 use ureq::config::RedirectAuthHeaders;
 use ureq::http::{HeaderMap, Response, StatusCode};
@@ -18,9 +21,13 @@ use ureq::typestate::WithoutBody;
 use ureq::{Agent, Body, Proxy, RequestBuilder};
 use url::Url;
 
-use crate::address::{Address, has_password, shown};
+use self::error::{not_given, unreachable};
+use self::paced::Paced;
+use crate::address::{Address, has_password};
 use crate::credentials::{Credential, Credentials};
 use crate::registries::{RegistryError, UserSettings};
+
+pub use self::error::TransportError;
 
 /// How patient the transport is.
 #[derive(Clone, Copy, Debug)]
@@ -70,110 +77,6 @@ pub enum Document {
         /// What to ask with next time.
         validators: Validators,
     },
-}
-
-/// Why something could not be had.
-#[derive(Debug, thiserror::Error)]
-pub enum TransportError {
-    /// `--offline` was given and it is not on this machine.
-    #[error("{0} is not on this machine, and --offline forbids to ask for it")]
-    Offline(Address),
-    /// No connection, or none that lasted.
-    #[error("{address} does not answer")]
-    Unreachable {
-        /// What was asked for.
-        address: Address,
-        /// Why.
-        #[source]
-        source: Box<ureq::Error>,
-    },
-    /// No connection through the proxy that the environment names.
-    #[error("{address} does not answer through the proxy {proxy}")]
-    ThroughProxy {
-        /// What was asked for.
-        address: Address,
-        /// The proxy's host and port.
-        proxy: String,
-        /// Why.
-        #[source]
-        source: Box<ureq::Error>,
-    },
-    /// What is asked for over an encrypted connection would come over one that is not.
-    #[error("{address} sends on to {to}, which is not encrypted")]
-    Unencrypted {
-        /// What was asked for.
-        address: Address,
-        /// Where it sends on to.
-        to: String,
-    },
-    /// The person's settings of another client, which may have a credential, cannot be read.
-    #[error(transparent)]
-    Settings(Arc<RegistryError>),
-    /// The server wants to know who asks, or does not accept who does (RFC 9110, §15.5.2).
-    #[error("{address} asks who it is that asks")]
-    Unknown {
-        /// What was asked for.
-        address: Address,
-        /// The file with the credential that was sent, where one was.
-        sent: Option<PathBuf>,
-    },
-    /// The server knows who asks, and does not give it (RFC 9110, §15.5.4).
-    #[error("{address} may not be had by whoever asks")]
-    Refused {
-        /// What was asked for.
-        address: Address,
-        /// The file with the credential that was sent, where one was.
-        sent: Option<PathBuf>,
-    },
-    /// An answer that is not the thing.
-    #[error("{address} answers with status {status}")]
-    Status {
-        /// What was asked for.
-        address: Address,
-        /// The status (RFC 9110, §15).
-        status: u16,
-    },
-    /// The answer broke off.
-    #[error("{address} broke off")]
-    BrokenOff {
-        /// What was asked for.
-        address: Address,
-        /// Why.
-        #[source]
-        source: io::Error,
-    },
-    /// More than a document may hold.
-    #[error("{address} is larger than {limit} bytes")]
-    TooLarge {
-        /// What was asked for.
-        address: Address,
-        /// The limit.
-        limit: u64,
-    },
-    /// A file that cannot be read.
-    #[error("{address} cannot be read")]
-    File {
-        /// The file.
-        address: Address,
-        /// Why.
-        #[source]
-        source: io::Error,
-    },
-}
-
-impl TransportError {
-    /// Whether the same request may go through later.
-    pub fn is_passing(&self) -> bool {
-        match self {
-            TransportError::Unreachable { .. }
-            | TransportError::ThroughProxy { .. }
-            | TransportError::BrokenOff { .. } => true,
-            TransportError::Status { status, .. } => {
-                matches!(status, 408 | 425 | 429 | 500 | 502 | 503 | 504)
-            }
-            _ => false,
-        }
-    }
 }
 
 /// The only way to the network.
@@ -458,24 +361,6 @@ impl Transport {
     }
 }
 
-/// The error of an answer that does not have what was asked for.
-fn not_given(
-    address: &Address,
-    status: StatusCode,
-    credential: Option<&Credential>,
-) -> TransportError {
-    let address = address.clone();
-    let sent = credential.map(|credential| credential.place().to_owned());
-    match status {
-        StatusCode::UNAUTHORIZED => TransportError::Unknown { address, sent },
-        StatusCode::FORBIDDEN => TransportError::Refused { address, sent },
-        other => TransportError::Status {
-            address,
-            status: other.as_u16(),
-        },
-    }
-}
-
 /// An archive that is being read.
 pub(crate) struct Opened {
     pub(crate) reader: Box<dyn Read + Send>,
@@ -492,32 +377,6 @@ fn system_roots() -> RootCerts {
         .map(|certificate| Certificate::from_der(certificate).to_owned())
         .collect();
     RootCerts::new_with_certs(&certificates)
-}
-
-fn unreachable(address: &Address, source: ureq::Error) -> TransportError {
-    let address = address.clone();
-    match (source, proxy_for(&address)) {
-        (ureq::Error::RequireHttpsOnly(to), _) => TransportError::Unencrypted {
-            to: shown(&to),
-            address,
-        },
-        (source, Some(proxy)) => TransportError::ThroughProxy {
-            address,
-            proxy,
-            source: Box::new(source),
-        },
-        (source, None) => TransportError::Unreachable {
-            address,
-            source: Box::new(source),
-        },
-    }
-}
-
-/// The host and port of the proxy that an address is asked through, where the environment names one.
-fn proxy_for(address: &Address) -> Option<String> {
-    let proxy = Proxy::try_from_env()?;
-    let uri = address.to_string().parse().ok()?;
-    (!proxy.is_no_proxy(&uri)).then(|| format!("{}:{}", proxy.host(), proxy.port()))
 }
 
 /// A file to be read from its beginning to its end: a pipe or device has none.
@@ -546,47 +405,6 @@ fn read_document(
             limit: LARGEST_DOCUMENT,
         }),
         false => Ok(bytes),
-    }
-}
-
-/// The fewest bytes that have to come in a second, over a stretch as long as a stall may be.
-const LEAST_RATE: u64 = 1000;
-
-/// A reader that fails when what comes is next to nothing for long: a server that sends a byte now and then
-/// must not hold a lock for ever.
-struct Paced<R> {
-    inner: R,
-    stretch: Duration,
-    begun: Instant,
-    came: u64,
-}
-
-impl<R> Paced<R> {
-    fn new(inner: R, stretch: Duration) -> Paced<R> {
-        Paced {
-            inner,
-            stretch,
-            begun: Instant::now(),
-            came: 0,
-        }
-    }
-}
-
-impl<R: Read> Read for Paced<R> {
-    fn read(&mut self, into: &mut [u8]) -> io::Result<usize> {
-        let count = self.inner.read(into)?;
-        self.came += count as u64;
-        let passed = self.begun.elapsed();
-        if count == 0 || passed < self.stretch {
-            return Ok(count);
-        }
-        if (self.came as f64) < LEAST_RATE as f64 * passed.as_secs_f64() {
-            let seconds = passed.as_secs();
-            let text = format!("less than 1 kB a second came for {seconds} seconds");
-            return Err(io::Error::new(io::ErrorKind::TimedOut, text));
-        }
-        (self.begun, self.came) = (Instant::now(), 0);
-        Ok(count)
     }
 }
 
