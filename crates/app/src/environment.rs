@@ -76,7 +76,7 @@ impl Environment {
         let person = registries_of(shell.variables());
         Environment {
             shell,
-            transport: Transport::new(offline, Patience::default()).as_person(person),
+            transport: Transport::new(offline, Patience::default()).of_person(person),
             platform: this_platform(),
             catalogs: None,
             cache: OnceCell::new(),
@@ -156,6 +156,8 @@ impl Environment {
         }
         let folders = self.folders()?;
         let settings = Settings::read([&folders.company, &folders.config])?;
+        let headers = settings.server_headers(&folders.config, &self.registries())?;
+        self.transport.tell_servers(headers);
         Ok(self.settings.get_or_init(|| settings))
     }
 

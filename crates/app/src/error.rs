@@ -143,8 +143,12 @@ pub enum Error {
         problem: String,
         line: Option<TextLine>,
     },
-    #[error("{file} moves {name:?}, and there is no such source with an address")]
-    MovedSource { file: PathBuf, name: String },
+    #[error("{file} has {name:?} in [{table}], and there is no such source")]
+    ChangedSource {
+        file: PathBuf,
+        table: &'static str,
+        name: String,
+    },
     #[error("the location of this program is not known")]
     OwnProgram { source: io::Error },
 
@@ -408,10 +412,10 @@ pub enum Error {
     Mirror(#[from] MirrorError),
     #[error("system is the copy on this machine, and nobody publishes it")]
     SystemMirror,
-    #[error("the archives of {source_name} are laid out otherwise than those in {folder}")]
+    #[error("the archives of {source_name} are laid out otherwise than those in {place}")]
     OtherArchiveLayout {
         source_name: String,
-        folder: PathBuf,
+        place: String,
         selectors: Vec<String>,
     },
     #[error("{title} is not on the shelf, so that there is no build of it to share")]
@@ -642,7 +646,7 @@ impl Error {
             | Error::NotUtf8 { .. }
             | Error::File { .. }
             | Error::Settings { .. }
-            | Error::MovedSource { .. }
+            | Error::ChangedSource { .. }
             | Error::Definition { .. }
             | Error::Shelf(_)
             | Error::NoHome => Class::Disk,
@@ -696,6 +700,10 @@ impl Error {
                 download_class(error)
             }
             Error::Mirror(MirrorError::File { .. }) => Class::Disk,
+            Error::Mirror(MirrorError::Source(error)) => source_class(error),
+            Error::Mirror(
+                MirrorError::Registry(_) | MirrorError::NotKept { .. } | MirrorError::Busy { .. },
+            ) => Class::Source,
             Error::Unpack {
                 source: UnpackError::Write { .. },
                 ..
@@ -722,7 +730,9 @@ impl Error {
             | Error::Needed { .. }
             | Error::NoPackageTool { .. }
             | Error::AlreadyAdopted { .. }
-            | Error::Mirror(MirrorError::Other { .. })
+            | Error::Mirror(
+                MirrorError::Other { .. } | MirrorError::Unsigned { .. } | MirrorError::Key { .. },
+            )
             | Error::SystemMirror
             | Error::OtherArchiveLayout { .. }
             | Error::NotBuilt { .. }

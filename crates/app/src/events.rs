@@ -185,6 +185,8 @@ impl Task<'_> {
 pub enum TransferState {
     /// It begins; the bytes of all of it are known, or not.
     Started(Option<u64>),
+    /// It is here, and so many bytes of so many have been sent on to a registry.
+    Sending(u64, u64),
     /// So many bytes are here, of so many where that is known.
     Bytes(u64, Option<u64>),
     /// All bytes are here, and the program is started once.

@@ -1,6 +1,8 @@
-//! Releases as files, for a web server or a disk: a definition, a catalog and the archives.
+//! Releases in another place, as files or in a registry of containers: a definition, a catalog and the archives.
 
 use std::collections::{BTreeMap, HashSet};
+use std::fmt;
+use std::fs::File;
 use std::path::{Path, PathBuf};
 
 use toml_edit::{ArrayOfTables, DocumentMut, Item, Table};
@@ -9,9 +11,12 @@ use vshelf_core::definition::ArchiveLayout;
 use vshelf_core::resolve::{Choice, Scope};
 use vshelf_core::{Definition, Phase, Platform, Release, Request};
 use vshelf_shelf::packing::pack;
-use vshelf_sources::mirror::{DOCUMENT, Mirror};
+pub use vshelf_sources::mirror::Arrival;
+use vshelf_sources::mirror::{DOCUMENT, Mirror, Way, Writing};
 use vshelf_sources::npm::NpmRegistry;
-use vshelf_sources::{Archive, SourceError};
+use vshelf_sources::oci::{Repository, is_repository};
+use vshelf_sources::signature::Signer;
+use vshelf_sources::{Archive, MirrorError, SourceError};
 
 use crate::definitions;
 use crate::environment::Environment;
@@ -28,8 +33,10 @@ use crate::runtime::Runtime;
 pub struct MirrorRequest {
     /// The releases.
     pub requests: Vec<Request>,
-    /// The folder to write to; each runtime has one of its own in it.
-    pub folder: PathBuf,
+    /// Where they go.
+    pub to: Destination,
+    /// The file of the key that the catalog is signed with.
+    pub sign_key: Option<PathBuf>,
     /// The platforms whose builds are taken; none for this one.
     pub platforms: Vec<Platform>,
     /// Whether every release that a request covers is taken, not only the newest.
@@ -38,20 +45,71 @@ pub struct MirrorRequest {
     pub builds: bool,
 }
 
+/// Where a mirror is written to; each runtime has a place of its own below it.
+#[derive(Clone, Debug)]
+pub enum Destination {
+    /// A folder.
+    Folder(PathBuf),
+    /// A prefix of a registry's repositories, such as `oci://gull.example/runtimes`.
+    Registry(String),
+}
+
+impl Destination {
+    /// Reads a path or the address of a registry.
+    pub fn read(text: &str) -> Destination {
+        match is_repository(text) {
+            true => Destination::Registry(text.to_owned()),
+            false => Destination::Folder(PathBuf::from(text)),
+        }
+    }
+}
+
+/// The place of one runtime's mirror.
+#[derive(Clone, Debug)]
+enum Place {
+    Folder(PathBuf),
+    Registry(Repository),
+}
+
+impl Place {
+    fn of(destination: &Destination, runtime: &str) -> Result<Place, Error> {
+        Ok(match destination {
+            Destination::Folder(folder) => Place::Folder(folder.join(runtime)),
+            Destination::Registry(prefix) => {
+                let repository = Repository::below(prefix, runtime);
+                Place::Registry(repository.map_err(SourceError::from)?)
+            }
+        })
+    }
+}
+
+impl fmt::Display for Place {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Place::Folder(folder) => folder.display().fmt(f),
+            Place::Registry(repository) => repository.fmt(f),
+        }
+    }
+}
+
 /// What mirroring one runtime resulted in.
 #[derive(Debug)]
 pub struct MirroredRuntime {
     /// The runtime's title.
     pub title: String,
-    /// Its folder.
-    pub folder: PathBuf,
-    /// The definition beside the catalog.
-    pub definition: PathBuf,
+    /// Its folder or repository.
+    pub place: String,
+    /// Where its definition is read from: a file beside the catalog, or the repository.
+    pub definition: String,
+    /// Whether it is in a registry.
+    pub is_in_registry: bool,
+    /// The public key that its catalog is signed with now.
+    pub key: Option<String>,
     /// What was asked for, each build.
     pub builds: Vec<MirroredBuild>,
     /// How many releases the mirror has, in how many archives, of how many bytes.
     pub holds: (usize, usize, u64),
-    /// Whether there is a signature of the catalog before.
+    /// Whether there is a signature of the catalog before, and none of this one.
     pub has_old_signature: bool,
 }
 
@@ -68,17 +126,6 @@ pub struct MirroredBuild {
     pub size: Option<u64>,
     /// How it came into the mirror.
     pub arrival: Arrival,
-}
-
-/// How a build came into a mirror.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Arrival {
-    /// It was there already.
-    WasThere,
-    /// It was fetched and verified.
-    Fetched,
-    /// It was built on this machine, and packed.
-    Packed,
 }
 
 /// What mirroring resulted in.
@@ -101,13 +148,19 @@ pub fn mirror(
         let name = Runtime::of_request(environment, request)?.name().to_owned();
         by_runtime.entry(name).or_default().push(request.clone());
     }
+    let signer = asked
+        .sign_key
+        .as_deref()
+        .map(|file| signer(environment, file));
+    let signer = signer.transpose()?;
     let mut mirrored = Mirrored::default();
     for (name, requests) in &by_runtime {
         let mut work = Work {
             environment,
             asked,
             name,
-            folder: asked.folder.join(name),
+            place: Place::of(&asked.to, name)?,
+            signer: signer.as_ref(),
             builds: Vec::new(),
             layout: None,
             errors: &mut mirrored.errors,
@@ -119,12 +172,24 @@ pub fn mirror(
     Ok(mirrored)
 }
 
+/// The key in a file, whose password a variable may say.
+fn signer(environment: &Environment, file: &Path) -> Result<Signer, Error> {
+    let password = environment.variables().text("VSHELF_KEY_PASSWORD");
+    let password = Some(password).filter(|password| !password.is_empty());
+    let signer = Signer::read(file, password);
+    Ok(signer.map_err(|problem| MirrorError::Key {
+        path: file.to_owned(),
+        problem,
+    })?)
+}
+
 /// The mirror of one runtime, under way.
 struct Work<'w> {
     environment: &'w Environment,
     asked: &'w MirrorRequest,
     name: &'w str,
-    folder: PathBuf,
+    place: Place,
+    signer: Option<&'w Signer>,
     builds: Vec<MirroredBuild>,
     /// What of the archives becomes an install: the same for a whole mirror.
     layout: Option<ArchiveLayout>,
@@ -135,8 +200,18 @@ struct Work<'w> {
 impl Work<'_> {
     /// Makes or brings up to date the runtime's mirror; nothing where nothing is in it.
     fn mirror(&mut self, requests: &[Request]) -> Result<Option<MirroredRuntime>, Error> {
-        let mut tree = Mirror::open(&self.folder, self.name)?;
-        let catalogs = tempfile::tempdir().map_err(file_error(&self.folder, "written"))?;
+        let transport = &self.environment.transport;
+        let mut tree = match &self.place {
+            Place::Folder(folder) => Mirror::in_folder(folder, self.name)?,
+            Place::Registry(repository) => {
+                let staging = self.environment.folders()?.cache.join("publishing");
+                let staging = staging.join(self.name);
+                let signs = self.signer.is_some();
+                Mirror::in_registry(transport, repository.clone(), &staging, self.name, signs)?
+            }
+        };
+        let catalogs = tempfile::tempdir();
+        let catalogs = catalogs.map_err(file_error(&std::env::temp_dir(), "written"))?;
         let own = [self.environment.platform.clone()];
         let platforms: &[Platform] = match self.asked.platforms.is_empty() {
             true => &own,
@@ -168,28 +243,57 @@ impl Work<'_> {
         if holds.0 == 0 {
             return Ok(None);
         }
-        tree.write(self.environment.now()?)?;
-        let definition = format!("{}.toml", self.name);
         let layout = self.layout.take().unwrap_or_default();
-        let text = definition_beside(self.environment, self.name, &layout)?;
-        tree.write_file(&definition, &text)?;
+        let key = self.signer.map(Signer::public_key);
+        let text = definition_beside(
+            self.environment,
+            self.name,
+            &layout,
+            &self.place,
+            key.as_deref(),
+        )?;
+        let runtime = Runtime::named(self.environment, Some(self.name))?;
+        tree.write(
+            transport,
+            &Writing {
+                definition: &text,
+                signer: self.signer,
+                now: self.environment.now()?,
+                key_of: &|version, publisher| {
+                    runtime.key_for(version, publisher).as_str().to_owned()
+                },
+            },
+        )?;
+        let (definition, has_signature) = match &self.place {
+            Place::Folder(folder) => {
+                let signature = folder.join(format!("{DOCUMENT}.minisig"));
+                let definition = folder.join(format!("{}.toml", self.name));
+                (definition.display().to_string(), signature.exists())
+            }
+            Place::Registry(repository) => (repository.to_string(), false),
+        };
         Ok(Some(MirroredRuntime {
             title,
-            definition: self.folder.join(definition),
+            definition,
             builds: std::mem::take(&mut self.builds),
-            holds,
-            has_old_signature: self.folder.join(format!("{DOCUMENT}.minisig")).exists(),
-            folder: self.folder.clone(),
+            holds: tree.holds(),
+            has_old_signature: has_signature && key.is_none(),
+            key,
+            is_in_registry: matches!(self.place, Place::Registry(_)),
+            place: self.place.to_string(),
         }))
     }
 
     /// Notes which layout the archives of a source have: they share one in a mirror.
-    fn check_layout(&mut self, source: &str, layout: ArchiveLayout) -> Done {
-        let known = (self.layout.clone()).or_else(|| layout_in(&self.folder, self.name));
+    fn check_layout(&mut self, tree: &Mirror, source: &str, layout: ArchiveLayout) -> Done {
+        let known = match &self.layout {
+            Some(layout) => Some(layout.clone()),
+            None => layout_in(tree.definition(&self.environment.transport)?),
+        };
         match known {
             Some(known) if known != layout => Err(Error::OtherArchiveLayout {
                 source_name: source.to_owned(),
-                folder: self.folder.clone(),
+                place: self.place.to_string(),
                 selectors: self.asked.requests.iter().map(Request::to_string).collect(),
             }),
             _ => {
@@ -255,10 +359,10 @@ impl Work<'_> {
         let Offer { source, builds } = offers.first().ok_or(Error::CatalogChanged)?;
         let is_source = builds.iter().all(|build| build.platform.is_source());
         if self.asked.builds && is_source {
-            self.check_layout(&source.name, ArchiveLayout::below(1))?;
+            self.check_layout(tree, &source.name, ArchiveLayout::below(1))?;
             return share_build(runtime, release, &details, tree);
         }
-        self.check_layout(&source.name, source.archive_layout())?;
+        self.check_layout(tree, &source.name, source.archive_layout())?;
         let selector = runtime.selector_for(&release.version, &release.publisher);
         let title = format!("{} {selector}", runtime.definition.title);
         let archive = Archive::locate(transport, &builds.iter().collect::<Vec<_>>())?;
@@ -266,12 +370,28 @@ impl Work<'_> {
         let build = builds.iter().find(|build| serves(&build.address));
         let build = build.ok_or(Error::CatalogChanged)?;
         let size = archive.size;
-        let mut report = None;
-        let mut progress = |bytes, all| {
-            let report = report.get_or_insert_with(|| {
-                TransferReport::begin(self.listener, format!("{title} for {platform}"), size)
-            });
-            report.tell(TransferState::Bytes(bytes, all));
+        let mut report: Option<(Way, TransferReport<'_>)> = None;
+        let mut progress = |way, bytes, all| {
+            if report.as_ref().is_none_or(|(known, _)| *known != way) {
+                if let Some((_, before)) = report.take() {
+                    before.tell(TransferState::Dismissed);
+                }
+                let title = format!("{title} for {platform}");
+                let began = match (way, all) {
+                    (Way::Sending, Some(all)) => TransferReport::sending(self.listener, title, all),
+                    _ => TransferReport::begin(self.listener, title, size),
+                };
+                report = Some((way, began));
+            }
+            match (&report, way, all) {
+                (Some((_, report)), Way::Sending, Some(all)) if bytes > 0 => {
+                    report.tell(TransferState::Sending(bytes, all));
+                }
+                (Some((_, report)), Way::Fetching, _) => {
+                    report.tell(TransferState::Bytes(bytes, all));
+                }
+                _ => {}
+            }
         };
         let mut build = build.clone();
         let registry = NpmRegistry::new(environment.registries());
@@ -286,14 +406,11 @@ impl Work<'_> {
             }
         }
         let fetched = tree.bring(transport, release, &details, &build, archive, &mut progress);
-        if let Some(report) = report {
+        if let Some((_, report)) = report {
             report.tell(TransferState::Dismissed);
         }
         Ok(MirroredBuild {
-            arrival: match fetched? {
-                0 => Arrival::WasThere,
-                _ => Arrival::Fetched,
-            },
+            arrival: fetched?,
             phase: runtime.phase_of(&release.version),
             platform: build.platform.clone(),
             title,
@@ -337,9 +454,16 @@ fn share_build(
     let root = format!("{}-{}", runtime.name(), release.version);
     // What was linked with this C library starts with no older one, as far as anybody knows.
     let oldest_libc = glibc_here().filter(|_| platform.libc() == Some("gnu"));
-    let (size, is_there) = tree.pack(release, details, platform, oldest_libc, &mut |file| {
-        pack(folder, &manifest, &root, file)
-    })?;
+    let transport = &runtime.environment().transport;
+    let mut write = |file: &File| pack(folder, &manifest, &root, file);
+    let (size, arrival) = tree.pack(
+        transport,
+        release,
+        details,
+        platform,
+        oldest_libc,
+        &mut write,
+    )?;
     Ok(MirroredBuild {
         title: format!(
             "{} {}",
@@ -349,25 +473,23 @@ fn share_build(
         phase: runtime.phase_of(&release.version),
         platform: platform.clone(),
         size: Some(size),
-        arrival: match is_there {
-            true => Arrival::WasThere,
-            false => Arrival::Packed,
-        },
+        arrival,
     })
 }
 
 /// The layout of the archives that a mirror has already, where its definition says so.
-fn layout_in(folder: &Path, name: &str) -> Option<ArchiveLayout> {
-    let text = std::fs::read_to_string(folder.join(format!("{name}.toml"))).ok()?;
-    let known = Definition::read(&text).ok()?;
+fn layout_in(definition: Option<String>) -> Option<ArchiveLayout> {
+    let known = Definition::read(&definition?).ok()?;
     Some(known.sources.first()?.archive_layout())
 }
 
-/// The runtime's definition with the catalog beside it as its only source.
+/// The runtime's definition with the mirror as its only source.
 fn definition_beside(
     environment: &Environment,
     name: &str,
     layout: &ArchiveLayout,
+    place: &Place,
+    signed_with: Option<&str>,
 ) -> Result<String, Error> {
     let (text, file) = definitions::text(environment.folders()?, name)?;
     let mut document: DocumentMut =
@@ -384,12 +506,19 @@ fn definition_beside(
         );
     }
     let mut source = Table::new();
+    let (kind, address) = match place {
+        Place::Folder(_) => ("catalog", DOCUMENT.to_owned()),
+        Place::Registry(repository) => ("oci", repository.to_string()),
+    };
     for (key, value) in [
-        ("name", "mirror"),
-        ("kind", "catalog"),
-        ("address", DOCUMENT),
+        ("name", Some("mirror")),
+        ("kind", Some(kind)),
+        ("address", Some(&*address)),
+        ("key", signed_with),
     ] {
-        source.insert(key, toml_edit::value(value));
+        if let Some(value) = value {
+            source.insert(key, toml_edit::value(value));
+        }
     }
     if let Some(folders) = layout.strip_folders {
         source.insert("strip-folders", toml_edit::value(folders as i64));

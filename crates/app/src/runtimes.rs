@@ -12,8 +12,9 @@ use vshelf_files::atomic;
 use vshelf_shelf::Shelf;
 use vshelf_sources::api::{Fetched, Known};
 use vshelf_sources::merge::{Part, merge};
+use vshelf_sources::oci::{Repository, is_repository};
 use vshelf_sources::transport::{Document, Validators};
-use vshelf_sources::{Address, PublishedCatalog};
+use vshelf_sources::{Address, PublishedCatalog, SourceError};
 
 use crate::definitions;
 use crate::environment::Environment;
@@ -124,7 +125,12 @@ fn beside(text: &str, place: &Address) -> Result<String, String> {
 
 /// The definition at this URL or path, and its text, in which addresses beside it are whole.
 fn read(environment: &Environment, place: &str) -> Result<(String, Definition), Error> {
-    let address = Address::read(place).map_err(vshelf_sources::SourceError::from)?;
+    // They say what servers are told.
+    environment.settings()?;
+    if is_repository(place) {
+        return read_repository(environment, place);
+    }
+    let address = Address::read(place).map_err(SourceError::from)?;
     let document = environment
         .transport
         .document(&address, &Validators::default(), None)?;
@@ -142,6 +148,33 @@ fn read(environment: &Environment, place: &str) -> Result<(String, Definition), 
     definitions::read(&text).map_err(no_definition)?;
     let syntax = |problem| no_definition(DefinitionProblem::Syntax(problem));
     let text = beside(&text, &address).map_err(syntax)?;
+    let definition = definitions::read(&text).map_err(no_definition)?;
+    Ok((text, definition))
+}
+
+/// The definition in a repository of a registry, with that repository as its source.
+fn read_repository(environment: &Environment, place: &str) -> Result<(String, Definition), Error> {
+    let repository = Repository::read(place).map_err(SourceError::from)?;
+    let no_definition = |problem: DefinitionProblem| Error::FetchedDefinition {
+        address: repository.to_string(),
+        problem,
+    };
+    let text = repository.definition(&environment.transport)?;
+    let text = text.ok_or_else(|| Error::NoDocument {
+        address: repository.to_string(),
+    })?;
+    definitions::read(&text).map_err(no_definition)?;
+    let syntax = |problem: TomlError| no_definition(DefinitionProblem::Syntax(problem.to_string()));
+    let mut document: DocumentMut = text.parse().map_err(syntax)?;
+    let sources = document.get_mut("sources");
+    let sources = sources.and_then(|sources| sources.as_array_of_tables_mut());
+    for source in sources.into_iter().flat_map(ArrayOfTables::iter_mut) {
+        // It may have been copied from another registry.
+        if source.get("kind").and_then(|kind| kind.as_str()) == Some("oci") {
+            source.insert("address", toml_edit::value(repository.to_string()));
+        }
+    }
+    let text = document.to_string();
     let definition = definitions::read(&text).map_err(no_definition)?;
     Ok((text, definition))
 }

@@ -1,6 +1,7 @@
 //! Settings: `shelf.toml` in the config folder, over that of the company, whose fixed keys stay.
 
 use std::collections::BTreeMap;
+use std::fmt;
 use std::num::NonZeroUsize;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
@@ -14,6 +15,8 @@ use vshelf_core::tidy::{Policy, ReasonKind};
 use vshelf_files::{atomic, optional};
 use vshelf_shelf::store::Durability;
 use vshelf_shell::connection::Following;
+use vshelf_sources::credentials::ServerHeader;
+use vshelf_sources::registries::UserSettings;
 
 use crate::error::{Error, TextLine, file_error};
 use crate::rules::{Rule, RuleTexts};
@@ -37,6 +40,10 @@ pub struct Settings {
     pub tidy: TidySettings,
     /// Where a source is read from instead, by runtime and source joined with a dot.
     pub addresses: BTreeMap<String, String>,
+    /// The minisign key that what a source says has to be signed with, by runtime and source joined with a dot.
+    pub keys: BTreeMap<String, String>,
+    /// What servers are told beside who asks: values by name of the header, by server.
+    pub headers: BTreeMap<String, BTreeMap<String, Secret>>,
     /// More files with one line in which projects say what they require, by runtime.
     pub requirement_files: BTreeMap<String, Vec<String>>,
     /// What concerns packages.
@@ -49,6 +56,17 @@ pub struct Settings {
     /// The rules in force, of all files.
     #[serde(skip)]
     pub rules: Vec<Rule>,
+}
+
+/// A text that is shown nowhere.
+#[derive(Clone, Default, PartialEq, Eq, Deserialize)]
+#[serde(transparent)]
+pub struct Secret(String);
+
+impl fmt::Debug for Secret {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str("a secret")
+    }
 }
 
 /// What concerns packages.
@@ -125,7 +143,7 @@ impl Settings {
     /// Changes a definition as the settings say: where its sources are read from, and in which files
     /// projects speak of it.
     pub fn adjust(&self, config: &Path, definition: &mut Definition) -> Result<(), Error> {
-        self.move_sources(config, definition)?;
+        self.change_sources(config, definition)?;
         for name in self
             .requirement_files
             .get(&definition.name)
@@ -153,26 +171,53 @@ impl Settings {
         always.map_or_else(Vec::new, |spelled| Package::all_named(spelled))
     }
 
-    fn move_sources(&self, config: &Path, definition: &mut Definition) -> Result<(), Error> {
-        for (name, address) in &self.addresses {
-            let moved = match name.split_once('.') {
+    /// Has sources read from elsewhere, and be signed.
+    fn change_sources(&self, config: &Path, definition: &mut Definition) -> Result<(), Error> {
+        let moves = self.addresses.iter().map(|entry| ("addresses", entry));
+        let keys = self.keys.iter().map(|entry| ("keys", entry));
+        for (table, (name, value)) in moves.chain(keys) {
+            let changed = match name.split_once('.') {
                 Some((runtime, _)) if runtime != definition.name => true,
                 Some((_, source)) => {
                     let mut sources = definition.sources.iter_mut();
                     let found = sources.find(|known| known.name == source);
-                    found.is_some_and(|found| found.kind.move_to(address))
+                    found.is_some_and(|found| match table {
+                        "keys" => found.kind.sign_with(value),
+                        _ => found.kind.move_to(value),
+                    })
                 }
-                // Without a runtime it would move nothing.
+                // Without a runtime it would change nothing.
                 None => false,
             };
-            if !moved {
-                return Err(Error::MovedSource {
+            if !changed {
+                return Err(Error::ChangedSource {
                     file: settings_file(config),
+                    table,
                     name: name.clone(),
                 });
             }
         }
         Ok(())
+    }
+
+    /// What servers are told beside who asks, as the variables of the person fill it in.
+    pub fn server_headers(
+        &self,
+        config: &Path,
+        person: &UserSettings,
+    ) -> Result<Vec<ServerHeader>, Error> {
+        let all = self.headers.iter().flat_map(|(server, headers)| {
+            let headers = headers.iter();
+            headers.map(move |(name, value)| (server, name, value))
+        });
+        all.map(|(server, name, Secret(value))| {
+            ServerHeader::read(server, name, value, person).map_err(|problem| Error::Settings {
+                file: settings_file(config),
+                problem,
+                line: None,
+            })
+        })
+        .collect()
     }
 
     /// How long a catalog counts as fresh.

@@ -26,7 +26,7 @@ pub struct AddressError {
 }
 
 impl AddressError {
-    fn new(text: &str, problem: impl fmt::Display) -> AddressError {
+    pub(crate) fn new(text: &str, problem: impl fmt::Display) -> AddressError {
         AddressError {
             text: shown(text),
             problem: problem.to_string(),
@@ -62,6 +62,14 @@ impl Address {
                 .map(Address::Web)
                 .map_err(|problem| AddressError::new(reference, problem)),
             Address::File(path) => Ok(Address::File(beside_file(path, reference))),
+        }
+    }
+
+    /// What a server's answer to a request for this names, such as in `location`.
+    pub(crate) fn join_url(&self, reference: &str) -> Option<Address> {
+        match self {
+            Address::Web(url) => url.join(reference).ok().map(Address::Web),
+            Address::File(_) => None,
         }
     }
 
@@ -110,6 +118,22 @@ impl Address {
             Address::Web(url) => url.as_str().to_owned(),
             Address::File(path) => path.display().to_string(),
         }
+    }
+
+    /// The server with its port, where it names one; nothing for a file.
+    pub fn server(&self) -> &str {
+        match self {
+            Address::Web(url) => {
+                let server = url.authority();
+                server.rsplit_once('@').map_or(server, |(_, server)| server)
+            }
+            Address::File(_) => "",
+        }
+    }
+
+    /// Whether it is of a registry of containers.
+    pub fn is_of_registry(&self) -> bool {
+        matches!(self, Address::Web(url) if repository_of(url).is_some())
     }
 
     /// Whether it is served, in the clear, by this machine itself.
@@ -197,6 +221,19 @@ pub fn shown(text: &str) -> String {
 /// Whether an address has a name or password.
 pub(crate) fn has_password(url: &Url) -> bool {
     !url.username().is_empty() || url.password().is_some()
+}
+
+/// Whether nobody else can read along what is sent there: it is encrypted, or stays on this machine.
+pub(crate) fn is_private(url: &Url) -> bool {
+    url.scheme() == "https" || Address::Web(url.clone()).is_loopback()
+}
+
+/// The repository in a path of a registry of containers (OCI Distribution Specification 1.1, "Endpoints").
+pub(crate) fn repository_of(url: &Url) -> Option<&str> {
+    let rest = url.path().strip_prefix("/v2/")?;
+    let ends = ["/manifests/", "/blobs/", "/tags/", "/referrers/"];
+    let end = ends.iter().filter_map(|end| rest.rfind(end)).max()?;
+    Some(&rest[..end])
 }
 
 /// Addresses that all have the same bytes, the one to ask first in front; there is at least one.

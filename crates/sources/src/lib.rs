@@ -17,9 +17,10 @@ pub mod kinds;
 pub mod merge;
 pub mod mirror;
 pub mod npm;
+pub mod oci;
 pub mod open;
 pub mod registries;
-mod signature;
+pub mod signature;
 pub mod transport;
 
 pub use address::{Address, Addresses};

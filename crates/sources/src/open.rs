@@ -9,11 +9,12 @@ use crate::kinds::archive_names::ArchiveNames;
 use crate::kinds::facts::Facts;
 use crate::kinds::folder::ArchiveFolder;
 use crate::kinds::npm_packages::NpmPackages;
-use crate::kinds::own_catalog::OwnCatalog;
+use crate::kinds::own_catalog::{OwnCatalog, Place};
 use crate::kinds::release_list::ReleaseList;
 use crate::kinds::table::Table;
 use crate::kinds::wheels::Wheels;
 use crate::npm::NpmRegistry;
+use crate::oci::Repository;
 use crate::registries::UserSettings;
 
 /// The source that `definition` describes, for the runtime of this name.
@@ -33,7 +34,16 @@ pub fn open(
             publisher: _,
         } => Box::new(OwnCatalog::new(
             &runtime,
-            Addresses::read(&address, &mirrors)?,
+            Place::Files(Addresses::read(&address, &mirrors)?),
+            key,
+        )),
+        SourceKind::Oci {
+            address,
+            key,
+            publisher: _,
+        } => Box::new(OwnCatalog::new(
+            &runtime,
+            Place::Repository(Repository::read(&address)?),
             key,
         )),
         SourceKind::ReleaseList {

@@ -2,6 +2,7 @@
 //! package client's own answer. No registry's address is written in this program.
 
 use std::collections::BTreeMap;
+use std::fmt;
 use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
@@ -13,12 +14,19 @@ use vshelf_files::optional;
 use crate::address::shown;
 
 /// What of a user's environment says where registries are.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Default)]
 pub struct UserSettings {
     /// Environment variables.
     pub variables: BTreeMap<String, String>,
     /// The home folder.
     pub home: PathBuf,
+}
+
+/// Variables may be credentials.
+impl fmt::Debug for UserSettings {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "the settings of {}", self.home.display())
+    }
 }
 
 /// Why the address of a registry is not known.
@@ -37,6 +45,16 @@ pub enum RegistryError {
         place: String,
         /// What is said.
         value: String,
+    },
+    /// The program that is to have a credential does not give it.
+    #[error("{program}, which is to have the credential, gives none: {problem} ({file} names it)")]
+    Helper {
+        /// The file that names the program.
+        file: PathBuf,
+        /// The program.
+        program: String,
+        /// What is wrong.
+        problem: String,
     },
     /// A settings file that may say it cannot be read.
     #[error("{file} may say where the registry is, and cannot be read: {cause}")]
@@ -254,7 +272,7 @@ pub(crate) fn settings_text(file: &Path) -> Result<Option<String>, RegistryError
     text.map(Some).map_err(|cause| unreadable(file, cause))
 }
 
-fn unreadable(file: &Path, cause: String) -> RegistryError {
+pub(crate) fn unreadable(file: &Path, cause: String) -> RegistryError {
     RegistryError::Unreadable {
         file: file.to_owned(),
         cause,

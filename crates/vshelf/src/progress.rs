@@ -70,6 +70,11 @@ impl Bars {
                 bar.set_style(bar_style(self.appearance, size.is_some()));
                 bar.set_length(size.unwrap_or(0));
             }
+            TransferState::Sending(bytes, all) => {
+                bar.set_style(bar_style(self.appearance, true));
+                bar.set_length(all);
+                bar.set_position(bytes);
+            }
             // What is here is unpacked while more comes; the rest of it takes its time.
             TransferState::Bytes(bytes, Some(all)) if bytes >= all => {
                 bar.set_style(words_style(self.appearance));
@@ -160,6 +165,7 @@ fn doing(state: TransferState) -> Option<&'static str> {
         TransferState::Saving => Some("writing it to the disk"),
         TransferState::Ended(true) => Some("done"),
         TransferState::Ended(false) => Some("failed"),
+        TransferState::Sending(..) => Some("sending it"),
         TransferState::Started(_) | TransferState::Bytes(..) | TransferState::Dismissed => None,
     }
 }
@@ -168,6 +174,7 @@ fn doing(state: TransferState) -> Option<&'static str> {
 pub fn for_view(title: &str, state: TransferState) -> TransferProgress {
     let (bytes, all) = match state {
         TransferState::Bytes(bytes, all) => (bytes, all),
+        TransferState::Sending(bytes, all) => (bytes, Some(all)),
         TransferState::Started(all) => (0, all),
         _ => (0, None),
     };

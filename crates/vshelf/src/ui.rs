@@ -163,11 +163,14 @@ impl Ui {
         if self.is_within_view() {
             return self.show(Output::Progress(crate::progress::for_view(title, state)));
         }
-        if let TransferState::Started(size) = state
-            && !io::stderr().is_terminal()
-        {
+        let begins = match state {
+            TransferState::Started(size) => Some(("Fetching", size)),
+            TransferState::Sending(0, size) => Some(("Sending", Some(size))),
+            _ => None,
+        };
+        if let Some((what, size)) = begins.filter(|_| !io::stderr().is_terminal()) {
             let size = size.map(|size| format!(" ({})", megabytes(size)));
-            self.note(format!("Fetching {title}{}.", size.unwrap_or_default()));
+            self.note(format!("{what} {title}{}.", size.unwrap_or_default()));
         }
         let mut bars = self.bars.lock().expect("no listener panics");
         let bars = bars.get_or_insert_with(|| Bars::new(self.appearance(), false, 0));

@@ -1,7 +1,7 @@
 //! Whether the rules of the settings allow to install a release.
 
 use jiff::civil::Date;
-use vshelf_core::definition::{SourceDefinition, SourceKind};
+use vshelf_core::definition::SourceDefinition;
 use vshelf_core::{Phase, Release};
 
 use crate::error::{Done, Error};
@@ -54,7 +54,7 @@ pub fn check_source(runtime: &Runtime<'_>, release: &Release, source: &SourceDef
 
 /// Whether what a source says is signed.
 fn is_signed(source: &SourceDefinition) -> bool {
-    matches!(&source.kind, SourceKind::Catalog { key: Some(_), .. })
+    source.kind.key().is_some()
 }
 
 fn forbidden(

@@ -36,13 +36,22 @@ pub struct TransferReport<'l> {
 impl<'l> TransferReport<'l> {
     /// Tells that a transfer of `size` bytes begins.
     pub fn begin(listener: &'l dyn Listener, title: String, size: Option<u64>) -> Self {
+        TransferReport::of(listener, title, TransferState::Started(size))
+    }
+
+    /// Tells that `size` bytes begin to be sent on.
+    pub fn sending(listener: &'l dyn Listener, title: String, size: u64) -> Self {
+        TransferReport::of(listener, title, TransferState::Sending(0, size))
+    }
+
+    fn of(listener: &'l dyn Listener, title: String, state: TransferState) -> Self {
         static NEXT: AtomicUsize = AtomicUsize::new(0);
         let report = TransferReport {
             listener,
             id: NEXT.fetch_add(1, Ordering::Relaxed),
             title,
         };
-        report.tell(TransferState::Started(size));
+        report.tell(state);
         report
     }
 

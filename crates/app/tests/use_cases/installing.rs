@@ -6,7 +6,7 @@ use vshelf_app::adopt::{AdoptRequest, Name, adopt};
 use vshelf_app::install::conclude::Takeover;
 use vshelf_app::install::job::JobOptions;
 use vshelf_app::install::run::{InstallRequest, install};
-use vshelf_app::mirror::{MirrorRequest, mirror};
+use vshelf_app::mirror::{Destination, MirrorRequest, mirror};
 use vshelf_app::runtimes;
 use vshelf_app::{Class, Error, Runtime};
 use vshelf_demo::server::{Fault, StandIn};
@@ -195,7 +195,8 @@ fn a_mirror_is_a_source_of_its_own() {
     let scene = Scene::new();
     let asked = MirrorRequest {
         requests: requests(&["8.3.1", "6"]),
-        folder: scene.path("mirror"),
+        to: Destination::Folder(scene.path("mirror")),
+        sign_key: None,
         platforms: Vec::new(),
         every: false,
         builds: false,
@@ -212,10 +213,10 @@ fn a_mirror_is_a_source_of_its_own() {
 
     let elsewhere = Scene::new();
     elsewhere.server.misbehave(&[Fault::Status(500)]);
-    let definition = marram.definition.to_string_lossy();
+    let definition = &marram.definition;
     runtimes::add(
         &elsewhere.environment(),
-        &definition,
+        definition,
         false,
         &Recorder::default(),
     )

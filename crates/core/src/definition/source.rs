@@ -143,6 +143,15 @@ pub enum SourceKind {
         /// The publisher for whom other sources can stand in for it; it names its publishers itself.
         publisher: Option<String>,
     },
+    /// Our own catalog format in a repository of a registry of containers, with the archives.
+    Oci {
+        /// The repository: `oci://HOST/NAME`, or `oci+http://HOST/NAME` on this machine itself.
+        address: String,
+        /// The minisign public key that the catalog must be signed with.
+        key: Option<String>,
+        /// The publisher for whom other sources can stand in for it; it names its publishers itself.
+        publisher: Option<String>,
+    },
     /// A publisher's own release list: a JSON list of releases, and a checksum list for each.
     #[serde(rename_all = "kebab-case")]
     ReleaseList {
@@ -382,7 +391,9 @@ impl SourceKind {
     /// The publisher of its releases; a catalog of ours names its publishers itself, and may have none here.
     pub fn publisher(&self) -> Option<&str> {
         match self {
-            SourceKind::Catalog { publisher, .. } => publisher.as_deref(),
+            SourceKind::Catalog { publisher, .. } | SourceKind::Oci { publisher, .. } => {
+                publisher.as_deref()
+            }
             SourceKind::ReleaseList { publisher, .. }
             | SourceKind::Npm { publisher, .. }
             | SourceKind::Wheels { publisher, .. }
@@ -394,7 +405,15 @@ impl SourceKind {
 
     /// Whether it is a catalog of ours, which tells publishers, lines and channels.
     pub fn is_catalog(&self) -> bool {
-        matches!(self, SourceKind::Catalog { .. })
+        matches!(self, SourceKind::Catalog { .. } | SourceKind::Oci { .. })
+    }
+
+    /// The minisign public key that what it says must be signed with, where there is one.
+    pub fn key(&self) -> Option<&str> {
+        match self {
+            SourceKind::Catalog { key, .. } | SourceKind::Oci { key, .. } => key.as_deref(),
+            _ => None,
+        }
     }
 
     /// Whether it has builds, and not only what is known of them.
@@ -405,7 +424,7 @@ impl SourceKind {
     /// Whether it is read from a folder of this machine.
     pub fn is_local(&self) -> bool {
         let is_web = |address: &str| {
-            let schemes = ["http://", "https://"];
+            let schemes = ["http://", "https://", "oci://", "oci+http://"];
             schemes.iter().any(|scheme| address.starts_with(scheme))
         };
         let first = self.addresses().next();
@@ -427,6 +446,7 @@ impl SourceKind {
             | SourceKind::Table {
                 address, mirrors, ..
             } => (Some(address), mirrors),
+            SourceKind::Oci { address, .. } => (Some(address), &[]),
             SourceKind::Npm { .. } | SourceKind::Wheels { .. } | SourceKind::Facts { .. } => {
                 (None, &[])
             }
@@ -438,6 +458,7 @@ impl SourceKind {
     pub fn move_to(&mut self, address: &str) -> bool {
         match self {
             SourceKind::Catalog { address: at, .. }
+            | SourceKind::Oci { address: at, .. }
             | SourceKind::ReleaseList { address: at, .. }
             | SourceKind::Folder { address: at, .. }
             | SourceKind::Table { address: at, .. } => {
@@ -445,6 +466,17 @@ impl SourceKind {
                 true
             }
             SourceKind::Npm { .. } | SourceKind::Wheels { .. } | SourceKind::Facts { .. } => false,
+        }
+    }
+
+    /// Has what it says be signed with this key; says whether it is of a kind that can be signed.
+    pub fn sign_with(&mut self, public: &str) -> bool {
+        match self {
+            SourceKind::Catalog { key, .. } | SourceKind::Oci { key, .. } => {
+                *key = Some(public.to_owned());
+                true
+            }
+            _ => false,
         }
     }
 
@@ -459,6 +491,11 @@ impl SourceKind {
         match self {
             SourceKind::Catalog { .. } | SourceKind::Wheels { .. } | SourceKind::Npm { .. } => {
                 Ok(())
+            }
+            SourceKind::Oci { address, .. } => {
+                let good = address.starts_with("oci://") || address.starts_with("oci+http://");
+                let expected = "a repository such as oci://HOST/NAME is expected";
+                check(good, "sources.address", address, expected)
             }
             SourceKind::ReleaseList {
                 checksums,

@@ -120,6 +120,7 @@ impl CatalogCache {
             SourceKind::Wheels { package, .. } => said(Ecosystem::Python, package),
             SourceKind::Facts { package, .. } => said(Ecosystem::Npm, package),
             SourceKind::Catalog { .. }
+            | SourceKind::Oci { .. }
             | SourceKind::ReleaseList { .. }
             | SourceKind::Folder { .. }
             | SourceKind::Table { .. } => String::new(),
@@ -129,9 +130,7 @@ impl CatalogCache {
     /// The file that keeps of which time the newest catalog was that this key signed; nothing where
     /// none has to be signed.
     fn seen_file(&self, runtime: &str, source: &SourceDefinition) -> Option<PathBuf> {
-        let SourceKind::Catalog { key: Some(key), .. } = &source.kind else {
-            return None;
-        };
+        let key = source.kind.key()?;
         let signer = fingerprint(key.as_bytes());
         Some(self.seen.join(format!("{runtime}-{signer:016x}")))
     }

@@ -1,31 +1,102 @@
-//! A publisher who serves our own catalog format.
+//! A publisher who serves our own catalog format, as files or in a registry of containers.
 
 use jiff::Timestamp;
 
 use crate::address::{Address, Addresses};
 use crate::api::{Fetched, Known, PublishedCatalog, Source, SourceError, first_document};
 use crate::document;
+use crate::oci::{self, Repository};
 use crate::signature;
-use crate::transport::{Document, Transport};
+use crate::transport::{Document, Transport, Validators};
 
 /// A source that serves our own format.
 pub struct OwnCatalog {
     runtime: String,
-    /// The document and its mirrors.
-    addresses: Addresses,
+    place: Place,
     /// The minisign key that it has to be signed with.
     key: Option<String>,
 }
 
+/// Where a catalog is.
+pub enum Place {
+    /// The document and its mirrors: the first that answers counts.
+    Files(Addresses),
+    /// The repository of a registry.
+    Repository(Repository),
+}
+
+/// The document as it was given.
+struct GivenCatalog {
+    bytes: Vec<u8>,
+    address: Address,
+    validators: Validators,
+}
+
 impl OwnCatalog {
-    /// The catalog of `runtime` at the first of `addresses` that answers, signed with `key` where
-    /// there is one.
-    pub fn new(runtime: &str, addresses: Addresses, key: Option<String>) -> OwnCatalog {
+    /// The catalog of `runtime` at a place, signed with `key` where there is one.
+    pub fn new(runtime: &str, place: Place, key: Option<String>) -> OwnCatalog {
         OwnCatalog {
             runtime: runtime.to_owned(),
-            addresses,
+            place,
             key,
         }
+    }
+
+    /// The document, whose signature is good; nothing where it is as it was.
+    fn given(
+        &self,
+        transport: &Transport,
+        known: &Known,
+    ) -> Result<Option<GivenCatalog>, SourceError> {
+        let (given, address) = match &self.place {
+            Place::Files(addresses) => {
+                let accept = Some("application/json");
+                let (document, address) =
+                    first_document(transport, addresses, &known.validators, accept)?;
+                let given = match document {
+                    Document::Unchanged => None,
+                    Document::Body { bytes, validators } => {
+                        if let Some(key) = &self.key {
+                            let signature = signature::beside(transport, &address)?;
+                            signature::verify(&address, &bytes, &signature, key)?;
+                        }
+                        Some((bytes, validators))
+                    }
+                };
+                (given, address)
+            }
+            Place::Repository(repository) => {
+                let address = repository.catalog_address();
+                let given = oci::catalog(transport, repository, &known.validators)?;
+                if let (Some(given), Some(key)) = (&given, &self.key) {
+                    let signature = given.signature.as_deref().unwrap_or_default();
+                    signature::verify(&address, &given.bytes, signature, key)?;
+                }
+                let given = given.map(|given| (given.bytes, given.validators));
+                (given, address)
+            }
+        };
+        let Some((bytes, validators)) = given else {
+            // Whoever keeps others from the newest can say so for ever.
+            self.check_expiry(known.expires, known, &address)?;
+            return Ok(None);
+        };
+        Ok(Some(GivenCatalog {
+            bytes,
+            address,
+            validators,
+        }))
+    }
+
+    /// The other addresses of an archive whose catalog is at `address`.
+    fn mirrors(&self, archive: &Address, address: &Address) -> Vec<String> {
+        let Place::Files(addresses) = &self.place else {
+            return Vec::new();
+        };
+        let others = addresses.iter().filter(|other| *other != address);
+        others
+            .filter_map(|other| Some(archive.beside(address, other)?.to_string()))
+            .collect()
     }
 
     /// A signature keeps others from changing a catalog; its time keeps them from showing an old
@@ -70,17 +141,14 @@ impl OwnCatalog {
 
 impl Source for OwnCatalog {
     fn fetch(&self, transport: &Transport, known: &Known) -> Result<Fetched, SourceError> {
-        let accept = Some("application/json");
-        let (given, address) =
-            first_document(transport, &self.addresses, &known.validators, accept)?;
-        let Document::Body { bytes, validators } = given else {
-            // Whoever keeps others from the newest can say so for ever.
-            self.check_expiry(known.expires, known, &address)?;
+        let Some(given) = self.given(transport, known)? else {
             return Ok(Fetched::Unchanged);
         };
-        if let Some(key) = &self.key {
-            signature::verify(transport, &address, &bytes, key)?;
-        }
+        let GivenCatalog {
+            bytes,
+            address,
+            validators,
+        } = given;
         let mut published = document::read(&bytes, &self.runtime, &address)
             .map_err(|problem| SourceError::document(&address, problem))?;
         if self.key.is_some() {
@@ -93,10 +161,7 @@ impl Source for OwnCatalog {
             .flat_map(|card| &mut card.builds)
         {
             let archive = Address::read(&build.address)?;
-            build.mirrors = (self.addresses.iter())
-                .filter(|other| **other != address)
-                .filter_map(|other| Some(archive.beside(&address, other)?.to_string()))
-                .collect();
+            build.mirrors = self.mirrors(&archive, &address);
         }
         published.validators = validators;
         Ok(Fetched::Changed(Box::new(published)))

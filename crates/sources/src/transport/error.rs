@@ -1,15 +1,29 @@
 //! Why something could not be had.
 
-use std::io;
+use std::fmt;
+use std::io::{self, Read};
 use std::path::PathBuf;
 use std::sync::Arc;
 
-use ureq::Proxy;
-use ureq::http::StatusCode;
+use serde::Deserialize;
+use ureq::http::{Response, StatusCode};
+use ureq::{Body, Proxy};
 
-use crate::address::{Address, shown};
-use crate::credentials::Credential;
+use crate::address::Address;
 use crate::registries::RegistryError;
+
+/// What a server says of an error itself, for the end of a sentence; most say nothing.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Said(pub Option<String>);
+
+impl fmt::Display for Said {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match &self.0 {
+            Some(said) => write!(f, " ({said})"),
+            None => Ok(()),
+        }
+    }
+}
 
 /// Why something could not be had.
 #[derive(Debug, thiserror::Error)]
@@ -45,30 +59,52 @@ pub enum TransportError {
         /// Where it sends on to.
         to: String,
     },
+    /// An address has a name and password, which others would read along.
+    #[error("{address} has a name and password, and the way there is not encrypted")]
+    Unprotected {
+        /// What was asked for.
+        address: Address,
+    },
+    /// The token service that a registry names gives no token.
+    #[error("the token service {service} of {address} gives no token: {problem}")]
+    TokenService {
+        /// What was asked for.
+        address: Address,
+        /// The token service.
+        service: String,
+        /// What is wrong.
+        problem: String,
+    },
     /// The person's settings of another client, which may have a credential, cannot be read.
     #[error(transparent)]
     Settings(Arc<RegistryError>),
     /// The server wants to know who asks, or does not accept who does (RFC 9110, §15.5.2).
-    #[error("{address} asks who it is that asks")]
+    #[error("{address} asks who it is that asks{said}")]
     Unknown {
         /// What was asked for.
         address: Address,
+        /// What it says of that itself.
+        said: Said,
         /// The file with the credential that was sent, where one was.
         sent: Option<PathBuf>,
     },
     /// The server knows who asks, and does not give it (RFC 9110, §15.5.4).
-    #[error("{address} may not be had by whoever asks")]
+    #[error("{address} may not be had by whoever asks{said}")]
     Refused {
         /// What was asked for.
         address: Address,
+        /// What it says of that itself.
+        said: Said,
         /// The file with the credential that was sent, where one was.
         sent: Option<PathBuf>,
     },
     /// An answer that is not the thing.
-    #[error("{address} answers with status {status}")]
+    #[error("{address} answers with status {status}{said}")]
     Status {
         /// What was asked for.
         address: Address,
+        /// What it says of that itself.
+        said: Said,
         /// The status (RFC 9110, §15).
         status: u16,
     },
@@ -101,6 +137,22 @@ pub enum TransportError {
 }
 
 impl TransportError {
+    /// The error of a registry that takes nothing of what it is sent.
+    pub(crate) fn not_taken(address: &Address) -> TransportError {
+        TransportError::BrokenOff {
+            address: address.clone(),
+            source: io::Error::other("it takes nothing of what is sent"),
+        }
+    }
+
+    /// The error of a registry whose list of tags is none.
+    pub(crate) fn no_list(address: &Address) -> TransportError {
+        TransportError::File {
+            address: address.clone(),
+            source: io::Error::new(io::ErrorKind::InvalidData, "it is no list of tags"),
+        }
+    }
+
     /// Whether the same request may go through later.
     pub fn is_passing(&self) -> bool {
         match self {
@@ -115,13 +167,13 @@ impl TransportError {
     }
 }
 
-pub(super) fn unreachable(address: &Address, source: ureq::Error) -> TransportError {
+pub(super) fn unreachable(
+    address: &Address,
+    place: &Address,
+    source: ureq::Error,
+) -> TransportError {
     let address = address.clone();
-    match (source, proxy_for(&address)) {
-        (ureq::Error::RequireHttpsOnly(to), _) => TransportError::Unencrypted {
-            to: shown(&to),
-            address,
-        },
+    match (source, proxy_for(place)) {
         (source, Some(proxy)) => TransportError::ThroughProxy {
             address,
             proxy,
@@ -144,17 +196,54 @@ fn proxy_for(address: &Address) -> Option<String> {
 /// The error of an answer that does not have what was asked for.
 pub(super) fn not_given(
     address: &Address,
-    status: StatusCode,
-    credential: Option<&Credential>,
+    response: Response<Body>,
+    sent: Option<PathBuf>,
 ) -> TransportError {
     let address = address.clone();
-    let sent = credential.map(|credential| credential.place().to_owned());
+    let status = response.status();
+    let said = Said(registry_says(response));
     match status {
-        StatusCode::UNAUTHORIZED => TransportError::Unknown { address, sent },
-        StatusCode::FORBIDDEN => TransportError::Refused { address, sent },
+        StatusCode::UNAUTHORIZED => TransportError::Unknown {
+            address,
+            sent,
+            said,
+        },
+        StatusCode::FORBIDDEN => TransportError::Refused {
+            address,
+            sent,
+            said,
+        },
         other => TransportError::Status {
             address,
             status: other.as_u16(),
+            said,
         },
     }
+}
+
+/// What a registry says of its own error: code and message (OCI Distribution Specification 1.1, "Error Codes").
+fn registry_says(response: Response<Body>) -> Option<String> {
+    #[derive(Deserialize)]
+    struct Errors {
+        errors: Vec<One>,
+    }
+    #[derive(Deserialize)]
+    struct One {
+        code: String,
+        #[serde(default)]
+        message: String,
+    }
+    const LONGEST: usize = 300;
+    let mut bytes = Vec::new();
+    let mut body = response.into_body().into_reader().take(64 << 10);
+    body.read_to_end(&mut bytes).ok()?;
+    let errors: Errors = serde_json::from_slice(&bytes).ok()?;
+    let One { code, message } = errors.errors.into_iter().next()?;
+    let said = match message.is_empty() {
+        true => code,
+        false => format!("{code}: {message}"),
+    };
+    // It comes from a server, and goes to a terminal.
+    let plain = said.chars().filter(|letter| !letter.is_control());
+    Some(plain.take(LONGEST).collect())
 }

@@ -1,29 +1,34 @@
-//! `vshelf mirror`: catalogs and archives as files, for networks without a way out.
+//! `vshelf mirror`: catalogs and archives as files or in a registry, for networks without a way out.
 
 use std::path::PathBuf;
 
 use clap::Args;
 use vshelf_app::Environment;
-use vshelf_app::mirror::{self, MirrorRequest};
+use vshelf_app::mirror::{self, Destination, MirrorRequest};
 
 use super::command::{CommandArgs, RunCommand, platforms, requests};
 use crate::failure::{Failure, Outcome};
 use crate::output;
 use crate::ui::Ui;
 
-/// Write releases as files, for a web server or a USB drive
+/// Write releases as files, or to a registry of containers
 ///
-/// What stands in the folder then is a source of its own: a definition, a catalog, and archives that
-/// were verified when they came and are verified again where they are installed. What is there
-/// already is not fetched again, and stays.
+/// What stands there then is a source of its own: a definition, a catalog, and archives that were
+/// verified when they came and are verified again where they are installed. What is there already
+/// is not fetched or sent again, and stays. A folder can be served by any web server or be carried
+/// on a USB drive.
 #[derive(Debug, Args)]
 pub struct Mirror {
     /// What to take, such as lts, 8.3.1 or ">=6 <8"
     #[arg(value_name = "SELECTOR", required = true)]
     selectors: Vec<String>,
-    /// The folder to write to; each runtime has one of its own in it
-    #[arg(long, value_name = "FOLDER")]
-    to: PathBuf,
+    /// Where to write to, a folder or oci://HOST/PREFIX; each runtime has a place of its own there
+    #[arg(long, value_name = "PLACE")]
+    to: String,
+    /// Sign the catalog with the minisign secret key in this file; if it has a password, the
+    /// variable VSHELF_KEY_PASSWORD says it
+    #[arg(long, value_name = "FILE")]
+    sign_key: Option<PathBuf>,
     /// Builds for this platform, such as linux-arm64-gnu; may be given several times
     #[arg(long, value_name = "PLATFORM")]
     platform: Vec<String>,
@@ -44,7 +49,8 @@ impl RunCommand for Mirror {
     fn run(self, ui: &Ui, environment: &Environment) -> Outcome {
         let asked = MirrorRequest {
             requests: requests(&self.selectors)?,
-            folder: self.to,
+            to: Destination::read(&self.to),
+            sign_key: self.sign_key,
             platforms: platforms(&self.platform)?,
             every: self.every,
             builds: self.builds,

@@ -114,6 +114,13 @@ pub fn reports(environment: &Environment) -> Result<Vec<Report>, Failure> {
     values.extend(
         moved.map(|(name, address)| (format!("addresses.{name}"), address::shown(address))),
     );
+    let keys = settings.keys.iter();
+    values.extend(keys.map(|(name, key)| (format!("keys.{name}"), key.clone())));
+    let headers = settings.headers.iter();
+    values.extend(headers.flat_map(|(server, headers)| {
+        let names = headers.keys();
+        names.map(move |name| (format!("headers.{server}.{name}"), "not shown".to_owned()))
+    }));
     let mut reports: Vec<Report> = values
         .into_iter()
         .map(|(name, value)| {

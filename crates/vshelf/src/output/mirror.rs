@@ -1,5 +1,7 @@
 //! What mirroring resulted in.
 
+use std::path::Path;
+
 use vshelf_app::mirror::{Arrival, MirroredBuild, MirroredRuntime};
 use vshelf_view::words::{Count, megabytes};
 use vshelf_view::{Cell, Column, Palette, Table};
@@ -21,7 +23,7 @@ fn show_one(ui: &Ui, mirrored: &MirroredRuntime) -> Outcome {
     let (releases, archives, bytes) = mirrored.holds;
     ui.done(format!(
         "{} holds {} in {}, {}.",
-        mirrored.folder.display(),
+        mirrored.place,
         Count(releases, "release"),
         Count(archives, "archive"),
         megabytes(bytes),
@@ -29,10 +31,17 @@ fn show_one(ui: &Ui, mirrored: &MirroredRuntime) -> Outcome {
     if mirrored.has_old_signature {
         ui.note("The signature beside the catalog belongs to the previous catalog; sign it again.");
     }
-    ui.next(
-        "To install from it, from a USB drive or by its URL",
-        &format!("vshelf runtimes --add {}", quoted(&mirrored.definition)),
-    );
+    if let Some(key) = &mirrored.key {
+        ui.note(format!(
+            "It is signed; the key that clients check it with is {key}"
+        ));
+    }
+    let way = match mirrored.is_in_registry {
+        true => "To install from it, anywhere that reaches the registry",
+        false => "To install from it, from a USB drive or by its URL",
+    };
+    let place = quoted(Path::new(&mirrored.definition));
+    ui.next(way, &format!("vshelf runtimes --add {place}"));
     Ok(())
 }
 
@@ -51,6 +60,7 @@ fn show_builds(ui: &Ui, builds: &[MirroredBuild]) -> Outcome {
         let outcome = match build.arrival {
             Arrival::WasThere => "was there already",
             Arrival::Fetched => "fetched and verified",
+            Arrival::Linked => "linked from another repository",
             Arrival::Packed => "built here, and packed",
         };
         table.row(

@@ -99,7 +99,9 @@ pub fn say_added(
     // A setting can have its sources read from elsewhere.
     let known = environment.definition(&definition.name)?;
     for source in &known.sources {
-        if let SourceKind::Catalog { address: at, .. } = &source.kind {
+        if let SourceKind::Catalog { address: at, .. } | SourceKind::Oci { address: at, .. } =
+            &source.kind
+        {
             ui.note(format!("Its releases come from {}", address::shown(at)));
         }
     }

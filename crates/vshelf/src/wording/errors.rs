@@ -50,9 +50,13 @@ impl Failure {
                 let failure = with(format!("{} is not understood: {problem}", file.display()));
                 with_line(failure, line.as_ref()).run("To edit it", edit(file))
             }
-            Error::MovedSource { file, name } => with(format!(
-                "{} moves {name:?}, and there is no such source with an address",
-                shown(file)
+            Error::ChangedSource { file, table, name } => with(format!(
+                "{} has {name:?} in [{table}], and there is no such source {}",
+                shown(file),
+                match *table {
+                    "keys" => "whose catalog can be signed",
+                    _ => "with an address",
+                }
             ))
             .run("To edit it", edit(file)),
             Error::SeveralRuntimes { names } => Failure {
@@ -303,10 +307,19 @@ impl Failure {
                 .say("To adopt this one beside it, add --as with another version or publisher."),
             Error::Mirror(MirrorError::File { source, .. }) => about_io(failure, source),
             Error::Mirror(MirrorError::Other { .. }) => {
-                failure.say("Choose another folder, or move this one away and start over.")
+                failure.say("Choose another place, or move what is there away and start over.")
             }
+            Error::Mirror(MirrorError::Source(error)) => of_source(failure, error),
+            Error::Mirror(MirrorError::Registry(error)) => of_transport(failure, error),
+            Error::Mirror(MirrorError::NotKept { .. } | MirrorError::Busy { .. }) => {
+                failure.say("Run the same command again: what is there is not sent again.")
+            }
+            Error::Mirror(MirrorError::Unsigned { .. }) => {
+                failure.say("Clients that expect it would refuse the new one: add --sign-key FILE.")
+            }
+            Error::Mirror(MirrorError::Key { .. }) => failure,
             Error::OtherArchiveLayout { selectors, .. } => failure.run(
-                "To write to another folder",
+                "To write to another place",
                 format!("vshelf mirror {} --to OTHER_FOLDER", selectors.join(" ")),
             ),
             Error::NotBuilt { selector, .. } => {
@@ -533,13 +546,24 @@ fn of_shelf(failure: Failure, error: &ShelfError) -> Failure {
 fn of_transport(failure: Failure, error: &TransportError) -> Failure {
     match error {
         TransportError::Offline(_) => failure.say("Leave --offline out to ask for it."),
+        TransportError::Status {
+            status: 404,
+            address,
+            ..
+        } if address.is_of_registry() => {
+            failure.say("Nothing was published there yet, or under another name.")
+        }
         TransportError::Status { status: 404, .. } => {
             failure.say("It may have moved; the source's address is in the runtime's definition.")
         }
-        TransportError::Unknown { address, sent } => match sent {
+        TransportError::Unknown { address, sent, .. } => match sent {
             Some(file) => failure.say(format!(
                 "It does not accept what {} has for it.",
                 shown(file)
+            )),
+            None if address.is_of_registry() => failure.say(format!(
+                "Nothing is known for it here: {} under \"auths\" in ~/.config/containers/auth.json says who asks.",
+                registry_entry(address)
             )),
             None => failure.say(format!(
                 "Nothing is known for it here: a line such as {} in ~/.npmrc, or a machine in ~/.netrc, says who asks.",
@@ -553,6 +577,9 @@ fn of_transport(failure: Failure, error: &TransportError) -> Failure {
             };
             failure.say(format!("{whose}; whoever runs it decides who may have it."))
         }
+        TransportError::Unprotected { .. } => {
+            failure.say("A name and password go over https alone, or to this machine itself.")
+        }
         TransportError::Settings(_) => failure,
         TransportError::Unreachable { .. } | TransportError::BrokenOff { .. } => failure
             .say("Check the connection and the proxy settings, then run the same command again."),
@@ -563,10 +590,13 @@ fn of_transport(failure: Failure, error: &TransportError) -> Failure {
 
 /// The line of the npm client's settings that has a token for the server of an address.
 fn npm_line(address: &Address) -> String {
-    let text = address.to_string();
-    let rest = text.split_once("://").map_or(&*text, |(_, rest)| rest);
-    let host = rest.split('/').next().unwrap_or(rest);
-    format!("//{host}/:_authToken=TOKEN")
+    format!("//{}/:_authToken=TOKEN", address.server())
+}
+
+/// The entry of the containers' file that has the name and password for the server of an address.
+fn registry_entry(address: &Address) -> String {
+    let server = address.server();
+    format!(r#""{server}": {{ "auth": "NAME:PASSWORD as base64" }}"#)
 }
 
 fn of_source(failure: Failure, error: &SourceError) -> Failure {

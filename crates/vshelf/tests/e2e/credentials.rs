@@ -3,7 +3,7 @@
 use std::io::{Read, Write};
 use std::net::TcpListener;
 use std::process::Command;
-use std::sync::mpsc::channel;
+use std::sync::mpsc::{Receiver, channel};
 use std::thread;
 
 use crate::nginx::Nginx;
@@ -108,17 +108,10 @@ fn what_may_not_be_had_is_told_from_not_being_known() {
     assert!(other.on_shelf().is_empty());
 }
 
-#[test]
-fn credentials_stay_at_home_when_a_server_sends_on_to_another() {
+/// Another server, by another name; its port, and what it is asked, in small letters.
+fn elsewhere() -> (u16, Receiver<String>) {
     let elsewhere = TcpListener::bind("127.0.0.1:0").unwrap();
     let port = elsewhere.local_addr().unwrap().port();
-    // By another name, it is another host.
-    let moved = format!("location /marram/files/ {{ return 302 http://localhost:{port}$uri; }}");
-    let Some((_scene, _nginx, other)) = behind_a_password(&moved) else {
-        return;
-    };
-    let netrc = format!("machine 127.0.0.1 login gull password {PASSWORD}\n");
-    other.write(".netrc", &netrc);
     let (heard, requests) = channel();
     thread::spawn(move || {
         for connection in elsewhere.incoming() {
@@ -131,9 +124,73 @@ fn credentials_stay_at_home_when_a_server_sends_on_to_another() {
             connection.write_all(answer.as_bytes()).unwrap();
         }
     });
+    (port, requests)
+}
+
+#[test]
+fn credentials_stay_at_home_when_a_server_sends_on_to_another() {
+    let (port, requests) = elsewhere();
+    let moved = format!("location /marram/files/ {{ return 302 http://localhost:{port}$uri; }}");
+    let Some((_scene, _nginx, other)) = behind_a_password(&moved) else {
+        return;
+    };
+    let netrc = format!("machine 127.0.0.1 login gull password {PASSWORD}\n");
+    other.write(".netrc", &netrc);
     let ran = other.vshelf(&["install", "8"]);
     assert_eq!(ran.code, 4, "{ran}");
     let request = requests.try_recv().unwrap();
     assert!(request.contains("host: localhost"), "{request}");
     assert!(!request.contains("authorization"), "{request}");
+}
+
+#[test]
+fn a_server_is_told_what_the_settings_say_and_no_other_is() {
+    let (port, requests) = elsewhere();
+    let scene = Scene::new();
+    scene.does(&["mirror", "lts", "6", "--to", "site"]);
+    let more = format!(
+        "if ($http_x_board_token != {PASSWORD}) {{ return 403; }}
+         location /marram/files/saltmarsh/marram-6 {{ return 302 http://localhost:{port}$uri; }}"
+    );
+    let Some(nginx) = Nginx::start(&scene, &more) else {
+        return;
+    };
+    let mut other = Scene::new();
+    other.stop_server();
+    let settings = format!("[headers.\"127.0.0.1:{}\"]\nX-Board-Token = ", nginx.port());
+    let file = ".config/vivid-shelf/shelf.toml";
+    other.write(file, &format!("{settings}\"${{BOARD_TOKEN}}\"\n"));
+    let add = format!("{}/marram/marram.toml", nginx.address());
+    told(
+        &other.vshelf(&["runtimes", "--add", &add]),
+        4,
+        &["may not be had by whoever asks"],
+    );
+    let knowing = |arguments: &[&str]| {
+        let mut command = other.command(crate::scene::PROGRAM);
+        command.env("BOARD_TOKEN", PASSWORD).args(arguments);
+        other.run(&mut command)
+    };
+    for arguments in [&["runtimes", "--add", &add][..], &["install", "marram@8"]] {
+        let ran = knowing(arguments);
+        assert_eq!(ran.code, 0, "{ran}");
+    }
+    assert_eq!(knowing(&["install", "marram@6"]).code, 4);
+    let request = requests.try_recv().unwrap();
+    assert!(request.contains("host: localhost"), "{request}");
+    assert!(!request.contains("x-board-token"), "{request}");
+    // A value that stands there itself is not shown either.
+    other.write(file, &format!("{settings}\"{PASSWORD}\"\n"));
+    let shown = other.does(&["config"]).stdout;
+    assert!(shown.contains("X-Board-Token  not shown"), "{shown}");
+    assert!(!shown.contains(PASSWORD), "{shown}");
+    other.write(file, &format!("{settings}\"tide\\n\"\n"));
+    told(
+        &other.vshelf(&["catalog", "marram"]),
+        6,
+        &[
+            "the value of X-Board-Token for 127.0.0.1:",
+            "cannot be in a header",
+        ],
+    );
 }

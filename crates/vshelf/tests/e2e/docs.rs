@@ -8,7 +8,7 @@ use vshelf_core::Definition;
 
 use crate::scene::Scene;
 
-fn root() -> PathBuf {
+pub fn root() -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join("../..")
 }
 
@@ -28,7 +28,7 @@ fn pages() -> Vec<(PathBuf, String)> {
 }
 
 /// The blocks of code in `language`.
-fn blocks<'t>(text: &'t str, language: &str) -> Vec<&'t str> {
+pub fn blocks<'t>(text: &'t str, language: &str) -> Vec<&'t str> {
     let fence = format!("```{language}\n");
     text.split(&fence)
         .skip(1)
@@ -136,7 +136,7 @@ fn every_shown_definition_can_be_read() {
             shown += 1;
         }
     }
-    assert_eq!(shown, 12, "a whole definition, and a source of each kind");
+    assert_eq!(shown, 13, "a whole definition, and a source of each kind");
 }
 
 #[test]

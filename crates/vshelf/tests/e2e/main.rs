@@ -35,6 +35,8 @@ mod nginx;
 mod publishers;
 mod random_kills;
 mod real_builds;
+mod registry;
+mod registry_server;
 mod renew;
 mod scene;
 mod shells;

@@ -192,7 +192,7 @@ fn bad_input_names_the_value_and_the_way_out() {
         7,
         &[
             "is not a catalog that can be extended",
-            "Choose another folder",
+            "Choose another place",
         ],
     );
     assert_eq!(

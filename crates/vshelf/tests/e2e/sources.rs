@@ -129,7 +129,7 @@ fn a_copy_of_the_index_on_this_machine_serves_as_well() {
         vshelf(&scene, &["catalog", "marram@"]),
         str![[r#"
 --- stderr
-Error: ~/.config/vivid-shelf/shelf.toml moves "marram.indx", and there is no such source with an address.
+Error: ~/.config/vivid-shelf/shelf.toml has "marram.indx" in [addresses], and there is no such source with an address.
   To edit it: ${EDITOR:-vi} ~/.config/vivid-shelf/shelf.toml
 --- exit 6
 
@@ -141,7 +141,11 @@ Error: ~/.config/vivid-shelf/shelf.toml moves "marram.indx", and there is no suc
         "[addresses]\nindex = \"/x\"\n",
     );
     let ran = vshelf(&scene, &["catalog", "marram@"]);
-    assert!(ran.stderr.contains("shelf.toml moves \"index\""), "{ran}");
+    assert!(
+        ran.stderr
+            .contains("shelf.toml has \"index\" in [addresses]"),
+        "{ran}"
+    );
 }
 
 #[test]
@@ -408,6 +412,36 @@ Error: the signature of [HOME]/signed/catalog.json is refused: it was not made w
     assert_eq!(ran.code, 5, "{ran}");
     signed(&scene, &keys, "2026-11-23T06:00:00Z", &keys);
     comes_and_works(&scene, "8", "8.3.1");
+}
+
+#[test]
+fn the_settings_can_ask_for_a_signature() {
+    let scene = Scene::with_faults(&[]);
+    let keys = KeyPair::generate_unencrypted_keypair().unwrap();
+    let stranger = KeyPair::generate_unencrypted_keypair().unwrap();
+    signed(&scene, &keys, "2026-11-23T06:00:00Z", &stranger);
+    let file = ".config/vivid-shelf/runtimes/marram.toml";
+    let definition = fs::read_to_string(scene.path(file)).unwrap();
+    let lines = definition
+        .lines()
+        .filter(|line| !line.starts_with("key = "));
+    scene.write(file, &lines.collect::<Vec<_>>().join("\n"));
+    comes_and_works(&scene, "8", "8.3.1");
+    let key = keys.pk.to_base64();
+    let settings = format!("main-runtime = \"marram\"\n[keys]\n\"marram.signed\" = {key:?}\n");
+    scene.write(".config/vivid-shelf/shelf.toml", &settings);
+    let ran = vshelf(&scene, &["install", "8", "--again"]);
+    assert!(
+        ran.stderr
+            .contains("it was not made with the key in the definition"),
+        "{ran}"
+    );
+    assert_eq!(ran.code, 5, "{ran}");
+    let shown = scene.does(&["config"]).stdout;
+    assert!(
+        shown.contains(&format!("keys.marram.signed     {key}")),
+        "{shown}"
+    );
 }
 
 #[test]

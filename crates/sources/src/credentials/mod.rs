@@ -1,23 +1,36 @@
 //! What servers are told of who asks, as the clients of their registries are configured: the npm client's
-//! settings and netrc. A credential goes to the server that it is for, over an encrypted connection or to this
+//! settings, netrc and the file of containers' clients. A credential goes to the server that it is for, over an encrypted connection or to this
 //! machine itself, and nowhere else.
 
+mod containers;
+
+use std::collections::HashMap;
 use std::fmt;
 use std::path::{Path, PathBuf};
+use std::sync::Mutex;
 
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
-use ureq::http::HeaderValue;
+use percent_encoding::percent_decode_str;
+use ureq::http::{HeaderName, HeaderValue};
 use url::Url;
 
-use crate::address::Address;
+use crate::address::{Address, has_password, is_private, repository_of};
 use crate::registries::{RegistryError, UserSettings, settings_text};
 
-/// A value of the `authorization` header (RFC 9110, §11.6.2). It is shown nowhere: there is nothing that writes it.
+/// What says who asks. It is shown nowhere: there is nothing that writes it.
 #[derive(Clone)]
 pub struct Credential {
-    header: HeaderValue,
+    secret: Secret,
     place: PathBuf,
+}
+
+#[derive(Clone)]
+enum Secret {
+    /// A value of the `authorization` header (RFC 9110, §11.6.2).
+    Header(HeaderValue),
+    /// A token with which a token service gives others (RFC 6749, §6).
+    Identity(String),
 }
 
 impl Credential {
@@ -41,14 +54,44 @@ impl Credential {
         let mut header = HeaderValue::try_from(header).ok()?;
         header.set_sensitive(true);
         Some(Credential {
-            header,
+            secret: Secret::Header(header),
             place: place.to_owned(),
         })
     }
 
-    /// The header's value.
-    pub(crate) fn header(&self) -> &HeaderValue {
-        &self.header
+    /// A token for token services.
+    fn identity(token: String, place: &Path) -> Credential {
+        Credential {
+            secret: Secret::Identity(token),
+            place: place.to_owned(),
+        }
+    }
+
+    /// The name and password in an address, which is what has them; nothing where it has none.
+    pub(crate) fn of_address(url: &Url) -> Option<Credential> {
+        if !has_password(url) {
+            return None;
+        }
+        let plain = |text: &str| percent_decode_str(text).decode_utf8_lossy().into_owned();
+        let name = plain(url.username());
+        let password = plain(url.password().unwrap_or_default());
+        Credential::basic(&name, &password, Path::new(""))
+    }
+
+    /// The value of the `authorization` header, unless it is for token services alone.
+    pub(crate) fn header(&self) -> Option<&HeaderValue> {
+        match &self.secret {
+            Secret::Header(header) => Some(header),
+            Secret::Identity(_) => None,
+        }
+    }
+
+    /// The token for token services, where it is one.
+    pub(crate) fn identity_token(&self) -> Option<&str> {
+        match &self.secret {
+            Secret::Header(_) => None,
+            Secret::Identity(token) => Some(token),
+        }
     }
 
     /// The file that has it.
@@ -60,6 +103,51 @@ impl Credential {
 impl fmt::Debug for Credential {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         write!(f, "a credential of {}", self.place.display())
+    }
+}
+
+/// What a server is told with each request, such as a token in a header of its own.
+#[derive(Clone)]
+pub struct ServerHeader {
+    server: String,
+    name: HeaderName,
+    value: HeaderValue,
+}
+
+impl ServerHeader {
+    /// Reads a setting; `${NAME}` in the value stands for that variable of the person. The error says what is
+    /// wrong, without the value.
+    pub fn read(
+        server: &str,
+        name: &str,
+        value: &str,
+        person: &UserSettings,
+    ) -> Result<ServerHeader, String> {
+        let header = HeaderName::try_from(name);
+        let header = header.map_err(|_| format!("{name:?} is not the name of a header"))?;
+        let value = HeaderValue::try_from(person.expand(value));
+        let mut value =
+            value.map_err(|_| format!("the value of {name} for {server} cannot be in a header"))?;
+        value.set_sensitive(true);
+        Ok(ServerHeader {
+            server: server.to_owned(),
+            name: header,
+            value,
+        })
+    }
+
+    /// The header's name and value for an address: of this server, and over a connection that nobody else can
+    /// read along.
+    pub(crate) fn for_address(&self, url: &Url) -> Option<(&HeaderName, &HeaderValue)> {
+        let server = Address::Web(url.clone());
+        let fits = server.server() == self.server && is_private(url);
+        fits.then_some((&self.name, &self.value))
+    }
+}
+
+impl fmt::Debug for ServerHeader {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{} for {}", self.name, self.server)
     }
 }
 
@@ -76,9 +164,12 @@ struct Entry {
 }
 
 /// The credentials of a person.
-#[derive(Clone, Debug, Default)]
+#[derive(Debug, Default)]
 pub struct Credentials {
     entries: Vec<Entry>,
+    settings: UserSettings,
+    /// Those for repositories of containers, as far as they were asked for.
+    of_repositories: Mutex<HashMap<String, Option<Credential>>>,
 }
 
 impl Credentials {
@@ -104,12 +195,45 @@ impl Credentials {
         }
         // Of several that fit, the one for the longest path counts.
         entries.sort_by_key(|entry| std::cmp::Reverse(entry.path.len()));
-        Ok(Credentials { entries })
+        Ok(Credentials {
+            entries,
+            settings: settings.clone(),
+            of_repositories: Mutex::default(),
+        })
     }
 
-    /// The credential for an address; none over a connection that others can read along.
-    pub(crate) fn of(&self, url: &Url) -> Option<&Credential> {
-        let is_private = url.scheme() == "https" || Address::Web(url.clone()).is_loopback();
+    /// The credential for an address; none over a connection that others can read along. For a repository of
+    /// containers, what their clients are told comes first.
+    pub(crate) fn of(&self, url: &Url) -> Result<Option<Credential>, RegistryError> {
+        if !is_private(url) {
+            return Ok(None);
+        }
+        if let Some(repository) = repository_of(url) {
+            let found = self.of_repository(url, repository)?;
+            if found.is_some() {
+                return Ok(found);
+            }
+        }
+        Ok(self.of_server(url).cloned())
+    }
+
+    fn of_repository(
+        &self,
+        url: &Url,
+        repository: &str,
+    ) -> Result<Option<Credential>, RegistryError> {
+        let mut known = self.of_repositories.lock().expect("nothing panics in here");
+        let name = format!("{}/{repository}", url.authority());
+        if let Some(found) = known.get(&name) {
+            return Ok(found.clone());
+        }
+        let found = containers::of_repository(&self.settings, url, repository)?;
+        known.insert(name, found.clone());
+        Ok(found)
+    }
+
+    /// The credential for a server, or a part of it.
+    fn of_server(&self, url: &Url) -> Option<&Credential> {
         let host = url.host_str()?;
         let with_port = match url.port_or_known_default() {
             Some(port) => format!("{host}:{port}"),
@@ -122,7 +246,7 @@ impl Credentials {
             same_host && is_below(url.path(), &entry.path)
         };
         let found = self.entries.iter().find(fits)?;
-        is_private.then_some(&found.credential)
+        Some(&found.credential)
     }
 }
 
@@ -222,8 +346,8 @@ mod tests {
     }
 
     fn header(credentials: &Credentials, url: &str) -> Option<String> {
-        let found = credentials.of(&Url::parse(url).unwrap())?;
-        Some(found.header().to_str().unwrap().to_owned())
+        let found = credentials.of(&Url::parse(url).unwrap()).unwrap()?;
+        Some(found.header().unwrap().to_str().unwrap().to_owned())
     }
 
     const NPMRC: &str = "registry=https://gull.example/npm/

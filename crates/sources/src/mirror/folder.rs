@@ -1,0 +1,220 @@
+//! A static tree of a catalog of ours with its archives, which any web server or folder can serve.
+//!
+//! `<folder>/catalog.json` names files below `<folder>/files/`. What is there already and is as the
+//! catalog promises is not fetched again; a document takes the place of the one before at once, and
+//! only names what is there.
+
+use std::fs::{self, File};
+use std::io::{self, Write};
+use std::os::unix::fs::PermissionsExt;
+use std::path::{Path, PathBuf};
+
+use vshelf_core::catalog::{Digest, DigestAlgorithm};
+use vshelf_files::{atomic, optional};
+
+use super::contents::builds_mut;
+use super::error::{MirrorError, failed};
+use super::place::{Arrival, Entered, Pack, Place, Progress, Stored, Way, Writing};
+use crate::address::Address;
+use crate::api::PublishedCatalog;
+use crate::checksums::Archive;
+use crate::digest::digest_of_file;
+use crate::document;
+use crate::download::Download;
+use crate::transport::Transport;
+
+/// The name of the document in the tree.
+pub const DOCUMENT: &str = "catalog.json";
+
+/// A folder.
+#[derive(Debug)]
+pub(super) struct Folder {
+    folder: PathBuf,
+    runtime: String,
+    /// Held as long as this is: two that work on one tree would forget what the other added.
+    _lock: File,
+}
+
+impl Folder {
+    /// The tree in `folder`, and the catalog that it has; waits for whoever works on it.
+    pub(super) fn open(
+        folder: &Path,
+        runtime: &str,
+    ) -> Result<(Folder, Option<PublishedCatalog>), MirrorError> {
+        fs::create_dir_all(folder).map_err(failed(folder))?;
+        let place = folder.join(".lock");
+        let lock = File::create(&place).map_err(failed(&place))?;
+        lock.lock().map_err(failed(&place))?;
+        let path = folder.join(DOCUMENT);
+        let address = Address::File(path.clone());
+        let bytes = optional::read(&path).map_err(failed(&path))?;
+        let published = bytes.map(|bytes| document::read(&bytes, runtime, &address));
+        let published = published
+            .transpose()
+            .map_err(|problem| MirrorError::Other {
+                place: path.display().to_string(),
+                problem,
+            })?;
+        let folder = Folder {
+            folder: folder.to_owned(),
+            runtime: runtime.to_owned(),
+            _lock: lock,
+        };
+        Ok((folder, published))
+    }
+
+    /// The path of a file below `files`, whose folder is there.
+    fn file(&self, name: &str) -> Result<PathBuf, MirrorError> {
+        let path = self.folder.join("files").join(name);
+        let parent = path.parent().unwrap_or(&self.folder);
+        fs::create_dir_all(parent).map_err(failed(parent))?;
+        Ok(path)
+    }
+
+    /// Writes a file beside the document, at once and with the permissions of any new file: others
+    /// read it, such as a web server.
+    fn write_file(&self, name: &str, text: &str) -> Result<(), MirrorError> {
+        let path = self.folder.join(name);
+        atomic::write_shared(&path, text.as_bytes()).map_err(failed(&path))
+    }
+
+    fn definition_name(&self) -> String {
+        format!("{}.toml", self.runtime)
+    }
+}
+
+fn stored(path: &Path, arrival: Arrival) -> Result<Stored, MirrorError> {
+    Ok(Stored {
+        address: path.to_string_lossy().into_owned(),
+        size: fs::metadata(path).map_err(failed(path))?.len(),
+        arrival,
+    })
+}
+
+impl Place for Folder {
+    fn bring(
+        &self,
+        transport: &Transport,
+        name: &str,
+        archive: &Archive,
+        _known: Option<&str>,
+        progress: Progress<'_>,
+    ) -> Result<Stored, MirrorError> {
+        let path = self.file(name)?;
+        let arrival = match is_whole(&path, archive).map_err(failed(&path))? {
+            true => Arrival::WasThere,
+            false => {
+                download(transport, archive, &path, progress)?;
+                Arrival::Fetched
+            }
+        };
+        stored(&path, arrival)
+    }
+
+    fn pack(
+        &self,
+        _transport: &Transport,
+        name: &str,
+        pack: Pack<'_>,
+        _progress: Progress<'_>,
+    ) -> Result<(Stored, Digest), MirrorError> {
+        let path = self.file(name)?;
+        let parent = path.parent().unwrap_or(&self.folder);
+        let mut half = tempfile::Builder::new()
+            .permissions(fs::Permissions::from_mode(0o644))
+            .tempfile_in(parent)
+            .map_err(failed(parent))?;
+        pack(half.as_file_mut()).map_err(failed(half.path()))?;
+        let digest_of =
+            |path: &Path| digest_of_file(DigestAlgorithm::Sha256, path).map_err(failed(path));
+        let digest = digest_of(half.path())?;
+        if path.exists() && digest_of(&path)? == digest {
+            return Ok((stored(&path, Arrival::WasThere)?, digest));
+        }
+        let kept = half.as_file().sync_all().map_err(failed(&path));
+        kept?;
+        half.persist(&path)
+            .map_err(|error| failed(&path)(error.error))?;
+        Ok((stored(&path, Arrival::Packed)?, digest))
+    }
+
+    fn write(
+        &self,
+        _transport: &Transport,
+        published: &mut PublishedCatalog,
+        _entered: &[Entered],
+        writing: &Writing<'_>,
+    ) -> Result<(), MirrorError> {
+        published.catalog.updated = Some(writing.now);
+        for build in builds_mut(published) {
+            build.address = relative(&self.folder, &build.address);
+            for companion in &mut build.companions {
+                companion.address = relative(&self.folder, &companion.address);
+            }
+        }
+        let text = document::write(published);
+        self.write_file(DOCUMENT, &text)?;
+        if let Some(signer) = writing.signer {
+            let signature = signer.sign(text.as_bytes());
+            self.write_file(&format!("{DOCUMENT}.minisig"), &signature)?;
+        }
+        self.write_file(&self.definition_name(), writing.definition)
+    }
+
+    fn definition(&self, _transport: &Transport) -> Result<Option<String>, MirrorError> {
+        let path = self.folder.join(self.definition_name());
+        optional::read_text(&path).map_err(failed(&path))
+    }
+}
+
+/// A file of the tree in `folder`, as the document names it.
+fn relative(folder: &Path, address: &str) -> String {
+    let below = Path::new(address).strip_prefix(folder);
+    below.map_or_else(
+        |_| address.to_owned(),
+        |below| below.to_string_lossy().into_owned(),
+    )
+}
+
+/// Whether a file is there and has the bytes that are promised.
+fn is_whole(path: &Path, archive: &Archive) -> io::Result<bool> {
+    match fs::metadata(path) {
+        Ok(found) if archive.size.is_none_or(|size| size == found.len()) => {
+            Ok(digest_of_file(archive.digest.algorithm, path)? == archive.digest)
+        }
+        Ok(_) => Ok(false),
+        Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(false),
+        Err(error) => Err(error),
+    }
+}
+
+/// Brings an archive to `path`; what is there of it is continued.
+pub(super) fn download(
+    transport: &Transport,
+    archive: &Archive,
+    path: &Path,
+    progress: Progress<'_>,
+) -> Result<(), MirrorError> {
+    let beside = |end: &str| {
+        let mut name = path.as_os_str().to_owned();
+        name.push(end);
+        PathBuf::from(name)
+    };
+    let (partial, half) = (beside(".partial"), beside(".new"));
+    let mut file = File::create(&half).map_err(failed(&half))?;
+    let download = Download {
+        archive: archive.clone(),
+        partial,
+    };
+    let came = download.run(
+        transport,
+        &mut |piece| file.write_all(piece),
+        &mut |bytes, all| progress(Way::Fetching, bytes, all),
+    );
+    if came.is_err() {
+        // The partial file has what is worth keeping.
+        fs::remove_file(&half).map_err(failed(&half))?;
+    }
+    came?;
+    (file.sync_all().and_then(|()| fs::rename(&half, path))).map_err(failed(path))
+}
