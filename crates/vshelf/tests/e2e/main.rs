@@ -41,6 +41,7 @@ mod renew;
 mod scene;
 mod shells;
 mod sources;
+mod team;
 mod terminal;
 mod tidy;
 mod timeline;
