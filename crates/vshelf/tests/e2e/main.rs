@@ -32,6 +32,7 @@ mod mirror;
 mod names;
 mod network;
 mod nginx;
+mod package_registry;
 mod publishers;
 mod random_kills;
 mod real_builds;

@@ -23,7 +23,7 @@ const INDEX: &str = r#"
     files = ["v{version}/marram-v{version}-linux-x64.tar.xz", "v{version}/marram-v{version}-linux-x64.tar.gz"]
 "#;
 
-const PACKAGES: &str = r#"
+pub const PACKAGES: &str = r#"
     [[sources]]
     name = "packages"
     kind = "npm"
