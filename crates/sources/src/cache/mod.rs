@@ -259,11 +259,22 @@ impl CatalogCache {
             .filter(|loaded| self.is_fresh(loaded, now))
     }
 
+    /// How long a catalog that was confirmed then counts as fresh: shorter than is allowed by up to a quarter,
+    /// by another part for each machine and each time. So machines that asked together do not ask together
+    /// again and again.
+    fn fresh_since(&self, confirmed: Timestamp) -> Duration {
+        let folder = self.folder.to_string_lossy();
+        let seed = fingerprint(format!("{folder} {}", confirmed.as_nanosecond()).as_bytes());
+        // Its low bits are the best mixed.
+        let part = (seed % 1000) as u32;
+        self.fresh_for - self.fresh_for / 4 * part / 1000
+    }
+
     fn is_fresh(&self, loaded: &Loaded, now: Timestamp) -> bool {
         // A clock that was set back must not make a catalog fresh for ever.
         let age = now.duration_since(loaded.origin.confirmed);
         age >= SignedDuration::ZERO
-            && age.unsigned_abs() < self.fresh_for
+            && age.unsigned_abs() < self.fresh_since(loaded.origin.confirmed)
             && loaded.origin.expires.is_none_or(|expires| now <= expires)
     }
 
@@ -485,6 +496,46 @@ mod tests {
             publisher = "saltmarsh"
         "#;
         Definition::read(text).unwrap()
+    }
+
+    /// Two thousand machines are started in the same minute and look at their catalogs every five minutes.
+    #[test]
+    fn machines_that_asked_together_do_not_ask_together_for_ever() {
+        let start: Timestamp = "2026-11-23T09:00:00Z".parse().unwrap();
+        let mut asked = vec![0; 8 * 12];
+        for machine in 0..2000_i64 {
+            let folder = PathBuf::from(format!("/home/gull-{machine}/.cache"));
+            let cache = CatalogCache::new(
+                folder,
+                Duration::from_secs(3600),
+                UserSettings::default(),
+                PathBuf::new(),
+            );
+            // Each within a second of the other, and each looks at another second of five minutes.
+            let mut confirmed = start + SignedDuration::from_micros(machine * 500);
+            for look in 1..asked.len() as i64 {
+                let now = start + SignedDuration::from_secs(look * 300 + machine % 300);
+                let age = now.duration_since(confirmed).unsigned_abs();
+                assert!(age < Duration::from_secs(3600 + 300));
+                if age >= cache.fresh_since(confirmed) {
+                    confirmed = now;
+                    asked[look as usize] += 1;
+                }
+            }
+        }
+        // The first time again they ask within a quarter of an hour, and each time within a longer one.
+        let most = |looks: &[i32]| looks.iter().max().copied().unwrap();
+        assert!(most(&asked) < 2000 * 2 / 5, "{asked:?}");
+        assert!(most(&asked[84..]) < 2000 / 5, "{asked:?}");
+        let hours: Vec<i32> = asked
+            .windows(12)
+            .skip(36)
+            .map(|hour| hour.iter().sum())
+            .collect();
+        assert!(
+            hours.iter().all(|hour| (1800..=2800).contains(hour)),
+            "{hours:?}"
+        );
     }
 
     /// What is fresh, or else what the source's next answer makes of it.

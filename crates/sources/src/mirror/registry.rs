@@ -26,7 +26,7 @@ use crate::oci::manifest::{
     Descriptor, EMPTY_CONTENT, ENTRY, INDEX, ImagePlatform, Index, MANIFEST, Manifest, PLATFORM,
     SECURITY, SIGNATURE_LAYER, VENDOR, VERSION, WITHDRAWN, empty_blob,
 };
-use crate::oci::{CATALOG_TAG, CatalogArtifact, Repository, Writer, catalog};
+use crate::oci::{CATALOG_TAG, CatalogArtifact, Repository, Writer, catalog, packed};
 use crate::transport::{Transport, TransportError, Validators};
 
 /// How often a catalog is written again because others wrote one meanwhile.
@@ -198,6 +198,7 @@ impl Registry {
         writer: &Writer<'_>,
         published: &PublishedCatalog,
         entry: &Entered,
+        known: &mut Tagged,
     ) -> Result<(), MirrorError> {
         let Some((release, _, build)) = find(published, entry) else {
             return Ok(());
@@ -219,8 +220,12 @@ impl Registry {
         let mut annotations = annotations_of(release);
         annotations.insert(PLATFORM.to_owned(), build.platform.to_string());
         annotations.insert(ENTRY.to_owned(), document::write(&relative(alone)));
-        let manifest = Manifest::new(BUILD, layers, annotations);
-        Ok(writer.put(&build_tag(entry), MANIFEST, &manifest.write())?)
+        let manifest = Manifest::new(BUILD, layers, annotations).write();
+        let tag = build_tag(entry);
+        writer.put(&tag, MANIFEST, &manifest)?;
+        let read = self.read_build(&manifest, &tag)?;
+        known.insert(tag, read);
+        Ok(())
     }
 
     /// What the manifest of a tag says; nothing where it is not one of ours.
@@ -238,15 +243,20 @@ impl Registry {
     }
 
     fn read_tag(&self, writer: &Writer<'_>, tag: &str) -> Result<Option<TaggedBuild>, MirrorError> {
-        let Some(bytes) = writer.manifest(tag)? else {
-            return Ok(None);
-        };
-        let Ok(manifest) = Manifest::read(&bytes, BUILD) else {
+        match writer.manifest(tag)? {
+            Some(bytes) => self.read_build(&bytes, tag),
+            None => Ok(None),
+        }
+    }
+
+    /// The build in a manifest that a tag points to; nothing where it is not one of ours.
+    fn read_build(&self, bytes: &[u8], tag: &str) -> Result<Option<TaggedBuild>, MirrorError> {
+        let Ok(manifest) = Manifest::read(bytes, BUILD) else {
             return Ok(None);
         };
         let entry = manifest.annotations.get(ENTRY).map_or("", String::as_str);
         let published = self.read(entry.as_bytes(), tag)?;
-        let mut descriptor = Descriptor::of(MANIFEST, &bytes);
+        let mut descriptor = Descriptor::of(MANIFEST, bytes);
         let mut found = entries(&published);
         let (Some(entry), None) = (found.next(), found.next()) else {
             return Err(self.other_tag(tag, "not one build".to_owned()));
@@ -352,16 +362,19 @@ impl Registry {
         let signature = writing.signer.map(|signer| signer.sign(text.as_bytes()));
         let signature_name = format!("{DOCUMENT}.minisig");
         let definition_name = format!("{}.toml", self.runtime);
+        let (catalog_name, catalog) = (format!("{DOCUMENT}.gz"), packed(&text));
+        let signature = signature.as_deref().map(str::as_bytes);
+        let definition = writing.definition.as_bytes();
         let files = [
-            Some((CATALOG_LAYER, &*text, DOCUMENT)),
-            (signature.as_deref()).map(|text| (SIGNATURE_LAYER, text, &*signature_name)),
-            Some((DEFINITION_LAYER, writing.definition, &*definition_name)),
+            Some((CATALOG_LAYER, &*catalog, catalog_name)),
+            signature.map(|bytes| (SIGNATURE_LAYER, bytes, signature_name)),
+            Some((DEFINITION_LAYER, definition, definition_name)),
         ];
         let mut layers = Vec::new();
-        for (media_type, text, name) in files.into_iter().flatten() {
-            let layer = Descriptor::of(media_type, text.as_bytes());
-            writer.send_bytes(text.as_bytes(), &layer)?;
-            layers.push(layer.titled(name));
+        for (media_type, bytes, name) in files.into_iter().flatten() {
+            let layer = Descriptor::of(media_type, bytes);
+            writer.send_bytes(bytes, &layer)?;
+            layers.push(layer.titled(&name));
         }
         let created = writing.now.to_string();
         let annotations = Annotations::from([(CREATED.to_owned(), created)]);
@@ -440,10 +453,10 @@ impl Place for Registry {
     ) -> Result<(), MirrorError> {
         let writer = self.writer(transport);
         writer.send_bytes(EMPTY_CONTENT, &empty_blob())?;
-        for entry in entered {
-            self.write_build(&writer, published, entry)?;
-        }
         let mut known = Tagged::new();
+        for entry in entered {
+            self.write_build(&writer, published, entry, &mut known)?;
+        }
         let mut indexed = BTreeMap::new();
         let mut tags = self.build_tags(&writer)?;
         let releases = releases_of(published, entered, writing.key_of);

@@ -1,5 +1,10 @@
 //! The catalog of a repository.
 
+use std::io::{Read, Write};
+
+use flate2::Compression;
+use flate2::read::GzDecoder;
+use flate2::write::GzEncoder;
 use vshelf_core::catalog::DigestAlgorithm;
 
 use super::manifest::{
@@ -9,7 +14,7 @@ use super::repository::Repository;
 use crate::address::Address;
 use crate::api::SourceError;
 use crate::digest::digest_of;
-use crate::transport::{Document, Transport, Validators};
+use crate::transport::{Document, LARGEST_DOCUMENT, Transport, Validators};
 
 /// What a repository has as its catalog.
 pub(crate) struct CatalogArtifact {
@@ -44,8 +49,11 @@ pub(crate) fn catalog(
     let layer = manifest.layer(CATALOG_LAYER);
     let layer = layer.ok_or_else(|| wrong("it has no layer with a catalog".to_owned()))?;
     let signature = manifest.layer(SIGNATURE_LAYER);
+    let packed = fetch(transport, repository, layer)?;
+    let bytes = unpacked(&packed)
+        .map_err(|problem| SourceError::document(&repository.blob(&layer.digest), problem))?;
     Ok(Some(CatalogArtifact {
-        bytes: fetch(transport, repository, layer)?,
+        bytes,
         signature: signature
             .map(|layer| fetch(transport, repository, layer))
             .transpose()?,
@@ -55,6 +63,27 @@ pub(crate) fn catalog(
             modified: None,
         },
     }))
+}
+
+/// A document as it is packed for a registry: the same bytes for the same document.
+pub(crate) fn packed(document: &str) -> Vec<u8> {
+    let mut packer = GzEncoder::new(Vec::new(), Compression::best());
+    let written = packer.write_all(document.as_bytes());
+    written
+        .and_then(|()| packer.finish())
+        .expect("memory takes what is written")
+}
+
+/// The document in a packed layer; the error says what is wrong with it.
+fn unpacked(packed: &[u8]) -> Result<Vec<u8>, String> {
+    let mut bytes = Vec::new();
+    let mut unpacker = GzDecoder::new(packed).take(LARGEST_DOCUMENT + 1);
+    let read = unpacker.read_to_end(&mut bytes);
+    read.map_err(|error| format!("it cannot be unpacked: {error}"))?;
+    match bytes.len() as u64 > LARGEST_DOCUMENT {
+        true => Err(format!("it is larger than {LARGEST_DOCUMENT} bytes")),
+        false => Ok(bytes),
+    }
 }
 
 impl Repository {
@@ -94,4 +123,24 @@ fn fetch(
         return Err(SourceError::document(&address, problem));
     }
     Ok(bytes)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_document_is_packed_and_no_other_is_unpacked() {
+        assert_eq!(unpacked(&packed("tide")).unwrap(), b"tide");
+        assert_eq!(packed("tide"), packed("tide"));
+        assert!(
+            unpacked(b"tide")
+                .unwrap_err()
+                .starts_with("it cannot be unpacked")
+        );
+        // Little on the way, and far too much in memory.
+        let bomb = "0".repeat(LARGEST_DOCUMENT as usize + 1);
+        let error = unpacked(&packed(&bomb)).unwrap_err();
+        assert!(error.starts_with("it is larger than"), "{error}");
+    }
 }

@@ -27,8 +27,8 @@ pub(crate) const EMPTY_CONTENT: &[u8] = b"{}";
 pub(crate) const CATALOG: &str = "application/vnd.vivid-shelf.catalog.v1";
 /// What a build's manifest is of.
 pub(crate) const BUILD: &str = "application/vnd.vivid-shelf.build.v1";
-/// The layer with the catalog.
-pub(crate) const CATALOG_LAYER: &str = "application/vnd.vivid-shelf.catalog.v1+json";
+/// The layer with the catalog, packed by gzip.
+pub(crate) const CATALOG_LAYER: &str = "application/vnd.vivid-shelf.catalog.v1+gzip";
 /// The layer with its minisign signature.
 pub(crate) const SIGNATURE_LAYER: &str = "application/vnd.vivid-shelf.signature.v1+text";
 /// The layer with the definition of the runtime.

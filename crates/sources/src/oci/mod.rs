@@ -7,7 +7,7 @@ pub(crate) mod manifest;
 mod push;
 mod repository;
 
-pub(crate) use self::catalog::{CatalogArtifact, catalog};
+pub(crate) use self::catalog::{CatalogArtifact, catalog, packed};
 pub(crate) use self::push::Writer;
 pub(crate) use self::repository::CATALOG_TAG;
 pub use self::repository::{Repository, is_repository};

@@ -108,7 +108,12 @@ impl Writer<'_> {
                 .exchange_again(&begins, &Ask::of(Method::POST))?;
             let mut at = location(&begun.headers, &begins);
             let mut there = 0;
-            while there < size {
+            // What is small goes with the request that ends the upload.
+            let rest = match size <= CHUNK {
+                true => whole,
+                false => Payload::Nothing,
+            };
+            while size > CHUNK && there < size {
                 let end = (there + CHUNK).min(size);
                 let ask = Ask {
                     payload: whole.part(there, end),
@@ -141,9 +146,15 @@ impl Writer<'_> {
                 }
             }
             let closes = with_digest(&at, digest);
-            let ask = Ask::of(Method::PUT).with("content-type", Some("application/octet-stream"));
+            let ask = Ask {
+                payload: rest,
+                ..Ask::of(Method::PUT).with("content-type", Some("application/octet-stream"))
+            };
             match self.transport.exchange(&closes, &ask) {
-                Ok(_) => return Ok(()),
+                Ok(_) => {
+                    sent(size);
+                    return Ok(());
+                }
                 Err(error) if may_go_on(&error) => {
                     // It may have been taken before the answer was lost.
                     if self.blob_size(digest)? == Some(size) {
