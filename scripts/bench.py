@@ -6,6 +6,7 @@ import json
 import os
 import pathlib
 import shutil
+import socket
 import statistics
 import subprocess
 import sys
@@ -223,6 +224,64 @@ def limited(url):
     definition.write_text(text)
 
 
+def free_port():
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        return free.getsockname()[1]
+
+
+def started(command, port):
+    """A server that answers at a port."""
+    process = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    while True:
+        try:
+            socket.create_connection(("localhost", port), 1).close()
+            return process
+        except OSError:
+            time.sleep(0.05)
+
+
+def registry():
+    """The same release from a registry of containers and, as files, from nginx."""
+    web, images = free_port(), free_port()
+    (WORK / "registry.yml").write_text(
+        f"version: 0.1\nlog: {{level: error, accesslog: {{disabled: true}}}}\n"
+        f"storage: {{filesystem: {{rootdirectory: '{WORK}/images'}}, cache: {{blobdescriptor: inmemory}}}}\n"
+        f"http: {{addr: 'localhost:{images}'}}\n")
+    (WORK / "nginx.conf").write_text(
+        f"daemon off; master_process off; pid {WORK}/nginx.pid; error_log {WORK}/nginx.log; events {{}} http {{ access_log off; "
+        f"client_body_temp_path {WORK}/a; proxy_temp_path {WORK}/b; fastcgi_temp_path {WORK}/c; "
+        f"uwsgi_temp_path {WORK}/d; scgi_temp_path {WORK}/e; "
+        f"server {{ listen 127.0.0.1:{web}; root {WORK}/site; }} }}")
+    servers = [started(["docker-registry", "serve", WORK / "registry.yml"], images),
+               started(["nginx", "-c", WORK / "nginx.conf", "-e", WORK / "nginx.log"], web)]
+    try:
+        places = {"from nginx": f"http://localhost:{web}/bench/bench.toml",
+                  "from docker-registry": f"oci+http://localhost:{images}/runtimes/bench"}
+        for place in (WORK / "site", f"oci+http://localhost:{images}/runtimes"):
+            vshelf("mirror", "gzip/20.20.0", "--to", place)
+        sides = {}
+        for name, place in places.items():
+            home = WORK / name.replace(" ", "-")
+            at_home = ["env", f"HOME={home}", PROGRAM]
+            (home / ".config/vivid-shelf").mkdir(parents=True)
+            (home / ".config/vivid-shelf/shelf.toml").write_text("durable-installs = false\n")
+            subprocess.run([*at_home, "--quiet", "runtimes", "--add", place], check=True)
+
+            def take_off(at_home=at_home):
+                subprocess.run([*at_home, "--quiet", "remove", "bench@20.20.0"], stdout=subprocess.DEVNULL,
+                               stderr=subprocess.DEVNULL)
+            sides[name] = ([*at_home, "install", "bench@20.20.0"], take_off)
+            subprocess.run([*at_home, "--quiet", "install", "bench@20.20.0"], check=True)
+            subprocess.run([*at_home, "--quiet", "default", "bench@system"], check=False, stderr=subprocess.DEVNULL)
+        base = sides.pop("from nginx")
+        compare("Installing from nginx, and from a registry", base, sides, 25)
+    finally:
+        for server in servers:
+            server.terminate()
+            server.wait()
+
+
 def durability():
     """What it costs that an install is on the disk before it counts; on tmpfs it costs nothing."""
     command = [PROGRAM, "install", "gzip/20.20.0"]
@@ -330,6 +389,8 @@ if WHAT in ("all", "install"):
     install(urls)
 if WHAT in ("all", "keep"):
     keep()
+if WHAT == "registry":
+    registry()
 if WHAT == "limited":
     limited(urls["gzip"])
 if WHAT == "durability":

@@ -109,7 +109,7 @@ fn what_may_not_be_had_is_told_from_not_being_known() {
 }
 
 /// Another server, by another name; its port, and what it is asked, in small letters.
-fn elsewhere() -> (u16, Receiver<String>) {
+pub fn elsewhere() -> (u16, Receiver<String>) {
     let elsewhere = TcpListener::bind("127.0.0.1:0").unwrap();
     let port = elsewhere.local_addr().unwrap().port();
     let (heard, requests) = channel();

@@ -10,6 +10,8 @@ use std::time::Duration;
 
 use minisign::KeyPair;
 
+use crate::credentials::elsewhere;
+use crate::nginx::Nginx;
 use crate::registry_server::{Answers, Door, INDEX, MANIFEST, PASSWORD, Registry, TokenService};
 use crate::scene::{PROGRAM, Ran, Scene, program};
 
@@ -750,4 +752,35 @@ fn a_push_goes_on_where_the_registry_broke_off() {
     assert_eq!(ran.code, 0, "{ran}");
     let blob = registry.ask("HEAD", &format!("board/marram/blobs/sha256:{digest}"), None);
     assert!(blob.starts_with("200"), "{blob}");
+}
+
+#[test]
+fn a_registry_that_sends_on_for_blobs_tells_nobody_who_asks() {
+    let Some(registry) = Registry::serve(&Door::Password, false) else {
+        return;
+    };
+    let scene = Scene::new();
+    registry.known_to(&scene, PASSWORD);
+    let to = registry.place("board");
+    does(&scene, &registry, &["mirror", "8.3.1", "--to", &to]);
+    let (port, requests) = elsewhere();
+    let host = registry.host();
+    let more = format!(
+        "location / {{ proxy_pass http://{host}; proxy_set_header Host $http_host; }}
+         location ~ /blobs/sha256 {{ return 307 http://localhost:{port}$uri; }}"
+    );
+    let Some(nginx) = Nginx::start(&scene, &more) else {
+        return;
+    };
+    let netrc = format!("machine 127.0.0.1 login gull password {PASSWORD}\n");
+    scene.write(".netrc", &netrc);
+    let place = format!("oci+http://127.0.0.1:{}/board/marram", nginx.port());
+    let ran = vshelf(&scene, &registry, &["runtimes", "--add", &place]);
+    told(&ran, 4, &["answers with status 404"]);
+    let request = requests.try_recv().unwrap();
+    assert!(
+        request.contains("/v2/board/marram/blobs/sha256"),
+        "{request}"
+    );
+    assert!(!request.contains("authorization"), "{request}");
 }
