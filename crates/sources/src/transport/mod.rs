@@ -140,20 +140,28 @@ impl Transport {
             .with("if-none-match", known.etag.as_deref())
             .with("if-modified-since", known.modified.as_deref())
             .with("accept", accept);
-        let Answer { mut response, sent } = self.client.ask(address, url, &ask)?;
+        let Answer { response, sent } = self.client.ask(address, url, &ask)?;
         match response.status() {
             StatusCode::NOT_MODIFIED => return Ok(Document::Unchanged),
             StatusCode::OK => {}
             _ => return Err(not_given(address, response, sent)),
         }
         let validators = validators(response.headers());
-        let body = response.body_mut().with_config().limit(u64::MAX).reader();
-        let body = Paced::new(body, self.client.patience.stall);
-        let bytes = read_document(body, address, |source| TransportError::BrokenOff {
+        let bytes = self.whole_body(response, address)?;
+        Ok(Document::Body { bytes, validators })
+    }
+
+    /// All bytes of an answer, which may not come too slowly.
+    fn whole_body(
+        &self,
+        response: Response<Body>,
+        address: &Address,
+    ) -> Result<Vec<u8>, TransportError> {
+        let body = Paced::new(body(response), self.client.patience.stall);
+        read_document(body, address, |source| TransportError::BrokenOff {
             address: address.clone(),
             source,
-        })?;
-        Ok(Document::Body { bytes, validators })
+        })
     }
 
     /// Opens an archive from `offset` on; the second value is where the bytes really begin, which
@@ -224,17 +232,12 @@ impl Transport {
                 source,
             });
         };
-        let Answer { mut response, sent } = self.client.ask(address, url, ask)?;
+        let Answer { response, sent } = self.client.ask(address, url, ask)?;
         if !response.status().is_success() {
             return Err(not_given(address, response, sent));
         }
         let headers = response.headers().clone();
-        let body = response.body_mut().with_config().limit(u64::MAX).reader();
-        let body = Paced::new(body, self.client.patience.stall);
-        let bytes = read_document(body, address, |source| TransportError::BrokenOff {
-            address: address.clone(),
-            source,
-        })?;
+        let bytes = self.whole_body(response, address)?;
         Ok(Reply { headers, bytes })
     }
 
