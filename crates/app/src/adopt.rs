@@ -244,7 +244,7 @@ impl Adoption {
             publisher,
             source: PUBLISHER.to_owned(),
             address: from.display().to_string(),
-            platform: environment.platform.to_string(),
+            platform: environment.platform().to_string(),
             digest,
             archive_size,
             unpacked_size: manifest.bytes(),

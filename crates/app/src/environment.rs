@@ -16,6 +16,7 @@ use vshelf_sources::transport::{Patience, Transport};
 use crate::calling_shell::CallingShell;
 use crate::definitions;
 use crate::error::{Error, file_error};
+use crate::platform::this_platform;
 use crate::settings::Settings;
 use crate::variables::Variables;
 
@@ -30,7 +31,7 @@ pub struct Environment {
     /// The way to the network.
     pub transport: Transport,
     /// The platform that builds have to run on.
-    pub platform: Platform,
+    platform: OnceCell<Platform>,
     /// Where catalogs are kept, where that is not the usual place.
     catalogs: Option<PathBuf>,
     cache: OnceCell<CatalogCache>,
@@ -77,7 +78,7 @@ impl Environment {
         Environment {
             shell,
             transport: Transport::new(offline, Patience::default()).of_person(person),
-            platform: this_platform(),
+            platform: OnceCell::new(),
             catalogs: None,
             cache: OnceCell::new(),
             folders: OnceCell::new(),
@@ -115,10 +116,15 @@ impl Environment {
     pub fn on_platform(&self, platform: Platform, catalogs: PathBuf) -> Environment {
         Environment {
             transport: self.transport.clone(),
-            platform,
+            platform: OnceCell::from(platform),
             catalogs: Some(catalogs),
             ..Environment::in_shell(self.shell.clone(), self.transport.is_offline())
         }
+    }
+
+    /// The platform that builds have to run on. The system is asked when it is first needed.
+    pub fn platform(&self) -> &Platform {
+        self.platform.get_or_init(this_platform)
     }
 
     /// The program's folders.
@@ -287,25 +293,4 @@ impl Environment {
         names.dedup();
         Ok(names)
     }
-}
-
-/// The platform of this program's own build.
-fn this_platform() -> Platform {
-    let os = match std::env::consts::OS {
-        "macos" => "darwin",
-        other => other,
-    };
-    let arch = match std::env::consts::ARCH {
-        "x86_64" => "x64",
-        "aarch64" => "arm64",
-        other => other,
-    };
-    let libc = match (os, cfg!(target_env = "musl")) {
-        ("linux", true) => "-musl",
-        ("linux", false) => "-gnu",
-        _ => "",
-    };
-    format!("{os}-{arch}{libc}")
-        .parse()
-        .expect("the names of systems and processors are small letters and digits")
 }

@@ -27,6 +27,7 @@ pub mod mirror;
 pub mod mistakes;
 pub mod other_copy;
 pub mod outcome;
+mod platform;
 pub mod project;
 pub mod require;
 pub mod rules;

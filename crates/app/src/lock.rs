@@ -156,7 +156,7 @@ pub fn fitting_archive<'l>(
     runtime: &Runtime<'_>,
     locked: &'l LockedRelease,
 ) -> Result<&'l LockedArchive, Error> {
-    let host = &runtime.environment().platform;
+    let host = runtime.environment().platform();
     let fitting = locked
         .archives
         .iter()

@@ -212,7 +212,7 @@ impl Work<'_> {
         };
         let catalogs = tempfile::tempdir();
         let catalogs = catalogs.map_err(file_error(&std::env::temp_dir(), "written"))?;
-        let own = [self.environment.platform.clone()];
+        let own = [self.environment.platform().clone()];
         let platforms: &[Platform] = match self.asked.platforms.is_empty() {
             true => &own,
             false => &self.asked.platforms,
@@ -220,7 +220,7 @@ impl Work<'_> {
         let mut title = String::new();
         for platform in platforms {
             let elsewhere;
-            let on_platform = match *platform == self.environment.platform {
+            let on_platform = match *platform == *self.environment.platform() {
                 true => self.environment,
                 false => {
                     let catalogs = catalogs.path().join(platform.as_str());
@@ -336,7 +336,7 @@ impl Work<'_> {
                 Choice::System => Err(Error::SystemMirror),
             };
         }
-        let platform = &runtime.environment().platform;
+        let platform = runtime.environment().platform();
         let covered = runtime.covered(request, Scope::Published)?;
         let releases = covered.iter().filter_map(|candidate| candidate.release);
         Ok(releases
@@ -352,7 +352,7 @@ impl Work<'_> {
         tree: &mut Mirror,
     ) -> Result<MirroredBuild, Error> {
         let environment = runtime.environment();
-        let (transport, platform) = (&environment.transport, &environment.platform);
+        let (transport, platform) = (&environment.transport, environment.platform());
         allowed::check_release(runtime, release)?;
         let details = runtime.details(release)?;
         let offers = offers(runtime, release)?;
@@ -426,7 +426,7 @@ fn share_build(
     details: &Details,
     tree: &mut Mirror,
 ) -> Result<MirroredBuild, Error> {
-    let platform = &runtime.environment().platform;
+    let platform = runtime.environment().platform();
     let key = runtime.key_for(&release.version, &release.publisher);
     let selector = runtime.as_typed(&key);
     let title = format!("{} {}", runtime.definition.title, release.version);

@@ -300,7 +300,7 @@ impl<'c> Runtime<'c> {
 
     /// What came out since an install in its line, as far as the catalog that is kept knows.
     pub fn newer_than(&self, install: &InstallId) -> Option<Newer> {
-        let (version, platform) = (&install.version, &self.environment.platform);
+        let (version, platform) = (&install.version, self.environment.platform());
         outlook::newer(self.around_shelf(), version, &install.publisher, platform)
     }
 
@@ -331,7 +331,7 @@ impl<'c> Runtime<'c> {
                 Scope::Shelf => self.default_pick(),
             },
             previous: self.environment.shell.previous(self.name()),
-            platform: &self.environment.platform,
+            platform: self.environment.platform(),
             today: self.today,
         }
     }

@@ -211,7 +211,7 @@ pub fn check(
 ) -> Result<CheckedDefinition, Error> {
     let (_, definition) = read(environment, place)?;
     let fetch = |source: &SourceDefinition| -> Result<PublishedCatalog, Error> {
-        let (platform, settings) = (&environment.platform, environment.registries());
+        let (platform, settings) = (environment.platform(), environment.registries());
         let opened = vshelf_sources::open(&definition.name, source, platform, &settings)?;
         let known = Known {
             validators: Validators::default(),
@@ -248,7 +248,7 @@ pub fn check(
     let catalog = has_any.then(|| merge(&definition, &parts).catalog);
     Ok(CheckedDefinition {
         today: environment.today()?,
-        platform: environment.platform.clone(),
+        platform: environment.platform().clone(),
         definition,
         sources,
         catalog,

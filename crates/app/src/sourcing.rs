@@ -235,7 +235,7 @@ impl<'a> Asking<'a> {
         let hurried = transport.hurried();
         // One that does not answer is asked again only where no other follows.
         let transport = if is_last { transport } else { &hurried };
-        let (platform, settings) = (&self.environment.platform, self.environment.registries());
+        let (platform, settings) = (self.environment.platform(), self.environment.registries());
         let opened =
             vshelf_sources::open(name, source, platform, &settings).map_err(LoadError::from)?;
         Ok(self

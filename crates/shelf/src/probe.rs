@@ -119,7 +119,7 @@ impl ProbeError {
 
 /// What has to be started to start `program`: the path behind `#!`, or that in an ELF file's
 /// interpreter segment (System V ABI, "Program Header").
-fn interpreter_of(program: &Path) -> io::Result<Option<PathBuf>> {
+pub fn interpreter_of(program: &Path) -> io::Result<Option<PathBuf>> {
     let file = File::open(program)?;
     let mut head = [0; 128];
     let length = file.read_at(&mut head, 0)?;

@@ -310,7 +310,7 @@ fn has_digest(builds: &[Build], digest: &str) -> bool {
 pub fn offers(runtime: &Runtime<'_>, release: &Release) -> Result<Vec<Offer>, Error> {
     let details = runtime.details(release)?;
     let mut offers: Vec<Offer> = Vec::new();
-    for build in details.builds_for(&runtime.environment().platform) {
+    for build in details.builds_for(runtime.environment().platform()) {
         let known = offers
             .iter_mut()
             .find(|offer| Some(&offer.source.name) == build.source.as_ref());

@@ -4,5 +4,6 @@
 pub mod connect;
 pub mod files;
 pub mod launchers;
+pub mod leaving;
 pub mod refresh;
 pub mod stamps;

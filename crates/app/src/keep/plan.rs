@@ -47,7 +47,7 @@ pub fn plan<'r>(
         runtime.around_shelf(),
         held.collect(),
         &environment.settings()?.policy(),
-        &environment.platform,
+        environment.platform(),
         runtime.today,
     ))
 }

@@ -170,7 +170,7 @@ fn plan_runtime(
     let begun = runtime.state.renewals.keys().cloned();
     let standing_for = standing.iter().map(|(_, key)| key.clone());
     let followed: Vec<Key> = begun.chain(standing_for).collect();
-    let renewals = renewal::plan(catalog, &all, &followed, &environment.platform);
+    let renewals = renewal::plan(catalog, &all, &followed, environment.platform());
     // What stands in a line with a record that tells nothing may be its newest release.
     let unknown: Vec<&str> = (runtime.untold.iter())
         .filter_map(|untold| Some(catalog.line_of(&untold.key.parts().1?)?.name.as_str()))

@@ -42,7 +42,7 @@ impl<'r, 'c> Cards<'r, 'c> {
         {
             // A card that cannot be read is a short one.
             let details = runtime.details(release).unwrap_or_default();
-            let platform = runtime.environment().platform.to_string();
+            let platform = runtime.environment().platform().to_string();
             facts = card::facts(runtime, candidate, release, &details);
             // Of the builds only the one for this machine can be chosen.
             facts.retain(|(name, fact)| *name != "build" || fact.starts_with(&platform));

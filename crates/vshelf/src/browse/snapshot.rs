@@ -119,7 +119,7 @@ fn describe(entry: &mut BrowseItem, release: &Release, runtime: &Runtime<'_>) {
         entry.remarks.push("withdrawn".to_owned());
         entry.refused = Some(format!("it was withdrawn: {}", printable(reason)));
     }
-    let platform = &runtime.environment().platform;
+    let platform = runtime.environment().platform();
     if !release.runs_on(platform) {
         entry.remarks.push("no build here".to_owned());
         entry.refused = Some(format!("there is no build for {platform}"));

@@ -4,14 +4,16 @@ use clap::Args;
 use vshelf_app::Environment;
 use vshelf_app::integrate::connect::{self, Connected, disconnect};
 use vshelf_app::integrate::files;
+use vshelf_app::integrate::leaving::{Kept, Remains, remains};
 use vshelf_app::integrate::stamps::{self, Followed, as_text};
 use vshelf_shell::Dialect;
-use vshelf_view::words::printable;
+use vshelf_view::words::{megabytes, printable};
+use vshelf_view::{Column, Palette, Table};
 
 use super::command::{CommandArgs, RunCommand};
 use crate::failure::Outcome;
 use crate::ui::Ui;
-use crate::wording::paths::shown;
+use crate::wording::paths::{quoted, shown};
 use crate::wording::shells::notice;
 
 /// Connect your shell to the shelf
@@ -27,7 +29,7 @@ pub struct Connect {
     /// Only print what a shell sources: to read it, or to connect a shell in another way
     #[arg(long, value_name = "SHELL", conflicts_with = "shell")]
     print: Option<String>,
-    /// Take the block out of the start-up file again
+    /// Take the block out of the start-up file again, and say what stays where
     #[arg(long, conflicts_with = "print")]
     remove: bool,
     /// What a connected shell asks: what to use here, in one line, and then what a person should know
@@ -57,10 +59,11 @@ impl RunCommand for Connect {
         if self.remove {
             let (file, was_connected) = disconnect(environment, dialect)?;
             let (file, name) = (shown(&file), dialect.name());
-            return ui.done(match was_connected {
+            ui.done(match was_connected {
                 true => format!("{file} no longer connects {name} to the shelf."),
                 false => format!("{file} has no Vivid Shelf block; nothing was changed."),
-            });
+            })?;
+            return say_remains(ui, &remains(environment)?);
         }
         say_connected(ui, &connect::connect(environment, dialect)?)
     }
@@ -87,6 +90,47 @@ fn say_connected(ui: &Ui, connected: &Connected) -> Outcome {
     }
     if let Some(line) = &connected.source_line {
         ui.next("To connect this shell too", line);
+    }
+    Ok(())
+}
+
+/// Says what is left of the program, and how the rest of it goes.
+fn say_remains(ui: &Ui, remains: &Remains) -> Outcome {
+    for (dialect, file) in &remains.connected {
+        let name = dialect.name();
+        ui.next(
+            &format!(
+                "{name} stays connected, through {}. To take that out too",
+                shown(file)
+            ),
+            &format!("vshelf connect --shell {name} --remove"),
+        );
+    }
+    let mut table = Table::new(
+        &[
+            Column::left("stays"),
+            Column::right("size"),
+            Column::left(""),
+        ],
+        Palette::HEADING,
+    );
+    for (folder, kept, bytes) in &remains.folders {
+        let kept = match kept {
+            Kept::Installs => "what is on the shelf",
+            Kept::Catalogs => "catalogs, which can be fetched again",
+            Kept::Settings => "settings and definitions of your own",
+        };
+        let cells = [shown(folder).into(), megabytes(*bytes).into(), kept.into()];
+        table.row(Palette::QUIET, cells);
+    }
+    if remains.folders.is_empty() {
+        return Ok(());
+    }
+    ui.done_table(&table)?;
+    if remains.connected.is_empty() {
+        let folders = remains.folders.iter().map(|(folder, ..)| quoted(folder));
+        let folders = folders.collect::<Vec<_>>().join(" ");
+        ui.next("To remove all of it for good", &format!("rm -rf {folders}"));
     }
     Ok(())
 }

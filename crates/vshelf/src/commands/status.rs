@@ -18,6 +18,9 @@ pub struct Status {
     /// Only this runtime
     #[arg(value_name = "RUNTIME")]
     runtime: Option<String>,
+    /// Only the name and version, for a prompt or a script
+    #[arg(long, conflicts_with = "json")]
+    short: bool,
     /// Show it as JSON
     #[arg(long)]
     json: bool,
@@ -35,6 +38,9 @@ impl RunCommand for Status {
         if self.json {
             let reports: Vec<_> = runtimes.iter().map(status::report).collect();
             return json::print_list(ui, &reports);
+        }
+        if self.short {
+            return status::show_short(ui, &runtimes);
         }
         status::show(ui, &runtimes)?;
         // Who is not told must be told tomorrow.

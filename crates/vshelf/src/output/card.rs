@@ -195,10 +195,10 @@ pub fn facts(
         }
         facts.push(("build", about_build(build)));
     }
-    if let Some(build) = details.builds_for(&runtime.environment().platform).first() {
+    if let Some(build) = details.builds_for(runtime.environment().platform()).first() {
         facts.push(("checksum here", build.checksum.to_string()));
     }
-    let builds = details.builds_for(&runtime.environment().platform);
+    let builds = details.builds_for(runtime.environment().platform());
     let giving = builds.first().and_then(|build| build.source.as_deref());
     facts.extend(giving.map(|source| ("source", source.to_owned())));
     for (source, what) in told_by_others(details, line, giving) {

@@ -72,7 +72,7 @@ pub fn print(
         .map(|release| runtime.details(release))
         .transpose()?;
     let details = details.unwrap_or_default();
-    let builds = details.builds_for(&runtime.environment().platform);
+    let builds = details.builds_for(runtime.environment().platform());
     let report = Report {
         source: builds.first().and_then(|build| build.source.clone()),
         repack: builds.first().is_some_and(|build| build.repack.is_some()),
@@ -150,7 +150,7 @@ fn say_locked(ui: &Ui, runtime: &Runtime<'_>, request: &Request) -> Outcome {
 /// Says which source gives the bytes of a release, and who tells what is known of it.
 fn say_where_from(ui: &Ui, runtime: &Runtime<'_>, release: &Release) -> Outcome {
     let details = runtime.details(release)?;
-    let platform = &runtime.environment().platform;
+    let platform = runtime.environment().platform();
     let builds = details.builds_for(platform);
     let Some(build) = builds.first() else {
         return Ok(());

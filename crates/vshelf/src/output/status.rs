@@ -105,6 +105,26 @@ pub fn show(ui: &Ui, runtimes: &[Runtime<'_>]) -> Outcome {
     Ok(())
 }
 
+/// Writes of each runtime that has something active its name and that.
+pub fn show_short(ui: &Ui, runtimes: &[Runtime<'_>]) -> Outcome {
+    for runtime in runtimes {
+        let activity = Activity::of(runtime);
+        let version = match activity.active() {
+            Some(Pick::System) => "system".to_owned(),
+            Some(pick) => match runtime.picked(pick) {
+                Some(install) => runtime
+                    .selector_for(&install.id.version, &install.id.publisher)
+                    .to_string(),
+                // What is active by the rules and is not on the shelf does not run.
+                None => continue,
+            },
+            None => continue,
+        };
+        ui.result(format!("{} {version}", runtime.name()))?;
+    }
+    Ok(())
+}
+
 fn show_one(ui: &Ui, runtime: &Runtime<'_>) -> Outcome {
     let activity = Activity::of(runtime);
     let title = &runtime.definition.title;

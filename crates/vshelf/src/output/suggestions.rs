@@ -164,7 +164,7 @@ fn published(runtime: &Runtime<'_>, typed: &str) -> Vec<Suggestion> {
             format!("the newest of line {}, {phase}", line.name),
         ));
     }
-    let platform = &runtime.environment().platform;
+    let platform = runtime.environment().platform();
     let releases = catalog
         .releases
         .iter()

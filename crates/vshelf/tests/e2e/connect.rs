@@ -3,7 +3,10 @@
 use std::fs;
 use std::os::unix::fs::symlink;
 
+use snapbox::str;
+
 use crate::scene::{PROGRAM, Scene};
+use crate::shows;
 
 /// A scene whose home has everything in its name that breaks careless shell code.
 pub fn hostile(scene: &Scene) -> std::path::PathBuf {
@@ -188,10 +191,79 @@ fn setup_is_safe_to_repeat_and_leaves_no_trace() {
             .is_symlink()
     );
     let nothing = scene.does(&["connect", "--remove"]).stdout;
-    assert_eq!(
-        nothing,
-        "~/dotfiles/bashrc has no Vivid Shelf block; nothing was changed.\n"
+    let unchanged = "~/dotfiles/bashrc has no Vivid Shelf block; nothing was changed.\n";
+    assert!(nothing.starts_with(unchanged), "{nothing}");
+}
+
+#[test]
+fn who_leaves_is_told_what_stays_and_one_line_takes_all_of_it() {
+    let scene = Scene::new();
+    let untouched = |scene: &Scene| crate::scene::names_in(scene.home());
+    scene.write(".bashrc", "# mine\n");
+    scene.does(&["--quiet", "install", "8"]);
+    for shell in ["bash", "zsh"] {
+        scene.does(&["--quiet", "connect", "--shell", shell]);
+    }
+    let first = scene.does(&["connect", "--shell", "bash", "--remove"]);
+    assert!(
+        first.stderr.contains("zsh stays connected, through ~/.zshrc. To take that out too: vshelf connect --shell zsh --remove")
+            && !first.stderr.contains("rm -rf"),
+        "{first}"
     );
+    let second = scene.does(&["connect", "--shell", "zsh", "--remove"]);
+    shows!(
+        second,
+        str![[r#"
+~/.zshrc no longer connects zsh to the shelf.
+stays                         size
+~/.local/share/vivid-shelf  0.4 MB  what is on the shelf
+~/.cache/vivid-shelf        0.2 MB  catalogs, which can be fetched again
+~/.config/vivid-shelf       0.1 MB  settings and definitions of your own
+--- stderr
+To remove all of it for good: rm -rf ~/.local/share/vivid-shelf ~/.cache/vivid-shelf ~/.config/vivid-shelf
+
+"#]]
+    );
+    let (_, line) = second.stderr.split_once(": rm -rf ").unwrap();
+    let line = format!("rm -rf {}", line.lines().next().unwrap());
+    let ran = scene.run(scene.command("/bin/bash").args(["-c", &line]));
+    assert_eq!(ran.code, 0, "{ran}");
+    assert_eq!(
+        fs::read_to_string(scene.path(".bashrc")).unwrap(),
+        "# mine\n"
+    );
+    assert_eq!(
+        untouched(&scene),
+        [".bashrc", ".cache", ".config", ".local", ".zshrc"]
+    );
+    for folder in [".cache", ".config", ".local/share"] {
+        assert!(
+            crate::scene::names_in(&scene.path(folder)).is_empty(),
+            "{folder}"
+        );
+    }
+}
+
+#[test]
+fn the_short_status_is_for_scripts_and_prompts() {
+    let scene = Scene::new();
+    assert_eq!(scene.does(&["status", "--short"]).stdout, "");
+    scene.does(&["--quiet", "install", "8", "dunefield/8"]);
+    let short = |selector: &str| {
+        let script = format!("{PROGRAM} default {selector} >/dev/null; {PROGRAM} status --short");
+        scene
+            .run(scene.command("/bin/sh").args(["-c", &script]))
+            .stdout
+    };
+    assert_eq!(short("8.3.1"), "marram 8.3.1\n");
+    assert_eq!(short("dunefield/8"), "marram dunefield/8.3.1\n");
+    // A requirement that is not met leaves the default active.
+    scene.write("project/.marram-version", "6\n");
+    let mut status = scene.command(PROGRAM);
+    status
+        .args(["status", "--short"])
+        .current_dir(scene.path("project"));
+    assert_eq!(scene.run(&mut status).stdout, "marram dunefield/8.3.1\n");
 }
 
 #[test]

@@ -1,0 +1,61 @@
+//! What is left of the program where a shell is no longer connected.
+
+use std::path::PathBuf;
+
+use vshelf_files::tree::bytes_in;
+use vshelf_shell::Dialect;
+use vshelf_shell::start_up;
+
+use super::connect::{read_or_empty, start_up_file};
+use crate::environment::Environment;
+use crate::error::{Error, file_error};
+
+/// What is left.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Remains {
+    /// Shells that are connected still, and the start-up file of each.
+    pub connected: Vec<(Dialect, PathBuf)>,
+    /// The folders that are there: what is kept in each, and its bytes.
+    pub folders: Vec<(PathBuf, Kept, u64)>,
+}
+
+/// What is kept in a folder.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Kept {
+    /// Installs, and all that is known of them.
+    Installs,
+    /// Catalogs and archives, which can be fetched again.
+    Catalogs,
+    /// Settings, and definitions of the person's own.
+    Settings,
+}
+
+/// What is left of the program on this machine.
+pub fn remains(environment: &Environment) -> Result<Remains, Error> {
+    let mut connected = Vec::new();
+    for dialect in Dialect::ALL {
+        let file = start_up_file(environment, dialect)?;
+        // One that cannot be read says nothing of a connection.
+        let text = read_or_empty(&file).unwrap_or_default();
+        if start_up::without_block(&text).is_some() {
+            connected.push((dialect, file));
+        }
+    }
+    let folders = environment.folders()?;
+    let all = [
+        (&folders.data, Kept::Installs),
+        (&folders.cache, Kept::Catalogs),
+        (&folders.config, Kept::Settings),
+    ];
+    let mut left = Vec::new();
+    for (folder, kept) in all {
+        if folder.exists() {
+            let bytes = bytes_in(folder).map_err(file_error(folder, "read"))?;
+            left.push((folder.clone(), kept, bytes));
+        }
+    }
+    Ok(Remains {
+        connected,
+        folders: left,
+    })
+}
