@@ -75,6 +75,24 @@ fn template(dialect: Dialect, parts: &[&str]) -> String {
         .replace("@CHECKED_AS@", checked_as)
 }
 
+/// The completion that a package installs for all who have it, connected or not; nothing for shells without one.
+pub fn package_completion(dialect: Dialect) -> Option<String> {
+    let bash = include_str!("../templates/package.bash");
+    let zsh = include_str!("../templates/package.zsh");
+    let parts: &[&str] = match dialect {
+        Dialect::Bash => &[bash, include_str!("../templates/complete.bash")],
+        Dialect::Zsh => &[
+            zsh,
+            include_str!("../templates/complete.zsh"),
+            "\n__vshelf_suggest\n",
+        ],
+        Dialect::Fish => &[include_str!("../templates/package.fish")],
+        Dialect::Elvish => &[include_str!("../templates/package.elv")],
+        _ => return None,
+    };
+    Some(template(dialect, parts))
+}
+
 /// The functions that the integration reads when one is needed: a new shell parses what it uses at once.
 pub fn render_functions(dialect: Dialect) -> String {
     const FUNCTIONS: &str = include_str!("../templates/functions.sh");

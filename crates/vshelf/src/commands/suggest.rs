@@ -3,6 +3,8 @@
 use clap::{Arg, Args, Command};
 use vshelf_app::Environment;
 use vshelf_app::error::shell_names;
+use vshelf_app::integrate::connect;
+use vshelf_shell::connection::package_completion;
 use vshelf_view::words::printable;
 
 use super::command::{CommandArgs, CommandEntry};
@@ -19,6 +21,9 @@ pub struct Suggest {
     /// The words behind vshelf, the one that is being typed last
     #[arg(value_name = "WORD", last = true)]
     words: Vec<String>,
+    /// Print the completion of this shell that packages install for shells that are not connected
+    #[arg(long, value_name = "SHELL", hide = true, conflicts_with = "words")]
+    for_package: Option<String>,
 }
 
 impl CommandArgs for Suggest {
@@ -29,6 +34,10 @@ impl CommandArgs for Suggest {
 impl Suggest {
     /// Prints what can stand there of these commands and of what they take.
     pub fn among(self, commands: &[CommandEntry], ui: &Ui, environment: &Environment) -> Outcome {
+        if let Some(shell) = &self.for_package {
+            let text = package_completion(connect::read_shell(shell)?).unwrap_or_default();
+            return ui.result(text.trim_end());
+        }
         let (typed, before) = match self.words.split_last() {
             Some((typed, before)) => (typed.as_str(), before),
             None => ("", &[] as &[String]),

@@ -2,7 +2,7 @@
 
 use rstest::rstest;
 
-use crate::scene::{Scene, program};
+use crate::scene::{PROGRAM, Scene, program};
 use crate::terminal::Terminal;
 
 fn scene() -> Scene {
@@ -136,5 +136,63 @@ fn elvish_completes_with_descriptions() {
     assert!(
         listed.contains("6.20.2  maintenance, label board"),
         "{listed}"
+    );
+}
+
+/// A home with the program on PATH and the completion that a package has for a shell, in the file of this name.
+fn with_package(shell: &str, file: &str) -> Scene {
+    let scene = scene();
+    let text = scene.does(&["suggest", "--for-package", shell]).stdout;
+    scene.write(file, &text);
+    std::fs::create_dir(scene.path("bin")).unwrap();
+    std::os::unix::fs::symlink(PROGRAM, scene.path("bin/vshelf")).unwrap();
+    scene
+}
+
+#[test]
+fn a_shell_that_is_not_connected_completes_by_what_a_package_has() {
+    let scene = with_package("bash", "vshelf.bash");
+    scene.write(
+        ".bashrc",
+        "PS1='> '\nPATH=~/bin:$PATH\nsource ~/vshelf.bash\n",
+    );
+    let mut terminal = Terminal::open(&scene);
+    terminal.views("vshelf label b\t", "vshelf label board");
+    terminal.presses("\u{15}\n", "> ");
+
+    let scene = with_package("zsh", "completions/_vshelf");
+    scene.write(
+        ".zshrc",
+        "PS1='> '\npath=(~/bin $path)\nfpath=(~/completions $fpath)\nautoload -Uz compinit; compinit -u -d ~/.zcompdump\n",
+    );
+    if program("zsh").is_some() {
+        let mut terminal = Terminal::open_shell(&scene, &["zsh", "-i"]);
+        terminal.types("true");
+        let listed = terminal.presses("vshelf switch 6.\t\t", "maintenance");
+        assert!(listed.contains("6.20.2"), "{listed}");
+    }
+
+    let scene = with_package("fish", "vshelf.fish");
+    let script = "set -p PATH ~/bin; source ~/vshelf.fish; complete -C 'vshelf switch 6.'";
+    if program("fish").is_some() {
+        let mut command = scene.command("fish");
+        let ran = scene.run(command.args(["--no-config", "-c", script]));
+        assert!(ran.stdout.starts_with("6.20.2\tmaintenance"), "{ran}");
+    }
+    let scene = with_package("elvish", "vshelf.elv");
+    scene.write(
+        ".config/elvish/rc.elv",
+        "set edit:prompt = { put '> ' }\nset paths = [~/bin $@paths]\neval (slurp < ~/vshelf.elv)\n",
+    );
+    if program("elvish").is_some() {
+        let mut terminal = Terminal::open_shell(&scene, &["elvish", "-i"]);
+        terminal.presses("", "> ");
+        let listed = terminal.presses("vshelf switch 6.\t\t", "6.2.11  maintenance");
+        assert!(listed.contains("6.20.2"), "{listed}");
+    }
+    // Those without one have no file.
+    assert_eq!(
+        scene.does(&["suggest", "--for-package", "tcsh"]).stdout,
+        "\n"
     );
 }
