@@ -1,19 +1,38 @@
 //! The story that the demo tells: the whole job once, in a developer's order.
 
+use std::borrow::Cow;
+
 /// A step: why, and the command line as typed.
 pub struct Step {
     /// What happens, in a sentence.
-    pub why: &'static str,
+    pub why: Cow<'static, str>,
     /// The command line.
-    pub command: &'static str,
+    pub command: Cow<'static, str>,
 }
 
 const fn step(why: &'static str, command: &'static str) -> Step {
-    Step { why, command }
+    Step {
+        why: Cow::Borrowed(why),
+        command: Cow::Borrowed(command),
+    }
 }
 
-/// The steps in order.
-pub const STEPS: [Step; 28] = [
+/// The steps in order, as they are typed in this shell: `bash` or `sh`.
+pub fn steps(shell: &str) -> Vec<Step> {
+    let typed = |text: Cow<'static, str>| match shell {
+        "bash" => text,
+        other => text.replace("source ", ". ").replace("bash", other).into(),
+    };
+    let steps = STEPS.into_iter();
+    steps
+        .map(|step| Step {
+            why: typed(step.why),
+            command: typed(step.command),
+        })
+        .collect()
+}
+
+const STEPS: [Step; 28] = [
     step(
         "You keep the instruments of the Gull Point tide station running. What is published of Marram?",
         "vshelf catalog",
@@ -112,3 +131,22 @@ pub const STEPS: [Step; 28] = [
         "cd .. && vshelf remove 6",
     ),
 ];
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_plain_shell_is_told_what_it_understands() {
+        let commands: Vec<String> = steps("sh")
+            .into_iter()
+            .map(|step| step.command.into())
+            .collect();
+        assert!(commands.contains(&". ~/.local/share/vivid-shelf/connect/shelf.sh".to_owned()));
+        assert!(
+            !commands.iter().any(|command| command.contains("bash")),
+            "{commands:?}"
+        );
+        assert_eq!(steps("bash").len(), commands.len());
+    }
+}

@@ -8,9 +8,10 @@ use std::process::{Command, ExitStatus, Stdio};
 
 use tempfile::TempDir;
 use vshelf_app::error::file_error;
+use vshelf_app::integrate::files::own_program;
 use vshelf_demo::TODAY;
 use vshelf_demo::server::StandIn;
-use vshelf_demo::story::STEPS;
+use vshelf_demo::story::steps;
 use vshelf_shell::quote;
 use vshelf_view::Palette;
 
@@ -20,6 +21,7 @@ use crate::ui::{Ui, styled};
 /// A throwaway home whose settings know Marram and Orache.
 pub struct Home {
     folder: TempDir,
+    shell: &'static str,
 }
 
 impl Home {
@@ -29,14 +31,17 @@ impl Home {
             .prefix("vivid-shelf-demo-")
             .tempdir()
             .map_err(file_error(&std::env::temp_dir(), "written"))?;
-        let home = Home { folder };
+        let home = Home {
+            folder,
+            shell: shell_here(),
+        };
         let write = |name: &str, text: &str| {
             let path = home.path(name);
             path.parent()
                 .map_or(Ok(()), fs::create_dir_all)
                 .and_then(|()| fs::write(&path, text))
         };
-        let program = std::env::current_exe();
+        let program = own_program()?;
         write(
             ".config/vivid-shelf/runtimes/marram.toml",
             &vshelf_demo::definition(&server.address()),
@@ -53,9 +58,9 @@ impl Home {
                 "main-runtime = \"marram\"\n",
             )
         })
-        .and_then(|()| write(".bashrc", "PS1='gull-point \\w> '\n"))
+        .and_then(|()| write(home.start_up_file(), home.prompt()))
         .and_then(|()| fs::create_dir(home.path("bin")))
-        .and_then(|()| symlink(program?, home.path("bin/vshelf")))
+        .and_then(|()| symlink(program, home.path("bin/vshelf")))
         .map_err(file_error(home.folder.path(), "written"))?;
         Ok(home)
     }
@@ -64,9 +69,25 @@ impl Home {
         self.folder.path().join(name)
     }
 
-    /// Bash in this home, with nothing of the person's own shelf about it.
-    fn bash(&self) -> Command {
-        let mut command = Command::new("bash");
+    /// The shell's start-up file.
+    fn start_up_file(&self) -> &'static str {
+        match self.shell {
+            "bash" => ".bashrc",
+            _ => ".shrc",
+        }
+    }
+
+    /// The line that sets its prompt.
+    fn prompt(&self) -> &'static str {
+        match self.shell {
+            "bash" => "PS1='gull-point \\w> '\n",
+            _ => "PS1='gull-point> '\n",
+        }
+    }
+
+    /// The shell in this home, with nothing of the person's own shelf about it.
+    fn shell(&self) -> Command {
+        let mut command = Command::new(self.shell);
         let path = std::env::var_os("PATH").unwrap_or_default();
         // A shelf that is connected outside has no place in here.
         let others = std::env::split_paths(&path)
@@ -81,7 +102,9 @@ impl Home {
         }
         command
             .env("HOME", self.folder.path())
-            .env("SHELL", "/bin/bash")
+            .env("SHELL", format!("/bin/{}", self.shell))
+            // What sh reads where bash reads its own file.
+            .env("ENV", self.path(self.start_up_file()))
             .env("PATH", path)
             .env("VSHELF_TODAY", TODAY)
             .env_remove("MARRAM_HOME")
@@ -100,10 +123,20 @@ impl Home {
     }
 }
 
-fn no_bash(error: &io::Error) -> Failure {
+/// The shell that the demo plays in: bash, and where that is not here, the one that every system has.
+fn shell_here() -> &'static str {
+    let path = std::env::var_os("PATH").unwrap_or_default();
+    let mut folders = std::env::split_paths(&path);
+    match folders.any(|folder| folder.join("bash").is_file()) {
+        true => "bash",
+        false => "sh",
+    }
+}
+
+fn no_shell(error: &io::Error) -> Failure {
     Failure::new(
         Kind::Other,
-        format!("bash, in which the demo plays, cannot be started: {error}"),
+        format!("the shell that the demo plays in cannot be started: {error}"),
     )
     .run("To look at the data without it", "vshelf demo --serve")
 }
@@ -111,16 +144,16 @@ fn no_bash(error: &io::Error) -> Failure {
 /// Tells the story: each command line as typed, and its real output.
 pub fn tell(ui: &Ui, home: &Home) -> Result<ExitStatus, Failure> {
     let mut script = String::new();
-    for step in &STEPS {
-        let heading = styled(Palette::QUIET, step.why);
-        let typed = styled(Palette::COMMAND, step.command);
+    for step in steps(home.shell) {
+        let heading = styled(Palette::QUIET, &step.why);
+        let typed = styled(Palette::COMMAND, &step.command);
         let text = if ui.colours() {
             format!("\n{heading}\n{typed}")
         } else {
             format!("\n{}\n{}", step.why, step.command)
         };
         // An interactive shell without a terminal of its own complains about that first.
-        let aside = if step.command.contains("bash -i") {
+        let aside = if step.command.contains("sh -i") {
             " 2>/dev/null"
         } else {
             ""
@@ -132,13 +165,18 @@ pub fn tell(ui: &Ui, home: &Home) -> Result<ExitStatus, Failure> {
         ));
     }
     script.push_str("exit 0\n");
+    let plain: &[&str] = match home.shell {
+        "bash" => &["--noprofile", "--norc"],
+        _ => &[],
+    };
     let status = home
-        .bash()
-        .args(["--noprofile", "--norc", "-c", &script])
+        .shell()
+        .args(plain)
+        .args(["-c", &script])
         // Nobody is asked anything: the story goes on by itself.
         .stdin(Stdio::null())
         .status()
-        .map_err(|error| no_bash(&error))?;
+        .map_err(|error| no_shell(&error))?;
     ui.note("\nThat was the demo; nothing of it is left on this machine.");
     ui.next("To play with the same data", "vshelf demo --shell");
     ui.next("To begin for real", "vshelf connect");
@@ -149,18 +187,18 @@ pub fn tell(ui: &Ui, home: &Home) -> Result<ExitStatus, Failure> {
 pub fn play(ui: &Ui, home: &Home) -> Result<ExitStatus, Failure> {
     let program = home.path("bin/vshelf");
     let connected = home
-        .bash()
+        .shell()
         .args(["-c", "\"$0\" --quiet connect >/dev/null"])
         .arg(&program)
         .status()
-        .map_err(|error| no_bash(&error))?;
+        .map_err(|error| no_shell(&error))?;
     if !connected.success() {
         return Ok(connected);
     }
     ui.result("A connected shell on made-up data; exit leaves it, and nothing stays behind.")?;
     ui.next("To begin", "vshelf catalog");
-    home.bash()
+    home.shell()
         .arg("-i")
         .status()
-        .map_err(|error| no_bash(&error))
+        .map_err(|error| no_shell(&error))
 }

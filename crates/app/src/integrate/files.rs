@@ -1,5 +1,6 @@
 //! The files that start-up files source, kept in step with the program.
 
+use std::fs;
 use std::path::{Path, PathBuf};
 
 use vshelf_files::{atomic, optional};
@@ -68,7 +69,23 @@ pub fn whole_text(environment: &Environment, dialect: Dialect) -> Result<String,
 
 /// The path of this program.
 pub fn own_program() -> Result<PathBuf, Error> {
-    std::env::current_exe().map_err(|source| Error::OwnProgram { source })
+    std::env::current_exe()
+        .or_else(|source| program_as_started().ok_or(Error::OwnProgram { source }))
+}
+
+/// The path of this program by how it was started, for a system that does not say what runs: one without `/proc`.
+fn program_as_started() -> Option<PathBuf> {
+    let name = std::env::args_os().next()?;
+    let path = std::env::var_os("PATH").unwrap_or_default();
+    let is_path = Path::new(&name).components().count() > 1;
+    let mut candidates = match is_path {
+        true => vec![PathBuf::from(&name)],
+        false => std::env::split_paths(&path)
+            .map(|folder| folder.join(&name))
+            .collect(),
+    };
+    candidates.retain(|candidate| candidate.is_file());
+    fs::canonicalize(candidates.first()?).ok()
 }
 
 /// Writes a file unless it has this text; says whether it did not.

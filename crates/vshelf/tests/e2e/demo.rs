@@ -1,18 +1,40 @@
 //! The demo, whole.
 
 use std::io::{BufRead, BufReader};
+use std::os::unix::fs::symlink;
 use std::process::Stdio;
 
-use crate::scene::{PROGRAM, Scene, names_in};
+use rstest::rstest;
 
-#[test]
-fn the_demo_tells_its_story_and_leaves_nothing_behind() {
+use crate::scene::{PROGRAM, Scene, names_in, program};
+
+/// A folder with links to a few programs of this system, and no bash.
+fn without_bash(scene: &Scene) -> String {
+    std::fs::create_dir(scene.path("few")).unwrap();
+    for name in [
+        "cat", "cc", "cp", "dirname", "env", "as", "getconf", "gzip", "ld", "ls", "make", "mkdir",
+        "mv", "printf", "rm", "sh", "tar", "touch",
+    ] {
+        if let Some(found) = program(name) {
+            symlink(found, scene.path("few").join(name)).unwrap();
+        }
+    }
+    scene.path("few").display().to_string()
+}
+
+#[rstest]
+#[case("bash")]
+#[case("sh")]
+fn the_demo_tells_its_story_and_leaves_nothing_behind(#[case] shell: &str) {
     let scene = Scene::new();
     std::fs::create_dir(scene.path("tmp")).unwrap();
     let mut command = scene.command(PROGRAM);
+    if shell == "sh" {
+        command.env("PATH", without_bash(&scene));
+    }
     let ran = scene.run(command.arg("demo").env("TMPDIR", scene.path("tmp")));
     assert_eq!(ran.code, 0, "{ran}");
-    for step in &vshelf_demo::story::STEPS {
+    for step in vshelf_demo::story::steps(shell) {
         assert!(
             ran.stdout
                 .contains(&format!("\n{}\n{}\n", step.why, step.command)),
