@@ -186,11 +186,11 @@ pub fn sweep(folder: &Path) -> io::Result<()> {
 
 /// Has two paths of one file system change places in one step. An error of kind `Unsupported` says
 /// that this file system cannot.
-#[cfg(target_os = "linux")]
+#[cfg(any(target_os = "linux", target_os = "macos"))]
 pub fn exchange(one: &Path, other: &Path) -> io::Result<()> {
     use rustix::fs::{CWD, RenameFlags, renameat_with};
     match renameat_with(CWD, one, CWD, other, RenameFlags::EXCHANGE) {
-        Err(rustix::io::Errno::INVAL | rustix::io::Errno::NOSYS) => {
+        Err(rustix::io::Errno::INVAL | rustix::io::Errno::NOSYS | rustix::io::Errno::NOTSUP) => {
             Err(io::ErrorKind::Unsupported.into())
         }
         result => Ok(result?),
@@ -198,7 +198,7 @@ pub fn exchange(one: &Path, other: &Path) -> io::Result<()> {
 }
 
 /// No file system of these systems is asked.
-#[cfg(not(target_os = "linux"))]
+#[cfg(not(any(target_os = "linux", target_os = "macos")))]
 pub fn exchange(_: &Path, _: &Path) -> io::Result<()> {
     Err(io::ErrorKind::Unsupported.into())
 }

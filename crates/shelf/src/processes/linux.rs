@@ -1,17 +1,16 @@
-//! The process table: who runs programs from the shelf, and when processes started.
-//!
-//! Linux shows it as files (proc(5)); other systems show none, and there only the shells that were
-//! switched are known.
+//! The process table of Linux, which shows it as files (proc(5)).
 
+use std::ffi::OsStr;
 use std::fs;
 use std::io;
+use std::os::unix::ffi::OsStrExt;
 use std::path::{Path, PathBuf};
-#[cfg(target_os = "linux")]
-use std::{thread, time::Duration};
+use std::thread;
+use std::time::Duration;
 
-#[cfg(target_os = "linux")]
 use rustix::process::{Pid, Signal, kill_process};
 
+use super::process::{Process, WORDS};
 use crate::layout::Layout;
 use crate::switches::{Switches, read_switches};
 
@@ -23,27 +22,19 @@ pub fn calling_program() -> Option<String> {
 }
 
 /// Where Linux shows its processes.
-#[cfg(target_os = "linux")]
 const TABLE: &str = "/proc";
 
-/// How many words of a command line are looked at: an interpreter, its options, a program.
-const WORDS: usize = 4;
-
 /// When a process began, in the system's own count; nothing where it is gone.
-#[cfg(target_os = "linux")]
 pub fn start_of(id: u32) -> Option<String> {
     stat_field(id, STARTED)
 }
 
 /// The places of fields in the process table's line of a process (proc_pid_stat(5)): its group, and
 /// when it began.
-#[cfg(target_os = "linux")]
 const GROUP: usize = 5;
-#[cfg(target_os = "linux")]
 const STARTED: usize = 22;
 
 /// A field of a process's line in the process table, counted from 1; not of the first two.
-#[cfg(target_os = "linux")]
 fn stat_field(id: u32, place: usize) -> Option<String> {
     let text = fs::read_to_string(format!("/proc/{id}/stat")).ok()?;
     // The second field is the program's name, which may hold anything.
@@ -51,23 +42,12 @@ fn stat_field(id: u32, place: usize) -> Option<String> {
     behind.split_whitespace().nth(place - 3).map(str::to_owned)
 }
 
-/// Without a process table only whether the process is there is known.
-#[cfg(not(target_os = "linux"))]
-pub fn start_of(id: u32) -> Option<String> {
-    let id = rustix::process::Pid::from_raw(i32::try_from(id).ok()?)?;
-    rustix::process::test_kill_process(id).ok()?;
-    Some("running".to_owned())
-}
-
 /// How often it is looked for processes that were started meanwhile, and how long is waited in between.
-#[cfg(target_os = "linux")]
 const ROUNDS: usize = 50;
-#[cfg(target_os = "linux")]
 const BETWEEN: Duration = Duration::from_millis(10);
 
 /// Ends every process of this user with this entry in its environment (proc_pid_environ(5)), and what they start
 /// meanwhile. Without a process table nothing is ended.
-#[cfg(target_os = "linux")]
 pub fn end_all_with(entry: &str) {
     let has_entry = |shown: &Path| {
         let environment = fs::read(shown.join("environ")).unwrap_or_default();
@@ -89,30 +69,7 @@ pub fn end_all_with(entry: &str) {
     }
 }
 
-/// Without a process table nobody can tell.
-#[cfg(not(target_os = "linux"))]
-pub fn end_all_with(_entry: &str) {}
-
-/// A process that is running.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Process {
-    /// Its process id.
-    pub id: u32,
-    /// Its program's name.
-    pub program: String,
-    /// The program, and what of its command line is a path to something that is there.
-    paths: Vec<PathBuf>,
-}
-
-impl Process {
-    /// Whether it runs a program from this folder, which is a real path.
-    pub fn runs_from(&self, folder: &Path) -> bool {
-        self.paths.iter().any(|path| path.starts_with(folder))
-    }
-}
-
 /// Every process, with the folder that shows it. A table without this process is none.
-#[cfg(target_os = "linux")]
 fn process_table() -> io::Result<Vec<(u32, PathBuf)>> {
     let mut table = Vec::new();
     for entry in fs::read_dir(TABLE)? {
@@ -129,7 +86,6 @@ fn process_table() -> io::Result<Vec<(u32, PathBuf)>> {
 }
 
 /// The processes of this user whose programs are below `folder`, this one left out.
-#[cfg(target_os = "linux")]
 pub fn processes_below(folder: &Path) -> io::Result<Vec<Process>> {
     let real = fs::canonicalize(folder).unwrap_or_else(|_| folder.to_owned());
     let others = process_table()?.into_iter();
@@ -144,10 +100,7 @@ pub fn processes_below(folder: &Path) -> io::Result<Vec<Process>> {
 /// The processes of this user that were started in a shell switched to something on this shelf, as
 /// the environment that each began with tells by this variable and by PATH: other shelves have the
 /// same keys. This process is left out, with what it is in a pipeline with.
-#[cfg(target_os = "linux")]
 pub fn started_switched(layout: &Layout, variable: &str) -> io::Result<Vec<(Process, Switches)>> {
-    use std::ffi::OsStr;
-    use std::os::unix::ffi::OsStrExt;
     let mark = format!("{variable}=");
     let own_group = stat_field(std::process::id(), GROUP);
     let started = process_table()?.into_iter().filter_map(|(id, shown)| {
@@ -172,24 +125,9 @@ pub fn started_switched(layout: &Layout, variable: &str) -> io::Result<Vec<(Proc
     Ok(started.collect())
 }
 
-/// No process is seen where the system does not show them as files.
-#[cfg(not(target_os = "linux"))]
-pub fn started_switched(_: &Layout, _: &str) -> io::Result<Vec<(Process, Switches)>> {
-    Ok(Vec::new())
-}
-
-/// No process is seen where the system does not show them as files.
-#[cfg(not(target_os = "linux"))]
-pub fn processes_below(_: &Path) -> io::Result<Vec<Process>> {
-    Ok(Vec::new())
-}
-
 /// One process, where it runs something below `folder`, or `real`, which is the same. Others'
 /// processes do not show what they run.
-#[cfg(target_os = "linux")]
 fn read_process(id: u32, shown: &Path, folder: &Path, real: &Path) -> Option<Process> {
-    use std::ffi::OsStr;
-    use std::os::unix::ffi::OsStrExt;
     let mut paths = vec![fs::read_link(shown.join("exe")).ok()?];
     let line = fs::read(shown.join("cmdline")).unwrap_or_default();
     for word in line.split(|byte| *byte == 0).take(WORDS) {
@@ -208,7 +146,7 @@ fn read_process(id: u32, shown: &Path, folder: &Path, real: &Path) -> Option<Pro
     })
 }
 
-#[cfg(all(test, target_os = "linux"))]
+#[cfg(test)]
 mod tests {
     use super::*;
     use std::os::unix::fs::symlink;

@@ -1,0 +1,139 @@
+//! The process table of macOS, which tells it by calls (libproc). It was compiled, and never run.
+
+use std::fs;
+use std::io;
+use std::path::Path;
+use std::thread;
+use std::time::Duration;
+
+use rustix::process::{Pid, getpgid, getppid};
+use sysinfo::{ProcessRefreshKind, ProcessesToUpdate, Signal, System, UpdateKind};
+
+use super::process::{Process, WORDS};
+use crate::layout::Layout;
+use crate::switches::{Switches, read_switches};
+
+/// Every process of this user, with what is told of it; this one is among them, or nothing is known.
+fn process_table() -> io::Result<System> {
+    let mut system = System::new();
+    let told = ProcessRefreshKind::nothing()
+        .with_exe(UpdateKind::Always)
+        .with_cmd(UpdateKind::Always)
+        .with_environ(UpdateKind::Always);
+    system.refresh_processes_specifics(ProcessesToUpdate::All, true, told);
+    let own = sysinfo::Pid::from_u32(std::process::id());
+    match system.process(own) {
+        Some(_) => Ok(system),
+        None => Err(io::Error::other("the system tells of no processes")),
+    }
+}
+
+/// One process, where it is there.
+fn process(id: u32) -> Option<System> {
+    let id = sysinfo::Pid::from_u32(id);
+    let mut system = System::new();
+    let told = ProcessRefreshKind::nothing();
+    system.refresh_processes_specifics(ProcessesToUpdate::Some(&[id]), true, told);
+    system.process(id).is_some().then_some(system)
+}
+
+/// The name of the program that started this one.
+pub fn calling_program() -> Option<String> {
+    let parent = u32::try_from(getppid()?.as_raw_nonzero().get()).ok()?;
+    let system = process(parent)?;
+    let caller = system.process(sysinfo::Pid::from_u32(parent))?;
+    Some(caller.name().to_string_lossy().into_owned())
+}
+
+/// When a process began, in seconds since 1970; nothing where it is gone.
+pub fn start_of(id: u32) -> Option<String> {
+    let system = process(id)?;
+    let found = system.process(sysinfo::Pid::from_u32(id))?;
+    Some(found.start_time().to_string())
+}
+
+/// How often it is looked for processes that were started meanwhile, and how long is waited in between.
+const ROUNDS: usize = 50;
+const BETWEEN: Duration = Duration::from_millis(10);
+
+/// Ends every process of this user with this entry in its environment, and what they start meanwhile.
+pub fn end_all_with(entry: &str) {
+    for _ in 0..ROUNDS {
+        let Ok(system) = process_table() else {
+            return;
+        };
+        let all = system.processes().values();
+        let mut of_it = all
+            .filter(|process| process.environ().iter().any(|one| one == entry))
+            .peekable();
+        if of_it.peek().is_none() {
+            return;
+        }
+        for process in of_it {
+            // It may have ended by itself.
+            process.kill_with(Signal::Kill);
+        }
+        thread::sleep(BETWEEN);
+    }
+}
+
+/// The processes of this user whose programs are below `folder`, this one left out.
+pub fn processes_below(folder: &Path) -> io::Result<Vec<Process>> {
+    let real = fs::canonicalize(folder).unwrap_or_else(|_| folder.to_owned());
+    let system = process_table()?;
+    let others = system.processes().iter();
+    let others = others.filter(|(id, _)| id.as_u32() != std::process::id());
+    let mut processes: Vec<Process> = others
+        .filter_map(|(id, process)| {
+            let mut paths: Vec<_> = process.exe().map(Path::to_owned).into_iter().collect();
+            for word in process.cmd().iter().take(WORDS) {
+                let path = Path::new(word);
+                // Through the default's link too.
+                if path.starts_with(folder) || path.starts_with(&real) {
+                    paths.extend(fs::canonicalize(path).ok());
+                }
+            }
+            paths.retain(|path| path.starts_with(&real));
+            let name = paths.first()?.file_name()?.to_string_lossy().into_owned();
+            Some(Process {
+                id: id.as_u32(),
+                program: name,
+                paths,
+            })
+        })
+        .collect();
+    processes.sort_by_key(|process| process.id);
+    Ok(processes)
+}
+
+/// The processes of this user that were started in a shell switched to something on this shelf, as
+/// the environment that each began with tells by this variable and by PATH: other shelves have the
+/// same keys. This process is left out, with what it is in a pipeline with.
+pub fn started_switched(layout: &Layout, variable: &str) -> io::Result<Vec<(Process, Switches)>> {
+    let mark = format!("{variable}=");
+    let group = |id: u32| {
+        let id = Pid::from_raw(i32::try_from(id).ok()?)?;
+        getpgid(Some(id)).ok()
+    };
+    let own_group = group(std::process::id());
+    let system = process_table()?;
+    let started = system.processes().iter().filter_map(|(id, process)| {
+        let value = |mark: &str| {
+            let mut entries = process.environ().iter();
+            entries.find_map(|entry| entry.to_str()?.strip_prefix(mark))
+        };
+        let switches = read_switches(value(&mark)?);
+        let path = value("PATH=")?;
+        if !std::env::split_paths(path).any(|entry| entry.starts_with(layout.data())) {
+            return None;
+        }
+        let id = id.as_u32();
+        let process = Process {
+            id,
+            program: process.name().to_string_lossy().into_owned(),
+            paths: Vec::new(),
+        };
+        (group(id) != own_group).then_some((process, switches))
+    });
+    Ok(started.collect())
+}
