@@ -72,7 +72,11 @@ pub fn end_all_with(entry: &str) {
 /// Every process, with the folder that shows it. A table without this process is none.
 fn process_table() -> io::Result<Vec<(u32, PathBuf)>> {
     let mut table = Vec::new();
-    for entry in fs::read_dir(TABLE)? {
+    let entries = fs::read_dir(TABLE).map_err(|error| match error.kind() {
+        io::ErrorKind::NotFound => io::Error::other(format!("there is no {TABLE} to show them")),
+        _ => error,
+    })?;
+    for entry in entries {
         let shown = entry?.path();
         let id = shown
             .file_name()
