@@ -183,6 +183,10 @@ impl Registry {
                 continue;
             };
             let digest = digest_in(&address.to_string());
+            // A blob whose name is not the digest that is promised is another one.
+            if own.as_ref().is_some_and(|own| *own != digest) {
+                continue;
+            }
             if writer.link(&digest, from)?
                 && let Some(size) = writer.blob_size(&digest)?
             {

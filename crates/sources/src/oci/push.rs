@@ -1,5 +1,6 @@
 //! Writing to a repository (OCI Distribution Specification 1.1, "Pushing").
 
+use std::cell::Cell;
 use std::path::Path;
 
 use ureq::http::{HeaderMap, Method};
@@ -93,20 +94,21 @@ impl Writer<'_> {
         sent: Sent<'_>,
     ) -> Result<(), TransportError> {
         let begins = self.repository.uploads(None);
-        let mut failures = 0;
-        let mut failed = |error: TransportError| {
-            failures += 1;
-            if failures >= self.transport.patience().attempts {
+        // In a row: each piece that went through begins them anew.
+        let failures = Cell::new(0);
+        let failed = |error: TransportError| {
+            failures.set(failures.get() + 1);
+            if failures.get() >= self.transport.patience().attempts {
                 return Err(error);
             }
-            self.transport.pause_after(failures);
+            self.transport.pause_after(failures.get());
             Ok(())
         };
         'upload: loop {
             let begun = self
                 .transport
                 .exchange_again(&begins, &Ask::of(Method::POST))?;
-            let mut at = location(&begun.headers, &begins);
+            let mut at = location(&begun.headers, &begins)?;
             let mut there = 0;
             // What is small goes with the request that ends the upload.
             let rest = match size <= CHUNK {
@@ -123,11 +125,12 @@ impl Writer<'_> {
                 };
                 let error = match self.transport.exchange(&at, &ask) {
                     Ok(reply) => {
-                        at = location(&reply.headers, &at);
+                        at = location(&reply.headers, &at)?;
                         // What it says it has counts, and not what was sent.
                         match received(&reply.headers).unwrap_or(end) {
                             more if more > there => {
                                 there = more.min(size);
+                                failures.set(0);
                                 sent(there);
                                 continue;
                             }
@@ -172,7 +175,7 @@ impl Writer<'_> {
         match self.transport.exchange_again(at, &Ask::get()) {
             Ok(reply) => {
                 let there = received(&reply.headers).unwrap_or(0);
-                Ok(Next::At(location(&reply.headers, at), there))
+                Ok(Next::At(location(&reply.headers, at)?, there))
             }
             Err(TransportError::Status { status, .. }) if status < 500 => Ok(Next::Anew),
             Err(error) => Err(error),
@@ -263,10 +266,22 @@ fn found(reply: Result<Reply, TransportError>) -> Result<Option<Reply>, Transpor
     }
 }
 
-/// Where an upload goes on.
-fn location(headers: &HeaderMap, at: &Address) -> Address {
+/// Where an upload goes on: nowhere that is not encrypted where it was.
+fn location(headers: &HeaderMap, at: &Address) -> Result<Address, TransportError> {
     let next = header_text(headers, "location").and_then(|next| at.join_url(&next));
-    next.unwrap_or_else(|| at.clone())
+    let scheme = |address: &Address| match address {
+        Address::Web(url) => url.scheme().to_owned(),
+        Address::File(_) => String::new(),
+    };
+    match next {
+        Some(next) if scheme(at) == "https" && scheme(&next) != "https" => {
+            Err(TransportError::Unencrypted {
+                address: at.clone(),
+                to: next.to_string(),
+            })
+        }
+        next => Ok(next.unwrap_or_else(|| at.clone())),
+    }
 }
 
 /// The number of bytes in `Range: 0-499`; `0-0` is what a registry says of none.
@@ -307,6 +322,22 @@ mod tests {
 
     fn headers(name: &'static str, value: &str) -> HeaderMap {
         HeaderMap::from_iter([(name.parse().unwrap(), HeaderValue::from_str(value).unwrap())])
+    }
+
+    #[rstest]
+    #[case(
+        "/v2/m/blobs/uploads/2?step=1",
+        Some("https://gull.example/v2/m/blobs/uploads/2?step=1")
+    )]
+    #[case("https://store.example/2", Some("https://store.example/2"))]
+    #[case("http://gull.example/v2/m/blobs/uploads/2", None)]
+    fn an_upload_goes_on_over_encrypted_connections(
+        #[case] next: &str,
+        #[case] expected: Option<&str>,
+    ) {
+        let at = Address::read("https://gull.example/v2/m/blobs/uploads/").unwrap();
+        let next = location(&headers("location", next), &at);
+        assert_eq!(next.ok().map(|next| next.to_string()).as_deref(), expected);
     }
 
     #[rstest]
