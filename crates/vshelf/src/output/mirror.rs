@@ -2,7 +2,7 @@
 
 use std::path::Path;
 
-use vshelf_app::mirror::{Arrival, MirroredBuild, MirroredRuntime};
+use vshelf_app::mirror::{Arrival, MirroredRuntime};
 use vshelf_view::words::{Count, megabytes};
 use vshelf_view::{Cell, Column, Palette, Table};
 
@@ -19,7 +19,7 @@ pub fn show(ui: &Ui, mirrored: &[MirroredRuntime]) -> Outcome {
 }
 
 fn show_one(ui: &Ui, mirrored: &MirroredRuntime) -> Outcome {
-    show_builds(ui, &mirrored.builds)?;
+    show_builds(ui, mirrored)?;
     let (releases, archives, bytes) = mirrored.holds;
     ui.done(format!(
         "{} holds {} in {}, {}.",
@@ -45,20 +45,21 @@ fn show_one(ui: &Ui, mirrored: &MirroredRuntime) -> Outcome {
     Ok(())
 }
 
-fn show_builds(ui: &Ui, builds: &[MirroredBuild]) -> Outcome {
+fn show_builds(ui: &Ui, mirrored: &MirroredRuntime) -> Outcome {
     const COLUMNS: [Column; 4] = [
         Column::left("version"),
         Column::left("platform"),
         Column::right("size"),
         Column::left("result"),
     ];
-    if builds.is_empty() {
+    if mirrored.builds.is_empty() {
         return Ok(());
     }
     let mut table = Table::new(&COLUMNS, Palette::HEADING);
-    for build in builds {
+    for build in &mirrored.builds {
         let outcome = match build.arrival {
             Arrival::WasThere => "was there already",
+            Arrival::Fetched if mirrored.is_in_registry => "fetched, verified and sent",
             Arrival::Fetched => "fetched and verified",
             Arrival::Linked => "linked from another repository",
             Arrival::Packed => "built here, and packed",

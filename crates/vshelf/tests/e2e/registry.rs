@@ -72,7 +72,7 @@ fn what_is_published_is_installed_elsewhere_and_nothing_is_sent_twice() {
     .concat();
     let ran = does(&scene, &registry, &publish);
     for text in [
-        "Marram dunefield/8.3.1  linux-x64     0.2 MB  fetched and verified",
+        "Marram dunefield/8.3.1  linux-x64     0.2 MB  fetched, verified and sent",
         "Marram 6.2.11           darwin-arm64",
         "team/runtimes/marram holds 3 releases in 6 archives, 1.1 MB.",
     ] {
