@@ -162,8 +162,10 @@ impl Environment {
         }
         let folders = self.folders()?;
         let settings = Settings::read([&folders.company, &folders.config])?;
-        let headers = settings.server_headers(&folders.config, &self.registries())?;
-        self.transport.tell_servers(headers);
+        if !settings.headers.is_empty() {
+            let headers = settings.server_headers(&folders.config, &self.registries())?;
+            self.transport.tell_servers(headers);
+        }
         Ok(self.settings.get_or_init(|| settings))
     }
 
