@@ -6,11 +6,10 @@ use std::io;
 use std::os::unix::ffi::OsStrExt;
 use std::path::{Path, PathBuf};
 use std::thread;
-use std::time::Duration;
 
 use rustix::process::{Pid, Signal, kill_process};
 
-use super::process::{Process, WORDS};
+use super::process::{BETWEEN, Process, ROUNDS};
 use crate::layout::Layout;
 use crate::switches::{Switches, read_switches};
 
@@ -41,10 +40,6 @@ fn stat_field(id: u32, place: usize) -> Option<String> {
     let (_, behind) = text.rsplit_once(')')?;
     behind.split_whitespace().nth(place - 3).map(str::to_owned)
 }
-
-/// How often it is looked for processes that were started meanwhile, and how long is waited in between.
-const ROUNDS: usize = 50;
-const BETWEEN: Duration = Duration::from_millis(10);
 
 /// Ends every process of this user with this entry in its environment (proc_pid_environ(5)), and what they start
 /// meanwhile. Without a process table nothing is ended.
@@ -132,22 +127,10 @@ pub fn started_switched(layout: &Layout, variable: &str) -> io::Result<Vec<(Proc
 /// One process, where it runs something below `folder`, or `real`, which is the same. Others'
 /// processes do not show what they run.
 fn read_process(id: u32, shown: &Path, folder: &Path, real: &Path) -> Option<Process> {
-    let mut paths = vec![fs::read_link(shown.join("exe")).ok()?];
+    let program = fs::read_link(shown.join("exe")).ok()?;
     let line = fs::read(shown.join("cmdline")).unwrap_or_default();
-    for word in line.split(|byte| *byte == 0).take(WORDS) {
-        let path = Path::new(OsStr::from_bytes(word));
-        // Through the default's link too.
-        if path.starts_with(folder) || path.starts_with(real) {
-            paths.extend(fs::canonicalize(path).ok());
-        }
-    }
-    paths.retain(|path| path.starts_with(real));
-    let name = paths.first()?.file_name()?.to_string_lossy().into_owned();
-    Some(Process {
-        id,
-        program: name,
-        paths,
-    })
+    let words = line.split(|byte| *byte == 0).map(OsStr::from_bytes);
+    Process::below(id, program, words, folder, real)
 }
 
 #[cfg(test)]
@@ -155,6 +138,7 @@ mod tests {
     use super::*;
     use std::os::unix::fs::symlink;
     use std::process::Command;
+    use std::time::Duration;
 
     #[test]
     fn programs_and_scripts_are_seen_through_links() {

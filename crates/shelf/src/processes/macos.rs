@@ -1,15 +1,15 @@
 //! The process table of macOS, which tells it by calls (libproc). It was compiled, and never run.
 
+use std::ffi::OsString;
 use std::fs;
 use std::io;
 use std::path::Path;
 use std::thread;
-use std::time::Duration;
 
 use rustix::process::{Pid, getpgid, getppid};
 use sysinfo::{ProcessRefreshKind, ProcessesToUpdate, Signal, System, UpdateKind};
 
-use super::process::{Process, WORDS};
+use super::process::{BETWEEN, Process, ROUNDS};
 use crate::layout::Layout;
 use crate::switches::{Switches, read_switches};
 
@@ -52,10 +52,6 @@ pub fn start_of(id: u32) -> Option<String> {
     Some(found.start_time().to_string())
 }
 
-/// How often it is looked for processes that were started meanwhile, and how long is waited in between.
-const ROUNDS: usize = 50;
-const BETWEEN: Duration = Duration::from_millis(10);
-
 /// Ends every process of this user with this entry in its environment, and what they start meanwhile.
 pub fn end_all_with(entry: &str) {
     for _ in 0..ROUNDS {
@@ -85,21 +81,9 @@ pub fn processes_below(folder: &Path) -> io::Result<Vec<Process>> {
     let others = others.filter(|(id, _)| id.as_u32() != std::process::id());
     let mut processes: Vec<Process> = others
         .filter_map(|(id, process)| {
-            let mut paths: Vec<_> = process.exe().map(Path::to_owned).into_iter().collect();
-            for word in process.cmd().iter().take(WORDS) {
-                let path = Path::new(word);
-                // Through the default's link too.
-                if path.starts_with(folder) || path.starts_with(&real) {
-                    paths.extend(fs::canonicalize(path).ok());
-                }
-            }
-            paths.retain(|path| path.starts_with(&real));
-            let name = paths.first()?.file_name()?.to_string_lossy().into_owned();
-            Some(Process {
-                id: id.as_u32(),
-                program: name,
-                paths,
-            })
+            let program = process.exe()?.to_owned();
+            let words = process.cmd().iter().map(OsString::as_os_str);
+            Process::below(id.as_u32(), program, words, folder, &real)
         })
         .collect();
     processes.sort_by_key(|process| process.id);
