@@ -7,14 +7,14 @@ use std::path::{Path, PathBuf};
 
 use toml_edit::{ArrayOfTables, DocumentMut, Item, Table};
 use vshelf_core::catalog::Details;
-use vshelf_core::definition::ArchiveLayout;
+use vshelf_core::definition::{ArchiveLayout, is_repository};
 use vshelf_core::resolve::{Choice, Scope};
 use vshelf_core::{Definition, Phase, Platform, Release, Request};
 use vshelf_shelf::packing::pack;
 pub use vshelf_sources::mirror::Arrival;
 use vshelf_sources::mirror::{DOCUMENT, Mirror, Way, Writing};
 use vshelf_sources::npm::NpmRegistry;
-use vshelf_sources::oci::{Repository, is_repository};
+use vshelf_sources::oci::Repository;
 use vshelf_sources::signature::Signer;
 use vshelf_sources::{Archive, MirrorError, SourceError};
 

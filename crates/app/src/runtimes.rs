@@ -1,18 +1,19 @@
 //! The definitions that are known: listed, added, removed, and which runtime is the main one.
 
+use std::fmt;
 use std::fs;
 use std::path::PathBuf;
 
 use jiff::civil::Date;
 use serde::Serialize;
 use toml_edit::{ArrayOfTables, DocumentMut, TomlError};
-use vshelf_core::definition::SourceDefinition;
+use vshelf_core::definition::{SourceDefinition, is_repository};
 use vshelf_core::{Catalog, Definition, Platform};
 use vshelf_files::atomic;
 use vshelf_shelf::Shelf;
 use vshelf_sources::api::{Fetched, Known};
 use vshelf_sources::merge::{Part, merge};
-use vshelf_sources::oci::{Repository, is_repository};
+use vshelf_sources::oci::Repository;
 use vshelf_sources::transport::{Document, Validators};
 use vshelf_sources::{Address, PublishedCatalog, SourceError};
 
@@ -98,83 +99,99 @@ pub fn add(
     Ok(Some((definition, file)))
 }
 
-/// The definition's text as it holds in another place: a catalog named by a path alone is beside
-/// the definition, such as in a mirror.
-fn beside(text: &str, place: &Address) -> Result<String, String> {
-    let mut document: DocumentMut = text.parse().map_err(|e: TomlError| e.to_string())?;
-    let place = match place {
-        Address::File(path) => {
-            Address::File(std::path::absolute(path).map_err(|error| error.to_string())?)
-        }
-        web => web.clone(),
-    };
-    let sources = document.get_mut("sources");
-    let sources = sources.and_then(|sources| sources.as_array_of_tables_mut());
-    for source in sources.into_iter().flat_map(ArrayOfTables::iter_mut) {
-        let is_catalog = source.get("kind").and_then(|kind| kind.as_str()) == Some("catalog");
-        if let Some(address) = source.get_mut("address").filter(|_| is_catalog)
-            && let Some(written) = address.as_str()
-        {
-            let joined = place.join(written).map_err(|error| error.to_string())?;
-            // The file is the person's own, and without a password the server would not answer.
-            *address = toml_edit::value(joined.with_password());
-        }
-    }
-    Ok(document.to_string())
+/// Where a definition was read.
+enum ReadFrom {
+    /// A file, whose catalogs named by a path alone are beside it, such as in a mirror.
+    File(Address),
+    /// A repository, which may have been copied from another registry.
+    Repository(Repository),
 }
 
-/// The definition at this URL or path, and its text, in which addresses beside it are whole.
+impl ReadFrom {
+    /// The address that a source of this kind has, of what is written in the definition; nothing where that stays.
+    fn address(&self, kind: &str, written: &str) -> Result<Option<String>, String> {
+        match self {
+            ReadFrom::File(Address::File(path)) if kind == "catalog" => {
+                let path = std::path::absolute(path).map_err(|error| error.to_string())?;
+                ReadFrom::beside(&Address::File(path), written)
+            }
+            ReadFrom::File(web) if kind == "catalog" => ReadFrom::beside(web, written),
+            ReadFrom::Repository(repository) if kind == "oci" => Ok(Some(repository.to_string())),
+            _ => Ok(None),
+        }
+    }
+
+    fn beside(place: &Address, written: &str) -> Result<Option<String>, String> {
+        let joined = place.join(written).map_err(|error| error.to_string())?;
+        // The file is the person's own, and without a password the server would not answer.
+        Ok(Some(joined.with_password()))
+    }
+
+    /// The definition's text as it holds in another place.
+    fn moved(&self, text: &str) -> Result<String, String> {
+        let mut document: DocumentMut = text.parse().map_err(|e: TomlError| e.to_string())?;
+        let sources = document.get_mut("sources");
+        let sources = sources.and_then(|sources| sources.as_array_of_tables_mut());
+        for source in sources.into_iter().flat_map(ArrayOfTables::iter_mut) {
+            let text_of = |key: &str| source.get(key).and_then(|value| value.as_str());
+            if let (Some(kind), Some(written)) = (text_of("kind"), text_of("address"))
+                && let Some(address) = self.address(kind, written)?
+            {
+                source.insert("address", toml_edit::value(address));
+            }
+        }
+        Ok(document.to_string())
+    }
+}
+
+impl fmt::Display for ReadFrom {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            ReadFrom::File(address) => address.fmt(f),
+            ReadFrom::Repository(repository) => repository.fmt(f),
+        }
+    }
+}
+
+/// The text at this URL, path or repository, as it is written there, and which of them that is.
+fn fetch(environment: &Environment, place: &str) -> Result<(ReadFrom, String), Error> {
+    let transport = &environment.transport;
+    let (from, text) = match is_repository(place) {
+        true => {
+            let repository = Repository::read(place).map_err(SourceError::from)?;
+            let text = repository.definition(transport)?;
+            (ReadFrom::Repository(repository), text)
+        }
+        false => {
+            let address = Address::read(place).map_err(SourceError::from)?;
+            let text = match transport.document(&address, &Validators::default(), None)? {
+                Document::Body { bytes, .. } => Some(String::from_utf8_lossy(&bytes).into_owned()),
+                Document::Unchanged => None,
+            };
+            (ReadFrom::File(address), text)
+        }
+    };
+    match text {
+        Some(text) => Ok((from, text)),
+        None => Err(Error::NoDocument {
+            address: from.to_string(),
+        }),
+    }
+}
+
+/// The definition at this URL, path or repository, and its text, in which its sources have whole addresses.
 fn read(environment: &Environment, place: &str) -> Result<(String, Definition), Error> {
     // They say what servers are told.
     environment.settings()?;
-    if is_repository(place) {
-        return read_repository(environment, place);
-    }
-    let address = Address::read(place).map_err(SourceError::from)?;
-    let document = environment
-        .transport
-        .document(&address, &Validators::default(), None)?;
-    let Document::Body { bytes, .. } = document else {
-        return Err(Error::NoDocument {
-            address: address.to_string(),
-        });
-    };
+    let (from, text) = fetch(environment, place)?;
     let no_definition = |problem: DefinitionProblem| Error::FetchedDefinition {
-        address: address.to_string(),
+        address: from.to_string(),
         problem,
     };
-    let text = String::from_utf8_lossy(&bytes);
     // What is wrong is told of the text as it was written.
     definitions::read(&text).map_err(no_definition)?;
     let syntax = |problem| no_definition(DefinitionProblem::Syntax(problem));
-    let text = beside(&text, &address).map_err(syntax)?;
-    let definition = definitions::read(&text).map_err(no_definition)?;
-    Ok((text, definition))
-}
-
-/// The definition in a repository of a registry, with that repository as its source.
-fn read_repository(environment: &Environment, place: &str) -> Result<(String, Definition), Error> {
-    let repository = Repository::read(place).map_err(SourceError::from)?;
-    let no_definition = |problem: DefinitionProblem| Error::FetchedDefinition {
-        address: repository.to_string(),
-        problem,
-    };
-    let text = repository.definition(&environment.transport)?;
-    let text = text.ok_or_else(|| Error::NoDocument {
-        address: repository.to_string(),
-    })?;
-    definitions::read(&text).map_err(no_definition)?;
-    let syntax = |problem: TomlError| no_definition(DefinitionProblem::Syntax(problem.to_string()));
-    let mut document: DocumentMut = text.parse().map_err(syntax)?;
-    let sources = document.get_mut("sources");
-    let sources = sources.and_then(|sources| sources.as_array_of_tables_mut());
-    for source in sources.into_iter().flat_map(ArrayOfTables::iter_mut) {
-        // It may have been copied from another registry.
-        if source.get("kind").and_then(|kind| kind.as_str()) == Some("oci") {
-            source.insert("address", toml_edit::value(repository.to_string()));
-        }
-    }
-    let text = document.to_string();
+    let text = from.moved(&text).map_err(syntax)?;
     let definition = definitions::read(&text).map_err(no_definition)?;
     Ok((text, definition))
 }

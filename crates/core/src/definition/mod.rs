@@ -16,6 +16,7 @@ use self::check::check;
 pub use self::place::day;
 pub use self::source::{
     ArchiveLayout, Companion, IndexedArchive, Shipped, SourceDefinition, SourceKind, fingerprint,
+    is_repository,
 };
 pub(crate) use self::words::{is_inside, is_plain_file_name};
 use self::words::{is_of_system, is_variable};

@@ -380,6 +380,11 @@ impl SourceDefinition {
     }
 }
 
+/// Whether a text is the address of a repository in a registry of containers, or a prefix of some.
+pub fn is_repository(text: &str) -> bool {
+    text.starts_with("oci://") || text.starts_with("oci+http://")
+}
+
 /// A short name for bytes that is the same whatever built this program: FNV-1a with 64 bits
 /// (draft-eastlake-fnv, §2). It keeps different things apart, and guards against nobody.
 pub fn fingerprint(bytes: &[u8]) -> u64 {
@@ -424,8 +429,8 @@ impl SourceKind {
     /// Whether it is read from a folder of this machine.
     pub fn is_local(&self) -> bool {
         let is_web = |address: &str| {
-            let schemes = ["http://", "https://", "oci://", "oci+http://"];
-            schemes.iter().any(|scheme| address.starts_with(scheme))
+            let schemes = ["http://", "https://"];
+            is_repository(address) || schemes.iter().any(|scheme| address.starts_with(scheme))
         };
         let first = self.addresses().next();
         first.is_some_and(|address| !is_web(address))
@@ -493,9 +498,8 @@ impl SourceKind {
                 Ok(())
             }
             SourceKind::Oci { address, .. } => {
-                let good = address.starts_with("oci://") || address.starts_with("oci+http://");
                 let expected = "a repository such as oci://HOST/NAME is expected";
-                check(good, "sources.address", address, expected)
+                check(is_repository(address), "sources.address", address, expected)
             }
             SourceKind::ReleaseList {
                 checksums,

@@ -10,4 +10,4 @@ mod repository;
 pub(crate) use self::catalog::{CatalogArtifact, catalog, packed};
 pub(crate) use self::push::Writer;
 pub(crate) use self::repository::CATALOG_TAG;
-pub use self::repository::{Repository, is_repository};
+pub use self::repository::Repository;

@@ -119,11 +119,6 @@ impl fmt::Display for Repository {
     }
 }
 
-/// Whether a text is the address of a repository or a prefix of some.
-pub fn is_repository(text: &str) -> bool {
-    text.starts_with("oci://") || text.starts_with("oci+http://")
-}
-
 /// Whether a text is the name of a repository (OCI Distribution Specification 1.1, "Pulling manifests").
 fn is_name(text: &str) -> bool {
     let is_part = |part: &str| {
