@@ -42,6 +42,11 @@ impl Ask<'_> {
         }
     }
 
+    /// Whether nothing is changed by it (RFC 9110, §9.2.1).
+    pub(super) fn only_reads(&self) -> bool {
+        self.method == Method::GET || self.method == Method::HEAD
+    }
+
     /// The same with a header, where there is a value for it.
     pub(crate) fn with(mut self, name: &'static str, value: Option<&str>) -> Self {
         self.headers

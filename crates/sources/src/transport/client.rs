@@ -8,7 +8,7 @@ use std::path::PathBuf;
 use std::sync::{Arc, Mutex, OnceLock};
 use std::time::{Duration, Instant};
 
-use ureq::http::{Method, Request, Response, StatusCode};
+use ureq::http::{Request, Response, StatusCode};
 use ureq::tls::{Certificate, RootCerts, TlsConfig};
 use ureq::{Agent, Body, Proxy, SendBody};
 use url::Url;
@@ -290,22 +290,9 @@ impl Client {
         for (name, value) in &who.headers {
             request = request.header(name, value);
         }
-        let failed = |error| unreachable(address, &place, error);
-        let agent = self.agent(&place)?;
-        let answer = match ask.payload {
-            Payload::Nothing if ask.method == Method::GET || ask.method == Method::HEAD => {
-                let request = request.body(()).map_err(|error| failed(error.into()))?;
-                agent.run(request)
-            }
-            Payload::Nothing => {
-                let request = request.header("content-length", "0");
-                let request = request.body(&[] as &[u8]);
-                agent.run(request.map_err(|error| failed(error.into()))?)
-            }
-            Payload::Bytes(bytes) => {
-                let request = request.body(bytes);
-                agent.run(request.map_err(|error| failed(error.into()))?)
-            }
+        let (length, mut reader): (u64, Box<dyn Read + '_>) = match ask.payload {
+            Payload::Nothing => (0, Box::new(io::empty())),
+            Payload::Bytes(bytes) => (bytes.len() as u64, Box::new(bytes)),
             Payload::Part { file, from, length } => {
                 let open = || -> io::Result<_> {
                     let mut opened = File::open(file)?;
@@ -316,9 +303,17 @@ impl Client {
                     address: Address::File(file.to_owned()),
                     source,
                 })?;
+                (length, Box::new(part))
+            }
+        };
+        let failed = |error| unreachable(address, &place, error);
+        let agent = self.agent(&place)?;
+        let answer = match ask.only_reads() {
+            true => agent.run(request.body(()).map_err(|error| failed(error.into()))?),
+            false => {
                 let request = request
                     .header("content-length", length.to_string())
-                    .body(SendBody::from_owned_reader(part));
+                    .body(SendBody::from_reader(&mut reader));
                 agent.run(request.map_err(|error| failed(error.into()))?)
             }
         };
@@ -348,7 +343,6 @@ fn redirect(response: &Response<Body>, at: &Url) -> Option<Option<Url>> {
 
 /// What tokens are kept by: they are for a repository, and for reading alone or not.
 fn token_key(url: &Url, repository: &str, ask: &Ask<'_>) -> String {
-    let reads = ask.method == Method::GET || ask.method == Method::HEAD;
     let server = url.origin().ascii_serialization();
-    format!("{server}/{repository} {reads}")
+    format!("{server}/{repository} {}", ask.only_reads())
 }
