@@ -7,7 +7,7 @@ use std::sync::Arc;
 
 use jiff::Timestamp;
 use vshelf_core::Version;
-use vshelf_core::catalog::{Catalog, Details};
+use vshelf_core::catalog::{Build, Catalog, Details};
 use vshelf_core::selector::{is_line_name, is_name};
 
 use crate::address::{Address, AddressError, Addresses};
@@ -61,6 +61,17 @@ pub struct PublishedCatalog {
 }
 
 impl PublishedCatalog {
+    /// Every build of it.
+    pub fn builds(&self) -> impl Iterator<Item = &Build> {
+        self.details.values().flat_map(|card| &card.builds)
+    }
+
+    /// Every build of it, to be changed.
+    pub(crate) fn builds_mut(&mut self) -> impl Iterator<Item = &mut Build> {
+        let cards = self.details.values_mut();
+        cards.flat_map(|card| &mut card.builds)
+    }
+
     /// A catalog that `address` gave, with nothing to ask with.
     ///
     /// Names of channels and lines that nobody could type or safely see are left out.

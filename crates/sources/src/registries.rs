@@ -3,7 +3,6 @@
 
 use std::collections::BTreeMap;
 use std::fmt;
-use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
@@ -242,13 +241,16 @@ impl UserSettings {
             .then(|| ("the package client".to_owned(), answer))
     }
 
+    /// Where a program is on the person's PATH.
+    pub(crate) fn program(&self, name: &str) -> Option<PathBuf> {
+        let path = self.variables.get("PATH")?;
+        let mut candidates = std::env::split_paths(path).map(|folder| folder.join(name));
+        candidates.find(|candidate| candidate.is_file())
+    }
+
     /// What a package client prints; it is asked from the home folder, outside of any project.
     fn ask_client(&self, client: &str, arguments: &[&str]) -> Option<String> {
-        let path = self.variables.get("PATH")?;
-        let client = std::env::split_paths(path)
-            .map(|folder| folder.join(client))
-            .find(|candidate| is_program(candidate))?;
-        let output = Command::new(client)
+        let output = Command::new(self.program(client)?)
             .args(arguments)
             .current_dir(&self.home)
             .stdin(Stdio::null())
@@ -301,14 +303,11 @@ fn index_in(text: &str) -> Result<Option<String>, String> {
     Ok(index.map(|index| index.trim().to_owned()))
 }
 
-fn is_program(path: &Path) -> bool {
-    fs::metadata(path).is_ok_and(|found| found.is_file())
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
     use rstest::rstest;
+    use std::fs;
 
     fn settings(variables: &[(&str, &str)], npmrc: &str) -> (tempfile::TempDir, UserSettings) {
         let home = tempfile::tempdir().unwrap();

@@ -2,7 +2,6 @@
 //! from the programs that it names for them (the protocol of `docker-credential-helpers`).
 
 use std::collections::BTreeMap;
-use std::env::split_paths;
 use std::io::Write;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
@@ -159,10 +158,8 @@ fn ask_helper(
         program: program.clone(),
         problem,
     };
-    let folders = settings.variables.get("PATH");
-    let found = split_paths(folders.map_or("", String::as_str))
-        .map(|folder| folder.join(&program))
-        .find(|candidate| !helper.contains('/') && candidate.is_file());
+    let found = settings.program(&program);
+    let found = found.filter(|_| !helper.contains('/'));
     let found = found.ok_or_else(|| failed("it is not on PATH".to_owned()))?;
     let run = || {
         let mut process = Command::new(&found)

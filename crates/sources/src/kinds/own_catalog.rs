@@ -155,11 +155,7 @@ impl Source for OwnCatalog {
             self.check_age(&published, known, &address)?;
             self.check_expiry(published.expires, known, &address)?;
         }
-        for build in published
-            .details
-            .values_mut()
-            .flat_map(|card| &mut card.builds)
-        {
+        for build in published.builds_mut() {
             let archive = Address::read(&build.address)?;
             build.mirrors = self.mirrors(&archive, &address);
         }

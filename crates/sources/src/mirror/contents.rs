@@ -18,14 +18,6 @@ pub(super) fn empty(runtime: &str) -> PublishedCatalog {
     PublishedCatalog::new(catalog, Default::default(), &address)
 }
 
-/// Every build of a catalog.
-pub(super) fn builds_mut(published: &mut PublishedCatalog) -> impl Iterator<Item = &mut Build> {
-    published
-        .details
-        .values_mut()
-        .flat_map(|card| &mut card.builds)
-}
-
 /// Every build of a catalog, and what release it is of.
 pub(super) fn entries(published: &PublishedCatalog) -> impl Iterator<Item = Entered> {
     let cards = published.details.iter();

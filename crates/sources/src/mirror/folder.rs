@@ -12,7 +12,6 @@ use std::path::{Path, PathBuf};
 use vshelf_core::catalog::{Digest, DigestAlgorithm};
 use vshelf_files::{atomic, optional};
 
-use super::contents::builds_mut;
 use super::error::{MirrorError, failed};
 use super::place::{Arrival, Entered, Pack, Place, Progress, Stored, Way, Writing};
 use crate::address::Address;
@@ -146,7 +145,7 @@ impl Place for Folder {
         writing: &Writing<'_>,
     ) -> Result<(), MirrorError> {
         published.catalog.updated = Some(writing.now);
-        for build in builds_mut(published) {
+        for build in published.builds_mut() {
             build.address = relative(&self.folder, &build.address);
             for companion in &mut build.companions {
                 companion.address = relative(&self.folder, &companion.address);

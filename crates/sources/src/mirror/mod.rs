@@ -103,9 +103,7 @@ impl Mirror {
 
     /// The address of an archive with the same digest that the catalog names.
     fn address_of(&self, archive: &Archive) -> Option<String> {
-        let details = self.published.details.values();
-        let mut builds = details.flat_map(|card| &card.builds);
-        let same = builds.find(
+        let same = self.published.builds().find(
             |build| matches!(&build.checksum, Checksum::Digest(digest) if *digest == archive.digest),
         );
         same.map(|build| build.address.clone())
@@ -121,10 +119,8 @@ impl Mirror {
     ) -> Result<BuildCompanion, MirrorError> {
         let name = companion.package.trim_start_matches('@').replace('/', "-");
         let name = format!("packages/{name}-{}.tgz", found.version);
-        let details = self.published.details.values();
-        let mut known = details
-            .flat_map(|card| &card.builds)
-            .flat_map(|build| &build.companions);
+        let builds = self.published.builds();
+        let mut known = builds.flat_map(|build| &build.companions);
         let known = known.find(|known| known.digest == found.archive.digest);
         let known = known.map(|known| known.address.as_str());
         let stored =
@@ -196,12 +192,7 @@ impl Mirror {
 
     /// How many releases and archives the mirror has, and their bytes.
     pub fn holds(&self) -> (usize, usize, u64) {
-        let builds = || {
-            self.published
-                .details
-                .values()
-                .flat_map(|card| &card.builds)
-        };
+        let builds = || self.published.builds();
         let bytes = builds().filter_map(|build| build.size).sum();
         (self.published.details.len(), builds().count(), bytes)
     }

@@ -12,7 +12,7 @@ use std::time::Duration;
 use vshelf_core::catalog::{Digest, DigestAlgorithm, Release};
 use vshelf_core::{Platform, Version};
 
-use super::contents::{builds_mut, empty, enter_from, entries, find, retain, take_over};
+use super::contents::{empty, enter_from, entries, find, retain, take_over};
 use super::error::{MirrorError, failed};
 use super::folder::{DOCUMENT, download};
 use super::place::{Arrival, Entered, Pack, Place, Progress, Stored, Way, Writing};
@@ -335,7 +335,7 @@ impl Registry {
         let mut merged = there.unwrap_or_else(|| empty(&self.runtime));
         take_over(&mut merged, &own.catalog);
         enter_from(&mut merged, own, |entry| entered.contains(entry));
-        let has: BTreeSet<String> = entries(&merged).map(|entry| build_tag(&entry)).collect();
+        let has = tags_of(&merged);
         for tag in tags.difference(&has) {
             if let Some(build) = self.tagged(writer, known, tag)? {
                 for publisher in &build.published.catalog.publishers {
@@ -478,9 +478,7 @@ impl Place for Registry {
             tags = self.build_tags(&writer)?;
             let there = self.there(transport)?;
             let there = there.ok_or_else(|| self.not_kept("the catalog is gone".to_owned()))?;
-            let has: BTreeSet<String> = entries(&there.published)
-                .map(|entry| build_tag(&entry))
-                .collect();
+            let has = tags_of(&there.published);
             let mut missing = false;
             for tag in tags.difference(&has) {
                 missing |= self.tagged(&writer, &mut known, tag)?.is_some();
@@ -512,7 +510,7 @@ impl Place for Registry {
 /// A catalog whose builds are where they are from any manifest of their repository, on whatever server.
 fn relative(mut published: PublishedCatalog) -> PublishedCatalog {
     let below = |address: &str| format!("../blobs/{}", digest_in(address));
-    for build in builds_mut(&mut published) {
+    for build in published.builds_mut() {
         build.address = below(&build.address);
         for companion in &mut build.companions {
             companion.address = below(&companion.address);
@@ -552,6 +550,11 @@ fn release_tag(version: &str, publisher: &str) -> String {
 fn build_tag(entry: &Entered) -> String {
     let release = release_tag(&entry.version.to_string(), &entry.publisher);
     format!("{release}.{}", entry.platform)
+}
+
+/// The tags of all builds of a catalog.
+fn tags_of(published: &PublishedCatalog) -> BTreeSet<String> {
+    entries(published).map(|entry| build_tag(&entry)).collect()
 }
 
 /// A text as a tag, which has no `+` (OCI Distribution Specification 1.1, "Pulling manifests").

@@ -185,8 +185,13 @@ impl Manifest {
 
     /// The document.
     pub(crate) fn write(&self) -> Vec<u8> {
-        serde_json::to_vec_pretty(self).expect("texts and numbers serialise")
+        written(self)
     }
+}
+
+/// A document as its digest is computed of it.
+fn written(document: &impl Serialize) -> Vec<u8> {
+    serde_json::to_vec_pretty(document).expect("texts and numbers serialise")
 }
 
 /// An index of the builds of a release, for other tools.
@@ -212,7 +217,7 @@ impl Index {
 
     /// The document.
     pub(crate) fn write(&self) -> Vec<u8> {
-        serde_json::to_vec_pretty(self).expect("texts and numbers serialise")
+        written(self)
     }
 }
 
