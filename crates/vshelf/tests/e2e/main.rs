@@ -33,6 +33,7 @@ mod names;
 mod network;
 mod nginx;
 mod package_registry;
+mod ports;
 mod publishers;
 mod random_kills;
 mod real_builds;

@@ -1,10 +1,8 @@
 //! A real web server, which serves the folder `site` of a home.
 
-use std::net::{TcpListener, TcpStream};
 use std::process::{Child, Command};
-use std::thread;
-use std::time::{Duration, Instant};
 
+use crate::ports::{free_port, wait_for};
 use crate::scene::{Scene, program};
 
 /// An nginx that ends with this.
@@ -17,9 +15,7 @@ impl Nginx {
     /// Serves the folder, with `more` in the server's part of its settings; nothing where nginx is not here.
     pub fn start(scene: &Scene, more: &str) -> Option<Nginx> {
         let nginx = program("nginx")?;
-        let free = TcpListener::bind("127.0.0.1:0").unwrap();
-        let port = free.local_addr().unwrap().port();
-        drop(free);
+        let port = free_port();
         let home = scene.home().display();
         // One process, so that it can be ended and reads with the rights of whoever wrote.
         scene.write(
@@ -36,11 +32,7 @@ impl Nginx {
         command.args(["-c", &scene.path("nginx.conf").display().to_string()]);
         let log = scene.path("nginx.log").display().to_string();
         let process = command.args(["-e", &log]).spawn().unwrap();
-        let begun = Instant::now();
-        while TcpStream::connect(("127.0.0.1", port)).is_err() {
-            assert!(begun.elapsed() < Duration::from_secs(20));
-            thread::sleep(Duration::from_millis(20));
-        }
+        wait_for("127.0.0.1", port);
         Some(Nginx { process, port })
     }
 

@@ -1,16 +1,14 @@
 //! A real registry of packages that lets in nobody without a token, and a build that comes from it.
 
 use std::fs::File;
-use std::net::{TcpListener, TcpStream};
 use std::process::{Child, Command, Stdio};
-use std::thread;
-use std::time::{Duration, Instant};
 
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
 use serde_json::{Value, json};
 use vshelf_demo::server::StandIn;
 
+use crate::ports::{free_port, wait_for};
 use crate::scene::{PROGRAM, Scene, program};
 
 /// A registry that ends with this.
@@ -24,9 +22,7 @@ impl PackageRegistry {
     /// Starts one in a home; nothing where there is none here.
     fn start(scene: &Scene) -> Option<PackageRegistry> {
         let program = program("verdaccio")?;
-        let free = TcpListener::bind("127.0.0.1:0").unwrap();
-        let port = free.local_addr().unwrap().port();
-        drop(free);
+        let port = free_port();
         scene.write(
             "registry/settings.yaml",
             "storage: ./storage\nauth: {htpasswd: {file: ./users, max_users: 10}}\nuplinks: {}\n\
@@ -47,11 +43,7 @@ impl PackageRegistry {
             port,
             token: String::new(),
         };
-        let begun = Instant::now();
-        while TcpStream::connect(("127.0.0.1", port)).is_err() {
-            assert!(begun.elapsed() < Duration::from_secs(30));
-            thread::sleep(Duration::from_millis(50));
-        }
+        wait_for("127.0.0.1", port);
         let user = json!({ "name": "gull", "password": "spring-tide-7" });
         let known = registry.put("-/user/org.couchdb.user:gull", &user);
         registry.token = known["token"].as_str().unwrap().to_owned();

@@ -37,6 +37,12 @@ fn told(ran: &Ran, code: i32, all: &[&str]) {
     }
 }
 
+/// How many blobs were sent with these requests.
+fn uploads(requests: &[String]) -> usize {
+    let is_upload = |request: &&String| request.contains("/uploads/") && request.starts_with("PUT");
+    requests.iter().filter(is_upload).count()
+}
+
 /// A home that publishes to a registry with a password.
 fn publisher() -> Option<(Registry, Scene)> {
     let registry = Registry::start(&Door::Password)?;
@@ -92,11 +98,8 @@ fn what_is_published_is_installed_elsewhere_and_nothing_is_sent_twice() {
     assert_eq!(ran.stdout.matches("was there already").count(), 6, "{ran}");
     assert!(!ran.stderr.contains("Fetching"), "{ran}");
     let requests = registry.requests();
-    let sent = requests
-        .iter()
-        .filter(|request| request.contains("/uploads/") && request.starts_with("PUT"));
     // The catalog alone says another time.
-    assert!(sent.count() <= 1, "{requests:#?}");
+    assert!(uploads(&requests) <= 1, "{requests:#?}");
 
     let other = client(&registry, "team/runtimes/marram");
     does(&other, &registry, &["catalog"]);
@@ -563,13 +566,7 @@ fn a_registry_has_what_another_of_its_repositories_has_without_sending() {
     assert!(!ran.stderr.contains("Fetching"), "{ran}");
     let sent = registry.requests();
     // The catalog, its definition and the empty configuration are new there.
-    assert_eq!(
-        sent.iter()
-            .filter(|request| request.contains("/uploads/") && request.starts_with("PUT"))
-            .count(),
-        3,
-        "{sent:#?}"
-    );
+    assert_eq!(uploads(&sent), 3, "{sent:#?}");
     let third = client(&registry, "new/marram");
     does(&third, &registry, &["install", "8.3.1"]);
 }
@@ -601,10 +598,7 @@ fn what_builds_come_without_is_there_as_well() {
     let ran = does(&scene, &registry, &["mirror", "8.3.1", "--to", &to]);
     assert!(ran.stdout.contains("was there already"), "{ran}");
     let requests = registry.requests();
-    let sent = requests
-        .iter()
-        .filter(|request| request.contains("/uploads/") && request.starts_with("PUT"));
-    assert!(sent.count() <= 1, "{requests:#?}");
+    assert!(uploads(&requests) <= 1, "{requests:#?}");
 }
 
 #[test]

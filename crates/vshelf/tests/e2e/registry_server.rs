@@ -18,6 +18,7 @@ use tempfile::TempDir;
 use ureq::http::Request;
 use ureq::tls::{Certificate, RootCerts, TlsConfig};
 
+use crate::ports::{free_port, wait_for};
 use crate::scene::{Scene, program};
 
 /// The type of a manifest.
@@ -127,11 +128,7 @@ impl Registry {
     pub fn begin(&self) {
         let process = self.command(&["serve"]).spawn().unwrap();
         *self.process.lock().unwrap() = Some(process);
-        let begun = Instant::now();
-        while TcpStream::connect(("localhost", self.port)).is_err() {
-            assert!(begun.elapsed() < Duration::from_secs(20));
-            thread::sleep(Duration::from_millis(20));
-        }
+        wait_for("localhost", self.port);
     }
 
     /// Waits until a file of an upload has more than so many bytes.
@@ -275,11 +272,6 @@ impl Drop for Registry {
     fn drop(&mut self) {
         self.end();
     }
-}
-
-fn free_port() -> u16 {
-    let free = TcpListener::bind("127.0.0.1:0").unwrap();
-    free.local_addr().unwrap().port()
 }
 
 /// How a token service answers.
