@@ -3,11 +3,11 @@
 use std::collections::HashSet;
 use std::ffi::OsStr;
 use std::fs;
-use std::os::unix::fs::PermissionsExt;
 use std::path::{Path, PathBuf};
 
 use vshelf_core::activation::{Activation, Claim, Place, Rule, decide};
 use vshelf_core::{Key, Pick};
+use vshelf_files::system;
 
 use crate::error::Error;
 use crate::project;
@@ -175,5 +175,6 @@ fn copies(runtime: &Runtime<'_>, path: &OsStr) -> Vec<Copy> {
 
 /// Whether a file can be started.
 pub fn is_program(path: &Path) -> bool {
-    fs::metadata(path).is_ok_and(|found| found.is_file() && found.permissions().mode() & 0o111 != 0)
+    fs::metadata(path)
+        .is_ok_and(|found| found.is_file() && system::is_executable(&found).unwrap_or(true))
 }

@@ -1,13 +1,13 @@
 //! Putting on the shelf what is on this machine already: a folder, an archive, the system's copy.
 
 use std::fs::{self, File};
-use std::os::unix::fs::symlink;
 use std::path::{Path, PathBuf};
 
 use vshelf_core::catalog::DigestAlgorithm;
 use vshelf_core::definition::ArchiveLayout;
 use vshelf_core::selector::is_publisher;
 use vshelf_core::{Definition, Key, Request, Selector, Version};
+use vshelf_files::system;
 use vshelf_shelf::adoption::{copy_tree, find_root};
 use vshelf_shelf::probe::{self, Answer};
 use vshelf_shelf::record::{Adopted, RecordContents};
@@ -101,7 +101,7 @@ fn adopt_system(runtime: &Runtime<'_>, name: Name, listener: &dyn Listener) -> D
     let place = adoption.tree.join(folder);
     let link = place.join(&runtime.definition.program);
     fs::create_dir_all(&place)
-        .and_then(|()| symlink(&program, &link))
+        .and_then(|()| system::symlink(&program, &link))
         .map_err(file_error(&link, "written"))?;
     adoption.finish(runtime, name, &program, How::Linked, listener)
 }
@@ -120,7 +120,7 @@ fn adopt_folder(
     let how = match link {
         true => {
             let root = fs::canonicalize(&root).map_err(file_error(path, "read"))?;
-            symlink(root, &adoption.tree).map_err(file_error(path, "read"))?;
+            system::symlink(&root, &adoption.tree).map_err(file_error(path, "read"))?;
             How::Linked
         }
         false => {

@@ -1,7 +1,6 @@
 //! Is everything on the shelf sound? Findings as data, each with what fixes it.
 
 use std::fs;
-use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
 
 use jiff::civil::Date;
@@ -9,7 +8,7 @@ use jiff::tz::TimeZone;
 use vshelf_core::definition::needs::Needs;
 use vshelf_core::resolve::Scope;
 use vshelf_core::{Key, Pick, Request};
-use vshelf_files::optional;
+use vshelf_files::{optional, system};
 use vshelf_shelf::journal::{HistoryEntry, Outcome};
 use vshelf_shelf::manifest::Difference;
 use vshelf_shelf::record::{Adopted, BuiltWith, RecordContents, RecordError, RecordProblem};
@@ -234,7 +233,7 @@ pub fn check(
 ) -> Result<Checkup, Error> {
     let mut checkup = Checkup {
         offline: environment.transport.is_offline(),
-        as_root: first_start::is_root(),
+        as_root: system::is_root(),
         ..Checkup::default()
     };
     if requests.is_empty() {
@@ -391,8 +390,7 @@ impl Checkup {
         let Some(home) = environment.variables().home() else {
             return;
         };
-        let owner = fs::metadata(&home).map(|found| found.uid());
-        if owner.is_ok_and(|owner| owner != rustix::process::geteuid().as_raw()) {
+        if system::is_owned_by_another(&home).unwrap_or(false) {
             self.findings.push(Finding::OtherHome { home });
         }
     }
@@ -538,11 +536,10 @@ impl Checkup {
     /// Whether there is room for another install.
     fn look_at_disk(&mut self, environment: &Environment) -> Done {
         let folder = &environment.folders()?.data;
-        let Ok(disk) = rustix::fs::statvfs(folder) else {
+        let Ok(free) = system::free_bytes(folder) else {
             // A shelf that does not exist yet is on no disk.
             return Ok(());
         };
-        let free = disk.f_bavail * disk.f_frsize;
         if free < ROOM_FOR_INSTALL {
             self.findings.push(Finding::LittleRoom {
                 folder: folder.clone(),

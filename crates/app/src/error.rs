@@ -583,6 +583,8 @@ pub struct StartFailure {
     pub package_command: Option<String>,
     /// The C library of this system, where a newer one is missing.
     pub libc: Option<String>,
+    /// Whether macOS holds the program back, because something downloaded it.
+    pub is_quarantined: bool,
 }
 
 /// Packages that a tool did not install.

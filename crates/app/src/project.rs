@@ -2,14 +2,13 @@
 
 use std::fs::File;
 use std::io::{self, Read};
-use std::os::unix::fs::OpenOptionsExt;
 use std::path::{Path, PathBuf};
 
-use rustix::fs::OFlags;
 use vshelf_core::Request;
 use vshelf_core::definition::RequirementFile;
 use vshelf_core::lock::{LOCK_FILE, Lock, LockError, LockedRelease, line_of};
 use vshelf_core::requirement::{self, Problem, Requirement, RequirementError};
+use vshelf_files::system;
 use vshelf_shelf::journal::{self, SeenProject};
 
 use crate::environment::Environment;
@@ -289,8 +288,10 @@ fn read_start(path: &Path, limit: usize) -> Result<Option<Vec<u8>>, Error> {
 /// The first `limit` bytes of a file; nothing where it is no plain file.
 fn start_of(path: &Path, limit: usize) -> io::Result<Option<Vec<u8>>> {
     // Without waiting for whoever would write into a pipe of that name.
-    let flags = OFlags::NONBLOCK.bits() as i32;
-    let file = File::options().read(true).custom_flags(flags).open(path)?;
+    let mut options = File::options();
+    let file = system::without_waiting(&mut options)
+        .read(true)
+        .open(path)?;
     if !file.metadata()?.is_file() {
         return Ok(None);
     }

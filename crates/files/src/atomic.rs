@@ -4,14 +4,12 @@
 //! by the process that writes it, so that one whose writer died is known as such: the next that writes
 //! the same file takes its place, and [`sweep`] deletes those of a whole folder.
 
-use std::ffi::{OsStr, OsString};
 use std::fs::{self, File, Metadata, OpenOptions};
 use std::io::{self, Write};
-use std::os::unix::ffi::OsStrExt;
-use std::os::unix::fs::{MetadataExt, OpenOptionsExt, PermissionsExt, symlink};
 use std::path::{Path, PathBuf};
 
 use crate::optional;
+use crate::system;
 
 /// What the name of every temporary file ends with.
 const SUFFIX: &str = ".vshelf-new";
@@ -52,7 +50,7 @@ fn write_synced(path: &Path, bytes: &[u8], mode: u32) -> io::Result<()> {
     temporary.file.sync_all()?;
     let folder = folder_of(&temporary.target).to_owned();
     temporary.persist()?;
-    sync_folder(&folder)
+    system::sync_folder(&folder)
 }
 
 /// A file that takes the place of another when it is whole; dropped before, it is deleted.
@@ -78,11 +76,9 @@ impl Temporary {
         let mut number = 0;
         loop {
             let path = temporary_path(&target, number);
-            let created = OpenOptions::new()
-                .write(true)
-                .create_new(true)
-                .mode(mode)
-                .open(&path);
+            let mut options = OpenOptions::new();
+            let options = system::with_permission_bits(&mut options, mode);
+            let created = options.write(true).create_new(true).open(&path);
             let file = match created {
                 Ok(file) => file,
                 Err(error) if error.kind() == io::ErrorKind::AlreadyExists => {
@@ -95,7 +91,7 @@ impl Temporary {
             // Another process may have taken it for abandoned before it was locked. Where nothing can
             // be locked, nothing is taken for abandoned either.
             if matches!(file.try_lock(), Err(fs::TryLockError::WouldBlock))
-                || file.metadata()?.nlink() == 0
+                || system::is_deleted(&file)?
             {
                 continue;
             }
@@ -106,8 +102,7 @@ impl Temporary {
                 persisted: false,
             };
             if let Some(before) = before {
-                let kept = fs::Permissions::from_mode(before.permissions().mode() & 0o7777);
-                temporary.file.set_permissions(kept)?;
+                system::keep_permissions(&temporary.file, &before)?;
             }
             return Ok(temporary);
         }
@@ -150,11 +145,9 @@ fn behind_link(target: &Path) -> io::Result<PathBuf> {
 
 /// `.NAME.0.vshelf-new`.
 fn temporary_path(target: &Path, number: u32) -> PathBuf {
-    let name = target.file_name().unwrap_or_default().as_bytes();
-    let mut temporary = OsString::from(".");
-    temporary.push(OsStr::from_bytes(&name[..name.len().min(LONGEST_STEM)]));
-    temporary.push(format!(".{number}{SUFFIX}"));
-    target.with_file_name(temporary)
+    let name = target.file_name().unwrap_or_default().to_string_lossy();
+    let stem = &name[..name.floor_char_boundary(LONGEST_STEM)];
+    target.with_file_name(format!(".{stem}.{number}{SUFFIX}"))
 }
 
 /// Deletes the temporary file at `path` if the process that wrote it is gone; says whether nothing is
@@ -173,7 +166,7 @@ fn remove_abandoned(path: &Path) -> io::Result<bool> {
 pub fn sweep(folder: &Path) -> io::Result<()> {
     for entry in optional::entries(folder)? {
         let name = entry.file_name();
-        if !name.as_bytes().ends_with(SUFFIX.as_bytes()) {
+        if !name.as_encoded_bytes().ends_with(SUFFIX.as_bytes()) {
             continue;
         }
         // A link cannot be locked: who writes one holds a lock of their own.
@@ -184,25 +177,6 @@ pub fn sweep(folder: &Path) -> io::Result<()> {
     Ok(())
 }
 
-/// Has two paths of one file system change places in one step. An error of kind `Unsupported` says
-/// that this file system cannot.
-#[cfg(any(target_os = "linux", target_os = "macos"))]
-pub fn exchange(one: &Path, other: &Path) -> io::Result<()> {
-    use rustix::fs::{CWD, RenameFlags, renameat_with};
-    match renameat_with(CWD, one, CWD, other, RenameFlags::EXCHANGE) {
-        Err(rustix::io::Errno::INVAL | rustix::io::Errno::NOSYS | rustix::io::Errno::NOTSUP) => {
-            Err(io::ErrorKind::Unsupported.into())
-        }
-        result => Ok(result?),
-    }
-}
-
-/// No file system of these systems is asked.
-#[cfg(not(any(target_os = "linux", target_os = "macos")))]
-pub fn exchange(_: &Path, _: &Path) -> io::Result<()> {
-    Err(io::ErrorKind::Unsupported.into())
-}
-
 /// Makes `link` point at `target`, whatever it pointed at before, without a moment of absence. Whoever
 /// calls it holds a lock that keeps others from doing the same.
 pub fn point_link(link: &Path, target: &Path) -> io::Result<()> {
@@ -210,14 +184,9 @@ pub fn point_link(link: &Path, target: &Path) -> io::Result<()> {
     fs::create_dir_all(folder)?;
     let temporary = temporary_path(link, 0);
     optional::remove(&temporary)?;
-    symlink(target, &temporary)?;
+    system::symlink(target, &temporary)?;
     fs::rename(&temporary, link)?;
-    sync_folder(folder)
-}
-
-/// Makes the names in `folder` survive a power cut.
-pub fn sync_folder(folder: &Path) -> io::Result<()> {
-    File::open(folder)?.sync_all()
+    system::sync_folder(folder)
 }
 
 fn folder_of(path: &Path) -> &Path {
@@ -230,6 +199,8 @@ fn folder_of(path: &Path) -> &Path {
 
 #[cfg(test)]
 mod tests {
+    use std::os::unix::fs::{MetadataExt, PermissionsExt, symlink};
+
     use super::*;
 
     fn names(folder: &Path) -> Vec<String> {

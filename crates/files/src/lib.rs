@@ -7,4 +7,5 @@ pub mod atomic;
 pub mod lock;
 pub mod optional;
 pub mod pieces;
+pub mod system;
 pub mod tree;

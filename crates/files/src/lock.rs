@@ -2,10 +2,11 @@
 
 use std::fs::{self, File, OpenOptions, TryLockError};
 use std::io::{self, Read, Seek, Write};
-use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
 use std::thread;
 use std::time::{Duration, Instant};
+
+use crate::system;
 
 /// A lock that is held until it is dropped.
 #[derive(Debug)]
@@ -85,9 +86,7 @@ impl Lock {
                 Err(TryLockError::Error(error)) => return Err(error),
             }
             // Whoever held it may have deleted the file before it was free: then it locks nothing.
-            let identity = |file: fs::Metadata| (file.dev(), file.ino());
-            let own = identity(file.metadata()?);
-            if fs::metadata(path).is_ok_and(|there| identity(there) == own) {
+            if system::stands_at(&file, path)? {
                 break file;
             }
         };

@@ -4,6 +4,7 @@ use std::fs::{self, DirEntry};
 use std::io;
 use std::path::Path;
 
+use crate::system;
 use crate::tree::remove_tree;
 
 /// The value of `result`, or nothing where what it is about does not exist.
@@ -56,7 +57,7 @@ pub fn check_writable(folder: &Path) -> io::Result<()> {
         Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(()),
         found => found?,
     };
-    Ok(rustix::fs::access(folder, rustix::fs::Access::WRITE_OK)?)
+    system::check_writable(folder)
 }
 
 /// Removes a file; says whether there was one.

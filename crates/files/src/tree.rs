@@ -1,17 +1,10 @@
 //! Trees of files: how many bytes they have, and deleting them whole.
 
-use std::ffi::CStr;
 use std::fs;
 use std::io;
-use std::os::fd::OwnedFd;
 use std::path::{Path, PathBuf};
 
-use rustix::fs::{AtFlags, CWD, Dir, FileType, Mode, OFlags, RawMode};
-use rustix::io::Errno;
-
-/// The levels of folders that deleting goes down, with open folders for each; what lies deeper is moved
-/// up first, so that no depth needs more descriptors or stack than this.
-const LEVELS: usize = 12;
+use crate::system::{bytes_of, remove_counting};
 
 /// The bytes of the files in a tree; a file with a name elsewhere too counts nothing, nor does what
 /// lies so deep that no path leads there.
@@ -42,14 +35,6 @@ pub fn bytes_in(tree: &Path) -> io::Result<u64> {
         }
     }
     Ok(sum)
-}
-
-fn bytes_of(file: &fs::Metadata) -> u64 {
-    use std::os::unix::fs::MetadataExt;
-    match file.is_file() && file.nlink() == 1 {
-        true => file.len(),
-        false => 0,
-    }
 }
 
 /// What a link at `link` holds that leads to `target`, both relative to the root of a tree: a relative path,
@@ -86,176 +71,6 @@ pub fn remove_tree(folder: &Path) -> Deleted {
     Deleted { freed, left }
 }
 
-fn remove_counting(folder: &Path, freed: &mut u64) -> io::Result<()> {
-    let found = match folder.symlink_metadata() {
-        Ok(found) => found,
-        Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(()),
-        Err(error) => return Err(error),
-    };
-    if !found.is_dir() {
-        fs::remove_file(folder)?;
-        *freed += bytes_of(&found);
-        return Ok(());
-    }
-    let handle = open_folder(CWD, folder)?;
-    let mut deletion = Deletion {
-        top: &handle,
-        freed,
-        moved: 0,
-        left: None,
-    };
-    loop {
-        let before = deletion.moved;
-        deletion.empty(&handle, 1)?;
-        if deletion.moved == before {
-            break;
-        }
-        deletion.left = None;
-    }
-    match deletion.left {
-        Some(error) => Err(error),
-        None => fs::remove_dir(folder),
-    }
-}
-
-/// A tree that is being deleted.
-struct Deletion<'t> {
-    /// The tree's own folder, to which deep ones are moved.
-    top: &'t OwnedFd,
-    freed: &'t mut u64,
-    moved: u32,
-    /// Why something could not be deleted.
-    left: Option<io::Error>,
-}
-
-impl Deletion<'_> {
-    /// Deletes all that a folder of this level holds. Names are looked up in the open folder, which
-    /// costs less than whole paths and cannot lead elsewhere.
-    fn empty(&mut self, folder: &OwnedFd, level: usize) -> io::Result<()> {
-        for entry in Dir::read_from(folder)? {
-            let entry = entry?;
-            let name = entry.file_name();
-            if name != c"."
-                && name != c".."
-                && let Err(error) = self.delete(folder, name, level)
-            {
-                let text = format!("{}: {error}", name.to_string_lossy());
-                let named = io::Error::new(error.kind(), text);
-                self.left.get_or_insert(named);
-            }
-        }
-        Ok(())
-    }
-
-    fn delete(&mut self, folder: &OwnedFd, name: &CStr, level: usize) -> io::Result<()> {
-        let stat = || rustix::fs::statat(folder, name, AtFlags::SYMLINK_NOFOLLOW);
-        let found = permitted(folder, stat)?;
-        let kind = FileType::from_raw_mode(found.st_mode as RawMode);
-        if kind != FileType::Directory {
-            permitted(folder, || {
-                rustix::fs::unlinkat(folder, name, AtFlags::empty())
-            })?;
-            if kind == FileType::RegularFile && found.st_nlink == 1 {
-                *self.freed += found.st_size as u64;
-            }
-        } else if level == LEVELS {
-            self.move_up(folder, name)?;
-        } else {
-            let below = open_folder(folder, name)?;
-            if is_mounted(folder, name)? {
-                return Err(mounted());
-            }
-            self.empty(&below, level + 1)?;
-            let removed = permitted(folder, || {
-                rustix::fs::unlinkat(folder, name, AtFlags::REMOVEDIR)
-            });
-            // What keeps it full is told already.
-            if self.left.is_none() {
-                removed?;
-            }
-        }
-        Ok(())
-    }
-
-    /// Moves a folder to the top of the tree, under a name that nothing there has.
-    fn move_up(&mut self, folder: &OwnedFd, name: &CStr) -> io::Result<()> {
-        // Whoever moves a folder elsewhere needs to write in it.
-        rustix::fs::fchmod(open_folder(folder, name)?, Mode::RWXU)?;
-        loop {
-            self.moved += 1;
-            let new = format!(".deep-{}", self.moved);
-            match permitted(folder, || {
-                rustix::fs::renameat(folder, name, self.top, new.as_str())
-            }) {
-                Err(Errno::NOTEMPTY | Errno::EXIST | Errno::NOTDIR) => {}
-                result => return Ok(result?),
-            }
-        }
-    }
-}
-
-/// Whether another file system, or another part of this one, is mounted in the place of a folder.
-pub fn is_mount_point(folder: &Path) -> io::Result<bool> {
-    match (folder.parent(), folder.file_name()) {
-        (Some(parent), Some(name)) => is_mounted(&open_folder(CWD, parent)?, name),
-        _ => Ok(true),
-    }
-}
-
-/// Looked up without crossing a mount (openat2(2)), which is the only way to see one of the same file
-/// system; a system without that shows others by their device.
-fn is_mounted(parent: &OwnedFd, name: impl rustix::path::Arg + Copy) -> io::Result<bool> {
-    #[cfg(target_os = "linux")]
-    {
-        use rustix::fs::{ResolveFlags, openat2};
-        let flags = OFlags::PATH | OFlags::NOFOLLOW | OFlags::CLOEXEC;
-        match openat2(parent, name, flags, Mode::empty(), ResolveFlags::NO_XDEV) {
-            Err(Errno::XDEV) => return Ok(true),
-            Err(Errno::NOSYS | Errno::PERM) => {}
-            opened => return Ok(opened.map(|_| false)?),
-        }
-    }
-    let device = rustix::fs::statat(parent, name, AtFlags::SYMLINK_NOFOLLOW)?.st_dev;
-    Ok(device != rustix::fs::fstat(parent)?.st_dev)
-}
-
-/// That something is mounted where something was to be deleted.
-pub fn mounted() -> io::Error {
-    io::Error::new(
-        io::ErrorKind::ResourceBusy,
-        "a file system is mounted there",
-    )
-}
-
-/// Opens a folder for reading, with all permissions that its owner can have. Whatever takes its place
-/// meanwhile is not followed.
-fn open_folder(
-    parent: impl std::os::fd::AsFd,
-    name: impl rustix::path::Arg + Copy,
-) -> io::Result<OwnedFd> {
-    let flags = OFlags::RDONLY | OFlags::DIRECTORY | OFlags::NOFOLLOW | OFlags::CLOEXEC;
-    let open = || rustix::fs::openat(&parent, name, flags, Mode::empty());
-    let folder = match open() {
-        Err(Errno::ACCESS) => {
-            rustix::fs::chmodat(&parent, name, Mode::RWXU, AtFlags::empty())?;
-            open()?
-        }
-        opened => opened?,
-    };
-    Ok(folder)
-}
-
-/// Does something in a folder; where its permissions forbid it, with those that its owner can have.
-fn permitted<T>(folder: &OwnedFd, act: impl Fn() -> Result<T, Errno>) -> Result<T, Errno> {
-    match act() {
-        Err(Errno::ACCESS) => {
-            rustix::fs::fchmod(folder, Mode::RWXU)?;
-            act()
-        }
-        result => result,
-    }
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -279,33 +94,5 @@ mod tests {
         assert_eq!(deleted.freed, 4, "what is kept elsewhere frees nothing");
         assert!(outside.join("kept").exists());
         assert!(!folder.path().join("tree").exists());
-    }
-
-    /// Makes `levels` folders inside one another, which no path could reach.
-    fn nest(folder: &Path, levels: usize) -> io::Result<()> {
-        let mut at = open_folder(CWD, folder)?;
-        for level in 0..levels {
-            rustix::fs::mkdirat(&at, "deeper", Mode::RWXU)?;
-            at = open_folder(&at, "deeper")?;
-            if level % 100 == 0 {
-                let flags = OFlags::CREATE | OFlags::WRONLY;
-                drop(rustix::fs::openat(&at, "leaf", flags, Mode::RUSR)?);
-            }
-        }
-        Ok(())
-    }
-
-    #[test]
-    fn any_depth_is_counted_and_deleted_with_few_descriptors() {
-        let folder = tempfile::tempdir().unwrap();
-        let tree = folder.path().join("tree");
-        fs::create_dir(&tree).unwrap();
-        // A name that is taken where deep folders are moved to.
-        fs::create_dir_all(tree.join(".deep-1/full")).unwrap();
-        fs::write(tree.join("one"), "12345").unwrap();
-        nest(&tree, 2_000).unwrap();
-        assert_eq!(bytes_in(&tree).unwrap(), 5);
-        assert_eq!(remove_tree(&tree).freed, 5);
-        assert!(!tree.exists());
     }
 }

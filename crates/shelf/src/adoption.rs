@@ -3,10 +3,10 @@
 
 use std::fs;
 use std::io;
-use std::os::unix::fs::symlink;
 use std::path::{Path, PathBuf};
 
 use vshelf_core::Definition;
+use vshelf_files::system;
 
 use crate::store::program_in;
 use crate::unpack::DEEPEST;
@@ -57,7 +57,7 @@ fn copy_level(from: &Path, to: &Path, level: usize) -> io::Result<()> {
         if kind.is_dir() {
             copy_level(&entry.path(), &target, level + 1)?;
         } else if kind.is_symlink() {
-            symlink(fs::read_link(entry.path())?, target)?;
+            system::symlink(&fs::read_link(entry.path())?, &target)?;
         } else if kind.is_file() {
             fs::copy(entry.path(), &target)?;
             let modified = entry.metadata()?.modified()?;
@@ -77,7 +77,7 @@ fn copy_level(from: &Path, to: &Path, level: usize) -> io::Result<()> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use std::os::unix::fs::PermissionsExt;
+    use std::os::unix::fs::{PermissionsExt, symlink};
 
     #[test]
     fn a_copy_has_permissions_times_and_links_of_its_own() {

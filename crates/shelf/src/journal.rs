@@ -5,7 +5,6 @@
 
 use std::fs::{self, File};
 use std::io::{self, Write};
-use std::os::unix::fs::{FileExt, OpenOptionsExt};
 use std::path::{Path, PathBuf};
 
 use jiff::Timestamp;
@@ -13,7 +12,7 @@ use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
 use vshelf_core::tidy::Reason;
 use vshelf_core::{Key, Version};
-use vshelf_files::{atomic, optional};
+use vshelf_files::{atomic, optional, system};
 
 use crate::layout::Layout;
 use crate::record::RecordContents;
@@ -172,7 +171,7 @@ impl SeenProject {
             file: file.to_owned(),
             runtime: runtime.to_owned(),
             selector,
-            mounted_at: mount_of(file),
+            mounted_at: system::mount_of(file),
         }
     }
 
@@ -182,7 +181,7 @@ impl SeenProject {
             Ok(_) => Presence::Here,
             Err(error) => match error.kind() {
                 io::ErrorKind::NotFound | io::ErrorKind::NotADirectory => {
-                    match mount_of(&self.mounted_at) == self.mounted_at {
+                    match system::mount_of(&self.mounted_at) == self.mounted_at {
                         true => Presence::Gone,
                         false => Presence::Away,
                     }
@@ -191,21 +190,6 @@ impl SeenProject {
             },
         }
     }
-}
-
-/// The folder that a path's file system is mounted at, as the numbers of devices tell (POSIX.1-2024,
-/// sys/stat.h, st_dev).
-fn mount_of(path: &Path) -> PathBuf {
-    use std::os::unix::fs::MetadataExt;
-    let device = |path: &Path| path.metadata().ok().map(|found| found.dev());
-    let mut at = path.to_owned();
-    while let Some(parent) = at.parent().map(Path::to_owned) {
-        if device(&at).is_some() && device(&at) != device(&parent) {
-            break;
-        }
-        at = parent;
-    }
-    at
 }
 
 /// Writes down that a project was seen, unless that is known.
@@ -257,11 +241,9 @@ fn append(path: &Path, entry: &impl Serialize) -> io::Result<()> {
     if let Some(folder) = path.parent() {
         fs::create_dir_all(folder)?;
     }
-    let mut file = File::options()
-        .create(true)
-        .append(true)
-        .mode(0o600)
-        .open(path)?;
+    let mut options = File::options();
+    let options = system::with_permission_bits(&mut options, 0o600);
+    let mut file = options.create(true).append(true).open(path)?;
     // A line that was cut is ended, so that this one stands alone.
     let mut text = String::new();
     if !ends_with_a_line(path)? {
@@ -276,7 +258,7 @@ fn ends_with_a_line(path: &Path) -> io::Result<bool> {
     let length = file.metadata()?.len();
     let mut last = [b'\n'];
     if length > 0 {
-        file.read_exact_at(&mut last, length - 1)?;
+        system::read_exact_at(&file, &mut last, length - 1)?;
     }
     Ok(last == *b"\n")
 }

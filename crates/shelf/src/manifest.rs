@@ -7,10 +7,9 @@
 use std::fmt::Write as _;
 use std::fs::{self, File};
 use std::io::{self, Read};
-use std::os::unix::fs::{MetadataExt, PermissionsExt};
 use std::path::{Path, PathBuf};
 
-use vshelf_files::optional;
+use vshelf_files::{optional, system};
 
 /// The first line of a manifest's file; the number changes with the form.
 const FORMAT: &str = "vivid-shelf-manifest/1";
@@ -191,8 +190,7 @@ fn find_change(fields: &[&str], tree: &Path, path: &Path) -> io::Result<Option<C
             false => Some(Change::Kind),
         },
         ["twin", target, _] => {
-            let other = fs::symlink_metadata(tree.join(target))?;
-            (found.ino() != other.ino()).then_some(Change::Kind)
+            (!system::are_same(path, &tree.join(target))?).then_some(Change::Kind)
         }
         [kind @ ("file" | "program"), size, checksum, _] => {
             let size: u64 = size.parse().map_err(|_| damaged())?;
@@ -202,15 +200,14 @@ fn find_change(fields: &[&str], tree: &Path, path: &Path) -> io::Result<Option<C
             } else if found.len() != size || checksum_of(path)? != checksum {
                 Some(Change::Contents)
             } else {
-                ((*kind == "program") != is_executable(&found)).then_some(Change::Executable)
+                let can_start = system::is_executable(&found);
+                can_start
+                    .is_some_and(|can_start| can_start != (*kind == "program"))
+                    .then_some(Change::Executable)
             }
         }
         _ => return Err(damaged()),
     })
-}
-
-fn is_executable(file: &fs::Metadata) -> bool {
-    file.permissions().mode() & 0o111 != 0
 }
 
 fn checksum_of(path: &Path) -> io::Result<u32> {
@@ -248,7 +245,8 @@ fn add_folder(writer: &mut ManifestWriter, tree: &Path, below: &Path) -> io::Res
             }
         } else if file.is_file() {
             let checksum = checksum_of(&entry.path())?;
-            writer.add_file(&path, is_executable(&file), file.len(), checksum);
+            let can_start = system::is_executable(&file).unwrap_or(false);
+            writer.add_file(&path, can_start, file.len(), checksum);
         }
     }
     Ok(())
@@ -258,7 +256,7 @@ fn add_folder(writer: &mut ManifestWriter, tree: &Path, below: &Path) -> io::Res
 mod tests {
     use super::*;
     use rstest::rstest;
-    use std::os::unix::fs::symlink;
+    use std::os::unix::fs::{PermissionsExt, symlink};
 
     fn tree() -> tempfile::TempDir {
         let folder = tempfile::tempdir().unwrap();

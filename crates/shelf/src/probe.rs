@@ -2,8 +2,6 @@
 
 use std::fs::File;
 use std::io::{self, Read};
-use std::os::unix::fs::FileExt;
-use std::os::unix::process::CommandExt;
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, ExitStatus, Output, Stdio};
 use std::sync::mpsc::{Receiver, RecvTimeoutError, channel};
@@ -15,9 +13,9 @@ use object::Endianness;
 use object::elf::{FileHeader32, FileHeader64};
 use object::read::elf::{FileHeader, ProgramHeader};
 use object::read::{FileKind, ReadCache};
-use rustix::process::{Pid, Signal, kill_process_group};
 use vshelf_core::Definition;
 use vshelf_files::pieces::for_each_piece;
+use vshelf_files::system;
 use wait_timeout::ChildExt;
 
 /// How long a program may take to say its version.
@@ -94,6 +92,15 @@ pub enum ProbeError {
 }
 
 impl ProbeError {
+    /// The program.
+    pub fn program(&self) -> &Path {
+        match self {
+            ProbeError::Start { program, .. }
+            | ProbeError::Failed { program, .. }
+            | ProbeError::Silent { program, .. } => program,
+        }
+    }
+
     /// What the program wrote on standard error before it failed.
     pub fn complaint(&self) -> &str {
         match self {
@@ -120,9 +127,9 @@ impl ProbeError {
 /// What has to be started to start `program`: the path behind `#!`, or that in an ELF file's
 /// interpreter segment (System V ABI, "Program Header").
 pub fn interpreter_of(program: &Path) -> io::Result<Option<PathBuf>> {
-    let file = File::open(program)?;
+    let mut file = File::open(program)?;
     let mut head = [0; 128];
-    let length = file.read_at(&mut head, 0)?;
+    let length = file.read(&mut head)?;
     if let Some(line) = head[..length].strip_prefix(b"#!") {
         let line = String::from_utf8_lossy(line);
         return Ok(line.split_whitespace().next().map(PathBuf::from));
@@ -189,25 +196,19 @@ pub fn run(mut command: Command, patience: Duration) -> Result<Output, ProbeErro
         program: program.clone(),
         source,
     };
-    command
-        .process_group(0)
+    system::in_own_group(&mut command)
         .stdout(Stdio::piped())
         .stderr(Stdio::piped());
     let mut child = start(&mut command).map_err(failed)?;
-    let group = Pid::from_child(&child);
-    let end_group = || {
-        // Whatever is left of it may have ended by itself.
-        kill_process_group(group, Signal::KILL).unwrap_or_default();
-    };
     let stdout = Drain::begin(child.stdout.take());
     let stderr = Drain::begin(child.stderr.take());
     let Some(status) = child.wait_timeout(patience).map_err(failed)? else {
-        end_group();
+        system::end_group(&child);
         child.wait().map_err(failed)?;
         return Err(ProbeError::Silent { program, patience });
     };
     if !(stdout.ends_within(LEFT_OPEN) && stderr.ends_within(LEFT_OPEN)) {
-        end_group();
+        system::end_group(&child);
     }
     Ok(Output {
         status,

@@ -9,7 +9,8 @@ use std::path::{Path, PathBuf};
 
 use vshelf_core::Key;
 use vshelf_files::optional;
-use vshelf_files::tree::{is_mount_point, mounted, remove_tree};
+use vshelf_files::system::{is_mount_point, mounted};
+use vshelf_files::tree::remove_tree;
 
 use crate::journal::{HistoryEntry, Outcome, append_history};
 use crate::processes::{Process, processes_below};

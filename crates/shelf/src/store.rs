@@ -8,7 +8,7 @@ use std::time::Duration;
 use jiff::Timestamp;
 use vshelf_core::{Definition, InstallId, Key};
 use vshelf_files::lock::{Lock, LockError};
-use vshelf_files::{atomic, optional};
+use vshelf_files::{atomic, optional, system};
 
 use crate::folders::Folders;
 use crate::layout::{Layout, LayoutError};
@@ -431,7 +431,7 @@ impl Shelf {
         let installs = self.installs_folder();
         fs::create_dir_all(&installs).map_err(failed("written", &installs))?;
         if durability == Durability::Synced {
-            sync_tree(&new).map_err(failed("synced", &new))?;
+            system::sync_tree(&new).map_err(failed("synced", &new))?;
         }
         self.put(stage, key, &new)
             .map_err(failed("written", &place))?;
@@ -439,7 +439,7 @@ impl Shelf {
         self.note_use(key, record.contents.installed)
             .unwrap_or_default();
         if durability == Durability::Synced {
-            atomic::sync_folder(&installs).map_err(failed("synced", &installs))?;
+            system::sync_folder(&installs).map_err(failed("synced", &installs))?;
         }
         Ok(self.install_with(key, record))
     }
@@ -451,7 +451,7 @@ impl Shelf {
         if place.symlink_metadata().is_err() {
             return fs::rename(new, &place);
         }
-        match atomic::exchange(new, &place) {
+        match system::exchange(new, &place) {
             Err(error) if error.kind() == io::ErrorKind::Unsupported => {
                 // Whoever finds the stage of a process that died in between puts the old one back.
                 let away = away_in(stage.path(), &self.runtime, key);
@@ -492,27 +492,6 @@ pub fn program_named(tree: &Path, definition: &Definition, name: &str) -> PathBu
         return first;
     }
     candidates.find(|path| path.exists()).unwrap_or(first)
-}
-
-/// Writes everything of the tree's file system to the disk: one call costs less than one a file.
-#[cfg(target_os = "linux")]
-fn sync_tree(tree: &Path) -> io::Result<()> {
-    Ok(rustix::fs::syncfs(fs::File::open(tree)?)?)
-}
-
-/// Writes every file of the tree to the disk.
-#[cfg(not(target_os = "linux"))]
-fn sync_tree(tree: &Path) -> io::Result<()> {
-    for entry in fs::read_dir(tree)? {
-        let entry = entry?;
-        let kind = entry.file_type()?;
-        if kind.is_dir() {
-            sync_tree(&entry.path())?;
-        } else if kind.is_file() {
-            fs::File::open(entry.path())?.sync_all()?;
-        }
-    }
-    atomic::sync_folder(tree)
 }
 
 #[cfg(test)]

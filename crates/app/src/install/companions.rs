@@ -2,10 +2,10 @@
 
 use std::fs;
 use std::io;
-use std::os::unix::fs::{PermissionsExt, symlink};
 use std::path::{Path, PathBuf};
 
 use vshelf_core::definition::{ArchiveLayout, Companion};
+use vshelf_files::system;
 use vshelf_files::tree::relative_target;
 use vshelf_shelf::Manifest;
 use vshelf_shelf::record::CompanionRecord;
@@ -105,22 +105,16 @@ fn fitting(job: &InstallJob, companion: &Companion) -> Result<FittingCompanion, 
 /// Makes `link` in the tree lead to a program of a package in `folder`.
 fn link_program(tree: &Path, folder: &str, link: &Path, program: &str) -> Result<PathBuf, Error> {
     let path = tree.join(folder).join(program);
-    make_program(&path).map_err(file_error(&path, "made a program"))?;
+    system::make_executable(&path).map_err(file_error(&path, "made a program"))?;
     let target = relative_target(link, &Path::new(folder).join(program));
     let place = tree.join(link);
     if let Some(parent) = place.parent() {
         fs::create_dir_all(parent).map_err(file_error(&place, "written"))?;
     }
-    match symlink(&target, &place) {
+    match system::symlink(&target, &place) {
         Err(error) if error.kind() != io::ErrorKind::AlreadyExists => {
             Err(file_error(&place, "written")(error))
         }
         _ => Ok(target),
     }
-}
-
-fn make_program(path: &Path) -> io::Result<()> {
-    let mut permissions = fs::metadata(path)?.permissions();
-    permissions.set_mode(permissions.mode() | 0o111);
-    fs::set_permissions(path, permissions)
 }

@@ -8,6 +8,7 @@ use std::process::Command;
 use vshelf_core::Version;
 use vshelf_core::catalog::LibcVersion;
 use vshelf_core::loader::{MissingDependency, package_command, read_complaint};
+use vshelf_files::system;
 use vshelf_shelf::probe::{self, ProbeError};
 use vshelf_shelf::store::program_in;
 
@@ -61,6 +62,7 @@ pub fn explain(error: ProbeError) -> StartFailure {
         _ => None,
     };
     StartFailure {
+        is_quarantined: system::is_quarantined(error.program()),
         error,
         missing,
         package_command,
@@ -100,12 +102,7 @@ pub fn missing_package(complaint: &str) -> Option<String> {
 
 /// The command that installs the library that a program needs, where the package is known.
 fn package_for(library: &str) -> Option<String> {
-    package_command(library, &os_release(), is_root())
-}
-
-/// Whether this is root, who installs packages without becoming someone else.
-pub fn is_root() -> bool {
-    rustix::process::geteuid().is_root()
+    package_command(library, &os_release(), system::is_root())
 }
 
 /// What this system says of itself (os-release(5)). Without that file it is one of those that are not

@@ -3,10 +3,9 @@
 use std::collections::BTreeSet;
 use std::fs;
 use std::io;
-use std::os::unix::fs::PermissionsExt;
 use std::path::{Path, PathBuf};
 
-use vshelf_files::{atomic, optional};
+use vshelf_files::{atomic, optional, system};
 use vshelf_shell::quote::posix;
 
 use super::files::own_program;
@@ -62,7 +61,7 @@ fn write_launcher(path: &Path, vshelf: &Path, runtime: &str, program: &str) -> i
         "#!/bin/sh\n# A launcher of Vivid Shelf; what is changed here is lost.\nexec {vshelf} run --here {runtime} -- {program} \"$@\"\n"
     );
     atomic::write_file(path, text.as_bytes())?;
-    fs::set_permissions(path, fs::Permissions::from_mode(0o755))
+    system::set_permission_bits(path, 0o755)
 }
 
 /// The programs in the folders of a runtime's installs.

@@ -6,10 +6,11 @@ use std::time::{Duration, SystemTime};
 
 use tar::{Entry, EntryType};
 use vshelf_core::definition::ArchiveLayout;
+use vshelf_files::system;
 
 use super::budget::{Budget, Budgeted};
 use super::limits::{Bounds, UnpackError, refuse};
-use super::tree::{Tree, bytes_to_path, inside};
+use super::tree::{Tree, inside};
 use crate::manifest::Manifest;
 use crate::pipe::PipeReader;
 
@@ -73,7 +74,7 @@ fn add_entry(
     if kind == EntryType::XGlobalHeader {
         return Ok(());
     }
-    let full = bytes_to_path(&entry.path_bytes());
+    let full = system::path_of(&entry.path_bytes());
     if has_holes(entry)? {
         return Err(refuse(&full, "has holes in a form that is not read"));
     }
@@ -92,7 +93,7 @@ fn add_entry(
         EntryType::Symlink | EntryType::Link => {
             let target = entry
                 .link_name_bytes()
-                .map(|bytes| bytes_to_path(&bytes))
+                .map(|bytes| system::path_of(&bytes))
                 .ok_or_else(|| refuse(&full, "is a link to nothing"))?;
             if kind == EntryType::Symlink {
                 return tree.add_symlink(&path, &target);

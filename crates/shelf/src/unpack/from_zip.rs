@@ -2,17 +2,16 @@
 
 use std::fs::File;
 use std::io::{self, BufReader, Read, Seek};
-use std::os::unix::fs::FileExt;
 use std::path::Path;
 
-use rustix::fs::{FileType, RawMode};
 use vshelf_core::definition::ArchiveLayout;
+use vshelf_files::system;
 use zip::ZipArchive;
 use zip::result::ZipError;
 
 use super::budget::{Budget, Budgeted};
 use super::limits::{Bounds, UnpackError, refuse};
-use super::tree::{Tree, bytes_to_path, inside};
+use super::tree::{Tree, inside};
 use crate::manifest::Manifest;
 use crate::pipe::PipeReader;
 
@@ -22,6 +21,12 @@ const LONGEST_TARGET: u64 = 4096;
 /// The longest table of contents that is read into memory, in bytes: one of 60,000 files with names of
 /// usual length is 8 MB long.
 const LONGEST_CONTENTS: u64 = 12 << 20;
+
+/// The bits of a mode that say what kind of file it is, and two of the kinds (POSIX.1-2024, cpio interchange
+/// format in pax).
+const KIND: u32 = 0o170_000;
+const LINK: u32 = 0o120_000;
+const PLAIN: u32 = 0o100_000;
 
 /// What marks the end of an archive (APPNOTE, §4.3.16).
 const END: &[u8] = b"PK\x05\x06";
@@ -68,23 +73,23 @@ pub(super) fn unpack_zip(
     for index in 0..archive.len() {
         let mut entry = archive.by_index(index).map_err(damaged)?;
         tree.count_entry()?;
-        let full = bytes_to_path(entry.name_raw());
+        let full = system::path_of(entry.name_raw());
         let Some(path) = inside(&full, layout)? else {
             continue;
         };
         // Archives from systems without permissions have none: files are then plain files.
         let mode = entry.unix_mode().unwrap_or(0o644);
-        match FileType::from_raw_mode(mode as RawMode) {
+        match mode & KIND {
             _ if entry.is_dir() => tree.add_folder(&path)?,
-            FileType::Symlink => {
+            LINK => {
                 let mut target = Vec::new();
                 (&mut entry)
                     .take(LONGEST_TARGET)
                     .read_to_end(&mut target)
                     .map_err(UnpackError::Damaged)?;
-                tree.add_symlink(&path, &bytes_to_path(&target))?;
+                tree.add_symlink(&path, &system::path_of(&target))?;
             }
-            FileType::RegularFile | FileType::Unknown => {
+            PLAIN | 0 => {
                 tree.add_file(&path, mode, None, &mut entry)?;
             }
             _ => return Err(refuse(&full, "is neither a file nor a folder nor a link")),
@@ -126,7 +131,7 @@ fn ends_behind_its_contents(file: &File, comment: usize) -> io::Result<bool> {
         .checked_sub(END_LENGTH + comment as u64);
     let end = end.ok_or(io::ErrorKind::UnexpectedEof)?;
     let mut record = [0; END_LENGTH as usize];
-    file.read_exact_at(&mut record, end)?;
+    system::read_exact_at(file, &mut record, end)?;
     let number = |at: usize| {
         let bytes = record[at..at + 4].try_into().expect("four bytes are four");
         u64::from(u32::from_le_bytes(bytes))
@@ -136,6 +141,7 @@ fn ends_behind_its_contents(file: &File, comment: usize) -> io::Result<bool> {
         return Ok(true);
     }
     let mut large = [0; LARGE_END.len()];
-    file.read_exact_at(&mut large, end.saturating_sub(LARGE_END_LENGTH))?;
+    let before = end.saturating_sub(LARGE_END_LENGTH);
+    system::read_exact_at(file, &mut large, before)?;
     Ok(record.starts_with(END) && large == LARGE_END)
 }

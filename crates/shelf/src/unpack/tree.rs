@@ -1,17 +1,15 @@
 //! Writing an archive's entries into a folder, each checked before it is written.
 
 use std::collections::{BTreeMap, HashSet};
-use std::ffi::OsStr;
 use std::fs::{self, File, OpenOptions};
 use std::io::{self, Read, Write};
-use std::os::unix::ffi::OsStrExt;
-use std::os::unix::fs::{MetadataExt, OpenOptionsExt, symlink};
 use std::path::{Component, Path, PathBuf};
 use std::time::SystemTime;
 
 use vshelf_core::definition::ArchiveLayout;
 use vshelf_files::pieces::PIECE;
 use vshelf_files::tree::relative_target;
+use vshelf_files::{optional, system};
 
 use super::limits::{Bounds, UnpackError, refuse};
 use crate::manifest::{Manifest, ManifestWriter};
@@ -23,11 +21,6 @@ pub(crate) const DEEPEST: usize = 128;
 
 /// What the paths of all entries may have together, in bytes: they are kept in memory.
 const ALL_PATHS: u64 = 12 << 20;
-
-/// The path that an archive's bytes name.
-pub(super) fn bytes_to_path(bytes: &[u8]) -> PathBuf {
-    PathBuf::from(OsStr::from_bytes(bytes))
-}
 
 /// The entry's path in the install; nothing where it does not become part of that.
 pub(super) fn inside(full: &Path, layout: &ArchiveLayout) -> Result<Option<PathBuf>, UnpackError> {
@@ -56,7 +49,7 @@ pub(super) fn inside(full: &Path, layout: &ArchiveLayout) -> Result<Option<PathB
 fn check_text(entry: &Path, text: &Path) -> Result<(), UnpackError> {
     match text.to_str() {
         None => Err(refuse(entry, "has a name that is not UTF-8")),
-        Some(_) if text.as_os_str().as_bytes().iter().any(u8::is_ascii_control) => {
+        Some(text) if text.contains(|c: char| c.is_ascii_control()) => {
             Err(refuse(entry, "has a control character in its name"))
         }
         Some(_) => Ok(()),
@@ -139,12 +132,28 @@ impl<'a> Tree<'a> {
 
     fn write_error(&self, path: &Path, source: io::Error) -> UnpackError {
         match source.kind() {
+            io::ErrorKind::AlreadyExists if self.has_other_case(path) => refuse(
+                path,
+                "differs from another entry in upper and lower case alone, which this file system does not tell apart",
+            ),
             io::ErrorKind::AlreadyExists => refuse(path, "stands in it twice"),
             _ => UnpackError::Write {
                 path: self.root.join(path),
                 source,
             },
         }
+    }
+
+    /// Whether what stands in the place of `path` has its name in other letters, upper for lower case.
+    fn has_other_case(&self, path: &Path) -> bool {
+        let place = self.root.join(path);
+        let folder = place.parent().unwrap_or(self.root);
+        let names = optional::names(folder).unwrap_or_default();
+        let own = path.file_name().unwrap_or_default().to_string_lossy();
+        !names.iter().any(|name| **name == own)
+            && names
+                .iter()
+                .any(|name| name.to_lowercase() == own.to_lowercase())
     }
 
     /// Makes the folder and those above it; the way there must not lead through a link or file.
@@ -179,10 +188,10 @@ impl<'a> Tree<'a> {
         self.add_parent(path)?;
         // Neither set-user-id bits nor files that their owner cannot remove belong on a shelf.
         let mode = (mode & 0o755) | 0o600;
-        let mut file: File = OpenOptions::new()
+        let mut options = OpenOptions::new();
+        let mut file = system::with_permission_bits(&mut options, mode)
             .write(true)
             .create_new(true)
-            .mode(mode)
             .open(self.root.join(path))
             .map_err(|e| self.write_error(path, e))?;
         let mut checksum = crc32fast::Hasher::new();
@@ -214,7 +223,7 @@ impl<'a> Tree<'a> {
         if target.is_absolute() {
             return Err(refuse(path, "is a link to an absolute path"));
         }
-        symlink(target, self.root.join(path)).map_err(|e| self.write_error(path, e))?;
+        system::symlink(target, &self.root.join(path)).map_err(|e| self.write_error(path, e))?;
         self.links.insert(path.to_owned(), target.to_owned());
         self.manifest.add_link(path, target);
         Ok(())
@@ -245,7 +254,7 @@ impl<'a> Tree<'a> {
         let found = original
             .metadata()
             .map_err(|e| self.write_error(target, e))?;
-        let (mode, modified) = (found.mode(), found.modified().ok());
+        let (mode, modified) = (system::permission_bits(&found), found.modified().ok());
         self.add_file(path, mode, modified, &mut original)
     }
 
@@ -313,5 +322,23 @@ impl<'a> Tree<'a> {
             }
         }
         true
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_is_there_already_is_told_from_what_differs_in_case() {
+        let root = tempfile::tempdir().unwrap();
+        fs::create_dir(root.path().join("Share")).unwrap();
+        let tree = Tree::new(root.path(), Bounds::default());
+        let refusal = |path: &str| {
+            let error = io::ErrorKind::AlreadyExists.into();
+            tree.write_error(Path::new(path), error).to_string()
+        };
+        assert!(refusal("Share").ends_with("stands in it twice"));
+        assert!(refusal("share").contains("upper and lower case alone"));
     }
 }

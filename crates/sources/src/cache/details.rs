@@ -3,12 +3,12 @@
 use std::collections::BTreeMap;
 use std::fs::File;
 use std::io;
-use std::os::unix::fs::FileExt;
 use std::path::{Path, PathBuf};
 
 use serde::{Deserialize, Serialize};
 use vshelf_core::Platform;
 use vshelf_core::catalog::{Build, BuildCompanion, Details, LibcVersion, Repack, ToldBy};
+use vshelf_files::system;
 
 /// Where the details of one release are in a file.
 #[derive(Clone, Copy, Debug)]
@@ -67,7 +67,7 @@ pub(super) fn details_at(file: &Path, place: DetailsPlace) -> Result<Details, Da
 /// The bytes at a place of a file.
 fn read_at(file: &Path, place: DetailsPlace) -> io::Result<Vec<u8>> {
     let mut bytes = vec![0; place.length];
-    File::open(file)?.read_exact_at(&mut bytes, place.offset)?;
+    system::read_exact_at(&File::open(file)?, &mut bytes, place.offset)?;
     Ok(bytes)
 }
 

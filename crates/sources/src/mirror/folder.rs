@@ -6,11 +6,10 @@
 
 use std::fs::{self, File};
 use std::io::{self, Write};
-use std::os::unix::fs::PermissionsExt;
 use std::path::{Path, PathBuf};
 
 use vshelf_core::catalog::{Digest, DigestAlgorithm};
-use vshelf_files::{atomic, optional};
+use vshelf_files::{atomic, optional, system};
 
 use super::error::{MirrorError, failed};
 use super::place::{Arrival, Entered, Pack, Place, Progress, Stored, Way, Writing};
@@ -119,10 +118,9 @@ impl Place for Folder {
     ) -> Result<(Stored, Digest), MirrorError> {
         let path = self.file(name)?;
         let parent = path.parent().unwrap_or(&self.folder);
-        let mut half = tempfile::Builder::new()
-            .permissions(fs::Permissions::from_mode(0o644))
-            .tempfile_in(parent)
-            .map_err(failed(parent))?;
+        let mut half = tempfile::NamedTempFile::new_in(parent).map_err(failed(parent))?;
+        // A server reads it too.
+        system::set_permission_bits(half.path(), 0o644).map_err(failed(half.path()))?;
         pack(half.as_file_mut()).map_err(failed(half.path()))?;
         let digest_of =
             |path: &Path| digest_of_file(DigestAlgorithm::Sha256, path).map_err(failed(path));

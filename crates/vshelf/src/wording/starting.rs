@@ -30,6 +30,10 @@ pub fn explain(failure: Failure, start: &StartFailure) -> Failure {
         Some(MissingDependency::Interpreter(_)) => {
             failure.say("The build is for systems with another C library.")
         }
+        None if start.is_quarantined => failure.say(
+            "macOS holds it in quarantine, because something downloaded it. If you trust it, release what it \
+             came from: xattr -dr com.apple.quarantine, with that folder.",
+        ),
         None => failure,
     }
 }

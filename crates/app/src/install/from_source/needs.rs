@@ -7,9 +7,10 @@ use std::process::{Command, Stdio};
 use vshelf_core::definition::build::{BuildSection, Library};
 use vshelf_core::definition::needs::{FoundLibrary, Missing, Needs};
 use vshelf_core::distribution::{Distribution, MACOS};
+use vshelf_files::system;
 
 use super::steps::PATH;
-use crate::install::first_start::{is_root, os_release};
+use crate::install::first_start::os_release;
 
 /// The packages that bring usual tools, by family: debian, fedora, alpine, arch, suse.
 const TOOLS: [(&str, [&str; 5]); 4] = [
@@ -72,7 +73,7 @@ pub fn look_for(section: &BuildSection) -> Needs {
 /// The one command that installs all that is missing and has a known package on this system.
 pub fn install_command(needs: &Needs) -> Option<String> {
     let packages: Vec<&str> = needs.missing_packages().collect();
-    let command = this_system()?.install_command(&packages, is_root());
+    let command = this_system()?.install_command(&packages, system::is_root());
     (!packages.is_empty()).then_some(command)
 }
 

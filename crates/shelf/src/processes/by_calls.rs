@@ -1,4 +1,4 @@
-//! The process table of macOS, which tells it by calls (libproc). It was compiled, and never run.
+//! The process table of macOS (libproc) and Windows, which tell it by calls. It was compiled, and never run.
 
 use std::ffi::OsString;
 use std::fs;
@@ -6,8 +6,8 @@ use std::io;
 use std::path::Path;
 use std::thread;
 
-use rustix::process::{Pid, getpgid, getppid};
-use sysinfo::{ProcessRefreshKind, ProcessesToUpdate, Signal, System, UpdateKind};
+use sysinfo::{ProcessRefreshKind, ProcessesToUpdate, System, UpdateKind};
+use vshelf_files::system::group_of;
 
 use super::process::{BETWEEN, Process, ROUNDS};
 use crate::layout::Layout;
@@ -39,9 +39,12 @@ fn process(id: u32) -> Option<System> {
 
 /// The name of the program that started this one.
 pub fn calling_program() -> Option<String> {
-    let parent = u32::try_from(getppid()?.as_raw_nonzero().get()).ok()?;
-    let system = process(parent)?;
-    let caller = system.process(sysinfo::Pid::from_u32(parent))?;
+    let own = std::process::id();
+    let parent = process(own)?
+        .process(sysinfo::Pid::from_u32(own))?
+        .parent()?;
+    let system = process(parent.as_u32())?;
+    let caller = system.process(parent)?;
     Some(caller.name().to_string_lossy().into_owned())
 }
 
@@ -67,7 +70,7 @@ pub fn end_all_with(entry: &str) {
         }
         for process in of_it {
             // It may have ended by itself.
-            process.kill_with(Signal::Kill);
+            process.kill();
         }
         thread::sleep(BETWEEN);
     }
@@ -95,11 +98,9 @@ pub fn processes_below(folder: &Path) -> io::Result<Vec<Process>> {
 /// same keys. This process is left out, with what it is in a pipeline with.
 pub fn started_switched(layout: &Layout, variable: &str) -> io::Result<Vec<(Process, Switches)>> {
     let mark = format!("{variable}=");
-    let group = |id: u32| {
-        let id = Pid::from_raw(i32::try_from(id).ok()?)?;
-        getpgid(Some(id)).ok()
-    };
-    let own_group = group(std::process::id());
+    let own = std::process::id();
+    let own_group = group_of(own);
+    let is_with_this = |id| id == own || own_group.is_some() && group_of(id) == own_group;
     let system = process_table()?;
     let started = system.processes().iter().filter_map(|(id, process)| {
         let value = |mark: &str| {
@@ -117,7 +118,7 @@ pub fn started_switched(layout: &Layout, variable: &str) -> io::Result<Vec<(Proc
             program: process.name().to_string_lossy().into_owned(),
             paths: Vec::new(),
         };
-        (group(id) != own_group).then_some((process, switches))
+        (!is_with_this(id)).then_some((process, switches))
     });
     Ok(started.collect())
 }

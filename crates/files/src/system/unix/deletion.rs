@@ -1,0 +1,221 @@
+//! Deleting a tree of files: whatever it holds and however deep it is, and nothing else.
+
+use std::ffi::CStr;
+use std::fs;
+use std::io;
+use std::os::fd::OwnedFd;
+use std::path::Path;
+
+use rustix::fs::{AtFlags, CWD, Dir, FileType, Mode, OFlags, RawMode};
+use rustix::io::Errno;
+
+use super::files::bytes_of;
+
+/// The levels of folders that deleting goes down, with open folders for each; what lies deeper is moved
+/// up first, so that no depth needs more descriptors or stack than this.
+const LEVELS: usize = 12;
+
+/// Deletes a folder with all it holds, or a file, and adds what that sets free to `freed`.
+pub fn remove_counting(folder: &Path, freed: &mut u64) -> io::Result<()> {
+    let found = match folder.symlink_metadata() {
+        Ok(found) => found,
+        Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(()),
+        Err(error) => return Err(error),
+    };
+    if !found.is_dir() {
+        fs::remove_file(folder)?;
+        *freed += bytes_of(&found);
+        return Ok(());
+    }
+    let handle = open_folder(CWD, folder)?;
+    let mut deletion = Deletion {
+        top: &handle,
+        freed,
+        moved: 0,
+        left: None,
+    };
+    loop {
+        let before = deletion.moved;
+        deletion.empty(&handle, 1)?;
+        if deletion.moved == before {
+            break;
+        }
+        deletion.left = None;
+    }
+    match deletion.left {
+        Some(error) => Err(error),
+        None => fs::remove_dir(folder),
+    }
+}
+
+/// A tree that is being deleted.
+struct Deletion<'t> {
+    /// The tree's own folder, to which deep ones are moved.
+    top: &'t OwnedFd,
+    freed: &'t mut u64,
+    moved: u32,
+    /// Why something could not be deleted.
+    left: Option<io::Error>,
+}
+
+impl Deletion<'_> {
+    /// Deletes all that a folder of this level holds. Names are looked up in the open folder, which
+    /// costs less than whole paths and cannot lead elsewhere.
+    fn empty(&mut self, folder: &OwnedFd, level: usize) -> io::Result<()> {
+        for entry in Dir::read_from(folder)? {
+            let entry = entry?;
+            let name = entry.file_name();
+            if name != c"."
+                && name != c".."
+                && let Err(error) = self.delete(folder, name, level)
+            {
+                let text = format!("{}: {error}", name.to_string_lossy());
+                let named = io::Error::new(error.kind(), text);
+                self.left.get_or_insert(named);
+            }
+        }
+        Ok(())
+    }
+
+    fn delete(&mut self, folder: &OwnedFd, name: &CStr, level: usize) -> io::Result<()> {
+        let stat = || rustix::fs::statat(folder, name, AtFlags::SYMLINK_NOFOLLOW);
+        let found = permitted(folder, stat)?;
+        let kind = FileType::from_raw_mode(found.st_mode as RawMode);
+        if kind != FileType::Directory {
+            permitted(folder, || {
+                rustix::fs::unlinkat(folder, name, AtFlags::empty())
+            })?;
+            if kind == FileType::RegularFile && found.st_nlink == 1 {
+                *self.freed += found.st_size as u64;
+            }
+        } else if level == LEVELS {
+            self.move_up(folder, name)?;
+        } else {
+            let below = open_folder(folder, name)?;
+            if is_mounted(folder, name)? {
+                return Err(mounted());
+            }
+            self.empty(&below, level + 1)?;
+            let removed = permitted(folder, || {
+                rustix::fs::unlinkat(folder, name, AtFlags::REMOVEDIR)
+            });
+            // What keeps it full is told already.
+            if self.left.is_none() {
+                removed?;
+            }
+        }
+        Ok(())
+    }
+
+    /// Moves a folder to the top of the tree, under a name that nothing there has.
+    fn move_up(&mut self, folder: &OwnedFd, name: &CStr) -> io::Result<()> {
+        // Whoever moves a folder elsewhere needs to write in it.
+        rustix::fs::fchmod(open_folder(folder, name)?, Mode::RWXU)?;
+        loop {
+            self.moved += 1;
+            let new = format!(".deep-{}", self.moved);
+            match permitted(folder, || {
+                rustix::fs::renameat(folder, name, self.top, new.as_str())
+            }) {
+                Err(Errno::NOTEMPTY | Errno::EXIST | Errno::NOTDIR) => {}
+                result => return Ok(result?),
+            }
+        }
+    }
+}
+
+/// That something is mounted where something was to be deleted.
+pub fn mounted() -> io::Error {
+    io::Error::new(
+        io::ErrorKind::ResourceBusy,
+        "a file system is mounted there",
+    )
+}
+
+/// Whether another file system, or another part of this one, is mounted in the place of a folder.
+pub fn is_mount_point(folder: &Path) -> io::Result<bool> {
+    match (folder.parent(), folder.file_name()) {
+        (Some(parent), Some(name)) => is_mounted(&open_folder(CWD, parent)?, name),
+        _ => Ok(true),
+    }
+}
+
+/// Looked up without crossing a mount (openat2(2)), which is the only way to see one of the same file
+/// system; a system without that shows others by their device.
+fn is_mounted(parent: &OwnedFd, name: impl rustix::path::Arg + Copy) -> io::Result<bool> {
+    #[cfg(target_os = "linux")]
+    {
+        use rustix::fs::{ResolveFlags, openat2};
+        let flags = OFlags::PATH | OFlags::NOFOLLOW | OFlags::CLOEXEC;
+        match openat2(parent, name, flags, Mode::empty(), ResolveFlags::NO_XDEV) {
+            Err(Errno::XDEV) => return Ok(true),
+            Err(Errno::NOSYS | Errno::PERM) => {}
+            opened => return Ok(opened.map(|_| false)?),
+        }
+    }
+    let device = rustix::fs::statat(parent, name, AtFlags::SYMLINK_NOFOLLOW)?.st_dev;
+    Ok(device != rustix::fs::fstat(parent)?.st_dev)
+}
+
+/// Opens a folder for reading, with all permissions that its owner can have. Whatever takes its place
+/// meanwhile is not followed.
+fn open_folder(
+    parent: impl std::os::fd::AsFd,
+    name: impl rustix::path::Arg + Copy,
+) -> io::Result<OwnedFd> {
+    let flags = OFlags::RDONLY | OFlags::DIRECTORY | OFlags::NOFOLLOW | OFlags::CLOEXEC;
+    let open = || rustix::fs::openat(&parent, name, flags, Mode::empty());
+    let folder = match open() {
+        Err(Errno::ACCESS) => {
+            rustix::fs::chmodat(&parent, name, Mode::RWXU, AtFlags::empty())?;
+            open()?
+        }
+        opened => opened?,
+    };
+    Ok(folder)
+}
+
+/// Does something in a folder; where its permissions forbid it, with those that its owner can have.
+fn permitted<T>(folder: &OwnedFd, act: impl Fn() -> Result<T, Errno>) -> Result<T, Errno> {
+    match act() {
+        Err(Errno::ACCESS) => {
+            rustix::fs::fchmod(folder, Mode::RWXU)?;
+            act()
+        }
+        result => result,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Makes `levels` folders inside one another, which no path could reach.
+    fn nest(folder: &Path, levels: usize) -> io::Result<()> {
+        let mut at = open_folder(CWD, folder)?;
+        for level in 0..levels {
+            rustix::fs::mkdirat(&at, "deeper", Mode::RWXU)?;
+            at = open_folder(&at, "deeper")?;
+            if level % 100 == 0 {
+                let flags = OFlags::CREATE | OFlags::WRONLY;
+                drop(rustix::fs::openat(&at, "leaf", flags, Mode::RUSR)?);
+            }
+        }
+        Ok(())
+    }
+
+    #[test]
+    fn any_depth_is_deleted_with_few_descriptors() {
+        let folder = tempfile::tempdir().unwrap();
+        let tree = folder.path().join("tree");
+        fs::create_dir(&tree).unwrap();
+        // A name that is taken where deep folders are moved to.
+        fs::create_dir_all(tree.join(".deep-1/full")).unwrap();
+        fs::write(tree.join("one"), "12345").unwrap();
+        nest(&tree, 2_000).unwrap();
+        let mut freed = 0;
+        remove_counting(&tree, &mut freed).unwrap();
+        assert_eq!(freed, 5);
+        assert!(!tree.exists());
+    }
+}

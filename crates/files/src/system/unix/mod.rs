@@ -1,0 +1,5 @@
+//! POSIX systems.
+
+pub mod deletion;
+pub mod files;
+pub mod processes;
