@@ -25,6 +25,10 @@ pub const SHELL: &str = "VSHELF_SHELL";
 /// Says which process the shell is.
 const SHELL_ID: &str = "VSHELF_SHELL_ID";
 
+/// The variable in which connected shells say what is active, for prompts. What runs on another version has
+/// none.
+pub const ACTIVE: &str = "VSHELF_ACTIVE";
+
 /// Says where the shell waits for its changes: a descriptor's number, or a file's absolute path.
 pub const EVALUATE: &str = "VSHELF_EVALUATE";
 

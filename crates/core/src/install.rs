@@ -44,6 +44,14 @@ impl Key {
         (publisher, self.0[at.unwrap_or(0)..].parse().ok())
     }
 
+    /// The selector of it: `dunefield/8.3.1` for `dunefield-8.3.1`.
+    pub fn shown(&self) -> String {
+        match self.version_at() {
+            Some(at) => format!("{}/{}", &self.0[..at - 1], &self.0[at..]),
+            None => self.0.clone(),
+        }
+    }
+
     /// The key as the name of a folder, and in environment variables.
     pub fn as_str(&self) -> &str {
         &self.0

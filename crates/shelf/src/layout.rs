@@ -188,6 +188,11 @@ impl Layout {
         self.data.join("projects.jsonl")
     }
 
+    /// What has the time of the program that wrote what start-up files source.
+    pub fn program_stamp(&self) -> PathBuf {
+        self.connect().join("program")
+    }
+
     /// The folder of what start-up files source.
     pub fn connect(&self) -> PathBuf {
         self.data.join("connect")

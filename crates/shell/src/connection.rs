@@ -6,8 +6,8 @@
 
 use std::path::Path;
 
-use vshelf_core::Definition;
 use vshelf_core::requirement;
+use vshelf_core::{Definition, Key};
 
 use crate::{Dialect, quote};
 
@@ -148,10 +148,35 @@ pub fn render_integration(dialect: Dialect, places: Places<'_>) -> String {
     text
 }
 
+/// A runtime that shells enter.
+#[derive(Clone, Debug)]
+pub struct Entered {
+    /// What it is.
+    pub definition: Definition,
+    /// Its default, where it has one: its key on the shelf, and nothing for the system's copy.
+    pub default: Option<Option<Key>>,
+}
+
+impl Entered {
+    /// What the default is called: a version, with its publisher where that is not the main one.
+    fn shown(&self) -> String {
+        match &self.default {
+            Some(Some(key)) => key.shown(),
+            Some(None) => "system".to_owned(),
+            None => String::new(),
+        }
+    }
+}
+
 /// A runtime that new shells enter.
 #[derive(serde::Serialize)]
 struct EnteredRuntime<'d> {
     name: &'d str,
+    /// What its default is called, empty where it has none.
+    default: String,
+    /// Where its default is below the folder of its installs, where that is there.
+    #[serde(skip)]
+    default_build: Option<String>,
     /// Its home variable, empty where it has none.
     variable: &'d str,
     folders: &'d [String],
@@ -171,22 +196,30 @@ struct EnteredRuntimes<'d> {
 /// the data folder.
 pub fn render_runtimes(
     dialect: Dialect,
-    definitions: &[Definition],
+    runtimes: &[Entered],
     following: Following,
     data: &Path,
 ) -> String {
     let mut requirements: Vec<String> = Vec::new();
-    for definition in definitions {
+    for definition in runtimes.iter().map(|runtime| &runtime.definition) {
         for file in requirement::files(&definition.name, &definition.requirement_files) {
             if following != Following::Off && !requirements.contains(&file.file) {
                 requirements.push(file.file);
             }
         }
     }
-    let enter = definitions.iter().map(|definition| EnteredRuntime {
-        name: &definition.name,
-        variable: definition.home_variable.as_deref().unwrap_or_default(),
-        folders: &definition.folders,
+    let enter = runtimes.iter().map(|runtime| {
+        let definition = &runtime.definition;
+        EnteredRuntime {
+            name: &definition.name,
+            default: runtime.shown(),
+            default_build: runtime
+                .default
+                .as_ref()
+                .and_then(|key| Some(format!("{}/build", key.as_ref()?))),
+            variable: definition.home_variable.as_deref().unwrap_or_default(),
+            folders: &definition.folders,
+        }
     });
     let entries = EnteredRuntimes {
         requirements,
@@ -253,13 +286,56 @@ impl EnteredRuntimes<'_> {
             .map(|name| format!("{name}\n"))
             .collect();
         format!(
-            "__vshelf_requirements={}\n__vshelf_says={}\n__vshelf_has_requirement() {{\n  {}\n}}\n__vshelf_enter_all() {{\n  :\n{}{}}}\n",
+            "__vshelf_requirements={}\n__vshelf_says={}\n__vshelf_has_requirement() {{\n  {}\n}}\n__vshelf_is_current() {{\n  {}\n}}\n__vshelf_name_all() {{\n  VSHELF_ACTIVE=''\n{}  \\export VSHELF_ACTIVE\n}}\n__vshelf_enter_all() {{\n  :\n{}{}  __vshelf_name_all\n}}\n",
             quote::posix(&names),
             quote::posix(self.says),
             any.join(" ||\n    "),
+            self.current_posix(),
+            self.names(Dialect::Bash),
             self.quick_posix(),
             self.calls(Dialect::Bash),
         )
+    }
+
+    /// Whether the defaults are still those that this list tells of: another shell can change them.
+    fn current_posix(&self) -> String {
+        let tests = self.enter.iter().map(|runtime| {
+            let link = format!("\"$__vshelf_data\"/default/{}", quote::posix(runtime.name));
+            match &runtime.default_build {
+                Some(build) => format!(
+                    "[ {link} -ef \"$__vshelf_data\"/shelf/{}/{} ]",
+                    quote::posix(runtime.name),
+                    quote::posix(build)
+                ),
+                None => format!("[ ! -e {link} ]"),
+            }
+        });
+        let tests: Vec<String> = tests.collect();
+        match tests.is_empty() {
+            true => ":".to_owned(),
+            false => tests.join(" &&\n    "),
+        }
+    }
+
+    /// A call for each runtime to name what is active of it.
+    fn names(&self, dialect: Dialect) -> String {
+        let calls = self.enter.iter().map(|runtime| {
+            let words = [runtime.name, runtime.default.as_str()].into_iter();
+            format!("  __vshelf_name_active {}\n", quoted(dialect, words))
+        });
+        calls.collect()
+    }
+
+    /// What is active where nothing but the defaults is.
+    fn defaults_named(&self) -> String {
+        let named = self
+            .enter
+            .iter()
+            .filter(|runtime| !runtime.default.is_empty());
+        let named: Vec<String> = named
+            .map(|runtime| format!("{} {}", runtime.name, runtime.default))
+            .collect();
+        named.join(", ")
     }
 
     /// What most new shells do, in one go for all runtimes: nothing is switched or followed, and neither
@@ -287,7 +363,8 @@ impl EnteredRuntimes<'_> {
             .collect();
         let entries = entries.trim_end_matches(':');
         format!(
-            "  case ${{VSHELF_SWITCHED-}}$__vshelf_followed:$PATH{values} in\n    [!:]* | *\"$__vshelf_data\"/default/* | *\"$__vshelf_data\"/shelf/*) ;;\n    *)\n      PATH={entries}${{PATH:+:$PATH}}\n{exports}      return 0\n      ;;\n  esac\n"
+            "  case ${{VSHELF_SWITCHED-}}$__vshelf_followed:$PATH{values} in\n    [!:]* | *\"$__vshelf_data\"/default/* | *\"$__vshelf_data\"/shelf/*) ;;\n    *)\n      PATH={entries}${{PATH:+:$PATH}}\n{exports}      \\export VSHELF_ACTIVE={}\n      return 0\n      ;;\n  esac\n",
+            quote::posix(&self.defaults_named()),
         )
     }
 
@@ -304,7 +381,10 @@ impl EnteredRuntimes<'_> {
             names.join("|")
         ));
         let entries = self.defaults(Dialect::Fish, &data);
-        let mut quick = format!("  set -gx PATH {entries} $PATH\n");
+        let mut quick = format!(
+            "  set -gx PATH {entries} $PATH\n  set -gx VSHELF_ACTIVE {}\n",
+            quote::fish(&self.defaults_named())
+        );
         for runtime in self.with_variable() {
             let (variable, base) = (runtime.variable, quote::fish(&runtime.base(&data)));
             quick.push_str(&format!(
@@ -317,12 +397,34 @@ impl EnteredRuntimes<'_> {
         let enter = match self.enter.is_empty() {
             true => String::new(),
             false => format!(
-                "  if set -q VSHELF_SWITCHED[1]; or set -q __vshelf_followed[1]; or string match -rq -- {ours} $PATH/{variables}\n    __vshelf_need; or return\n{}    return\n  end\n{quick}",
+                "  if set -q VSHELF_SWITCHED[1]; or set -q __vshelf_followed[1]; or string match -rq -- {ours} $PATH/{variables}\n    __vshelf_need; or return\n{}    __vshelf_name_all\n    return\n  end\n{quick}",
                 self.calls(Dialect::Fish),
             ),
         };
+        let current: Vec<String> = (self.enter.iter())
+            .map(|runtime| {
+                let link = quote::fish(&runtime.base(&data));
+                match &runtime.default_build {
+                    Some(build) => {
+                        let build = format!("{data}/shelf/{}/{build}", runtime.name);
+                        format!("test {link} -ef {}", quote::fish(&build))
+                    }
+                    None => format!("test ! -e {link}"),
+                }
+            })
+            .collect();
+        let current = match current.is_empty() {
+            true => "true".to_owned(),
+            false => current.join("; and "),
+        };
+        let named: String = (self.enter.iter())
+            .map(|runtime| {
+                let words = [runtime.name, runtime.default.as_str()].into_iter();
+                format!(" (__vshelf_name_active {})", quoted(Dialect::Fish, words))
+            })
+            .collect();
         format!(
-            "set -g __vshelf_requirements {}\nset -g __vshelf_says {}\nfunction __vshelf_enter_all\n{enter}end\n",
+            "set -g __vshelf_requirements {}\nset -g __vshelf_says {}\nfunction __vshelf_is_current\n  {current}\nend\nfunction __vshelf_name_all\n  set -gx VSHELF_ACTIVE (string join ', ' --{named} | string collect -a)\nend\nfunction __vshelf_enter_all\n{enter}end\n",
             quoted(Dialect::Fish, self.requirements.iter().map(String::as_str)),
             quote::fish(self.says),
         )
@@ -359,6 +461,7 @@ impl EnteredRuntimes<'_> {
             list("says", vec![self.says.to_owned()]),
             list("runtimes", of_each(|runtime| runtime.name.to_owned())),
             list("variables", of_each(|runtime| runtime.variable.to_owned())),
+            list("shown", of_each(|runtime| runtime.default.clone())),
             list("installs", below("shelf")),
             list("defaults", below("default")),
             list("folders", folders),
@@ -378,9 +481,10 @@ impl EnteredRuntimes<'_> {
             format!("  if ( -d {base} ) setenv {} {base}\n", runtime.variable)
         });
         format!(
-            "if ( $__vshelf_enters && ! $?VSHELF_SWITCHED && ! $#__vshelf_followed && $PATH:q !~ $__vshelf_any:q{} ) then\n  set __vshelf_enters = 0\n  set path = ({} $path:q)\n{}endif\n",
+            "if ( $__vshelf_enters && ! $?VSHELF_SWITCHED && ! $#__vshelf_followed && $PATH:q !~ $__vshelf_any:q{} ) then\n  set __vshelf_enters = 0\n  set path = ({} $path:q)\n  setenv VSHELF_ACTIVE {}\n{}endif\n",
             unset.collect::<String>(),
             self.defaults(Dialect::Tcsh, data),
+            quote::tcsh(&self.defaults_named()),
             set.collect::<String>(),
         )
     }

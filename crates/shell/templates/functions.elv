@@ -72,7 +72,28 @@ fn enter {|runtime|
   }
 }
 
-fn enter-all { for runtime $known[enter] { enter $runtime } }
+# The selector of a key: dunefield/8.3.1 for dunefield-8.3.1.
+fn shown {|key| re:replace '^([^0-9].*?)-([0-9])' '${1}/$2' $key }
+
+# Says in VSHELF_ACTIVE what is active, for prompts to show.
+fn name-all {
+  var switches = (switched)
+  var active = []
+  for runtime $known[enter] {
+    var name = $runtime[name]
+    var named = $runtime[default]
+    for words [$followed $switches] {
+      if (and (has-key $words $name) (not-eq $words[$name] '?')) { set named = (shown $words[$name]) }
+    }
+    if (not-eq $named '') { set active = [$@active $name' '$named] }
+  }
+  set-env VSHELF_ACTIVE (str:join ', ' $active)
+}
+
+fn enter-all {
+  for runtime $known[enter] { enter $runtime }
+  name-all
+}
 
 # The requirement files from this folder upward, nearest first.
 fn requirement-files {
@@ -98,9 +119,6 @@ fn stamp-of {|file| put $stamps$file }
 fn look-around {|files|
   put [(for file $files { put [$file (read-file $file) (is-regular (stamp-of $file))] })]
 }
-
-# The selector of a key: dunefield/8.3.1 for dunefield-8.3.1.
-fn shown {|key| re:replace '^([^0-9].*?)-([0-9])' '${1}/$2' $key }
 
 # Follows what the project here requires. The program runs only where that is not known.
 fn look {
@@ -188,6 +206,7 @@ fn vshelf {|@arguments|
     e:rm -f -- $changes
     # What is known of runtimes, and what the project requires, may be other than before.
     load
+    name-all
     set signature = $nil
     look
   }

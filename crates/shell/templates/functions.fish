@@ -150,6 +150,7 @@ function __vshelf_call
     end
     # What is known of runtimes, and what the project requires, may be other than before.
     __vshelf_load
+    __vshelf_name_all
     __vshelf_look
     return $result
 end
@@ -202,6 +203,18 @@ function __vshelf_enter
             set -e $variable
         end
     end
+end
+
+# __vshelf_name_active RUNTIME DEFAULT: prints what is active of it, for prompts to show.
+function __vshelf_name_active
+    set -l switched
+    set -q VSHELF_SWITCHED; and set switched (string split ' ' -- $VSHELF_SWITCHED)
+    set -l key (__vshelf_word $argv[1] $switched $__vshelf_followed)
+    set -l shown $argv[2]
+    if test -n "$key"; and test "$key" != '?'
+        set shown (__vshelf_show $key)
+    end
+    test -n "$shown"; and echo -- $argv[1] $shown
 end
 
 # Asks the program what can stand where the cursor is.

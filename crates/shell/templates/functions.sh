@@ -102,18 +102,6 @@ __vshelf_next_pair() {
   __vshelf_key=${__vshelf_pair#*=}
 }
 
-# Sets __vshelf_shown to the selector of the key $1: dunefield/8.3.1 for dunefield-8.3.1.
-__vshelf_show() {
-  __vshelf_shown=$1
-  case $1 in
-    [0-9]*) ;;
-    *-[0-9]*)
-      __vshelf_shown=${1%%-[0-9]*}
-      __vshelf_shown=$__vshelf_shown/${1#"$__vshelf_shown-"}
-      ;;
-  esac
-}
-
 # Says what the words $1 require that the words $2 did not, and what they no longer do.
 __vshelf_announce() {
   __vshelf_left=$1
@@ -198,6 +186,7 @@ __vshelf_call() {
   esac
   # What is known of runtimes, and what the project requires, may be other than before.
   __vshelf_load
+  __vshelf_name_all
   __vshelf_look
   return "$__vshelf_status"
 }

@@ -13,6 +13,7 @@ if ( $1 == enter ) then
     set __vshelf_words = ($VSHELF_SWITCHED:x)
   endif
   set __vshelf_words = ($__vshelf_words:q $__vshelf_followed:q)
+  set __vshelf_active = ''
   set __vshelf_at = 1
   while ( $__vshelf_at <= $#__vshelf_runtimes )
     set __vshelf_name = $__vshelf_runtimes[$__vshelf_at]:q
@@ -23,18 +24,26 @@ if ( $1 == enter ) then
         set __vshelf_key = $__vshelf_parts[2]:q
       endif
     end
+    set __vshelf_named = $__vshelf_key:q
     switch ( $__vshelf_key:q )
     case '':
     case '[?]':
       set __vshelf_base = $__vshelf_data:q/default/$__vshelf_name:q
+      set __vshelf_named = $__vshelf_shown[$__vshelf_at]:q
       breaksw
     case system:
       set __vshelf_base = ''
       breaksw
     default:
       set __vshelf_base = $__vshelf_data:q/shelf/$__vshelf_name:q/$__vshelf_key:q/build
+      # The selector of the key: dunefield/8.3.1 for dunefield-8.3.1.
+      if ( $__vshelf_named:q !~ '[0-9]*' ) set __vshelf_named = $__vshelf_named:s,-,/,:q
       breaksw
     endsw
+    if ( $__vshelf_named:q != '' ) then
+      if ( $__vshelf_active:q != '' ) set __vshelf_active = "$__vshelf_active, "
+      set __vshelf_active = "$__vshelf_active$__vshelf_name $__vshelf_named"
+    endif
     set __vshelf_entries = ()
     if ( $__vshelf_base:q != '' ) then
       set __vshelf_number = 1
@@ -56,7 +65,9 @@ if ( $1 == enter ) then
       if ( $__vshelf_base:q != '' && -d $__vshelf_base:q ) then
         setenv $__vshelf_variable $__vshelf_base:q
       else
-        eval 'if ( $?'$__vshelf_variable:q' ) set __vshelf_value = $'$__vshelf_variable:q':q'
+        # What stands behind a condition is filled in whether or not that holds.
+        set __vshelf_reading = 'set __vshelf_value = $'$__vshelf_variable:q':q'
+        eval 'if ( $?'$__vshelf_variable:q' ) eval $__vshelf_reading:q'
         if ( $?__vshelf_value ) then
           if ( $__vshelf_value:q/ =~ $__vshelf_installs[$__vshelf_at]:q || $__vshelf_value:q/ =~ $__vshelf_defaults[$__vshelf_at]:q ) unsetenv $__vshelf_variable
           unset __vshelf_value
@@ -65,6 +76,8 @@ if ( $1 == enter ) then
     endif
     @ __vshelf_at++
   end
+  # For prompts to show.
+  setenv VSHELF_ACTIVE $__vshelf_active:q
 else if ( $1 == look && $#__vshelf_requirements ) then
   # Follows what the project here requires. The program runs only where this shell does not know it.
   set __vshelf_round = 1

@@ -58,6 +58,7 @@ for runtime $known[enter] {
   if (has-env $runtime[variable]) { set is-new = $false }
 }
 if $is-new {
+  var active = []
   for runtime $known[enter] {
     var base = $data/default/$runtime[name]
     var entries = []
@@ -66,7 +67,9 @@ if $is-new {
     if (and (not-eq $runtime[variable] '') (is-dir &follow-symlink=$true $base)) {
       set-env $runtime[variable] $base
     }
+    if (not-eq $runtime[default] '') { set active = [$@active $runtime[name]' '$runtime[default]] }
   }
+  set-env VSHELF_ACTIVE (str:join ', ' $active)
 } else {
   need
   $functions[enter-all~]

@@ -30,6 +30,11 @@ end
 
 # Follows what the project here requires. Where nothing is required, that is found out at once.
 function __vshelf_look
+    # Another shell can have changed a default.
+    if not __vshelf_is_current
+        __vshelf_load
+        __vshelf_need; and __vshelf_name_all
+    end
     set -q __vshelf_requirements[1]; or return 0
     if test "$PWD" = "$__vshelf_here"
         if not set -q __vshelf_watched[1]; and test -z "$__vshelf_named"; and not __vshelf_has_requirement $PWD
@@ -76,11 +81,26 @@ function __vshelf_load
     end
 end
 
+function __vshelf_is_current
+end
+function __vshelf_name_all
+end
 function __vshelf_enter_all
 end
 __vshelf_load
 __vshelf_enter_all
 __vshelf_look
+
+# The program was replaced where its time is another than that of the one that wrote this file. It then writes
+# the file anew, whatever it is asked.
+if not set -q __vshelf_renewed; and test -x $__vshelf_program
+    if test $__vshelf_program -nt $__vshelf_data/connect/program; or test $__vshelf_program -ot $__vshelf_data/connect/program
+        set -g __vshelf_renewed
+        VSHELF_SHELL=fish $__vshelf_program connect --look fish >/dev/null 2>&1
+        source $__vshelf_data/connect/shelf.fish
+        set -e __vshelf_renewed
+    end
+end
 
 complete -c vshelf -f -k -a '(__vshelf_need; and __vshelf_complete)'
 complete -c vshelf -n '__fish_seen_subcommand_from adopt' -F

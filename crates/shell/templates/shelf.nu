@@ -43,8 +43,26 @@ def --env __vshelf_enter [runtime: record] {
   }
 }
 
+# The selector of a key: dunefield/8.3.1 for dunefield-8.3.1.
+def __vshelf_shown [key: string]: nothing -> string {
+  $key | str replace --regex '^([^0-9].*?)-([0-9])' '$1/$2'
+}
+
+# Says in VSHELF_ACTIVE what is active, for prompts to show.
+def --env __vshelf_name_all [] {
+  let switched = __vshelf_words [($env.VSHELF_SWITCHED? | default '')]
+  let followed = $env.__vshelf.followed
+  $env.VSHELF_ACTIVE = $env.__vshelf.known.enter | each {|runtime|
+    let name = [$runtime.name] | into cell-path
+    let key = $switched | get --optional $name | default ($followed | get --optional $name) | default '?'
+    let named = if $key == '?' { $runtime.default } else { __vshelf_shown $key }
+    if $named == '' { null } else { $"($runtime.name) ($named)" }
+  } | compact | str join ', '
+}
+
 def --env __vshelf_enter_all [] {
   for runtime in $env.__vshelf.known.enter { __vshelf_enter $runtime }
+  __vshelf_name_all
 }
 
 # The requirement files from this folder upward, nearest first, with their times and those of their stamps.
@@ -73,11 +91,6 @@ def __vshelf_requirement_files []: nothing -> table {
 def __vshelf_time [file: string]: nothing -> any {
   # A pattern would read some of the letters of a name as signs of its own.
   try { ls --directory ($file | path expand | str replace --all --regex '([\[\]*?{}])' '[$1]' | into glob) | get 0.modified } catch { null }
-}
-
-# The selector of a key: dunefield/8.3.1 for dunefield-8.3.1.
-def __vshelf_shown [key: string]: nothing -> string {
-  $key | str replace --regex '^([^0-9].*?)-([0-9])' '$1/$2'
 }
 
 # Follows what the project here requires. The program runs only where that is not known.
@@ -158,6 +171,7 @@ def --env --wrapped vshelf [...arguments] {
   for change in ($wanted | where value == null) { hide-env --ignore-errors $change.name }
   # What is known of runtimes, and what the project requires, may be other than before.
   __vshelf_load
+  __vshelf_name_all
   $env.__vshelf.signature = null
   __vshelf_look
   # The only way to end as the program did.

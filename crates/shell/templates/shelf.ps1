@@ -48,8 +48,26 @@ function global:__vshelf_enter($Runtime) {
     }
 }
 
+# The selector of a key: dunefield/8.3.1 for dunefield-8.3.1.
+function global:__vshelf_shown([string] $key) {
+    $key -creplace '^([^0-9].*?)-(?=[0-9])', '$1/'
+}
+
+# Says in VSHELF_ACTIVE what is active, for prompts to show.
+function global:__vshelf_name_all {
+    $switched = __vshelf_words $env:VSHELF_SWITCHED
+    $active = foreach ($runtime in $global:__vshelf.Known.enter) {
+        $key = $switched[$runtime.name]
+        if (-not $key) { $key = $global:__vshelf.Followed[$runtime.name] }
+        $named = if (-not $key -or $key -ceq '?') { $runtime.default } else { __vshelf_shown $key }
+        if ($named) { "$($runtime.name) $named" }
+    }
+    $env:VSHELF_ACTIVE = $active -join ', '
+}
+
 function global:__vshelf_enter_all {
     foreach ($runtime in $global:__vshelf.Known.enter) { __vshelf_enter $runtime }
+    __vshelf_name_all
 }
 
 # The requirement files from this folder upward, nearest first, with their stamps; the time of what is not
@@ -79,11 +97,6 @@ function global:__vshelf_requirement_files([string] $At) {
 
 function global:__vshelf_sign([string] $At, $Files) {
     return (@($At) + @($Files | ForEach-Object { "$($_.File)//$($_.Time)//$($_.Made)" })) -join '//'
-}
-
-# The selector of a key: dunefield/8.3.1 for dunefield-8.3.1.
-function global:__vshelf_shown([string] $key) {
-    $key -creplace '^([^0-9].*?)-(?=[0-9])', '$1/'
 }
 
 # Follows what the project here requires. The program runs only where that is not known.
@@ -177,6 +190,7 @@ function global:vshelf {
         }
         # What is known of runtimes, and what the project requires, may be other than before.
         __vshelf_load
+        __vshelf_name_all
         $global:__vshelf.Signature = $null
         __vshelf_look
         $global:LASTEXITCODE = $result

@@ -48,9 +48,25 @@ def __vshelf_connect():
         elif f"{XSH.env.get(variable, '')}/".startswith(ours):
             del XSH.env[variable]
 
+    def shown(key):
+        """The selector of a key: dunefield/8.3.1 for dunefield-8.3.1."""
+        return re.sub(r"^([^0-9].*?)-(?=[0-9])", r"\1/", key)
+
+    def name_all():
+        """Says in VSHELF_ACTIVE what is active, for prompts to show."""
+        keys = {**state["followed"], **switched()}
+        active = []
+        for runtime in state["known"]["enter"]:
+            key = keys.get(runtime["name"], "?")
+            named = runtime["default"] if key == "?" else shown(key)
+            if named:
+                active.append(f"{runtime['name']} {named}")
+        XSH.env["VSHELF_ACTIVE"] = ", ".join(active)
+
     def enter_all():
         for runtime in state["known"]["enter"]:
             enter(runtime)
+        name_all()
 
     def time_of(file):
         try:
@@ -89,10 +105,6 @@ def __vshelf_connect():
 
     def tell(line):
         print(line, file=sys.stderr, flush=True)
-
-    def shown(key):
-        """The selector of a key: dunefield/8.3.1 for dunefield-8.3.1."""
-        return re.sub(r"^([^0-9].*?)-(?=[0-9])", r"\1/", key)
 
     def look():
         """Follows what the project here requires. The program runs only where that is not known."""
@@ -167,6 +179,7 @@ def __vshelf_connect():
                 XSH.env[name] = value.split(":") if name == "PATH" else value
         # What is known of runtimes, and what the project requires, may be other than before.
         load()
+        name_all()
         state["signature"] = None
         look()
         return result

@@ -73,6 +73,33 @@ __vshelf_enter() {
   fi
 }
 
+# Sets __vshelf_shown to the selector of the key $1: dunefield/8.3.1 for dunefield-8.3.1.
+__vshelf_show() {
+  __vshelf_shown=$1
+  case $1 in
+    [0-9]*) ;;
+    *-[0-9]*)
+      __vshelf_shown=${1%%-[0-9]*}
+      __vshelf_shown=$__vshelf_shown/${1#"$__vshelf_shown-"}
+      ;;
+  esac
+}
+
+# __vshelf_name_active RUNTIME DEFAULT: adds to VSHELF_ACTIVE what is active of it, for prompts to show.
+__vshelf_name_active() {
+  __vshelf_word "$1" "${VSHELF_SWITCHED-}"
+  if [ -z "$__vshelf_value" ]; then
+    __vshelf_word "$1" "$__vshelf_followed"
+  fi
+  case $__vshelf_value in
+    '' | '?') __vshelf_shown=$2 ;;
+    *) __vshelf_show "$__vshelf_value" ;;
+  esac
+  if [ -n "$__vshelf_shown" ]; then
+    VSHELF_ACTIVE="$VSHELF_ACTIVE${VSHELF_ACTIVE:+, }$1 $__vshelf_shown"
+  fi
+}
+
 # Reads the functions that not every shell needs.
 __vshelf_need() {
   if [ -z "$__vshelf_loaded" ]; then
@@ -85,6 +112,11 @@ __vshelf_need() {
 # Follows what the project here requires. Where nothing is required, that is found out at once.
 __vshelf_look() {
   @EMULATE@
+  # Another shell can have changed a default.
+  if ! __vshelf_is_current; then
+    __vshelf_load
+    __vshelf_name_all
+  fi
   if [ -z "$__vshelf_requirements" ]; then return 0; fi
   if [ "$PWD" = "$__vshelf_here" ]; then
     if [ -z "$__vshelf_named" ] && ! __vshelf_has_requirement "${PWD%/}"; then return 0; fi
@@ -125,8 +157,22 @@ __vshelf_load() {
   fi
 }
 
+__vshelf_is_current() { :; }
+__vshelf_name_all() { :; }
 __vshelf_enter_all() { :; }
 __vshelf_has_requirement() { return 1; }
 __vshelf_load
 __vshelf_enter_all
 __vshelf_look
+
+# The program was replaced where its time is another than that of the one that wrote this file. It then writes
+# the file anew, whatever it is asked.
+# shellcheck disable=SC3013
+if [ -z "${__vshelf_renewed-}" ] && [ -x "$__vshelf_program" ] &&
+  { [ "$__vshelf_program" -nt "$__vshelf_data/connect/program" ] || [ "$__vshelf_program" -ot "$__vshelf_data/connect/program" ]; }; then
+  __vshelf_renewed=1
+  VSHELF_SHELL='@SHELL@' "$__vshelf_program" connect --look @SHELL@ >/dev/null 2>&1 || :
+  # shellcheck source=/dev/null
+  \. "$__vshelf_data/connect/shelf.@SHELL@"
+  __vshelf_renewed=''
+fi

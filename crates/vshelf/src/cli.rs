@@ -4,6 +4,7 @@ use std::ffi::OsString;
 use std::process::ExitCode;
 
 use clap::{ArgAction, Args, Command, FromArgMatches};
+use vshelf_app::integrate::renewal;
 use vshelf_app::variables::Variables;
 use vshelf_app::{Environment, definitions, session};
 
@@ -67,6 +68,10 @@ pub fn run(words: Vec<OsString>) -> ExitCode {
     let ui = Ui::new(global.color, global.quiet);
     let environment = Environment::new(&Variables::of_process(), global.offline);
     let environment = environment.asking(ui.runtime_chooser());
+    if environment.shell.dialect().is_some() {
+        // What cannot be read or written is the command's to tell; the shell goes on with what it has.
+        renewal::renew_where_other(&environment).unwrap_or_default();
+    }
     let outcome = match matches.subcommand() {
         Some((name, matches)) => match entries.iter().find(|entry| entry.name == name) {
             Some(entry) => (entry.run)(matches, &ui, &environment)

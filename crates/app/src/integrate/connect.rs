@@ -8,10 +8,8 @@ use vshelf_shelf::processes::calling_program;
 use vshelf_shell::start_up::{self, Connection};
 use vshelf_shell::{Dialect, connection};
 
-use super::files::{
-    functions_path, integration_path, integration_text, source_line, write_if_other,
-};
-use super::refresh::refresh;
+use super::files::{functions_path, integration_path, integration_text, source_line};
+use super::renewal::write_integrations;
 use crate::environment::Environment;
 use crate::error::{Done, Error, file_error};
 use crate::outcome::WayToConnect;
@@ -37,7 +35,7 @@ pub struct Connected {
 pub fn connect(environment: &Environment, dialect: Dialect) -> Result<Connected, Error> {
     let file = start_up_file(environment, dialect)?;
     let text = read_or_empty(&file)?;
-    let renewed = write_integration(environment, dialect)?;
+    let renewed = write_integrations(environment, Some(dialect))?;
     let integration = integration_path(environment, dialect)?;
     let with_block = start_up::with_block(&text, dialect, &integration);
     let changed = with_block != text;
@@ -72,20 +70,6 @@ pub fn disconnect(environment: &Environment, dialect: Dialect) -> Result<(PathBu
         }
         None => Ok((file, false)),
     }
-}
-
-/// Writes the integration of a shell; says whether that changed anything.
-fn write_integration(environment: &Environment, dialect: Dialect) -> Result<bool, Error> {
-    let text = integration_text(environment, dialect)?;
-    let layout = environment.layout()?;
-    layout.claim().map_err(vshelf_shelf::ShelfError::from)?;
-    let other_functions = match functions_path(environment, dialect)? {
-        Some(functions) => write_if_other(&functions, &connection::render_functions(dialect))?,
-        None => false,
-    };
-    let other_text = write_if_other(&integration_path(environment, dialect)?, &text)?;
-    refresh(environment)?;
-    Ok(other_functions || other_text)
 }
 
 /// The shell with this name.

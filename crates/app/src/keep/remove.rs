@@ -17,6 +17,7 @@ use crate::activity::Activity;
 use crate::environment::Environment;
 use crate::error::{Class, Done, Error, Need};
 use crate::events::{Answer, Event, Listener, Question, Task};
+use crate::integrate::refresh::refresh;
 use crate::integrate::stamps;
 use crate::outcome::{Asker, Reassigned, Removed};
 use crate::project;
@@ -217,7 +218,11 @@ pub fn remove_install(
             });
         }
     };
-    stamps::forget(environment)?;
+    match was_default {
+        // Shells are told which one it is.
+        true => refresh(environment)?,
+        false => stamps::forget(environment)?,
+    }
     let shell = &environment.shell;
     let switched = shell.will_be_switched(runtime.name());
     let follows_again = switched.is_some_and(|pick| pick.is(key)) && shell.can_change();

@@ -7,7 +7,7 @@ use std::process::Command;
 
 use clap::Args;
 use vshelf_app::Environment;
-use vshelf_app::calling_shell::{EVALUATE, SHELL};
+use vshelf_app::calling_shell::{ACTIVE, EVALUATE, SHELL};
 use vshelf_app::session::Target;
 use vshelf_app::switch::{RunTarget, choose_for_run};
 
@@ -47,6 +47,7 @@ impl RunCommand for Run {
         let mut command = Command::new(&self.command[0]);
         command
             .args(&self.command[1..])
+            .env_remove(ACTIVE)
             .env_remove(SHELL)
             .env_remove(EVALUATE);
         for (name, value) in Target::Pick(pick.clone()).variables(&runtime) {

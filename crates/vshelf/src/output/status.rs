@@ -109,12 +109,11 @@ pub fn show(ui: &Ui, runtimes: &[Runtime<'_>]) -> Outcome {
 pub fn show_short(ui: &Ui, runtimes: &[Runtime<'_>]) -> Outcome {
     for runtime in runtimes {
         let activity = Activity::of(runtime);
+        // As connected shells say it, which know keys alone.
         let version = match activity.active() {
             Some(Pick::System) => "system".to_owned(),
             Some(pick) => match runtime.picked(pick) {
-                Some(install) => runtime
-                    .selector_for(&install.id.version, &install.id.publisher)
-                    .to_string(),
+                Some(install) => install.id.key.shown(),
                 // What is active by the rules and is not on the shelf does not run.
                 None => continue,
             },

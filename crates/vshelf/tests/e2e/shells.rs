@@ -118,24 +118,24 @@ fn home_with_projects(scene: &Scene) -> std::path::PathBuf {
     home
 }
 
-/// What both scripts have to print.
+/// What all scripts have to print: which version answers, and which the shell says is active.
 const EXPECTED: &str = "\
-default marram 8.3.1
+default marram 8.3.1, marram 8.3.1
 status 7
-switched marram 6.20.2
+switched marram 6.20.2, marram 6.20.2
 home fits
-off marram 8.3.1
+off marram 8.3.1, marram 8.3.1
 failed with 3
-project marram 6.20.2
-nested marram 6.20.2
-beside marram 9.2.0
-left marram 8.3.1
-lts marram 8.3.1
-changed marram 9.2.0
-back marram 8.3.1
-switch wins marram 9.2.0
-off again marram 6.20.2
-missing marram 8.3.1
+project marram 6.20.2, marram 6.20.2
+nested marram 6.20.2, marram 6.20.2
+beside marram 9.2.0, marram 9.2.0
+left marram 8.3.1, marram 8.3.1
+lts marram 8.3.1, marram 8.3.1
+changed marram 9.2.0, marram 9.2.0
+back marram 8.3.1, marram 8.3.1
+switch wins marram 9.2.0, marram 9.2.0
+off again marram 6.20.2, marram 6.20.2
+missing marram 8.3.1, marram 8.3.1
 entries 1
 ";
 
@@ -143,7 +143,7 @@ const POSIX: &str = r#"
 set -eu
 . "$HOOK"
 . "$HOOK"
-say() { echo "$1 $(marram --version)"; }
+say() { echo "$1 $(marram --version), $VSHELF_ACTIVE"; }
 go() { cd "$1"; __vshelf_look; }
 say default
 (exit 7) || echo "status $?"
@@ -155,7 +155,7 @@ say off
 vshelf switch nothing 2>/dev/null || echo "failed with $?"
 go "$HOME/projects/tide \$(touch pwned) board/deep/er"
 say project
-"$SHELL_PROGRAM" $SHELL_ARGUMENTS -c '. "$HOOK"; echo "nested $(marram --version)"'
+"$SHELL_PROGRAM" $SHELL_ARGUMENTS -c '. "$HOOK"; echo "nested $(marram --version), $VSHELF_ACTIVE"'
 go "$HOME/projects/spray-model"
 say beside
 go "$HOME"
@@ -184,7 +184,7 @@ echo "entries $(printf '%s\n' "$PATH" | tr ':' '\n' | grep -c /marram/)"
 const FISH_SCRIPT: &str = r#"
 source $HOOK
 source $HOOK
-function say; echo "$argv[1] $(marram --version)"; end
+function say; echo "$argv[1] $(marram --version), $VSHELF_ACTIVE"; end
 say default
 sh -c 'exit 7'; or echo "status $status"
 vshelf switch 6 >/dev/null 2>&1
@@ -195,7 +195,7 @@ say off
 vshelf switch nothing 2>/dev/null; or echo "failed with $status"
 cd "$HOME/projects/tide \$(touch pwned) board/deep/er"
 say project
-fish --no-config -c 'source $HOOK; echo "nested $(marram --version)"'
+fish --no-config -c 'source $HOOK; echo "nested $(marram --version), $VSHELF_ACTIVE"'
 cd "$HOME/projects/spray-model"
 say beside
 cd "$HOME"
@@ -229,7 +229,7 @@ fn source { eval &on-end={|found| set names = $found } (slurp < $E:HOOK) }
 source
 source
 fn vshelf {|@arguments| $names[vshelf~] $@arguments }
-fn say {|what| echo $what' '(marram --version) }
+fn say {|what| echo $what' '(marram --version)', '$E:VSHELF_ACTIVE }
 fn quiet {|@arguments| vshelf $@arguments >/dev/null 2>&1 }
 say default
 try { sh -c 'exit 7' } catch e { echo 'status '$e[reason][exit-status] }
@@ -241,7 +241,7 @@ say off
 try { quiet switch nothing } catch e { echo 'failed with '$e[reason][exit-status] }
 cd $E:HOME/projects/'tide $(touch pwned) board'/deep/er
 say project
-elvish -norc -c 'eval (slurp < $E:HOOK); echo nested (marram --version)'
+elvish -norc -c 'eval (slurp < $E:HOOK); echo "nested "(marram --version)", "$E:VSHELF_ACTIVE'
 cd $E:HOME/projects/spray-model
 say beside
 cd $E:HOME
@@ -270,7 +270,7 @@ echo entries (count [(each {|entry| if (str:contains $entry /marram/) { put $ent
 const TCSH_SCRIPT: &str = r#"
 source $HOOK:q
 source $HOOK:q
-alias say 'echo \!* `marram --version`'
+alias say 'echo \!* "`marram --version`, $VSHELF_ACTIVE"'
 alias go 'cd \!*; __vshelf_look'
 say default
 sh -c 'exit 7'
@@ -284,7 +284,7 @@ vshelf switch nothing >& /dev/null
 echo "failed with $status"
 go $HOME:q/'projects/tide $(touch pwned) board/deep/er'
 say project
-tcsh -f -c 'source $HOOK:q; echo nested `marram --version`'
+tcsh -f -c 'source $HOOK:q; echo "nested `marram --version`, $VSHELF_ACTIVE"'
 go $HOME:q/projects/spray-model
 say beside
 go $HOME:q
@@ -319,7 +319,7 @@ import os
 exec(open($HOOK).read(), {})
 exec(open($HOOK).read(), {})
 home = $HOME
-def say(what): print(what, $(marram --version).strip(), flush=True)
+def say(what): print(what, $(marram --version).strip() + ",", $VSHELF_ACTIVE, flush=True)
 def go(folder):
     cd @(folder)
 say('default')
@@ -334,7 +334,7 @@ failed = !(vshelf switch nothing > /dev/null e> /dev/null)
 print('failed with', failed.returncode, flush=True)
 go(home + '/projects/tide $(touch pwned) board/deep/er')
 say('project')
-nested = 'exec(open($' + 'HOOK).read(), {})\nprint("nested", $' + '(marram --version).strip())'
+nested = 'exec(open($' + 'HOOK).read(), {})\nprint("nested", $' + '(marram --version).strip() + ",", $' + 'VSHELF_ACTIVE)'
 xonsh --no-rc -c @(nested)
 go(home + '/projects/spray-model')
 say('beside')
@@ -364,7 +364,7 @@ const NU_SCRIPT: &str = r#"
 const hook = @HOOK@
 source $hook
 source $hook
-def say [what: string] { print $"($what) (^marram --version | str trim)" }
+def say [what: string] { print $"($what) (^marram --version | str trim), ($env.VSHELF_ACTIVE)" }
 say default
 try { ^sh -c 'exit 7' } catch { print $"status ($env.LAST_EXIT_CODE)" }
 vshelf switch 6 o+e> /dev/null
@@ -376,7 +376,7 @@ try { vshelf switch nothing o+e> /dev/null } catch { print $"failed with ($env.L
 cd ($env.HOME | path join 'projects' 'tide $(touch pwned) board' deep er)
 __vshelf_look
 say project
-^$nu.current-exe --no-config-file -c $"const hook = ($hook | to nuon); source $hook; print $'nested \(^marram --version | str trim)'"
+^$nu.current-exe --no-config-file -c $"const hook = ($hook | to nuon); source $hook; print $'nested \(^marram --version | str trim), \($env.VSHELF_ACTIVE)'"
 cd ($env.HOME | path join projects spray-model)
 __vshelf_look
 say beside
@@ -443,6 +443,136 @@ fn every_function_works(#[case] shell: Shell, #[case] script: &str) {
         "vshelf: old requires Marram 4, which is not on the shelf; to get it: vshelf install 4\n";
     assert_eq!(ran.stderr, unmet.repeat(2), "{ran}");
     assert!(!home.join("pwned").exists(), "{ran}");
+}
+
+/// A second runtime, which differs from the first by its name alone.
+fn define_reed(scene: &Scene) {
+    let runtimes = scene.home().join(".config/vivid-shelf/runtimes");
+    let marram = fs::read_to_string(runtimes.join("marram.toml")).unwrap();
+    let reed = marram
+        .replace("name = \"marram\"", "name = \"reed\"")
+        .replace("title = \"Marram\"", "title = \"Reed\"")
+        .replace("MARRAM_HOME", "REED_HOME");
+    fs::write(runtimes.join("reed.toml"), reed).unwrap();
+}
+
+#[rstest]
+#[case::bash(BASH, ".", "__vshelf_look")]
+#[case::zsh(ZSH, ".", "__vshelf_look")]
+#[case::dash(DASH, ".", "__vshelf_look")]
+#[case::ash(ASH, ".", "__vshelf_look")]
+#[case::ksh(KSH, ".", "__vshelf_look")]
+#[case::mksh(MKSH, ".", "__vshelf_look")]
+#[case::fish(FISH, "source", "__vshelf_look")]
+#[case::tcsh(TCSH, "source", "__vshelf_part enter")]
+fn what_is_active_is_said_as_status_says_it(
+    #[case] shell: Shell,
+    #[case] source: &str,
+    #[case] look: &str,
+) {
+    let scene = Scene::new();
+    define_reed(&scene);
+    scene.does(&["--quiet", "install", "marram@8", "dunefield/8", "6"]);
+    let build = scene.data("shelf/marram/8.3.1/build");
+    let build = build.to_string_lossy();
+    scene.does(&["--quiet", "adopt", &build, "--as", "reed@8.3.1"]);
+    scene.does(&["--quiet", "default", "reed@8.3.1"]);
+    let Some(mut command) = shell.command(&scene, scene.home()) else {
+        return;
+    };
+    shell.connect(&scene, scene.home());
+    let script = format!(
+        "{source} \"$HOOK\"
+         echo \"$VSHELF_ACTIVE\"
+         \"$PROGRAM\" --quiet default marram@6
+         {look}
+         echo \"$VSHELF_ACTIVE\"
+         vshelf --quiet switch marram@dunefield/8
+         echo \"$VSHELF_ACTIVE\"
+         vshelf status --short
+         vshelf run marram@6 -- sh -c 'echo \"${{VSHELF_ACTIVE-nothing}}\"'
+         vshelf --quiet remove reed@8 --even-if-used
+         echo \"$VSHELF_ACTIVE\"
+        "
+    );
+    let hook = scene.data(&shell.hook());
+    command.env("HOOK", hook).env("PROGRAM", PROGRAM);
+    let ran = scene.run(command.args(["-c", &script]));
+    let expected = "\
+marram 8.3.1, reed adopted/8.3.1
+marram 6.20.2, reed adopted/8.3.1
+marram dunefield/8.3.1, reed adopted/8.3.1
+marram dunefield/8.3.1
+reed adopted/8.3.1
+nothing
+marram dunefield/8.3.1
+";
+    assert_eq!(ran.stdout, expected, "{ran}");
+    assert_eq!(ran.stderr, "", "{ran}");
+}
+
+/// A program that is replaced, by a newer or an older one, writes what shells source anew: in some shells when the
+/// next one starts, in all with the first command there.
+#[rstest]
+#[case::bash(BASH, ". $HOOK", true)]
+#[case::zsh(ZSH, ". $HOOK", true)]
+#[case::dash(DASH, ". $HOOK", true)]
+#[case::ash(ASH, ". $HOOK", true)]
+#[case::ksh(KSH, ". $HOOK", true)]
+#[case::mksh(MKSH, ". $HOOK", true)]
+#[case::fish(FISH, "source $HOOK", true)]
+#[case::tcsh(TCSH, "source $HOOK", false)]
+#[case::xonsh(XONSH, "exec(open($HOOK).read(), {})", false)]
+#[case::elvish(ELVISH, "eval (slurp < $E:HOOK)", false)]
+fn what_is_sourced_is_renewed_with_the_program(
+    #[case] shell: Shell,
+    #[case] source: &str,
+    #[case] at_start: bool,
+) {
+    let scene = Scene::new();
+    if shell.command(&scene, scene.home()).is_none() {
+        return;
+    }
+    let program = scene.path("vshelf");
+    fs::copy(PROGRAM, &program).unwrap();
+    let program_text = program.to_string_lossy().into_owned();
+    let connect = ["--quiet", "connect", "--shell", shell.name];
+    let ran = scene.run(scene.command(&program_text).args(connect));
+    assert_eq!(ran.code, 0, "{ran}");
+    let hook = scene.data(&shell.hook());
+    let start_up = || {
+        let files = [
+            ".bashrc", ".zshrc", ".profile", ".kshrc", ".mkshrc", ".cshrc",
+        ];
+        let texts =
+            files.map(|file| fs::read_to_string(scene.home().join(file)).unwrap_or_default());
+        texts.concat()
+    };
+    let whole = fs::read_to_string(&hook).unwrap();
+    let connected = start_up();
+    for age in [1, 10_000] {
+        // As another version wrote it, whose program has another time.
+        fs::write(&hook, format!("{whole}# of another version\n")).unwrap();
+        let time = std::time::SystemTime::now() - Duration::from_secs(age);
+        let opened = fs::File::options().write(true).open(&program).unwrap();
+        opened.set_modified(time).unwrap();
+        drop(opened);
+        let start = |script: &str| {
+            let mut command = shell.command(&scene, scene.home()).unwrap();
+            let ran = scene.run(command.env("HOOK", &hook).args(["-c", script]));
+            assert_eq!((ran.code, ran.stderr.as_str()), (0, ""), "{ran}");
+        };
+        start(source);
+        let renewed = fs::read_to_string(&hook).unwrap() == whole;
+        assert_eq!(renewed, at_start, "{}", shell.name);
+        let first_command = match shell.name {
+            "elvish" => "eval &on-end={|names| $names[vshelf~] --quiet status } (slurp < $E:HOOK)",
+            _ => &format!("{source}\nvshelf --quiet status"),
+        };
+        start(first_command);
+        assert_eq!(fs::read_to_string(&hook).unwrap(), whole, "{}", shell.name);
+        assert_eq!(start_up(), connected);
+    }
 }
 
 #[rstest]
