@@ -199,7 +199,7 @@ function global:vshelf {
 
 # The prompt that was there stays, and sees how the last command ended.
 if (-not (Test-Path function:global:__vshelf_prompt)) {
-    $function:global:__vshelf_prompt = $function:global:prompt
+    ${function:global:__vshelf_prompt} = ${function:global:prompt}
     function global:prompt {
         $result = $global:LASTEXITCODE
         __vshelf_look
