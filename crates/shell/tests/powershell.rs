@@ -36,8 +36,8 @@ fn parsed(code: &str) -> Result<Vec<(String, String)>, String> {
     let mut parser = Parser::new();
     parser
         .set_language(&tree_sitter_powershell::LANGUAGE.into())
-        .unwrap();
-    let tree = parser.parse(code, None).unwrap();
+        .expect("the grammar is of this parser's kind");
+    let tree = parser.parse(code, None).expect("nothing stops it");
     let mut found = Vec::new();
     walk(tree.root_node(), code, &mut found).map(|()| found)
 }
