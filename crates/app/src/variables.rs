@@ -9,9 +9,19 @@ use std::path::PathBuf;
 pub struct Variables(BTreeMap<OsString, OsString>);
 
 impl Variables {
-    /// Those of this process.
+    /// Those of this process. What starts it with none, such as a service or an editor, has a home folder all the
+    /// same: that of the user, as the system knows it.
     pub fn of_process() -> Variables {
-        Variables(std::env::vars_os().collect())
+        Variables(std::env::vars_os().collect()).with_home(std::env::home_dir)
+    }
+
+    fn with_home(mut self, home: impl FnOnce() -> Option<PathBuf>) -> Variables {
+        if self.get("HOME").is_none()
+            && let Some(home) = home()
+        {
+            self.0.insert("HOME".into(), home.into());
+        }
+        self
     }
 
     /// The value of a variable.
@@ -48,5 +58,19 @@ impl<N: Into<OsString>, V: Into<OsString>> FromIterator<(N, V)> for Variables {
                 .map(|(name, value)| (name.into(), value.into()))
                 .collect(),
         )
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_system_knows_the_home_folder_where_nobody_says_it() {
+        let known = || Some(PathBuf::from("/home/keeper"));
+        let none = Variables::from_iter::<[(&str, &str); 0]>([]).with_home(known);
+        assert_eq!(none.home(), known());
+        let said = Variables::from_iter([("HOME", "/home/visitor")]).with_home(known);
+        assert_eq!(said.home(), Some("/home/visitor".into()));
     }
 }

@@ -67,5 +67,8 @@ fn what_is_called_is_defined_for_the_whole_shell() {
     let kept = BTreeSet::from(["global:__vshelf_prompt".to_owned()]);
     let undefined: Vec<_> = own.difference(&defined).collect();
     assert_eq!(undefined, kept.iter().collect::<Vec<_>>());
-    assert!(defined.iter().all(|name| name.starts_with("global:")), "{defined:?}");
+    assert!(
+        defined.iter().all(|name| name.starts_with("global:")),
+        "{defined:?}"
+    );
 }

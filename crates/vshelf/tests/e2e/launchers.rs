@@ -55,6 +55,25 @@ fn a_launcher_runs_what_the_project_wants_and_else_the_default() {
 }
 
 #[test]
+fn a_launcher_needs_nothing_of_its_environment() {
+    let scene = Scene::new();
+    scene.does(&["install", "8", "6"]);
+    scene.write("tide-board/.marram-version", "6\n");
+    scene.does(&["launchers"]);
+    let launcher = scene.data("launchers/marram");
+    for (folder, version) in [(scene.path("tide-board"), "6.20.2"), ("/".into(), "8.3.1")] {
+        let mut command = scene.command(&launcher.to_string_lossy());
+        command
+            .env_clear()
+            .env("HOME", scene.home())
+            .current_dir(folder);
+        let ran = scene.run(command.arg("--version"));
+        assert_eq!(ran.stdout, format!("marram {version}\n"), "{ran}");
+        assert_eq!(ran.stderr, "", "{ran}");
+    }
+}
+
+#[test]
 fn run_here_names_its_runtime() {
     let scene = Scene::new();
     scene.does(&["install", "8"]);

@@ -18,6 +18,7 @@ mod demo;
 mod disk;
 mod docs;
 mod faults;
+mod formats;
 mod fresh;
 mod hints;
 mod injected_faults;
