@@ -2,15 +2,11 @@
 
 use std::ops::Range;
 
-use ratatui::Frame;
-use ratatui::buffer::Buffer;
-use ratatui::layout::{Constraint, Layout, Rect};
-use ratatui::style::{Color, Modifier, Style};
-use ratatui::text::{Line, Span};
-use ratatui::widgets::{Clear, Paragraph, Widget, Wrap};
+use anstyle::{Ansi256Color, Effects, Style};
 use unicode_width::UnicodeWidthStr;
 use vshelf_core::Phase;
 
+use super::canvas::{Area, Canvas, Line, Span, width_of};
 use super::state::{BrowseItem, Browser, Message, Mode, TransferProgress};
 use crate::Palette;
 use crate::words::{Count, broken, megabytes, printable};
@@ -49,26 +45,11 @@ pub struct Appearance {
 }
 
 impl Appearance {
-    fn style(self, style: anstyle::Style) -> Style {
-        let mut drawn = Style::new();
-        if let Some(colour) = style.get_fg_color().filter(|_| self.colours) {
-            drawn = drawn.fg(match colour {
-                anstyle::Color::Ansi256(index) => Color::Indexed(index.0),
-                anstyle::Color::Ansi(colour) => Color::Indexed(colour as u8),
-                anstyle::Color::Rgb(rgb) => Color::Rgb(rgb.0, rgb.1, rgb.2),
-            });
+    fn style(self, style: Style) -> Style {
+        match self.colours {
+            true => style,
+            false => Style::new().effects(style.get_effects()),
         }
-        let effects = style.get_effects();
-        for (effect, modifier) in [
-            (anstyle::Effects::BOLD, Modifier::BOLD),
-            (anstyle::Effects::DIMMED, Modifier::DIM),
-            (anstyle::Effects::UNDERLINE, Modifier::UNDERLINED),
-        ] {
-            if effects.contains(effect) {
-                drawn = drawn.add_modifier(modifier);
-            }
-        }
-        drawn
     }
 
     fn phase(self, phase: Phase) -> Style {
@@ -97,16 +78,17 @@ impl Appearance {
     }
 }
 
-/// Draws the view.
-pub fn draw(frame: &mut Frame<'_>, browser: &Browser, look: Appearance) {
-    let area = frame.area();
-    if area.width < SMALLEST.0 || area.height < SMALLEST.1 {
+/// Draws the view in a window of so many columns and rows.
+pub fn draw(size: (u16, u16), browser: &Browser, look: Appearance) -> Canvas {
+    let mut canvas = Canvas::new(size.0, size.1);
+    let area = canvas.area();
+    if size.0 < SMALLEST.0 || size.1 < SMALLEST.1 {
         let text = format!(
             "This view needs {} columns and {} rows, and here are {} and {}. Make the window larger, or press q to leave.",
-            SMALLEST.0, SMALLEST.1, area.width, area.height
+            SMALLEST.0, SMALLEST.1, size.0, size.1
         );
-        let text = Paragraph::new(text).wrap(Wrap { trim: true });
-        return frame.render_widget(text, area);
+        canvas.write_lines(area, &wrapped(&text, area, Style::new()));
+        return canvas;
     }
     let drawing = Drawing {
         browser,
@@ -115,42 +97,36 @@ pub fn draw(frame: &mut Frame<'_>, browser: &Browser, look: Appearance) {
     };
     let told = usize::from(area.height - ELSEWHERE);
     let edge = drawing.lower_edge(usize::from(area.width) - 2, told);
-    let rows = Layout::vertical([
-        Constraint::Length(1),
-        Constraint::Length(1),
-        Constraint::Length(SHELF),
-        Constraint::Length(2),
-        Constraint::Min(6),
-        Constraint::Length(edge.len() as u16),
-        Constraint::Length(1),
-    ])
-    .split(area);
-    let buffer = frame.buffer_mut();
-    drawing.head(rows[0], buffer);
-    drawing.shelf(rows[2], buffer);
-    drawing.caption(rows[3], buffer);
-    let columns = Layout::horizontal([
-        Constraint::Length(drawing.list_width()),
-        Constraint::Length(2),
-        Constraint::Min(20),
-        Constraint::Length(1),
-    ])
-    .split(rows[4]);
-    drawing.list(columns[0], buffer);
-    drawing.card(columns[2], buffer);
-    Paragraph::new(edge).render(inset(rows[5]), buffer);
-    Paragraph::new(drawing.keys()).render(inset(rows[6]), buffer);
+    // From above: the head, a gap, the shelf, its caption, the releases, what is told, the keys.
+    let shelf = area.rows(2, SHELF);
+    let caption = area.rows(shelf.bottom(), 2);
+    let keys = area.rows(area.bottom() - 1, 1);
+    let below = area.rows(keys.y - edge.len() as u16, edge.len() as u16);
+    let middle = area.rows(caption.bottom(), below.y - caption.bottom());
+    drawing.head(area, &mut canvas);
+    drawing.shelf(shelf, &mut canvas);
+    drawing.caption(caption, &mut canvas);
+    let list = middle.columns(0, drawing.list_width());
+    drawing.list(list, &mut canvas);
+    let card = list.right() + 2;
+    drawing.card(
+        middle.columns(card, area.width.saturating_sub(card + 1)),
+        &mut canvas,
+    );
+    canvas.write_lines(below.inset(), &edge);
+    canvas.write_lines(keys.inset(), &[drawing.keys()]);
     if browser.mode == Mode::Helping {
-        drawing.help(area, buffer);
+        drawing.help(area, &mut canvas);
     }
+    canvas
 }
 
-fn inset(area: Rect) -> Rect {
-    Rect {
-        x: area.x + 1,
-        width: area.width.saturating_sub(2),
-        ..area
-    }
+/// A text in the columns of an area.
+fn wrapped(text: &str, area: Area, style: Style) -> Vec<Line> {
+    let pieces = broken(text, usize::from(area.width.max(1))).into_iter();
+    pieces
+        .map(|piece| vec![Span::styled(piece, style)])
+        .collect()
 }
 
 /// The marks and remarks of a release.
@@ -178,7 +154,7 @@ impl Drawing<'_> {
         self.look.style(Palette::STRONG)
     }
 
-    fn head(&self, area: Rect, buffer: &mut Buffer) {
+    fn head(&self, area: Area, canvas: &mut Canvas) {
         let snapshot = &self.browser.snapshot;
         let on_shelf = snapshot
             .entries
@@ -190,13 +166,15 @@ impl Drawing<'_> {
             Count(snapshot.entries.len(), "release"),
             Count(snapshot.spines.len(), "line"),
         );
-        let title = Line::from(vec![
+        let area = area.inset();
+        let title = vec![
             Span::styled(snapshot.title.clone(), self.strong()),
             Span::styled(counts, self.quiet()),
-        ]);
-        Paragraph::new(title).render(inset(area), buffer);
-        let active = Line::from(printable(&snapshot.active)).right_aligned();
-        Paragraph::new(active).render(inset(area), buffer);
+        ];
+        canvas.write_lines(area, &[title]);
+        let active = vec![Span::plain(printable(&snapshot.active))];
+        let columns = (width_of(&active) as u16).min(area.width);
+        canvas.write_lines(area.columns(area.right() - columns, columns), &[active]);
     }
 
     /// Columns from one spine to the next: as many as there are when all are to be seen.
@@ -214,8 +192,8 @@ impl Drawing<'_> {
         first..(first + fit).min(all)
     }
 
-    fn shelf(&self, area: Rect, buffer: &mut Buffer) {
-        let area = inset(area);
+    fn shelf(&self, area: Area, canvas: &mut Canvas) {
+        let area = area.inset();
         let shown = self.shown_spines(area.width);
         let step = self.step(area.width);
         let listed = self.browser.listed_spines();
@@ -223,28 +201,30 @@ impl Drawing<'_> {
             let x = area.x + (at - shown.start) as u16 * step;
             let stands_out = at == self.browser.spine;
             let top = area.y + u16::from(!stands_out);
-            let spine = Rect::new(x, top, step - 1, area.y + SHELF - 2 - top);
+            let spine = area
+                .columns(x, step - 1)
+                .rows(top, area.y + SHELF - 2 - top);
             let is_empty = !self.browser.filter.is_empty() && !listed.contains(&at);
-            self.spine(at, spine, is_empty, buffer);
+            self.spine(at, spine, is_empty, canvas);
         }
         let board = area.y + SHELF - 2;
         let sign = self.look.sign("▔", "=");
         let more = |yes: bool, sign| if yes { sign } else { " " };
         for x in area.x..area.right() {
-            buffer.set_string(x, board, sign, self.quiet());
+            canvas.write(x, board, sign, self.quiet());
         }
         let left = more(shown.start > 0, self.look.sign("‹", "<"));
-        buffer.set_string(area.x - 1, board - 2, left, self.strong());
+        canvas.write(area.x - 1, board - 2, left, self.strong());
         let right = more(
             shown.end < self.browser.snapshot.spines.len(),
             self.look.sign("›", ">"),
         );
-        buffer.set_string(area.right(), board - 2, right, self.strong());
-        self.phases(area, shown, buffer);
+        canvas.write(area.right(), board - 2, right, self.strong());
+        self.phases(area, shown, canvas);
     }
 
     /// A word below each run of lines in one phase.
-    fn phases(&self, area: Rect, shown: Range<usize>, buffer: &mut Buffer) {
+    fn phases(&self, area: Area, shown: Range<usize>, canvas: &mut Canvas) {
         let spines = &self.browser.snapshot.spines;
         let step = self.step(area.width);
         let mut at = shown.start;
@@ -256,19 +236,21 @@ impl Drawing<'_> {
             let columns = run * usize::from(step) - 1;
             let word = self.look.cut(phase.as_str(), columns);
             let y = area.y + SHELF - 1;
-            buffer.set_string(x, y, word, self.look.phase(phase));
+            canvas.write(x, y, &word, self.look.phase(phase));
             at += run;
         }
     }
 
     /// One line as the spine of a book: its number, its code name, and a mark for each install.
-    fn spine(&self, at: usize, area: Rect, is_empty: bool, buffer: &mut Buffer) {
+    fn spine(&self, at: usize, area: Area, is_empty: bool, canvas: &mut Canvas) {
         let spine = &self.browser.snapshot.spines[at];
         let stands_out = at == self.browser.spine;
         let colour = self.look.phase(spine.phase);
-        let mut style = match colour.fg {
-            Some(colour) => Style::new().bg(colour).fg(Color::Indexed(16)),
-            None => Style::new().add_modifier(Modifier::REVERSED),
+        let mut style = match colour.get_fg_color() {
+            Some(colour) => Style::new()
+                .bg_color(Some(colour))
+                .fg_color(Some(Ansi256Color(16).into())),
+            None => Style::new().invert(),
         };
         if is_empty || (!self.look.colours && !stands_out) {
             // Nothing of it is listed; or, without colours, it is a book among others.
@@ -291,34 +273,35 @@ impl Drawing<'_> {
                 false => rows.get(usize::from(y) + 1),
             };
             let text = text.map(String::as_str).unwrap_or_default();
-            let side = if style.bg.is_some() || style.add_modifier.contains(Modifier::REVERSED) {
-                " "
-            } else {
-                self.look.sign("│", "|")
+            let is_filled =
+                style.get_bg_color().is_some() || style.get_effects().contains(Effects::INVERT);
+            let side = match is_filled {
+                true => " ",
+                false => self.look.sign("│", "|"),
             };
             let text = format!("{side}{text:^inner$}{side}");
             let bold = usize::from(y) == usize::from(stands_out);
             let style = match bold {
-                true => style.add_modifier(Modifier::BOLD),
+                true => style | Effects::BOLD,
                 false => style,
             };
-            buffer.set_string(area.x, area.y + y, text, style);
+            canvas.write(area.x, area.y + y, &text, style);
         }
     }
 
     /// What stands below the shelf: the line that stands out, or the filter.
-    fn caption(&self, area: Rect, buffer: &mut Buffer) {
+    fn caption(&self, area: Area, canvas: &mut Canvas) {
         let browser = self.browser;
         let filtering = browser.mode == Mode::Filtering;
         let line = match (
             browser.filter.is_empty() && !filtering,
             browser.snapshot.spines.get(browser.spine),
         ) {
-            (true, Some(spine)) => Line::from(vec![Span::styled(
+            (true, Some(spine)) => vec![Span::styled(
                 printable(&spine.about),
                 self.look.phase(spine.phase),
-            )]),
-            (true, None) => Line::from(""),
+            )],
+            (true, None) => Line::new(),
             (false, _) => {
                 let cursor = if filtering {
                     self.look.sign("▏", "_")
@@ -326,33 +309,28 @@ impl Drawing<'_> {
                     ""
                 };
                 let count = Count(browser.listed.len(), "release");
-                Line::from(vec![
+                vec![
                     Span::styled("Filter: ", self.quiet()),
                     Span::styled(
                         format!("{}{cursor}", printable(&browser.filter)),
                         self.strong(),
                     ),
                     Span::styled(format!("   {count} of all lines"), self.quiet()),
-                ])
+                ]
             }
         };
-        Paragraph::new(line).render(inset(area), buffer);
+        canvas.write_lines(area.inset(), &[line]);
     }
 
-    fn list(&self, area: Rect, buffer: &mut Buffer) {
+    fn list(&self, area: Area, canvas: &mut Canvas) {
         let browser = self.browser;
-        let area = Rect {
-            x: area.x + 1,
-            width: area.width - 1,
-            ..area
-        };
+        let area = area.columns(area.x + 1, area.width - 1);
         if browser.listed.is_empty() {
             let text = match browser.filter.is_empty() {
                 true => "Nothing of this line is published.",
                 false => "Nothing matches the filter. Esc clears it.",
             };
-            let text = Paragraph::new(text).wrap(Wrap { trim: true });
-            return text.style(self.quiet()).render(area, buffer);
+            return canvas.write_lines(area, &wrapped(text, area, self.quiet()));
         }
         let rows = usize::from(area.height);
         let first = browser.place.saturating_sub(rows / 2);
@@ -361,7 +339,7 @@ impl Drawing<'_> {
         for (row, (place, entry)) in shown.enumerate() {
             let entry = &browser.snapshot.entries[*entry];
             let line = self.row(entry, place == browser.place, usize::from(area.width));
-            buffer.set_line(area.x, area.y + row as u16, &line, area.width);
+            canvas.write_lines(area.rows(area.y + row as u16, 1), &[line]);
         }
         let behind = browser.listed.len() - first;
         if behind > rows || first > 0 {
@@ -369,7 +347,7 @@ impl Drawing<'_> {
             let length = (rows * rows / browser.listed.len()).max(1) as u16;
             for y in bar..(bar + length).min(area.bottom()) {
                 let sign = self.look.sign("┃", "#");
-                buffer.set_string(area.right(), y, sign, self.quiet());
+                canvas.write(area.right(), y, sign, self.quiet());
             }
         }
     }
@@ -402,7 +380,7 @@ impl Drawing<'_> {
         widest.unwrap_or(0).clamp(16, 24)
     }
 
-    fn row(&self, entry: &BrowseItem, is_chosen: bool, width: usize) -> Line<'static> {
+    fn row(&self, entry: &BrowseItem, is_chosen: bool, width: usize) -> Line {
         let phase = entry
             .spine
             .map(|spine| self.browser.snapshot.spines[spine].phase);
@@ -422,16 +400,16 @@ impl Drawing<'_> {
         };
         let mut rest = self.quiet();
         if is_chosen {
-            name_style = name_style.add_modifier(Modifier::REVERSED);
-            rest = Style::new().add_modifier(Modifier::REVERSED);
+            name_style = name_style.invert();
+            rest = Style::new().invert();
         }
         let mark_style = match is_chosen {
             true => rest,
             false => Style::new(),
         };
-        Line::from(vec![
+        vec![
             Span::styled(self.look.sign("▌", "|"), spine),
-            Span::raw(if is_chosen {
+            Span::plain(if is_chosen {
                 self.look.sign("▸", ">")
             } else {
                 " "
@@ -439,56 +417,56 @@ impl Drawing<'_> {
             Span::styled(format!("{name:<names$} "), name_style),
             Span::styled(date, rest),
             Span::styled(format!("{marks:<left$}"), mark_style),
-        ])
+        ]
     }
 
-    fn card(&self, area: Rect, buffer: &mut Buffer) {
+    fn card(&self, area: Area, canvas: &mut Canvas) {
         let Some(entry) = self.browser.chosen() else {
             return;
         };
         let title = format!("{} {}", self.browser.snapshot.title, entry.name);
-        let mut lines = vec![Line::styled(title, self.strong())];
+        let mut lines = vec![vec![Span::styled(title, self.strong())]];
         let names = self.browser.card.iter().map(|(name, _)| name.width()).max();
         let names = names.unwrap_or(0);
         let columns = usize::from(area.width).saturating_sub(names + 2).max(8);
         for (name, fact) in &self.browser.card {
             for (index, piece) in broken(fact, columns).into_iter().enumerate() {
                 let name = if index == 0 { name.as_str() } else { "" };
-                lines.push(Line::from(vec![
+                lines.push(vec![
                     Span::styled(format!("{name:<names$}  "), self.quiet()),
-                    Span::raw(piece),
-                ]));
+                    Span::plain(piece),
+                ]);
             }
         }
-        Paragraph::new(lines).render(area, buffer);
+        canvas.write_lines(area, &lines);
     }
 
     /// What is told, asked or under way at the lower edge, in so many rows below the rule at most.
-    fn lower_edge(&self, width: usize, rows: usize) -> Vec<Line<'static>> {
+    fn lower_edge(&self, width: usize, rows: usize) -> Vec<Line> {
         let browser = self.browser;
         let rule = self.look.sign("─", "-").repeat(width);
-        let mut lines = vec![Line::styled(rule, self.quiet())];
+        let mut lines = vec![vec![Span::styled(rule, self.quiet())]];
         match &browser.mode {
             Mode::Asking(question, _) => {
                 let style = self.look.style(Palette::WARNING);
                 let question = broken(question, width).into_iter();
-                lines.extend(question.map(|piece| Line::styled(piece, style)));
+                lines.extend(question.map(|piece| vec![Span::styled(piece, style)]));
                 return lines;
             }
             Mode::Naming(name) => {
                 let entry = browser.chosen().map(|entry| entry.name.clone());
-                lines.push(Line::from(vec![
-                    Span::raw(format!("A label for {}: ", entry.unwrap_or_default())),
+                lines.push(vec![
+                    Span::plain(format!("A label for {}: ", entry.unwrap_or_default())),
                     Span::styled(
                         format!("{}{}", printable(name), self.look.sign("▏", "_")),
                         self.strong(),
                     ),
-                ]));
+                ]);
                 return lines;
             }
             _ => {}
         }
-        let mut told: Vec<Line<'static>> = Vec::new();
+        let mut told: Vec<Line> = Vec::new();
         for one in &browser.told {
             let (text, style) = match one {
                 Message::Command(command) => (command, self.look.style(Palette::COMMAND)),
@@ -498,7 +476,7 @@ impl Drawing<'_> {
             let pieces = text
                 .lines()
                 .flat_map(|line| broken(&printable(line), width));
-            told.extend(pieces.map(|piece| Line::styled(piece, style)));
+            told.extend(pieces.map(|piece| vec![Span::styled(piece, style)]));
         }
         if let Some(progress) = &browser.progress {
             told.push(self.progress(progress));
@@ -518,7 +496,7 @@ impl Drawing<'_> {
         lines
     }
 
-    fn progress(&self, progress: &TransferProgress) -> Line<'static> {
+    fn progress(&self, progress: &TransferProgress) -> Line {
         let TransferProgress {
             title,
             bytes,
@@ -526,7 +504,7 @@ impl Drawing<'_> {
             doing,
         } = progress;
         if let Some(doing) = doing {
-            return Line::from(format!("{title}  {doing}"));
+            return vec![Span::plain(format!("{title}  {doing}"))];
         }
         let all = all.filter(|all| *all > 0);
         let done = all.map_or(0, |all| (*bytes as f64 / all as f64 * BAR as f64) as usize);
@@ -535,19 +513,19 @@ impl Drawing<'_> {
         let of = all
             .map(|all| format!(" of {}", megabytes(all)))
             .unwrap_or_default();
-        Line::from(vec![
-            Span::raw(format!("{title}  ")),
+        vec![
+            Span::plain(format!("{title}  ")),
             Span::styled(
                 self.look.sign("━", "=").repeat(done),
                 self.look.style(Palette::COMMAND),
             ),
             Span::styled(self.look.sign("╌", "-").repeat(BAR - done), self.quiet()),
-            Span::raw(format!("  {came}{of}")),
-        ])
+            Span::plain(format!("  {came}{of}")),
+        ]
     }
 
     /// The keys that do something now.
-    fn keys(&self) -> Line<'static> {
+    fn keys(&self) -> Line {
         let browser = self.browser;
         let (arrows, along) = match self.look.unicode {
             true => ("←→↑↓", "↑↓"),
@@ -587,11 +565,11 @@ impl Drawing<'_> {
             ));
             spans.push(Span::styled(format!(" {what}  "), self.quiet()));
         }
-        Line::from(spans)
+        spans
     }
 
     /// All keys.
-    fn help(&self, area: Rect, buffer: &mut Buffer) {
+    fn help(&self, area: Area, canvas: &mut Canvas) {
         const KEYS: [(&str, &str); 13] = [
             ("left, right", "another line"),
             ("up, down", "another release; PgUp, PgDn, Home and End too"),
@@ -612,39 +590,33 @@ impl Drawing<'_> {
         ];
         let width = 70;
         let height = KEYS.len() as u16 + 2;
-        let place = Rect::new(
-            area.x + (area.width - width) / 2,
-            area.y + (area.height - height) / 2,
-            width,
-            height,
-        );
-        Clear.render(place, buffer);
-        let block = ratatui::widgets::Block::bordered()
-            .title(" Keys ")
-            .border_set(match self.look.unicode {
-                true => ratatui::symbols::border::PLAIN,
-                false => ASCII,
-            });
-        let lines = KEYS.map(|(key, what)| {
-            Line::from(vec![
-                Span::styled(format!(" {key:<13}"), self.look.style(Palette::COMMAND)),
-                Span::raw(what),
-            ])
-        });
-        Paragraph::new(lines.to_vec())
-            .block(block)
-            .render(place, buffer);
+        let place = area
+            .columns(area.x + (area.width - width) / 2, width)
+            .rows(area.y + (area.height - height) / 2, height);
+        canvas.clear(place);
+        let across = self.look.sign("─", "-").repeat(usize::from(width) - 2);
+        let title = " Keys ";
+        let rule = |left, right, text: &str| {
+            let rest: String = across.chars().skip(text.len()).collect();
+            vec![Span::plain(format!("{left}{text}{rest}{right}"))]
+        };
+        let side = self.look.sign("│", "|");
+        let inner = usize::from(width) - 2;
+        let mut lines = vec![rule(
+            self.look.sign("┌", "+"),
+            self.look.sign("┐", "+"),
+            title,
+        )];
+        lines.extend(KEYS.map(|(key, what)| {
+            let key = format!(" {key:<13}");
+            let left = inner - key.width();
+            vec![
+                Span::plain(side),
+                Span::styled(key, self.look.style(Palette::COMMAND)),
+                Span::plain(format!("{what:<left$}{side}")),
+            ]
+        }));
+        lines.push(rule(self.look.sign("└", "+"), self.look.sign("┘", "+"), ""));
+        canvas.write_lines(place, &lines);
     }
 }
-
-/// A border for terminals without more signs.
-const ASCII: ratatui::symbols::border::Set<'static> = ratatui::symbols::border::Set {
-    top_left: "+",
-    top_right: "+",
-    bottom_left: "+",
-    bottom_right: "+",
-    vertical_left: "|",
-    vertical_right: "|",
-    horizontal_top: "-",
-    horizontal_bottom: "-",
-};

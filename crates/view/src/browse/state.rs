@@ -2,10 +2,10 @@
 
 use std::collections::BTreeSet;
 
+use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 use jiff::civil::Date;
 use nucleo_matcher::pattern::{CaseMatching, Normalization, Pattern};
 use nucleo_matcher::{Config, Matcher, Utf32Str};
-use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 use vshelf_core::Phase;
 
 /// The entries that a page key goes past.

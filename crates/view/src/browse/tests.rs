@@ -2,9 +2,7 @@
 
 use super::draw::*;
 use super::state::*;
-use ratatui::Terminal;
-use ratatui::backend::TestBackend;
-use ratatui::crossterm::event::KeyCode;
+use crossterm::event::KeyCode;
 use rstest::rstest;
 use vshelf_core::Phase;
 
@@ -90,15 +88,8 @@ fn chosen(browser: &Browser) -> &str {
 }
 
 fn screen(browser: &Browser, width: u16, height: u16, look: Appearance) -> String {
-    let mut terminal = Terminal::new(TestBackend::new(width, height)).unwrap();
-    terminal.draw(|frame| draw(frame, browser, look)).unwrap();
-    let buffer = terminal.backend().buffer();
-    let rows = buffer.content().chunks(usize::from(width));
-    let row = |row: &[ratatui::buffer::Cell]| {
-        let row: String = row.iter().map(|cell| cell.symbol()).collect();
-        row.trim_end().to_owned() + "\n"
-    };
-    rows.map(row).collect()
+    let rows = draw((width, height), browser, look).texts().into_iter();
+    rows.map(|row| row.trim_end().to_owned() + "\n").collect()
 }
 
 #[rstest]

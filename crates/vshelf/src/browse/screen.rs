@@ -1,14 +1,18 @@
 //! The terminal that the view is drawn on, and its keys.
 
-use std::io;
+use std::io::{self, Write};
 use std::panic;
 use std::thread;
 use std::time::Duration;
 
-use ratatui::DefaultTerminal;
-use ratatui::crossterm::cursor::Show;
-use ratatui::crossterm::event::{self, Event, KeyEvent, KeyEventKind};
-use ratatui::crossterm::execute;
+use crossterm::cursor::{Hide, MoveTo, Show};
+use crossterm::event::{self, Event, KeyEvent, KeyEventKind};
+use crossterm::style::Print;
+use crossterm::terminal::{
+    self, Clear, ClearType, EnterAlternateScreen, LeaveAlternateScreen, disable_raw_mode,
+    enable_raw_mode,
+};
+use crossterm::{execute, queue};
 use rustix::event::{PollFd, PollFlags, Timespec};
 use rustix::io::Errno;
 use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
@@ -24,24 +28,52 @@ const PATIENCE: Timespec = Timespec {
 };
 
 /// The terminal while the view has it; it is as before when this is gone, after a panic too.
-pub struct Screen(DefaultTerminal);
+pub struct Screen {
+    size: (u16, u16),
+    /// The rows that it shows.
+    shown: Vec<String>,
+}
 
 impl Screen {
     /// Takes the terminal.
     pub fn open() -> Result<Screen, Failure> {
-        let screen = ratatui::try_init().map(Screen).map_err(terminal_failure);
         let report = panic::take_hook();
         panic::set_hook(Box::new(move |panic| {
             give_back();
             report(panic);
         }));
-        screen
+        let screen = Screen {
+            size: (0, 0),
+            shown: Vec::new(),
+        };
+        enable_raw_mode()
+            .and_then(|()| execute!(io::stdout(), EnterAlternateScreen, Hide))
+            .map_err(terminal_failure)?;
+        Ok(screen)
     }
 
-    /// Draws the view.
+    /// Draws the view: the rows that are not as they were.
     pub fn draw(&mut self, browser: &Browser, appearance: Appearance) -> Outcome {
-        let drawn = self.0.draw(|frame| draw(frame, browser, appearance));
-        drawn.map(drop).map_err(terminal_failure)
+        self.try_draw(browser, appearance).map_err(terminal_failure)
+    }
+
+    fn try_draw(&mut self, browser: &Browser, appearance: Appearance) -> io::Result<()> {
+        let mut terminal = io::stdout().lock();
+        let size = terminal::size()?;
+        if size != self.size {
+            queue!(terminal, Clear(ClearType::All))?;
+            self.size = size;
+            self.shown.clear();
+        }
+        let rows = draw(size, browser, appearance).rows();
+        for (y, row) in rows.iter().enumerate() {
+            if self.shown.get(y) != Some(row) {
+                let (start, rest) = (MoveTo(0, y as u16), Clear(ClearType::UntilNewLine));
+                queue!(terminal, start, rest, Print(row))?;
+            }
+        }
+        self.shown = rows;
+        terminal.flush()
     }
 }
 
@@ -53,9 +85,9 @@ impl Drop for Screen {
 
 /// Gives the terminal back as it was.
 fn give_back() {
-    ratatui::restore();
-    // A terminal that is gone has no cursor either.
-    execute!(io::stdout(), Show).unwrap_or_default();
+    // A terminal that is gone has nothing to be given back.
+    disable_raw_mode().unwrap_or_default();
+    execute!(io::stdout(), LeaveAlternateScreen, Show).unwrap_or_default();
 }
 
 fn terminal_failure(error: io::Error) -> Failure {

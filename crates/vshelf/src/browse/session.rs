@@ -6,7 +6,7 @@
 use std::sync::mpsc::{Receiver, channel};
 use std::thread::{self, JoinHandle};
 
-use ratatui::crossterm::event::{KeyCode, KeyModifiers};
+use crossterm::event::{KeyCode, KeyModifiers};
 use signal_hook::consts::{SIGHUP, SIGINT};
 use vshelf_app::calling_shell::CallingShell;
 use vshelf_app::{Environment, Runtime};

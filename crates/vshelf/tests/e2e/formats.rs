@@ -36,14 +36,19 @@ fn a_shelf_of_version_0_1_0_is_read() {
     scene.write("tide-board/.marram-version", "6\n");
     let project = scene.path("tide-board");
     take_over(&scene, &written.join("tide-board"), &project);
-    shows!(scene.vshelf(&["list"]), str![[r#"
+    shows!(
+        scene.vshelf(&["list"]),
+        str![[r#"
 Marram: 2 installs, 0.7 MB
 version  phase        support ends                       size  used   newer            marks
 8.3.0    lts          2029-04-30, in 2 years 5 months  0.4 MB  today  8.3.1, security
 6.20.2   maintenance  2026-12-28, in 5 weeks           0.3 MB  today                   default, label workbench
 
-"#]]);
-    shows!(scene.vshelf(&["history"]), str![[r#"
+"#]]
+    );
+    shows!(
+        scene.vshelf(&["history"]),
+        str![[r#"
 when              version        what       why, and its packages
 2026-11-23 12:00  Marram 8.3.0   installed
 2026-11-23 12:00  Marram 8.3.1   removed    with kelp@2.0.0
@@ -52,24 +57,34 @@ when              version        what       why, and its packages
 --- stderr
 To get back what the last command removed: vshelf restore
 
-"#]]);
-    shows!(scene.vshelf(&["checkup"]), str![[r#"
+"#]]
+    );
+    shows!(
+        scene.vshelf(&["checkup"]),
+        str![[r#"
 ~/.bashrc: does not connect new shells
   To fix it: vshelf connect
 --- stderr
 Error: the checkup has 1 finding.
 --- exit 1
 
-"#]]);
-    shows!(scene.vshelf(&["label"]), str![[r#"
+"#]]
+    );
+    shows!(
+        scene.vshelf(&["label"]),
+        str![[r#"
 label      stands for  on the shelf
 workbench  6           6.20.2
 
-"#]]);
+"#]]
+    );
     let mut check = scene.command(PROGRAM);
     check.args(["lock", "--check"]).current_dir(&project);
-    shows!(scene.run(&mut check), str![[r#"
+    shows!(
+        scene.run(&mut check),
+        str![[r#"
 All that is required here is locked in ~/tide-board/vivid-shelf.lock.
 
-"#]]);
+"#]]
+    );
 }

@@ -26,7 +26,7 @@ const LAYERS: [&[&str]; 6] = [
 ];
 
 /// What only the interface may know: the command line, the terminal, the full screen.
-const OF_THE_TERMINAL: [&str; 5] = ["clap", "anstream", "indicatif", "ratatui", "crossterm"];
+const OF_THE_TERMINAL: [&str; 4] = ["clap", "anstream", "indicatif", "crossterm"];
 
 /// The lines of the longest command.
 const LONGEST_COMMAND: usize = 150;
