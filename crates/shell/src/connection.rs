@@ -168,7 +168,7 @@ impl Entered {
     }
 }
 
-/// A runtime that new shells enter.
+/// What the list that shells read has of a runtime.
 #[derive(serde::Serialize)]
 struct EnteredRuntime<'d> {
     name: &'d str,
