@@ -15,6 +15,12 @@ mod wording;
 
 use std::process::ExitCode;
 
+/// Starting takes a third less with it than with the allocator of musl, which gives memory back to the system as soon as
+/// it can and asks for it again.
+#[cfg(target_env = "musl")]
+#[global_allocator]
+static ALLOCATOR: dlmalloc::GlobalDlmalloc = dlmalloc::GlobalDlmalloc;
+
 fn main() -> ExitCode {
     cli::run(std::env::args_os().collect())
 }
