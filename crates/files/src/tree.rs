@@ -9,10 +9,8 @@ use crate::system::{bytes_of, remove_counting};
 /// The bytes of the files in a tree; a file with a name elsewhere too counts nothing, nor does what
 /// lies so deep that no path leads there.
 pub fn bytes_in(tree: &Path) -> io::Result<u64> {
-    let found = match tree.symlink_metadata() {
-        Ok(found) => found,
-        Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(0),
-        Err(error) => return Err(error),
+    let Some(found) = look_at(tree)? else {
+        return Ok(0);
     };
     if !found.is_dir() {
         return Ok(bytes_of(&found));
@@ -35,6 +33,14 @@ pub fn bytes_in(tree: &Path) -> io::Result<u64> {
         }
     }
     Ok(sum)
+}
+
+/// What stands at a path itself, not what it leads to; nothing where there is nothing.
+fn look_at(path: &Path) -> io::Result<Option<fs::Metadata>> {
+    match path.symlink_metadata() {
+        Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(None),
+        found => found.map(Some),
+    }
 }
 
 /// What a link at `link` holds that leads to `target`, both relative to the root of a tree: a relative path,
@@ -67,8 +73,14 @@ impl Deleted {
 /// deleted keeps nothing else from being.
 pub fn remove_tree(folder: &Path) -> Deleted {
     let mut freed = 0;
-    let left = remove_counting(folder, &mut freed).err();
-    Deleted { freed, left }
+    let removed = look_at(folder).and_then(|found| match found {
+        Some(found) => remove_counting(folder, &found, &mut freed),
+        None => Ok(()),
+    });
+    Deleted {
+        freed,
+        left: removed.err(),
+    }
 }
 
 #[cfg(test)]

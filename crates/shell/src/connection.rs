@@ -290,30 +290,32 @@ impl EnteredRuntimes<'_> {
             quote::posix(&names),
             quote::posix(self.says),
             any.join(" ||\n    "),
-            self.current_posix(),
+            self.is_current(
+                |path| format!("\"$__vshelf_data\"/{}", quote::posix(path)),
+                " &&\n    ",
+            ),
             self.names(Dialect::Bash),
             self.quick_posix(),
             self.calls(Dialect::Bash),
         )
     }
 
-    /// Whether the defaults are still those that this list tells of: another shell can change them.
-    fn current_posix(&self) -> String {
+    /// Whether the defaults are still those that this list tells of: another shell can change them. `below_data`
+    /// spells a path below the data folder, and `and` stands between two tests.
+    fn is_current(&self, below_data: impl Fn(&str) -> String, and: &str) -> String {
         let tests = self.enter.iter().map(|runtime| {
-            let link = format!("\"$__vshelf_data\"/default/{}", quote::posix(runtime.name));
+            let link = below_data(&format!("default/{}", runtime.name));
             match &runtime.default_build {
-                Some(build) => format!(
-                    "[ {link} -ef \"$__vshelf_data\"/shelf/{}/{} ]",
-                    quote::posix(runtime.name),
-                    quote::posix(build)
-                ),
+                Some(build) => {
+                    let build = below_data(&format!("shelf/{}/{build}", runtime.name));
+                    format!("[ {link} -ef {build} ]")
+                }
                 None => format!("[ ! -e {link} ]"),
             }
         });
-        let tests: Vec<String> = tests.collect();
-        match tests.is_empty() {
-            true => ":".to_owned(),
-            false => tests.join(" &&\n    "),
+        match self.enter.is_empty() {
+            true => "true".to_owned(),
+            false => tests.collect::<Vec<_>>().join(and),
         }
     }
 
@@ -401,22 +403,8 @@ impl EnteredRuntimes<'_> {
                 self.calls(Dialect::Fish),
             ),
         };
-        let current: Vec<String> = (self.enter.iter())
-            .map(|runtime| {
-                let link = quote::fish(&runtime.base(&data));
-                match &runtime.default_build {
-                    Some(build) => {
-                        let build = format!("{data}/shelf/{}/{build}", runtime.name);
-                        format!("test {link} -ef {}", quote::fish(&build))
-                    }
-                    None => format!("test ! -e {link}"),
-                }
-            })
-            .collect();
-        let current = match current.is_empty() {
-            true => "true".to_owned(),
-            false => current.join("; and "),
-        };
+        let below_data = |path: &str| quote::fish(&format!("{data}/{path}"));
+        let current = self.is_current(below_data, "; and ");
         let named: String = (self.enter.iter())
             .map(|runtime| {
                 let words = [runtime.name, runtime.default.as_str()].into_iter();

@@ -166,15 +166,20 @@ function __vshelf_word
     end
 end
 
+# __vshelf_chosen RUNTIME: prints what this shell was switched to, or else what it follows.
+function __vshelf_chosen
+    set -l switched
+    set -q VSHELF_SWITCHED; and set switched (string split ' ' -- $VSHELF_SWITCHED)
+    __vshelf_word $argv[1] $switched $__vshelf_followed
+end
+
 # __vshelf_enter RUNTIME HOME_VARIABLE FOLDER...
 # Puts the folders of what is active in front of PATH: the version this shell (or the one that
 # started it) was switched to, or else what the project here requires, or else the default.
 function __vshelf_enter
     set -l runtime $argv[1]
     set -l variable $argv[2]
-    set -l switched
-    set -q VSHELF_SWITCHED; and set switched (string split ' ' -- $VSHELF_SWITCHED)
-    set -l key (__vshelf_word $runtime $switched $__vshelf_followed)
+    set -l key (__vshelf_chosen $runtime)
     set -l base
     switch "$key"
         case '' '\?'
@@ -207,9 +212,7 @@ end
 
 # __vshelf_name_active RUNTIME DEFAULT: prints what is active of it, for prompts to show.
 function __vshelf_name_active
-    set -l switched
-    set -q VSHELF_SWITCHED; and set switched (string split ' ' -- $VSHELF_SWITCHED)
-    set -l key (__vshelf_word $argv[1] $switched $__vshelf_followed)
+    set -l key (__vshelf_chosen $argv[1])
     set -l shown $argv[2]
     if test -n "$key"; and test "$key" != '?'
         set shown (__vshelf_show $key)

@@ -16,15 +16,18 @@ def __vshelf_words [texts: list<string>]: nothing -> record {
   }
 }
 
+# What this shell was switched to, or else what it follows, by runtime.
+def __vshelf_chosen []: nothing -> record {
+  $env.__vshelf.followed | merge (__vshelf_words [($env.VSHELF_SWITCHED? | default '')])
+}
+
 # Puts the folders of what is active in front of PATH: the version this shell (or the one that
 # started it) was switched to, or else what the project here requires, or else the default.
 def --env __vshelf_enter [runtime: record] {
   let own_default = $"($__vshelf_data)/default/($runtime.name)"
   let installs = $"($__vshelf_data)/shelf/($runtime.name)"
   let ours = [$"($own_default)/" $"($installs)/"]
-  let name = [$runtime.name] | into cell-path
-  let switched = __vshelf_words [($env.VSHELF_SWITCHED? | default '')]
-  let key = $switched | get --optional $name | default ($env.__vshelf.followed | get --optional $name)
+  let key = __vshelf_chosen | get --optional ([$runtime.name] | into cell-path)
   let base = match $key {
     null | '?' => $own_default
     'system' => null
@@ -50,11 +53,9 @@ def __vshelf_shown [key: string]: nothing -> string {
 
 # Says in VSHELF_ACTIVE what is active, for prompts to show.
 def --env __vshelf_name_all [] {
-  let switched = __vshelf_words [($env.VSHELF_SWITCHED? | default '')]
-  let followed = $env.__vshelf.followed
+  let chosen = __vshelf_chosen
   $env.VSHELF_ACTIVE = $env.__vshelf.known.enter | each {|runtime|
-    let name = [$runtime.name] | into cell-path
-    let key = $switched | get --optional $name | default ($followed | get --optional $name) | default '?'
+    let key = $chosen | get --optional ([$runtime.name] | into cell-path) | default '?'
     let named = if $key == '?' { $runtime.default } else { __vshelf_shown $key }
     if $named == '' { null } else { $"($runtime.name) ($named)" }
   } | compact | str join ', '

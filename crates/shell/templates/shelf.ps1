@@ -22,15 +22,19 @@ function global:__vshelf_is_ours([string] $Path, [string[]] $Ours) {
     return $false
 }
 
+# What this shell was switched to, or else what it follows.
+function global:__vshelf_chosen([string] $Name) {
+    $switched = __vshelf_words $env:VSHELF_SWITCHED
+    if ($switched[$Name]) { $switched[$Name] } else { $global:__vshelf.Followed[$Name] }
+}
+
 # Puts the folders of what is active in front of PATH: the version this shell (or the one that
 # started it) was switched to, or else what the project here requires, or else the default.
 function global:__vshelf_enter($Runtime) {
     $default = "$($global:__vshelf.Data)/default/$($Runtime.name)"
     $installs = "$($global:__vshelf.Data)/shelf/$($Runtime.name)"
     $ours = @($default, $installs)
-    $switched = __vshelf_words $env:VSHELF_SWITCHED
-    $key = $switched[$Runtime.name]
-    if (-not $key) { $key = $global:__vshelf.Followed[$Runtime.name] }
+    $key = __vshelf_chosen $Runtime.name
     $base = if ($key -ceq 'system') { $null }
     elseif (-not $key -or $key -ceq '?') { $default }
     else { "$installs/$key/build" }
@@ -55,10 +59,8 @@ function global:__vshelf_shown([string] $key) {
 
 # Says in VSHELF_ACTIVE what is active, for prompts to show.
 function global:__vshelf_name_all {
-    $switched = __vshelf_words $env:VSHELF_SWITCHED
     $active = foreach ($runtime in $global:__vshelf.Known.enter) {
-        $key = $switched[$runtime.name]
-        if (-not $key) { $key = $global:__vshelf.Followed[$runtime.name] }
+        $key = __vshelf_chosen $runtime.name
         $named = if (-not $key -or $key -ceq '?') { $runtime.default } else { __vshelf_shown $key }
         if ($named) { "$($runtime.name) $named" }
     }

@@ -29,13 +29,17 @@ def __vshelf_connect():
     def switched():
         return read_words(str(XSH.env.get("VSHELF_SWITCHED", "")))
 
+    def chosen():
+        """What this shell was switched to, or else what it follows."""
+        return {**state["followed"], **switched()}
+
     def enter(runtime):
         """Puts the folders of what is active in front of PATH: the version this shell (or the one
         that started it) was switched to, or else what the project here requires, or else the default."""
         name = runtime["name"]
         default, installs = f"{data}/default/{name}", f"{data}/shelf/{name}"
         ours = (f"{default}/", f"{installs}/")
-        key = {**state["followed"], **switched()}.get(name, "?")
+        key = chosen().get(name, "?")
         base = {"?": default, "system": None}.get(key, f"{installs}/{key}/build")
         folders = [] if base is None else [f"{base}/{folder}" for folder in runtime["folders"]]
         others = [entry for entry in XSH.env["PATH"] if not f"{entry}/".startswith(ours)]
@@ -54,7 +58,7 @@ def __vshelf_connect():
 
     def name_all():
         """Says in VSHELF_ACTIVE what is active, for prompts to show."""
-        keys = {**state["followed"], **switched()}
+        keys = chosen()
         active = []
         for runtime in state["known"]["enter"]:
             key = keys.get(runtime["name"], "?")

@@ -26,6 +26,14 @@ __vshelf_word() {
   esac
 }
 
+# __vshelf_choose RUNTIME: sets __vshelf_value to what this shell was switched to, or else what it follows.
+__vshelf_choose() {
+  __vshelf_word "$1" "${VSHELF_SWITCHED-}"
+  if [ -z "$__vshelf_value" ]; then
+    __vshelf_word "$1" "$__vshelf_followed"
+  fi
+}
+
 # __vshelf_enter RUNTIME HOME_VARIABLE FOLDER...
 # Puts the folders of what is active in front of PATH: the version this shell (or the one that
 # started it) was switched to, or else what the project here requires, or else the default.
@@ -34,10 +42,7 @@ __vshelf_enter() {
   __vshelf_runtime=$1
   __vshelf_variable=$2
   shift 2
-  __vshelf_word "$__vshelf_runtime" "${VSHELF_SWITCHED-}"
-  if [ -z "$__vshelf_value" ]; then
-    __vshelf_word "$__vshelf_runtime" "$__vshelf_followed"
-  fi
+  __vshelf_choose "$__vshelf_runtime"
   case $__vshelf_value in
     '' | '?') __vshelf_base=$__vshelf_data/default/$__vshelf_runtime ;;
     system) __vshelf_base='' ;;
@@ -87,10 +92,7 @@ __vshelf_show() {
 
 # __vshelf_name_active RUNTIME DEFAULT: adds to VSHELF_ACTIVE what is active of it, for prompts to show.
 __vshelf_name_active() {
-  __vshelf_word "$1" "${VSHELF_SWITCHED-}"
-  if [ -z "$__vshelf_value" ]; then
-    __vshelf_word "$1" "$__vshelf_followed"
-  fi
+  __vshelf_choose "$1"
   case $__vshelf_value in
     '' | '?') __vshelf_shown=$2 ;;
     *) __vshelf_show "$__vshelf_value" ;;

@@ -17,6 +17,17 @@ pub fn integration_path(environment: &Environment, dialect: Dialect) -> Result<P
     Ok(folder.join(connection::integration_file(dialect)))
 }
 
+/// The shells whose integrations are there.
+pub fn connected_dialects(environment: &Environment) -> Result<Vec<Dialect>, Error> {
+    let mut connected = Vec::new();
+    for dialect in Dialect::ALL {
+        if integration_path(environment, dialect)?.exists() {
+            connected.push(dialect);
+        }
+    }
+    Ok(connected)
+}
+
 /// The file of functions that the integration reads when one is needed, where it has one beside it.
 pub fn functions_path(
     environment: &Environment,

@@ -1,10 +1,9 @@
 //! What follows from every change of the shelf: the lists of runtimes that new shells enter, the
 //! stamps, the launchers.
 
-use vshelf_shell::Dialect;
 use vshelf_shell::connection::{self, Entered};
 
-use super::files::{integration_path, write_if_other};
+use super::files::{connected_dialects, write_if_other};
 use super::{launchers, stamps};
 use crate::environment::Environment;
 use crate::error::{Done, Error};
@@ -12,20 +11,22 @@ use crate::runtime::Runtime;
 
 /// Brings all of it up to date, for the shells that are connected.
 pub fn refresh(environment: &Environment) -> Done {
+    // What requirement files resulted in may be otherwise now.
+    stamps::forget(environment)?;
+    launchers::refresh(environment)?;
+    let connected = connected_dialects(environment)?;
+    if connected.is_empty() {
+        return Ok(());
+    }
     let runtimes: Vec<Entered> = (environment.entered_runtimes()?.iter())
         .map(|name| entered(environment, name))
         .collect::<Result<_, _>>()?;
     let following = environment.settings()?.following;
-    // What requirement files resulted in may be otherwise now.
-    stamps::forget(environment)?;
-    launchers::refresh(environment)?;
     let layout = environment.layout()?;
-    for dialect in Dialect::ALL {
-        if integration_path(environment, dialect)?.exists() {
-            let file = layout.connect().join(connection::runtimes_file(dialect));
-            let text = connection::render_runtimes(dialect, &runtimes, following, layout.data());
-            write_if_other(&file, &text)?;
-        }
+    for dialect in connected {
+        let file = layout.connect().join(connection::runtimes_file(dialect));
+        let text = connection::render_runtimes(dialect, &runtimes, following, layout.data());
+        write_if_other(&file, &text)?;
     }
     Ok(())
 }

@@ -8,7 +8,8 @@ use vshelf_files::{atomic, optional};
 use vshelf_shell::{Dialect, connection};
 
 use super::files::{
-    functions_path, integration_path, integration_text, own_program, write_if_other,
+    connected_dialects, functions_path, integration_path, integration_text, own_program,
+    write_if_other,
 };
 use super::refresh::refresh;
 use crate::environment::Environment;
@@ -31,12 +32,12 @@ pub fn write_integrations(
 ) -> Result<bool, Error> {
     let layout = environment.layout()?;
     layout.claim().map_err(vshelf_shelf::ShelfError::from)?;
-    let mut changed = false;
-    for dialect in Dialect::ALL {
-        let is_added = added == Some(dialect);
-        if is_added || integration_path(environment, dialect)?.exists() {
-            changed |= write_integration(environment, dialect)? && is_added;
-        }
+    let changed = match added {
+        Some(dialect) => write_integration(environment, dialect)?,
+        None => false,
+    };
+    for dialect in connected_dialects(environment)? {
+        write_integration(environment, dialect)?;
     }
     refresh(environment)?;
     let stamp = layout.program_stamp();

@@ -1,6 +1,7 @@
 //! What systems do in ways of their own: permissions, links, folders that are synced, trees that are deleted, groups of
 //! processes. Every crate above asks here; there is one module for each kind of system.
 
+mod sync;
 #[cfg(unix)]
 mod unix;
 #[cfg(windows)]
@@ -16,6 +17,7 @@ pub use self::own::files::{
     are_same, bytes_of, check_writable, exchange, free_bytes, is_deleted, is_executable,
     is_owned_by_another, is_quarantined, keep_permissions, make_executable, mount_of, path_of,
     permission_bits, read_exact_at, set_permission_bits, stands_at, symlink, sync_folder,
-    sync_tree, with_permission_bits, without_waiting,
+    with_permission_bits, without_waiting,
 };
 pub use self::own::processes::{end_group, group_of, in_own_group, is_root};
+pub use self::sync::sync_tree;

@@ -15,16 +15,11 @@ use super::files::bytes_of;
 /// up first, so that no depth needs more descriptors or stack than this.
 const LEVELS: usize = 12;
 
-/// Deletes a folder with all it holds, or a file, and adds what that sets free to `freed`.
-pub fn remove_counting(folder: &Path, freed: &mut u64) -> io::Result<()> {
-    let found = match folder.symlink_metadata() {
-        Ok(found) => found,
-        Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(()),
-        Err(error) => return Err(error),
-    };
+/// Deletes a folder with all it holds, or a file, as it was found there, and adds what that sets free to `freed`.
+pub fn remove_counting(folder: &Path, found: &fs::Metadata, freed: &mut u64) -> io::Result<()> {
     if !found.is_dir() {
         fs::remove_file(folder)?;
-        *freed += bytes_of(&found);
+        *freed += bytes_of(found);
         return Ok(());
     }
     let handle = open_folder(CWD, folder)?;
@@ -214,7 +209,8 @@ mod tests {
         fs::write(tree.join("one"), "12345").unwrap();
         nest(&tree, 2_000).unwrap();
         let mut freed = 0;
-        remove_counting(&tree, &mut freed).unwrap();
+        let found = tree.symlink_metadata().unwrap();
+        remove_counting(&tree, &found, &mut freed).unwrap();
         assert_eq!(freed, 5);
         assert!(!tree.exists());
     }

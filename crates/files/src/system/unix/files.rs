@@ -136,25 +136,10 @@ pub fn sync_folder(folder: &Path) -> io::Result<()> {
     File::open(folder)?.sync_all()
 }
 
-/// Writes everything of the tree's file system to the disk: one call costs less than one a file.
-#[cfg(target_os = "linux")]
-pub fn sync_tree(tree: &Path) -> io::Result<()> {
-    Ok(rustix::fs::syncfs(File::open(tree)?)?)
-}
-
-/// Writes every file of the tree to the disk.
+/// Writes a file to the disk.
 #[cfg(not(target_os = "linux"))]
-pub fn sync_tree(tree: &Path) -> io::Result<()> {
-    for entry in fs::read_dir(tree)? {
-        let entry = entry?;
-        let kind = entry.file_type()?;
-        if kind.is_dir() {
-            sync_tree(&entry.path())?;
-        } else if kind.is_file() {
-            File::open(entry.path())?.sync_all()?;
-        }
-    }
-    sync_folder(tree)
+pub fn sync_file(path: &Path) -> io::Result<()> {
+    File::open(path)?.sync_all()
 }
 
 /// The bytes that this user can still write on the disk of a folder.

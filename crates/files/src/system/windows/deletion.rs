@@ -6,21 +6,20 @@ use std::path::Path;
 
 use super::files::bytes_of;
 
-/// Deletes a folder with all it holds, or a file, and adds what that sets free to `freed`. What cannot be
-/// deleted keeps nothing else from being; the first such thing is the error.
-pub fn remove_counting(folder: &Path, freed: &mut u64) -> io::Result<()> {
-    let found = match folder.symlink_metadata() {
-        Ok(found) => found,
-        Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(()),
-        Err(error) => return Err(error),
-    };
+/// Deletes a folder with all it holds, or a file, as it was found there, and adds what that sets free to `freed`.
+/// What cannot be deleted keeps nothing else from being; the first such thing is the error.
+pub fn remove_counting(folder: &Path, found: &fs::Metadata, freed: &mut u64) -> io::Result<()> {
     if !found.is_dir() {
-        return remove_file(folder, &found, freed);
+        return remove_file(folder, found, freed);
     }
     let mut left = None;
     for entry in fs::read_dir(folder)? {
-        let path = entry?.path();
-        if let Err(error) = remove_counting(&path, freed) {
+        let entry = entry?;
+        let path = entry.path();
+        let removed = entry
+            .metadata()
+            .and_then(|found| remove_counting(&path, &found, freed));
+        if let Err(error) = removed {
             let text = format!("{}: {error}", path.display());
             left.get_or_insert(io::Error::new(error.kind(), text));
         }

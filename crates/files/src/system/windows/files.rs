@@ -137,21 +137,12 @@ pub fn sync_folder(_folder: &Path) -> io::Result<()> {
     Ok(())
 }
 
-/// Writes every file of the tree to the disk, as far as it can be opened for writing.
-pub fn sync_tree(tree: &Path) -> io::Result<()> {
-    for entry in fs::read_dir(tree)? {
-        let entry = entry?;
-        let kind = entry.file_type()?;
-        if kind.is_dir() {
-            sync_tree(&entry.path())?;
-        } else if kind.is_file() && !entry.metadata()?.permissions().readonly() {
-            OpenOptions::new()
-                .write(true)
-                .open(entry.path())?
-                .sync_all()?;
-        }
+/// Writes a file to the disk, where it may be written.
+pub fn sync_file(path: &Path) -> io::Result<()> {
+    match fs::metadata(path)?.permissions().readonly() {
+        true => Ok(()),
+        false => OpenOptions::new().write(true).open(path)?.sync_all(),
     }
-    Ok(())
 }
 
 /// The bytes that this user can still write on the disk of a folder.
