@@ -155,17 +155,20 @@ fn copies(runtime: &Runtime<'_>, path: &OsStr) -> Vec<Copy> {
             continue;
         }
         let program = folder.join(&runtime.definition.program);
-        if !is_program(&program) {
+        let Ok(found) = fs::metadata(&program) else {
+            continue;
+        };
+        if !can_start(&found) {
             continue;
         }
         // A folder can be on PATH by two names, as /bin and /usr/bin often are.
-        let real = fs::canonicalize(&program).unwrap_or_else(|_| program.clone());
+        let identity = system::identity_of(&program, &found);
         let pick = match runtime.shelf.key_on_path(&folder) {
             Some(key) => Pick::Install(key),
             None => Pick::System,
         };
         // An adopted system copy is on the shelf and beside it.
-        if !seen.insert((real, pick == Pick::System)) {
+        if !seen.insert((identity, pick == Pick::System)) {
             continue;
         }
         copies.push(Copy { program, pick });
@@ -175,6 +178,9 @@ fn copies(runtime: &Runtime<'_>, path: &OsStr) -> Vec<Copy> {
 
 /// Whether a file can be started.
 pub fn is_program(path: &Path) -> bool {
-    fs::metadata(path)
-        .is_ok_and(|found| found.is_file() && system::is_executable(&found).unwrap_or(true))
+    fs::metadata(path).is_ok_and(|found| can_start(&found))
+}
+
+fn can_start(found: &fs::Metadata) -> bool {
+    found.is_file() && system::is_executable(found).unwrap_or(true)
 }

@@ -71,8 +71,9 @@ mod tests {
     use super::*;
     use rstest::rstest;
 
-    /// The head of a program for 64 bits that the loader at `path` starts (System V ABI, "ELF Header").
-    fn started_by(path: &str) -> Vec<u8> {
+    /// A program for 64 bits that the loader at `path` starts, which it names behind `offset` bytes, 120 or more
+    /// (System V ABI, "ELF Header").
+    fn started_by(path: &str, offset: usize) -> Vec<u8> {
         let mut bytes = Vec::new();
         bytes.extend(b"\x7fELF\x02\x01\x01");
         bytes.resize(16, 0);
@@ -85,12 +86,13 @@ mod tests {
         for number in [64_u16, 56, 1, 0, 0, 0] {
             bytes.extend(number.to_le_bytes());
         }
-        // The interpreter's segment, readable, behind this header.
+        // The interpreter's segment, readable.
         bytes.extend([3, 0, 0, 0, 4, 0, 0, 0]);
         let length = path.len() as u64 + 1;
-        for number in [120_u64, 0, 0, length, length, 1] {
+        for number in [offset as u64, 0, 0, length, length, 1] {
             bytes.extend(number.to_le_bytes());
         }
+        bytes.resize(offset, 0);
         bytes.extend(path.as_bytes());
         bytes.push(0);
         bytes
@@ -116,7 +118,7 @@ mod tests {
             fs::write(
                 path,
                 if *file == "bin/sh" {
-                    started_by(shell)
+                    started_by(shell, 120)
                 } else {
                     Vec::new()
                 },
@@ -124,6 +126,15 @@ mod tests {
             .unwrap();
         }
         assert_eq!(libc_below(root.path()), expected);
+    }
+
+    #[test]
+    fn a_shell_may_name_its_loader_far_behind_its_head() {
+        let root = tempfile::tempdir().unwrap();
+        fs::create_dir(root.path().join("bin")).unwrap();
+        let shell = started_by("/lib/ld-musl-x86_64.so.1", 100_000);
+        fs::write(root.path().join("bin/sh"), shell).unwrap();
+        assert_eq!(libc_below(root.path()), Some(Libc::Musl));
     }
 
     #[test]

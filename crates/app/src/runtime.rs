@@ -273,29 +273,39 @@ impl<'c> Runtime<'c> {
         if let Some(Some(loaded)) = self.catalog.get() {
             return &loaded.catalog;
         }
+        if let Some(around_shelf) = self.around_shelf.get() {
+            return around_shelf;
+        }
         self.outline.get_or_init(|| {
             let kept = (self.environment.catalogs().ok())
                 .and_then(|cache| cache.merged_outline(&self.definition));
-            kept.unwrap_or_else(|| Catalog {
-                runtime: self.definition.name.clone(),
-                ..Catalog::default()
-            })
+            kept.unwrap_or_else(|| self.no_catalog())
         })
     }
 
     /// The catalog that is kept, with the releases of the lines on the shelf only: read in a
-    /// fraction of the time.
+    /// fraction of the time. It serves as the outline too, so whoever needs both asks for this first.
     pub fn around_shelf(&self) -> &Catalog {
         self.around_shelf.get_or_init(|| {
+            let lines_on_shelf = |outline: &Catalog| {
+                let lines = self
+                    .ids
+                    .iter()
+                    .filter_map(|id| outline.line_of(&id.version));
+                lines.map(|line| line.name.clone()).collect()
+            };
             let cache = self.environment.catalogs().ok();
-            let line_of = |install: &InstallId| self.outline().line_of(&install.version);
-            let lines: Vec<String> = (self.ids.iter())
-                .filter_map(line_of)
-                .map(|line| line.name.clone())
-                .collect();
-            let kept = cache.and_then(|cache| cache.merged_lines(&self.definition, &lines));
-            kept.unwrap_or_default()
+            let kept =
+                cache.and_then(|cache| cache.merged_lines(&self.definition, &lines_on_shelf));
+            kept.unwrap_or_else(|| self.no_catalog())
         })
+    }
+
+    fn no_catalog(&self) -> Catalog {
+        Catalog {
+            runtime: self.definition.name.clone(),
+            ..Catalog::default()
+        }
     }
 
     /// What came out since an install in its line, as far as the catalog that is kept knows.

@@ -58,6 +58,10 @@ pub fn switch<'c>(
         }
     };
     let mut runtime = Runtime::of_request(environment, &request)?;
+    if moves_within_line(&request.selector) {
+        // Its lines and its releases are looked at: both in one reading.
+        runtime.around_shelf();
+    }
     if offer(&runtime, &request, listener)? {
         let missing = InstallRequest {
             requests: vec![request.clone()],
@@ -115,6 +119,15 @@ pub fn follow<'c>(
     })
 }
 
+/// Whether a selector means another release in time, and always one of the same line.
+fn moves_within_line(selector: &Selector) -> bool {
+    let within_line = matches!(
+        selector,
+        Selector::Version(_) | Selector::Lts | Selector::Name(_)
+    );
+    within_line && selector.is_moving()
+}
+
 /// What is published for a moving selector and newer than what was chosen from the shelf.
 fn newer_published(
     runtime: &Runtime<'_>,
@@ -124,9 +137,7 @@ fn newer_published(
     let newest = match &request.selector {
         selector if !selector.is_moving() => None,
         // These stay within a line, and so among the lines on the shelf.
-        Selector::Version(_) | Selector::Lts | Selector::Name(_) => {
-            runtime.published_around_shelf(request)
-        }
+        selector if moves_within_line(selector) => runtime.published_around_shelf(request),
         _ => match runtime.resolve(request, Scope::Published) {
             Ok(Choice::Version(newest)) => Some(newest.version.clone()),
             _ => None,

@@ -11,6 +11,9 @@ use std::str::FromStr;
 /// The longest version text that is read, in bytes; published ones stay far below it.
 pub const LONGEST_VERSION: usize = 128;
 
+/// How many numbers most versions have at most.
+const USUAL_NUMBERS: usize = 4;
+
 /// One published version.
 ///
 /// The order is total and agrees with equality: numeric parts first (a missing part counts as 0),
@@ -258,9 +261,11 @@ impl FromStr for Version {
             return Err(VersionError::NoNumber);
         }
         let mut reader = Reader { rest: text };
+        let mut numbers = Vec::with_capacity(USUAL_NUMBERS);
+        numbers.push(reader.number()?);
         let mut version = Version {
             text: text.into(),
-            numbers: vec![reader.number()?],
+            numbers,
             pre: Vec::new(),
             post: Vec::new(),
             build: Vec::new(),

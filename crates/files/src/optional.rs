@@ -1,5 +1,6 @@
 //! Files and folders that need not exist: a missing one is an answer, every other failure an error.
 
+use std::ffi::OsString;
 use std::fs::{self, DirEntry};
 use std::io;
 use std::path::Path;
@@ -27,10 +28,9 @@ pub fn entries(folder: &Path) -> io::Result<Vec<DirEntry>> {
 /// The names of a folder's entries in order; none where there is no folder. Those that are not
 /// UTF-8 are left out.
 pub fn names(folder: &Path) -> io::Result<Vec<String>> {
-    let entries = entries(folder)?.into_iter();
-    let mut names: Vec<String> = entries
-        .filter_map(|entry| entry.file_name().into_string().ok())
-        .collect();
+    let names = existing(system::names(folder))?.unwrap_or_default();
+    let names = names.into_iter().map(OsString::into_string);
+    let mut names: Vec<String> = names.filter_map(Result::ok).collect();
     names.sort();
     Ok(names)
 }
@@ -43,6 +43,11 @@ pub fn read(file: &Path) -> io::Result<Option<Vec<u8>>> {
 /// The text of a file; nothing where there is none.
 pub fn read_text(file: &Path) -> io::Result<Option<String>> {
     existing(fs::read_to_string(file))
+}
+
+/// What is known of a file or folder, behind any link; nothing where there is none.
+pub fn metadata(path: &Path) -> io::Result<Option<fs::Metadata>> {
+    existing(fs::metadata(path))
 }
 
 /// An open file; nothing where there is none.

@@ -12,7 +12,7 @@ use std::time::Duration;
 use object::Endianness;
 use object::elf::{FileHeader32, FileHeader64};
 use object::read::elf::{FileHeader, ProgramHeader};
-use object::read::{FileKind, ReadCache};
+use object::read::{FileKind, ReadCache, ReadRef};
 use vshelf_core::Definition;
 use vshelf_files::pieces::for_each_piece;
 use vshelf_files::system;
@@ -124,29 +124,36 @@ impl ProbeError {
     }
 }
 
+/// How much of a program is read at first.
+const HEAD: usize = 4096;
+
 /// What has to be started to start `program`: the path behind `#!`, or that in an ELF file's
 /// interpreter segment (System V ABI, "Program Header").
 pub fn interpreter_of(program: &Path) -> io::Result<Option<PathBuf>> {
     let mut file = File::open(program)?;
-    let mut head = [0; 128];
+    let mut head = [0; HEAD];
     let length = file.read(&mut head)?;
-    if let Some(line) = head[..length].strip_prefix(b"#!") {
+    let head = &head[..length];
+    if let Some(line) = head.strip_prefix(b"#!") {
         let line = String::from_utf8_lossy(line);
         return Ok(line.split_whitespace().next().map(PathBuf::from));
     }
-    // Reads no more of the file than its headers.
-    let cache = ReadCache::new(file);
-    let found = match FileKind::parse(&cache) {
-        Ok(FileKind::Elf64) => elf_interpreter::<FileHeader64<Endianness>>(&cache),
-        Ok(FileKind::Elf32) => elf_interpreter::<FileHeader32<Endianness>>(&cache),
-        // Another format, or none, names no interpreter.
-        _ => Ok(None),
-    };
+    // Most name it in the first bytes; of the others no more is read than the headers.
+    let found = interpreter_in(head).or_else(|_| interpreter_in(&ReadCache::new(file)));
     found.map_err(|error| io::Error::new(io::ErrorKind::InvalidData, error))
 }
 
-fn elf_interpreter<H: FileHeader<Endian = Endianness>>(
-    data: &ReadCache<File>,
+fn interpreter_in<'d>(data: impl ReadRef<'d>) -> object::Result<Option<PathBuf>> {
+    match FileKind::parse(data) {
+        Ok(FileKind::Elf64) => elf_interpreter::<FileHeader64<Endianness>>(data),
+        Ok(FileKind::Elf32) => elf_interpreter::<FileHeader32<Endianness>>(data),
+        // Another format, or none, names no interpreter.
+        _ => Ok(None),
+    }
+}
+
+fn elf_interpreter<'d, H: FileHeader<Endian = Endianness>>(
+    data: impl ReadRef<'d>,
 ) -> object::Result<Option<PathBuf>> {
     let header = H::parse(data)?;
     let endian = header.endian()?;

@@ -1,6 +1,7 @@
 //! From words on the command line to a command, and from its outcome to an exit code.
 
 use std::ffi::OsString;
+use std::mem;
 use std::process::ExitCode;
 
 use clap::{ArgAction, Args, Command, FromArgMatches};
@@ -90,10 +91,13 @@ pub fn run(words: Vec<OsString>) -> ExitCode {
         None => ui.result(overview::short(&entries).trim_end()),
     };
     let told = outcome.and_then(|()| ui.kept_failure());
-    end(
+    let code = end(
         &ui,
         told.and_then(|()| Ok(session::hand_over(&environment, &ui)?)),
-    )
+    );
+    // The process ends now: the system takes its memory back at once, not piece by piece.
+    mem::forget((environment, matches, entries));
+    code
 }
 
 /// The text of `vshelf help selectors`.

@@ -67,8 +67,8 @@ fn write_stamp(stamp: &Path, program: &Path) -> io::Result<()> {
 }
 
 fn has_time_of(stamp: &Path, program: &Path) -> io::Result<bool> {
-    let Some(stamp) = optional::open(stamp)? else {
+    let Some(stamp) = optional::metadata(stamp)? else {
         return Ok(false);
     };
-    Ok(stamp.metadata()?.modified()? == fs::metadata(program)?.modified()?)
+    Ok(stamp.modified()? == fs::metadata(program)?.modified()?)
 }

@@ -10,6 +10,7 @@ use std::collections::HashMap;
 use std::io::{self, Read};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
+use std::time::SystemTime;
 
 use jiff::Timestamp;
 use jiff::civil::Date;
@@ -220,25 +221,26 @@ impl Fields {
     }
 }
 
+/// Chooses release lines by the outline of a catalog.
+pub type ChosenLines<'a> = &'a dyn Fn(&Catalog) -> Vec<String>;
+
 /// How much of a cache file is read.
-#[derive(Clone, Copy, PartialEq, Eq)]
+#[derive(Clone, Copy)]
 pub(super) enum Depth<'a> {
     Outline,
-    Lines(&'a [String]),
+    Lines(ChosenLines<'a>),
     Releases,
 }
 
-impl Depth<'_> {
-    /// Whether a line of the second part is worth taking apart.
-    fn wants(self, text: &str) -> bool {
-        let (Depth::Lines(lines), Some(release)) = (self, text.strip_prefix("release\t")) else {
-            return true;
-        };
-        lines.iter().any(|line| {
-            let rest = release.strip_prefix(line.as_str());
-            rest.is_some_and(|rest| !rest.starts_with(|c: char| c.is_ascii_digit()))
-        })
-    }
+/// Whether a line of the second part is about one of these release lines, or about all releases.
+fn is_of_lines(text: &str, lines: &[String]) -> bool {
+    let Some(release) = text.strip_prefix("release\t") else {
+        return true;
+    };
+    lines.iter().any(|line| {
+        let rest = release.strip_prefix(line.as_str());
+        rest.is_some_and(|rest| !rest.starts_with(|c: char| c.is_ascii_digit()))
+    })
 }
 
 /// The lengths and checksums in the first line of a cache file.
@@ -252,7 +254,7 @@ pub(super) fn read_file(path: &Path, depth: Depth<'_>) -> io::Result<Option<(Loa
     let Some(mut file) = optional::open(path)? else {
         return Ok(None);
     };
-    let modified = file.metadata()?.modified()?;
+    let metadata = file.metadata()?;
     let mut bytes = Vec::with_capacity(FIRST_READ);
     (&mut file)
         .take(FIRST_READ as u64)
@@ -266,9 +268,14 @@ pub(super) fn read_file(path: &Path, depth: Depth<'_>) -> io::Result<Option<(Loa
         Depth::Outline => outline_end,
         Depth::Lines(_) | Depth::Releases => releases_end,
     };
-    if let Some(missing) = wanted.checked_sub(bytes.len()) {
-        // A length is only believed as far as the file has bytes for it.
-        file.take(missing as u64).read_to_end(&mut bytes)?;
+    // A length is only believed as far as the file has bytes for it.
+    if wanted as u64 > metadata.len() {
+        return Ok(None);
+    }
+    let read = bytes.len();
+    if wanted > read {
+        bytes.resize(wanted, 0);
+        file.read_exact(&mut bytes[read..])?;
     }
     let part = |start: usize, (length, checksum): (usize, u32)| {
         let part = bytes.get(start..start + length)?;
@@ -287,16 +294,26 @@ pub(super) fn read_file(path: &Path, depth: Depth<'_>) -> io::Result<Option<(Loa
             std::str::from_utf8(releases).ok()?,
         ))
     });
-    Ok(texts.and_then(|(outline, releases)| {
-        read_lines(
-            outline
-                .lines()
-                .chain(releases.lines().filter(|line| depth.wants(line))),
-            releases_end as u64,
-            path,
-            modified,
-        )
-    }))
+    let Some((outline, releases)) = texts else {
+        return Ok(None);
+    };
+    let mut reading = Reading::default();
+    let understood = reading.outline(outline).and_then(|()| match depth {
+        Depth::Outline => Some(()),
+        Depth::Lines(choose) => {
+            let lines = choose(&reading.catalog);
+            let of_lines = releases.lines().filter(|text| is_of_lines(text, &lines));
+            reading.releases(of_lines, releases_end as u64)
+        }
+        Depth::Releases => {
+            let count = memchr::memchr_iter(b'\n', releases.as_bytes()).count();
+            reading.catalog.releases.reserve(count);
+            reading.places.reserve(count);
+            reading.releases(releases.lines(), releases_end as u64)
+        }
+    });
+    let modified = metadata.modified()?;
+    Ok(understood.and_then(|()| reading.finish(path, modified)))
 }
 
 fn read_head(bytes: &[u8]) -> Option<(usize, Head)> {
@@ -311,118 +328,145 @@ fn read_head(bytes: &[u8]) -> Option<(usize, Head)> {
     Some((end + 1, head))
 }
 
-fn read_lines<'a>(
-    lines: impl Iterator<Item = &'a str>,
-    cold_start: u64,
-    path: &Path,
-    modified: std::time::SystemTime,
-) -> Option<(Loaded, Validators)> {
-    let mut catalog = Catalog::default();
-    let mut origin = None;
-    let mut expires = None;
-    let mut validators = Validators::default();
-    let mut places = Vec::new();
-    let mut platform_sets: Vec<Arc<[Platform]>> = Vec::new();
-    let mut publishers: Vec<Arc<str>> = Vec::new();
-    let optional = |text: &str| (!text.is_empty()).then(|| text.to_owned());
-    for line in lines {
-        let mut rest = Some(line);
-        let mut next = || next_field(&mut rest);
-        match next()? {
-            "origin" => {
-                origin = Some((next()?.to_owned(), next()?.to_owned()));
-                validators.etag = optional(next()?);
-                validators.modified = optional(next()?);
+/// What has been read of a cache file so far.
+#[derive(Default)]
+struct Reading {
+    catalog: Catalog,
+    /// The source's name and the address that was asked.
+    origin: Option<(String, String)>,
+    expires: Option<Timestamp>,
+    validators: Validators,
+    places: Vec<DetailsPlace>,
+}
+
+impl Reading {
+    /// Takes the first part apart; nothing where it cannot be understood.
+    fn outline(&mut self, text: &str) -> Option<()> {
+        let catalog = &mut self.catalog;
+        let optional = |text: &str| (!text.is_empty()).then(|| text.to_owned());
+        for line in text.lines() {
+            let mut rest = Some(line);
+            let mut next = || next_field(&mut rest);
+            match next()? {
+                "origin" => {
+                    self.origin = Some((next()?.to_owned(), next()?.to_owned()));
+                    self.validators.etag = optional(next()?);
+                    self.validators.modified = optional(next()?);
+                }
+                "runtime" => {
+                    catalog.runtime = next()?.to_owned();
+                    catalog.updated = next()?.parse().ok();
+                    self.expires = next()?.parse().ok();
+                }
+                "publisher" => {
+                    let (id, name, main) = (next()?, next()?, next()?);
+                    catalog.publishers.push(Publisher {
+                        repacks: optional(next()?),
+                        remark: optional(next()?),
+                        ..Publisher::new(id, name, !main.is_empty())
+                    });
+                }
+                "channel" => {
+                    let channel = next()?.to_owned();
+                    catalog.channels.insert(channel, next()?.to_owned());
+                }
+                "line" => {
+                    let (name, codename) = (next()?, next()?);
+                    catalog.lines.push(Line {
+                        codename: optional(codename),
+                        start: read_date(next()?),
+                        lts: read_date(next()?),
+                        maintenance: read_date(next()?),
+                        end: read_date(next()?),
+                        has_final: !next()?.is_empty(),
+                        standing: read_standing(next()?),
+                        told_by: optional(next()?),
+                        ..Line::undated(name)
+                    });
+                }
+                "policy" => {
+                    catalog.policy = LinePolicy {
+                        numbers: next()?.parse().ok(),
+                        supported: next()?.parse().ok(),
+                    };
+                }
+                _ => {}
             }
-            "runtime" => {
-                catalog.runtime = next()?.to_owned();
-                catalog.updated = next()?.parse().ok();
-                expires = next()?.parse().ok();
-            }
-            "publisher" => {
-                let (id, name, main) = (next()?, next()?, next()?);
-                publishers.push(id.into());
-                catalog.publishers.push(Publisher {
-                    repacks: optional(next()?),
-                    remark: optional(next()?),
-                    ..Publisher::new(id, name, !main.is_empty())
-                });
-            }
-            "channel" => {
-                catalog
-                    .channels
-                    .insert(next()?.to_owned(), next()?.to_owned());
-            }
-            "line" => {
-                let (name, codename) = (next()?, next()?);
-                catalog.lines.push(Line {
-                    codename: optional(codename),
-                    start: read_date(next()?),
-                    lts: read_date(next()?),
-                    maintenance: read_date(next()?),
-                    end: read_date(next()?),
-                    has_final: !next()?.is_empty(),
-                    standing: read_standing(next()?),
-                    told_by: optional(next()?),
-                    ..Line::undated(name)
-                });
-            }
-            "policy" => {
-                catalog.policy = LinePolicy {
-                    numbers: next()?.parse().ok(),
-                    supported: next()?.parse().ok(),
-                };
-            }
-            "platforms" => {
-                let platforms: Result<Arc<[Platform]>, _> =
-                    next()?.split_whitespace().map(str::parse).collect();
-                platform_sets.push(platforms.ok()?);
-            }
-            "release" => {
-                let version: Version = next()?.parse().ok()?;
-                let publisher = next()?;
-                let publisher = publishers
-                    .iter()
-                    .find(|known| &***known == publisher)
-                    .cloned()
-                    .unwrap_or_else(|| publisher.into());
-                let date = read_date(next()?);
-                let security = !next()?.is_empty();
-                let platforms = platform_sets.get(next()?.parse::<usize>().ok()?)?.clone();
-                places.push(DetailsPlace {
-                    offset: cold_start + next()?.parse::<u64>().ok()?,
-                    length: next()?.parse().ok()?,
-                    checksum: next()?.parse().ok()?,
-                });
-                let reason = next()?;
-                let withdrawn = !next()?.is_empty();
-                catalog.releases.push(Release {
-                    version,
-                    publisher,
-                    date,
-                    security,
-                    withdrawn: withdrawn.then(|| reason.into()),
-                    platforms,
-                });
-            }
-            _ => {}
         }
+        Some(())
     }
-    let (source, address) = origin?;
-    let origin = Origin {
-        source,
-        address,
-        confirmed: Timestamp::try_from(modified).ok()?,
-        expires,
-        not_renewed: None,
-    };
-    let loaded = Loaded {
-        catalog,
-        origin,
-        file: path.to_owned(),
-        places,
-    };
-    Some((loaded, validators))
+
+    /// Takes lines of the second part apart, whose details begin at `cold_start` of the file;
+    /// nothing where one cannot be understood.
+    fn releases<'a>(
+        &mut self,
+        lines: impl Iterator<Item = &'a str>,
+        cold_start: u64,
+    ) -> Option<()> {
+        let mut platform_sets: Vec<Arc<[Platform]>> = Vec::new();
+        let known = self.catalog.publishers.iter();
+        let publishers: Vec<Arc<str>> = known.map(|known| known.id.as_str().into()).collect();
+        for line in lines {
+            let mut rest = Some(line);
+            let mut next = || next_field(&mut rest);
+            match next()? {
+                "platforms" => {
+                    let platforms: Result<Arc<[Platform]>, _> =
+                        next()?.split_whitespace().map(str::parse).collect();
+                    platform_sets.push(platforms.ok()?);
+                }
+                "release" => {
+                    let version: Version = next()?.parse().ok()?;
+                    let publisher = next()?;
+                    let publisher = publishers
+                        .iter()
+                        .find(|known| &***known == publisher)
+                        .cloned()
+                        .unwrap_or_else(|| publisher.into());
+                    let date = read_date(next()?);
+                    let security = !next()?.is_empty();
+                    let platforms = platform_sets.get(next()?.parse::<usize>().ok()?)?.clone();
+                    self.places.push(DetailsPlace {
+                        offset: cold_start + next()?.parse::<u64>().ok()?,
+                        length: next()?.parse().ok()?,
+                        checksum: next()?.parse().ok()?,
+                    });
+                    let reason = next()?;
+                    let withdrawn = !next()?.is_empty();
+                    self.catalog.releases.push(Release {
+                        version,
+                        publisher,
+                        date,
+                        security,
+                        withdrawn: withdrawn.then(|| reason.into()),
+                        platforms,
+                    });
+                }
+                _ => {}
+            }
+        }
+        Some(())
+    }
+
+    /// What was read, of a file that was written at `modified`; nothing where it does not say where
+    /// it came from.
+    fn finish(self, path: &Path, modified: SystemTime) -> Option<(Loaded, Validators)> {
+        let (source, address) = self.origin?;
+        let origin = Origin {
+            source,
+            address,
+            confirmed: Timestamp::try_from(modified).ok()?,
+            expires: self.expires,
+            not_renewed: None,
+        };
+        let loaded = Loaded {
+            catalog: self.catalog,
+            origin,
+            file: path.to_owned(),
+            places: self.places,
+        };
+        Some((loaded, self.validators))
+    }
 }
 
 /// The next field of a line. Most have a few bytes, for which the general search costs more than

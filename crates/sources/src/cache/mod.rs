@@ -20,7 +20,7 @@ use vshelf_files::atomic::Temporary;
 use vshelf_files::{atomic, optional};
 
 pub use details::DamagedDetails;
-pub use format::{Loaded, Origin};
+pub use format::{ChosenLines, Loaded, Origin};
 
 use self::format::{Depth, read_file, render};
 use crate::api::{Fetched, Known, PublishedCatalog, Source, SourceError};
@@ -189,9 +189,13 @@ impl CatalogCache {
         self.read_merged(definition, Depth::Releases)
     }
 
-    /// The same, with the releases of these lines only.
-    pub fn merged_lines(&self, definition: &Definition, lines: &[String]) -> Option<Catalog> {
-        let loaded = self.read_merged(definition, Depth::Lines(lines));
+    /// The same, with the releases only of the lines that `choose` names by its outline.
+    pub fn merged_lines(
+        &self,
+        definition: &Definition,
+        choose: ChosenLines<'_>,
+    ) -> Option<Catalog> {
+        let loaded = self.read_merged(definition, Depth::Lines(choose));
         loaded.map(|loaded| loaded.catalog)
     }
 
@@ -637,7 +641,13 @@ mod tests {
         let outline = cache.merged_outline(&definition).unwrap();
         assert_eq!(outline.lines, merged.catalog.lines);
         assert!(outline.releases.is_empty());
-        let of = |line: &str| cache.merged_lines(&definition, &[line.to_owned()]).unwrap();
+        let of = |line: &str| {
+            let choose = |outline: &Catalog| {
+                assert_eq!(outline.lines, merged.catalog.lines);
+                vec![line.to_owned()]
+            };
+            cache.merged_lines(&definition, &choose).unwrap()
+        };
         assert_eq!((of("8").releases.len(), of("80").releases.len()), (2, 0));
         assert!(cache.fresh_merged(&definition, now).is_some());
         let later = now + SignedDuration::from_hours(2);

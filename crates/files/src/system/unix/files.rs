@@ -1,13 +1,13 @@
 //! Files: their permissions, links, names and disks.
 
-use std::ffi::OsStr;
+use std::ffi::{OsStr, OsString};
 use std::fs::{self, File, Metadata, OpenOptions, Permissions};
 use std::io;
 use std::os::unix::ffi::OsStrExt;
 use std::os::unix::fs::{FileExt, MetadataExt, OpenOptionsExt, PermissionsExt};
 use std::path::{Path, PathBuf};
 
-use rustix::fs::{Access, OFlags};
+use rustix::fs::{Access, Dir, Mode, OFlags};
 
 /// Has a new file get these permissions, before the umask.
 pub fn with_permission_bits(options: &mut OpenOptions, bits: u32) -> &mut OpenOptions {
@@ -100,6 +100,25 @@ pub fn stands_at(file: &File, path: &Path) -> io::Result<bool> {
 pub fn are_same(one: &Path, other: &Path) -> io::Result<bool> {
     let found = (fs::symlink_metadata(one)?, fs::symlink_metadata(other)?);
     Ok(identity(&found.0) == identity(&found.1))
+}
+
+/// What tells whether two paths lead to one file: its device and number.
+pub type FileIdentity = (u64, u64);
+
+/// Which file a path leads to.
+pub fn identity_of(_path: &Path, found: &Metadata) -> FileIdentity {
+    identity(found)
+}
+
+/// The names of a folder's entries in no order. The C library would have memory mapped and unmapped for it.
+pub fn names(folder: &Path) -> io::Result<Vec<OsString>> {
+    let flags = OFlags::RDONLY | OFlags::DIRECTORY | OFlags::CLOEXEC;
+    let entries = Dir::new(rustix::fs::open(folder, flags, Mode::empty())?)?;
+    let names =
+        entries.map(|entry| Ok(OsStr::from_bytes(entry?.file_name().to_bytes()).to_owned()));
+    names
+        .filter(|name| !name.as_ref().is_ok_and(|name| name == "." || name == ".."))
+        .collect()
 }
 
 /// Fills `bytes` with those of a file from `offset` on.

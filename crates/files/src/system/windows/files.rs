@@ -99,6 +99,21 @@ pub fn are_same(one: &Path, other: &Path) -> io::Result<bool> {
     }
 }
 
+/// What tells whether two paths lead to one file: its path without links.
+pub type FileIdentity = PathBuf;
+
+/// Which file a path leads to.
+pub fn identity_of(path: &Path, _found: &Metadata) -> FileIdentity {
+    fs::canonicalize(path).unwrap_or_else(|_| path.to_owned())
+}
+
+/// The names of a folder's entries in no order.
+pub fn names(folder: &Path) -> io::Result<Vec<OsString>> {
+    fs::read_dir(folder)?
+        .map(|entry| Ok(entry?.file_name()))
+        .collect()
+}
+
 /// Fills `bytes` with those of a file from `offset` on.
 pub fn read_exact_at(file: &File, bytes: &mut [u8], offset: u64) -> io::Result<()> {
     let mut filled = 0;
