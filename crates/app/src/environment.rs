@@ -30,6 +30,7 @@ pub struct Environment {
     pub shell: CallingShell,
     /// The way to the network.
     pub transport: Transport,
+    registries: UserSettings,
     /// The platform that builds have to run on.
     platform: OnceCell<Platform>,
     /// Where catalogs are kept, where that is not the usual place.
@@ -60,7 +61,7 @@ impl fmt::Debug for RuntimeChooser {
 /// Where the package registries of the person with these variables are.
 fn registries_of(variables: &Variables) -> UserSettings {
     UserSettings {
-        variables: variables.texts(),
+        variables: variables.texts().into(),
         home: variables.home().unwrap_or_default(),
     }
 }
@@ -74,10 +75,12 @@ impl Environment {
 
     /// The surroundings of a command that another one gives in the same shell.
     pub fn in_shell(shell: CallingShell, offline: bool) -> Environment {
-        let person = registries_of(shell.variables());
+        let registries = registries_of(shell.variables());
+        let transport = Transport::new(offline, Patience::default());
         Environment {
             shell,
-            transport: Transport::new(offline, Patience::default()).of_person(person),
+            transport: transport.of_person(registries.clone()),
+            registries,
             platform: OnceCell::new(),
             catalogs: None,
             cache: OnceCell::new(),
@@ -206,7 +209,7 @@ impl Environment {
 
     /// Where the person's package registries are.
     pub fn registries(&self) -> UserSettings {
-        registries_of(self.variables())
+        self.registries.clone()
     }
 
     /// The cache of catalogs.

@@ -6,6 +6,7 @@ use std::fmt;
 use std::io;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
+use std::sync::Arc;
 
 use configparser::ini::Ini;
 use vshelf_files::optional;
@@ -16,7 +17,7 @@ use crate::address::shown;
 #[derive(Clone, Default)]
 pub struct UserSettings {
     /// Environment variables.
-    pub variables: BTreeMap<String, String>,
+    pub variables: Arc<BTreeMap<String, String>>,
     /// The home folder.
     pub home: PathBuf,
 }
@@ -316,7 +317,8 @@ mod tests {
             variables: variables
                 .iter()
                 .map(|(name, value)| ((*name).to_owned(), (*value).to_owned()))
-                .collect(),
+                .collect::<BTreeMap<_, _>>()
+                .into(),
             home: home.path().to_owned(),
         };
         (home, settings)
@@ -385,10 +387,9 @@ mod tests {
         let mode = std::os::unix::fs::PermissionsExt::from_mode(0o755);
         fs::set_permissions(&client, mode).unwrap();
         let path = home.path().display().to_string();
-        settings.variables.insert("PATH".to_owned(), path);
-        settings
-            .variables
-            .insert("PIP_CONFIG_FILE".to_owned(), "/dev/null".to_owned());
+        let variables = Arc::make_mut(&mut settings.variables);
+        variables.insert("PATH".to_owned(), path);
+        variables.insert("PIP_CONFIG_FILE".to_owned(), "/dev/null".to_owned());
         // A file of the whole system comes before the client's answer.
         if !Path::new("/etc/pip.conf").exists() {
             assert_eq!(

@@ -14,6 +14,7 @@ use std::time::SystemTime;
 
 use jiff::Timestamp;
 use jiff::civil::Date;
+use memchr::memchr_iter;
 use vshelf_core::catalog::{Catalog, Details, Line, LinePolicy, Publisher, Release, Standing};
 use vshelf_core::{Platform, Version};
 use vshelf_files::optional;
@@ -272,10 +273,9 @@ pub(super) fn read_file(path: &Path, depth: Depth<'_>) -> io::Result<Option<(Loa
     if wanted as u64 > metadata.len() {
         return Ok(None);
     }
-    let read = bytes.len();
-    if wanted > read {
-        bytes.resize(wanted, 0);
-        file.read_exact(&mut bytes[read..])?;
+    if let Some(missing) = wanted.checked_sub(bytes.len()) {
+        bytes.reserve_exact(missing);
+        file.take(missing as u64).read_to_end(&mut bytes)?;
     }
     let part = |start: usize, (length, checksum): (usize, u32)| {
         let part = bytes.get(start..start + length)?;
@@ -302,14 +302,14 @@ pub(super) fn read_file(path: &Path, depth: Depth<'_>) -> io::Result<Option<(Loa
         Depth::Outline => Some(()),
         Depth::Lines(choose) => {
             let lines = choose(&reading.catalog);
-            let of_lines = releases.lines().filter(|text| is_of_lines(text, &lines));
+            let of_lines = lines_of(releases).filter(|text| is_of_lines(text, &lines));
             reading.releases(of_lines, releases_end as u64)
         }
         Depth::Releases => {
-            let count = memchr::memchr_iter(b'\n', releases.as_bytes()).count();
+            let count = memchr_iter(b'\n', releases.as_bytes()).count();
             reading.catalog.releases.reserve(count);
             reading.places.reserve(count);
-            reading.releases(releases.lines(), releases_end as u64)
+            reading.releases(lines_of(releases), releases_end as u64)
         }
     });
     let modified = metadata.modified()?;
@@ -467,6 +467,15 @@ impl Reading {
         };
         Some((loaded, self.validators))
     }
+}
+
+/// The lines of a text each of which ends in a line break, found faster than [`str::lines`] does.
+fn lines_of(text: &str) -> impl Iterator<Item = &str> {
+    memchr_iter(b'\n', text.as_bytes()).scan(0, |start, end| {
+        let line = &text[*start..end];
+        *start = end + 1;
+        Some(line)
+    })
 }
 
 /// The next field of a line. Most have a few bytes, for which the general search costs more than

@@ -165,7 +165,7 @@ fn ask_helper(
         let mut process = Command::new(&found)
             .arg("get")
             .env_clear()
-            .envs(&settings.variables)
+            .envs(&*settings.variables)
             .stdin(Stdio::piped())
             .stdout(Stdio::piped())
             .stderr(Stdio::null())
@@ -200,7 +200,7 @@ mod tests {
     use rstest::rstest;
     use std::fs;
     use std::os::unix::fs::PermissionsExt;
-    use std::sync::OnceLock;
+    use std::sync::{Arc, OnceLock};
 
     /// `gull:sand`, `dune:kelp` and `reed:tide` for three parts of a server, and two helpers.
     const FILE: &str = r#"{
@@ -242,7 +242,7 @@ mod tests {
         fs::write(folder.join("auth.json"), file).unwrap();
         let folders = format!("{}:/usr/bin:/bin", helpers().display());
         let settings = UserSettings {
-            variables: [("PATH".to_owned(), folders)].into(),
+            variables: Arc::new([("PATH".to_owned(), folders)].into()),
             home: home.path().to_owned(),
         };
         (home, settings)
@@ -315,9 +315,7 @@ mod tests {
         let named = home.path().join("mine.json");
         fs::write(&named, FILE).unwrap();
         let named = named.display().to_string();
-        settings
-            .variables
-            .insert("REGISTRY_AUTH_FILE".to_owned(), named);
+        Arc::make_mut(&mut settings.variables).insert("REGISTRY_AUTH_FILE".to_owned(), named);
         assert!(header(&settings, "https://gull.example", "marram").is_some());
     }
 }

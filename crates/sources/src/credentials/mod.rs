@@ -339,7 +339,7 @@ mod tests {
         fs::write(home.path().join(".npmrc"), npmrc).unwrap();
         fs::write(home.path().join(".netrc"), netrc).unwrap();
         let settings = UserSettings {
-            variables: [("TIDE_TOKEN".to_owned(), "flood".to_owned())].into(),
+            variables: std::sync::Arc::new([("TIDE_TOKEN".to_owned(), "flood".to_owned())].into()),
             home: home.path().to_owned(),
         };
         Credentials::read(&settings).unwrap()
