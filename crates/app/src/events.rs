@@ -9,11 +9,12 @@ use vshelf_core::definition::needs::Needs;
 use vshelf_core::packages::Package;
 use vshelf_core::tidy::Protection;
 use vshelf_core::{Key, Pick, Request, Version};
+use vshelf_shell::Dialect;
 
 use crate::error::Error;
 use crate::outcome::{
-    CarryReport, Conclusion, InstallResult, PackagesLost, Removed, RenewalStep, Restored,
-    SeveralConclusion,
+    CarryReport, Conclusion, Connected, InstallResult, PackagesLost, Removed, RenewalStep,
+    Restored, SeveralConclusion,
 };
 use crate::sourcing::PassedOver;
 
@@ -123,6 +124,8 @@ pub enum Event<'e> {
     PackagesLost(&'e PackagesLost),
     /// Several installs were made.
     InstalledSeveral(&'e [InstallResult]),
+    /// A shell was connected on the way.
+    Connected(&'e Connected),
     /// What is active and the default after an install.
     Concluded(&'e Conclusion),
     /// The default of a runtime after several installs.
@@ -225,6 +228,22 @@ pub enum Question<'q> {
         title: &'q str,
         /// The version.
         version: &'q Version,
+    },
+    /// Whether to install what the project requires, now and whenever something is missing there.
+    InstallRequired {
+        /// The file that requires it.
+        file: &'q Path,
+        /// The runtime's title.
+        title: &'q str,
+        /// What it requires.
+        request: &'q Request,
+    },
+    /// Whether to connect the person's shell, where none is connected yet.
+    ConnectShell {
+        /// The shell.
+        dialect: Dialect,
+        /// The start-up file that gets a block.
+        file: &'q Path,
     },
     /// Whether this shell is to use what the project requires.
     FollowProject {

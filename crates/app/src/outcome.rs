@@ -9,6 +9,7 @@ use vshelf_core::tidy::Protection;
 use vshelf_core::{Key, Line, Phase, Pick, Request, Version};
 use vshelf_shelf::Install;
 use vshelf_shelf::journal::Operation;
+use vshelf_shell::Dialect;
 
 use crate::error::PackageAttempt;
 
@@ -162,6 +163,8 @@ pub struct Removed {
     pub linked: bool,
     /// The bytes that were freed.
     pub freed: u64,
+    /// Where it is in the trash, its bytes and the last day on which it is there.
+    pub trashed: Option<(u64, Date)>,
     /// The packages that went with it, as `name@version`.
     pub packages: Vec<String>,
     /// Whether it was the default, and there is none now.
@@ -258,10 +261,29 @@ pub struct PackagesLost {
 pub struct Restored {
     /// Its title.
     pub title: String,
+    /// Whether it came from the trash, as it was, and not from its source.
+    pub from_trash: bool,
     /// Whether it became the default, because there was none.
     pub became_default: bool,
     /// The packages that it had, as `name@version`.
     pub packages: Vec<String>,
     /// What installs those.
     pub attempt: Option<PackageAttempt>,
+}
+
+/// What connecting a shell changed.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Connected {
+    /// The shell.
+    pub dialect: Dialect,
+    /// Its start-up file.
+    pub start_up_file: PathBuf,
+    /// The lines that were written into the start-up file; nothing where they were there.
+    pub new_lines: Option<String>,
+    /// Whether the integration was written again.
+    pub renewed: bool,
+    /// The line that connects the calling shell, where it is not connected.
+    pub source_line: Option<String>,
+    /// The line that starts zsh's completion system, where the start-up file does not name it.
+    pub completion_line: Option<&'static str>,
 }

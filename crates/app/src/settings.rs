@@ -38,6 +38,8 @@ pub struct Settings {
     pub reminders: Option<bool>,
     /// What a clean-up counts as outdated.
     pub tidy: TidySettings,
+    /// What is kept of what was removed.
+    pub trash: TrashSettings,
     /// Where a source is read from instead, by runtime and source joined with a dot.
     pub addresses: BTreeMap<String, String>,
     /// The minisign key that what a source says has to be signed with, by runtime and source joined with a dot.
@@ -87,6 +89,28 @@ pub struct TidySettings {
     pub idle_days: Option<u32>,
     /// How many releases of a line stay.
     pub per_line: Option<NonZeroUsize>,
+}
+
+/// What is kept of what was removed.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Deserialize)]
+#[serde(default, deny_unknown_fields, rename_all = "kebab-case")]
+pub struct TrashSettings {
+    /// For how many days; 0 for not at all.
+    pub days: Option<u32>,
+    /// How much at most, in millions of bytes.
+    pub megabytes: Option<u64>,
+}
+
+impl TrashSettings {
+    /// For how many days what was removed is kept.
+    pub fn days(&self) -> u32 {
+        self.days.unwrap_or(14)
+    }
+
+    /// How many bytes of it are kept at most.
+    pub fn bytes(&self) -> u64 {
+        self.megabytes.unwrap_or(5_000).saturating_mul(1_000_000)
+    }
 }
 
 /// How long a catalog counts as fresh where the settings say nothing, in minutes.

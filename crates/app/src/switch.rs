@@ -8,6 +8,7 @@ use crate::activity::Activity;
 use crate::environment::Environment;
 use crate::error::Error;
 use crate::events::{Answer, Listener, Question};
+use crate::install::missing::install_missing;
 use crate::install::run::{InstallRequest, install};
 use crate::integrate::connect::require_connection;
 use crate::project;
@@ -190,6 +191,39 @@ pub fn choose_for_run<'c>(
     let (runtime, pick) = choose(environment, asked)?;
     runtime.note_use(&pick);
     Ok((runtime, pick))
+}
+
+/// Installs what is asked for, or what the project here requires, where it is missing and nothing else was
+/// chosen for this shell. Says what was installed.
+pub fn install_for_run(
+    environment: &Environment,
+    asked: &RunTarget,
+    listener: &dyn Listener,
+) -> Result<Option<String>, Error> {
+    let (runtime, request) = match asked {
+        RunTarget::Selected(request) => {
+            (Runtime::of_request(environment, request)?, request.clone())
+        }
+        RunTarget::Active(name) => {
+            let runtime = Runtime::named(environment, name.as_deref())?;
+            let found = project::find_requirement(&runtime)?;
+            let switched = environment.shell.switched(runtime.name()).is_some();
+            let Some(found) = found.filter(|_| !switched) else {
+                return Ok(None);
+            };
+            let request = Request {
+                runtime: Some(runtime.name().to_owned()),
+                ..found.requirement.request
+            };
+            (runtime, request)
+        }
+    };
+    if runtime.pick_meeting(&request).is_some() {
+        return Ok(None);
+    }
+    install_missing(environment, request.clone(), listener)?;
+    let pick = runtime.reopened()?.resolve_pick(&request)?;
+    Ok(Some(format!("{} {pick}", runtime.definition.title)))
 }
 
 /// What a command is to run on.

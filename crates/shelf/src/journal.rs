@@ -26,6 +26,8 @@ pub enum Operation {
     Installed,
     /// It was put on the shelf from elsewhere on this machine.
     Adopted,
+    /// It came back from the trash.
+    Restored,
     /// It was removed.
     Removed,
     /// It was removed by a clean-up.
@@ -215,6 +217,24 @@ pub fn projects(layout: &Layout) -> io::Result<Lines<SeenProject>> {
     }
     lines.entries = last;
     Ok(lines)
+}
+
+/// A folder in which what its projects require is installed without asking again.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+struct InstallingFolder {
+    folder: PathBuf,
+}
+
+/// Writes down that a person had what is required in a folder installed.
+pub fn note_installing(layout: &Layout, folder: &Path) -> io::Result<()> {
+    let folder = folder.to_owned();
+    append(&layout.installing(), &InstallingFolder { folder })
+}
+
+/// Whether a person had what is required in this folder installed before.
+pub fn installs_in(layout: &Layout, folder: &Path) -> io::Result<bool> {
+    let known: Lines<InstallingFolder> = read(&layout.installing())?;
+    Ok(known.entries.iter().any(|known| known.folder == folder))
 }
 
 /// Forgets the projects that are gone; says how many. Lines that are not understood stay.

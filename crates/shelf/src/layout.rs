@@ -178,6 +178,11 @@ impl Layout {
         self.data.join("staging")
     }
 
+    /// The folder for installs that were removed and can come back.
+    pub fn trash(&self) -> PathBuf {
+        self.data.join("trash")
+    }
+
     /// The file of what was done to the shelf.
     pub fn history(&self) -> PathBuf {
         self.data.join("history.jsonl")
@@ -186,6 +191,11 @@ impl Layout {
     /// The file of the requirement files that were seen.
     pub fn projects(&self) -> PathBuf {
         self.data.join("projects.jsonl")
+    }
+
+    /// The file of the folders in which what projects require is installed without asking again.
+    pub fn installing(&self) -> PathBuf {
+        self.data.join("installing.jsonl")
     }
 
     /// What has the time of the program that wrote what start-up files source.

@@ -21,6 +21,7 @@ pub mod staging;
 pub mod state;
 pub mod store;
 pub mod switches;
+pub mod trash;
 pub mod unfinished;
 pub mod unpack;
 

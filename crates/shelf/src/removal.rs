@@ -17,6 +17,7 @@ use crate::processes::{Process, processes_below};
 use crate::staging::Stage;
 use crate::state::{State, StateError};
 use crate::store::{Shelf, ShelfError, failed};
+use crate::trash;
 use crate::unfinished::{build_in, forget_leaving, note_leaving};
 
 /// What becomes of an install that a process runs from, when it is to be removed.
@@ -28,11 +29,22 @@ pub enum Running {
     Ignored,
 }
 
+/// What becomes of an install that is removed.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Fate {
+    /// It is deleted.
+    Deleted,
+    /// It goes into the trash, and is deleted where it cannot.
+    Trashed,
+}
+
 /// What removing an install resulted in.
 #[derive(Debug)]
 pub enum Removal {
     /// It is removed.
     Done {
+        /// What became of it.
+        fate: Fate,
         /// The bytes that were freed.
         freed: u64,
         /// What could not be done all the same: deleted, or written down.
@@ -48,6 +60,7 @@ struct Departure<'d> {
     key: &'d Key,
     entry: &'d HistoryEntry,
     running: Running,
+    fate: Fate,
     /// Where it stands.
     place: PathBuf,
     /// The state as it was.
@@ -69,6 +82,7 @@ impl Shelf {
         &self,
         key: &Key,
         running: Running,
+        fate: Fate,
         entry: &HistoryEntry,
     ) -> Result<Removal, ShelfError> {
         let _lock = self.lock(key, &mut |_| {})?;
@@ -79,6 +93,7 @@ impl Shelf {
             key,
             entry,
             running,
+            fate,
             place: self.place(key),
             before: self.state()?,
         };
@@ -120,7 +135,7 @@ impl Departure<'_> {
             self.put_back(format!("{} runs ({})", process.program, process.id))?;
             return Ok(Removal::Spared(process));
         }
-        Ok(self.delete(stage, let_go))
+        Ok(self.put_away(stage, let_go))
     }
 
     /// The process for which it stays, where it stands at `install`.
@@ -169,12 +184,21 @@ impl Departure<'_> {
         Ok(())
     }
 
-    /// Deletes it in its stage, and writes down what is left to be written.
-    fn delete(&self, stage: Stage, let_go: LetGo) -> Removal {
+    /// Moves it from its stage into the trash, or deletes it there, and writes down what is left to be written.
+    fn put_away(&self, stage: Stage, let_go: LetGo) -> Removal {
         let layout = &self.shelf.layout;
-        let deleted = remove_tree(&build_in(stage.path()));
         let mut failures = Vec::new();
         let mut tell = |result: Result<(), ShelfError>| failures.extend(result.err());
+        let accepted = match self.fate {
+            Fate::Trashed => trash::accept(layout, &self.shelf.runtime, self.key, stage.path()),
+            Fate::Deleted => Ok(false),
+        };
+        let is_trashed = accepted.unwrap_or_else(|error| {
+            tell(Err(failed("moved to the trash", stage.path())(error)));
+            false
+        });
+        // What stays in its stage goes there.
+        let deleted = remove_tree(&build_in(stage.path()));
         let last_use = layout.last_use(&self.shelf.runtime, self.key);
         let forgotten = optional::remove(&last_use).map(drop);
         tell(forgotten.map_err(failed("removed", &last_use)));
@@ -195,6 +219,10 @@ impl Departure<'_> {
             None => drop(stage),
         }
         Removal::Done {
+            fate: match is_trashed {
+                true => Fate::Trashed,
+                false => Fate::Deleted,
+            },
             freed: deleted.freed,
             failures,
         }
@@ -248,14 +276,19 @@ mod tests {
             std::thread::yield_now();
         }
         let entry = removal_of(&key);
-        match shelf.remove(&key, Running::Spared, &entry).unwrap() {
+        match shelf
+            .remove(&key, Running::Spared, Fate::Deleted, &entry)
+            .unwrap()
+        {
             Removal::Spared(process) => assert_eq!(process.id, child.id()),
             Removal::Done { freed, .. } => panic!("{freed} bytes are gone"),
         }
         assert!(bin.join("sleep").exists());
         child.kill().unwrap();
         child.wait().unwrap();
-        let removed = shelf.remove(&key, Running::Spared, &entry).unwrap();
+        let removed = shelf
+            .remove(&key, Running::Spared, Fate::Deleted, &entry)
+            .unwrap();
         assert!(matches!(removed, Removal::Done { freed: 1.., .. }));
         assert!(!shelf.place(&key).exists());
         let history = crate::journal::history(&Layout::of(&folders)).unwrap();

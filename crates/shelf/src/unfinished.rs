@@ -132,7 +132,7 @@ pub(crate) fn forget_leaving(install: &Path) -> io::Result<()> {
 }
 
 /// What the history is to say of an install that is being removed.
-fn leaving(install: &Path) -> io::Result<Option<HistoryEntry>> {
+pub(crate) fn leaving(install: &Path) -> io::Result<Option<HistoryEntry>> {
     let text = optional::read(&install.join(LEAVING))?;
     // Half a line was written on a full disk, before anything was moved.
     Ok(text.and_then(|text| serde_json::from_slice(&text).ok()))

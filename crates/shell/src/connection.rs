@@ -50,6 +50,8 @@ pub enum Following {
     Announce,
     /// It asks before it follows.
     Ask,
+    /// It says which version it took, and has what is missing installed where a person agreed to it.
+    Install,
     /// It says nothing.
     Quiet,
     /// It does not follow.
@@ -224,7 +226,7 @@ pub fn render_runtimes(
     let entries = EnteredRuntimes {
         requirements,
         says: match following {
-            Following::Announce => "announce",
+            Following::Announce | Following::Install => "announce",
             Following::Ask | Following::Quiet | Following::Off => "",
         },
         enter: enter.collect(),

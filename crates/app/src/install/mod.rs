@@ -8,5 +8,6 @@ pub mod first_start;
 pub mod from_source;
 pub mod job;
 pub mod last_build;
+pub mod missing;
 pub mod run;
 pub mod transfer;

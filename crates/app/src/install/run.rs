@@ -11,10 +11,12 @@ use super::job::{InstallJob, JobOptions};
 use crate::definitions;
 use crate::environment::Environment;
 use crate::error::{Done, Error};
-use crate::events::{Event, Listener};
+use crate::events::{Answer, Event, Listener, Question};
+use crate::integrate::connect::{connect, own_shell, start_up_file};
+use crate::integrate::files::connected_dialects;
 use crate::keep::{carry, packages};
 use crate::lock;
-use crate::outcome::{CarryOutcome, InstallResult, PackagesLost};
+use crate::outcome::{CarryOutcome, Connected, InstallResult, PackagesLost};
 use crate::project;
 use crate::runtime::Runtime;
 
@@ -98,10 +100,18 @@ pub fn install(environment: &Environment, asked: &InstallRequest, listener: &dyn
             }));
         }
     }
+    let is_any_new = results.iter().any(|result| result.new.is_some());
     match (&planned[..], &results[..]) {
         ([(request, place)], [result]) if asked.requests.len() == 1 => {
             let job = &jobs[*place];
             listener.tell(Event::Installed(result));
+            if is_any_new && let Some(connected) = offer_to_connect(environment, listener)? {
+                // How the calling shell becomes connected follows.
+                listener.tell(Event::Connected(&Connected {
+                    source_line: None,
+                    ..connected
+                }));
+            }
             let runtime = Runtime::open(environment, job.definition.clone())?;
             conclude(&runtime, request, &job.key, asked.takeover, listener)?;
             if let Some(from) = &carry_from {
@@ -111,6 +121,9 @@ pub fn install(environment: &Environment, asked: &InstallRequest, listener: &dyn
         (_, []) => {}
         _ => {
             listener.tell(Event::InstalledSeveral(&results));
+            if is_any_new && let Some(connected) = offer_to_connect(environment, listener)? {
+                listener.tell(Event::Connected(&connected));
+            }
             let installed: Vec<(Request, &InstallJob)> = planned
                 .into_iter()
                 .map(|(request, place)| (request, &jobs[place]))
@@ -119,6 +132,30 @@ pub fn install(environment: &Environment, asked: &InstallRequest, listener: &dyn
         }
     }
     first_of(errors, listener)
+}
+
+/// Offers to connect the person's shell where none is connected yet: without that nothing finds an install. Says what
+/// it changed where that is wanted.
+fn offer_to_connect(
+    environment: &Environment,
+    listener: &dyn Listener,
+) -> Result<Option<Connected>, Error> {
+    if !connected_dialects(environment)?.is_empty() {
+        return Ok(None);
+    }
+    // For a shell that cannot be connected there is another way, which is told.
+    let Ok(dialect) = own_shell(environment) else {
+        return Ok(None);
+    };
+    let file = start_up_file(environment, dialect)?;
+    let question = Question::ConnectShell {
+        dialect,
+        file: &file,
+    };
+    match listener.ask(&question)? {
+        Answer::Yes => connect(environment, dialect).map(Some),
+        Answer::No | Answer::Nobody => Ok(None),
+    }
 }
 
 /// The packages, as `name@version`, in the install that a job makes again. That they cannot be listed is

@@ -12,24 +12,7 @@ use super::files::{functions_path, integration_path, integration_text, source_li
 use super::renewal::write_integrations;
 use crate::environment::Environment;
 use crate::error::{Done, Error, file_error};
-use crate::outcome::WayToConnect;
-
-/// What connecting a shell changed.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Connected {
-    /// The shell.
-    pub dialect: Dialect,
-    /// Its start-up file.
-    pub start_up_file: PathBuf,
-    /// The lines that were written into the start-up file; nothing where they were there.
-    pub new_lines: Option<String>,
-    /// Whether the integration was written again.
-    pub renewed: bool,
-    /// The line that connects the calling shell, where it is not connected.
-    pub source_line: Option<String>,
-    /// The line that starts zsh's completion system, where the start-up file does not name it.
-    pub completion_line: Option<&'static str>,
-}
+use crate::outcome::{Connected, WayToConnect};
 
 /// Connects a shell; safe to repeat.
 pub fn connect(environment: &Environment, dialect: Dialect) -> Result<Connected, Error> {

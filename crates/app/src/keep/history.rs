@@ -25,6 +25,8 @@ pub struct Departure {
     pub replaced_by: Option<Version>,
     /// The packages that go with it.
     pub packages: Vec<Package>,
+    /// Whether it is deleted at once, and not kept in the trash for a while.
+    pub for_good: bool,
 }
 
 impl Departure {
@@ -35,6 +37,7 @@ impl Departure {
             reasons: Vec::new(),
             replaced_by: None,
             packages,
+            for_good: false,
         }
     }
 

@@ -9,8 +9,10 @@ use serde::Serialize;
 use vshelf_files::lock::Lock;
 use vshelf_files::optional;
 use vshelf_files::tree::{bytes_in, remove_tree};
+use vshelf_shelf::trash::Trashed;
 use vshelf_shelf::unfinished::{self, Stuck, Unfinished};
 
+use super::trash;
 use crate::definitions;
 use crate::environment::Environment;
 use crate::error::{Error, file_error};
@@ -32,15 +34,18 @@ pub enum LeftoverKind {
     UnknownCatalog,
     /// A build from source that failed or was interrupted.
     UnfinishedBuild,
+    /// A removed install in the trash.
+    RemovedInstall,
 }
 
 impl LeftoverKind {
     /// Every kind, in the order in which they are told.
-    pub const ALL: [LeftoverKind; 4] = [
+    pub const ALL: [LeftoverKind; 5] = [
         LeftoverKind::UnfinishedCommand,
         LeftoverKind::PartialDownload,
         LeftoverKind::UnknownCatalog,
         LeftoverKind::UnfinishedBuild,
+        LeftoverKind::RemovedInstall,
     ];
 }
 
@@ -60,6 +65,7 @@ enum Place {
     File(PathBuf),
     /// A build, which nobody goes on with while the lock is held.
     Build(PathBuf, Lock),
+    Trash(Trashed),
 }
 
 impl Leftover {
@@ -77,6 +83,15 @@ impl Leftover {
             kind,
             bytes: bytes_in(&path).map_err(file_error(&path, "read"))?,
             place: Place::File(path),
+        })
+    }
+
+    fn trashed(trashed: Trashed) -> Result<Leftover, Error> {
+        let bytes = trashed.bytes();
+        Ok(Leftover {
+            kind: LeftoverKind::RemovedInstall,
+            bytes: bytes.map_err(file_error(trashed.folder(), "read"))?,
+            place: Place::Trash(trashed),
         })
     }
 
@@ -103,6 +118,7 @@ impl Leftover {
                 optional::remove(&path).map_err(file_error(&path, "deleted"))?;
                 Ok(self.bytes)
             }
+            Place::Trash(trashed) => trash::delete(trashed),
             Place::Build(folder, lock) => {
                 let deleted = remove_tree(&folder).whole();
                 drop(lock);
@@ -120,8 +136,8 @@ pub fn unfinished(environment: &Environment) -> Result<(Vec<Leftover>, Vec<Stuck
     Ok((stages.into_iter().map(Leftover::stage).collect(), stuck))
 }
 
-/// Everything that was left behind.
-pub fn find(environment: &Environment) -> Result<Vec<Leftover>, Error> {
+/// Everything that was left behind; of the trash what is overdue, or all of it.
+pub fn find(environment: &Environment, all_trash: bool) -> Result<Vec<Leftover>, Error> {
     let folders = environment.folders()?;
     let (mut found, _) = unfinished(environment)?;
     let archives = folders.cache.join("archives");
@@ -143,6 +159,13 @@ pub fn find(environment: &Environment) -> Result<Vec<Leftover>, Error> {
     let unclaimed = environment.catalogs()?.unclaimed(&definitions);
     for path in unclaimed.map_err(file_error(&catalogs, "read"))? {
         found.push(Leftover::file(LeftoverKind::UnknownCatalog, path)?);
+    }
+    let trashed = match all_trash {
+        true => trash::all(environment)?,
+        false => trash::overdue(environment)?,
+    };
+    for trashed in trashed {
+        found.push(Leftover::trashed(trashed)?);
     }
     Ok(found)
 }

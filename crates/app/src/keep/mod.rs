@@ -12,3 +12,4 @@ pub mod remove;
 pub mod renew;
 pub mod restore;
 pub mod tidy;
+pub mod trash;

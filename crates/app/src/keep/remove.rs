@@ -7,12 +7,12 @@ use vshelf_core::tidy::Protection;
 use vshelf_core::{Key, Request};
 use vshelf_shelf::journal::Operation;
 use vshelf_shelf::record::Adopted;
-use vshelf_shelf::removal::{Removal, Running};
+use vshelf_shelf::removal::{Fate, Removal, Running};
 use vshelf_shelf::unfinished;
 
 use super::history::Departure;
 use super::holders::Holders;
-use super::packages;
+use super::{packages, trash};
 use crate::activity::Activity;
 use crate::environment::Environment;
 use crate::error::{Class, Done, Error, Need};
@@ -33,6 +33,8 @@ pub struct RemoveRequest {
     pub every: bool,
     /// Whether what is the default, active or running is removed too.
     pub even_if_used: bool,
+    /// Whether it is deleted at once, and not kept in the trash for a while.
+    pub for_good: bool,
 }
 
 /// Removes what is asked for. Everything is looked at before anything is removed.
@@ -63,13 +65,17 @@ pub fn remove(environment: &Environment, asked: &RemoveRequest, listener: &dyn L
             let runtime = runtime.reopened()?;
             runtime.refuse_untold_key(&key)?;
             if runtime.install(&key).is_some() {
-                let departure = Departure::new(Operation::Removed, packages);
+                let departure = Departure {
+                    for_good: asked.for_good,
+                    ..Departure::new(Operation::Removed, packages)
+                };
                 let mut removed = remove_install(&runtime, &key, running, departure, listener)?;
                 removed.reassigned = reassigned(&runtime, &key)?;
                 listener.tell(Event::Removed(&removed));
             }
         }
     }
+    trash::bound(environment, listener);
     Ok(())
 }
 
@@ -198,14 +204,22 @@ pub fn remove_install(
     let install = runtime.install(key).ok_or_else(gone)?;
     let title = runtime.display_name(&install.id);
     let was_default = runtime.is_default(key);
+    let fate = match departure.for_good {
+        true => Fate::Deleted,
+        false => trash::fate(environment, install)?,
+    };
     let entry = departure.entry(environment, install)?;
-    let remove = || runtime.shelf.remove(key, running, &entry);
-    let freed = match Task::Removing(&title).during(listener, remove)? {
-        Removal::Done { freed, failures } => {
+    let remove = || runtime.shelf.remove(key, running, fate, &entry);
+    let (fate, freed) = match Task::Removing(&title).during(listener, remove)? {
+        Removal::Done {
+            fate,
+            freed,
+            failures,
+        } => {
             for failure in failures {
                 listener.tell(Event::LeftUndone(&failure.into()));
             }
-            freed
+            (fate, freed)
         }
         Removal::Spared(process) => {
             return Err(Error::InUse {
@@ -235,6 +249,10 @@ pub fn remove_install(
         operation: entry.operation,
         linked: install.record.contents.adopted == Some(Adopted::Linked),
         freed,
+        trashed: match fate {
+            Fate::Trashed => Some((entry.record.unpacked_size, trash::kept_until(environment)?)),
+            Fate::Deleted => None,
+        },
         packages: entry.packages,
         was_default,
         newest_left: runtime.newest_besides(Some(key)),

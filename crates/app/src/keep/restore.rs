@@ -1,4 +1,4 @@
-//! Restoring what was removed: the same build, from the source that it came from.
+//! Restoring what was removed: out of the trash, or else the same build, from the source that it came from.
 
 use std::path::PathBuf;
 
@@ -7,7 +7,7 @@ use vshelf_core::{Key, Request, Selector};
 use vshelf_shelf::journal::HistoryEntry;
 use vshelf_shelf::unfinished;
 
-use super::{history, packages};
+use super::{history, packages, trash};
 use crate::environment::Environment;
 use crate::error::{Done, Error};
 use crate::events::{Event, Listener};
@@ -40,6 +40,9 @@ pub fn restore(environment: &Environment, requests: &[Request], listener: &dyn L
             });
             // A command that was cut off may not have come to it.
             set_missing_default(&runtime, &entry.key)?;
+            continue;
+        }
+        if take_back(&runtime, entry, listener)? {
             continue;
         }
         match plan(runtime, entry) {
@@ -141,6 +144,31 @@ fn plan(mut runtime: Runtime<'_>, entry: &HistoryEntry) -> Result<InstallJob, Er
     Ok(job)
 }
 
+/// Puts what is in the trash of a removal back on the shelf; says whether it did.
+fn take_back(
+    runtime: &Runtime<'_>,
+    entry: &HistoryEntry,
+    listener: &dyn Listener,
+) -> Result<bool, Error> {
+    let Some(trashed) = trash::of_removal(runtime.environment(), entry)? else {
+        return Ok(false);
+    };
+    if !trash::take_back(runtime, &trashed, entry)? {
+        return Ok(false);
+    }
+    let runtime = runtime.reopened()?;
+    let became_default = set_missing_default(&runtime, &entry.key)?;
+    let install = runtime.install(&entry.key);
+    listener.tell(Event::Restored(&Restored {
+        title: install.map_or_else(String::new, |install| runtime.display_name(&install.id)),
+        from_trash: true,
+        became_default,
+        packages: Vec::new(),
+        attempt: None,
+    }));
+    Ok(true)
+}
+
 /// Makes an install the default where there is none; says whether it did.
 fn set_missing_default(runtime: &Runtime<'_>, key: &Key) -> Result<bool, Error> {
     let missing = runtime.state.default.is_none();
@@ -165,6 +193,7 @@ fn conclude(
     };
     listener.tell(Event::Restored(&Restored {
         title: job.title(),
+        from_trash: false,
         became_default,
         packages: entry.packages.clone(),
         attempt,

@@ -9,12 +9,13 @@ use vshelf_shelf::removal::Running;
 use super::history::Departure;
 use super::holders::Holders;
 use super::leftovers::{self, Leftover};
-use super::packages;
 use super::plan::{Selection, plan};
 use super::remove::remove_install;
+use super::{packages, trash};
 use crate::environment::Environment;
 use crate::error::{Class, Error, file_error};
 use crate::events::{Answer, Event, Listener, Question, Task};
+use crate::outcome::Removed;
 use crate::runtime::Runtime;
 
 /// What a clean-up is about.
@@ -28,6 +29,8 @@ pub struct TidyRequest {
     pub except: Vec<Request>,
     /// Whether leftovers belong to it.
     pub leftovers: bool,
+    /// Whether all is deleted at once, what is in the trash too.
+    pub for_good: bool,
 }
 
 /// The plan of a clean-up.
@@ -36,6 +39,8 @@ pub struct TidyPlan<'r, 'c> {
     pub runtimes: Vec<(&'r Runtime<'c>, Vec<Assessment<'r>>)>,
     /// What was left behind.
     pub leftovers: Vec<Leftover>,
+    /// For how many days the trash keeps what is removed; nothing where it is deleted.
+    pub trash_days: Option<u32>,
 }
 
 /// What carrying out a clean-up resulted in.
@@ -43,6 +48,8 @@ pub struct TidyPlan<'r, 'c> {
 pub struct Tidied {
     /// The bytes that were freed.
     pub freed: u64,
+    /// The bytes that are in the trash.
+    pub trashed: u64,
     /// What could not be removed, and why.
     pub errors: Vec<Error>,
 }
@@ -59,12 +66,22 @@ impl TidyPlan<'_, '_> {
         same.count()
     }
 
-    /// The bytes that carrying it out frees.
-    pub fn frees(&self) -> u64 {
+    /// The bytes of the installs that go.
+    fn going(&self) -> u64 {
         let goes = self.assessments();
         let goes = goes.filter(|entry| entry.verdict == Verdict::Remove);
+        goes.map(|entry| entry.bytes).sum()
+    }
+
+    /// The bytes that carrying it out moves to the trash.
+    pub fn trashes(&self) -> u64 {
+        self.trash_days.map_or(0, |_| self.going())
+    }
+
+    /// The bytes that carrying it out frees.
+    pub fn frees(&self) -> u64 {
         let leftovers: u64 = self.leftovers.iter().map(|leftover| leftover.bytes).sum();
-        goes.map(|entry| entry.bytes).sum::<u64>() + leftovers
+        leftovers + self.going() - self.trashes()
     }
 
     /// Whether carrying it out would do anything.
@@ -102,12 +119,14 @@ pub fn plan_tidy<'r, 'c>(
             return Err(Error::NoSuchLine { line: line.clone() });
         }
     }
+    let days = environment.settings()?.trash.days();
     Ok(TidyPlan {
         runtimes: plans,
         leftovers: match asked.leftovers {
-            true => leftovers::find(environment)?,
+            true => leftovers::find(environment, asked.for_good)?,
             false => Vec::new(),
         },
+        trash_days: (days > 0 && !asked.for_good).then_some(days),
     })
 }
 
@@ -143,8 +162,12 @@ pub fn apply(
             .iter()
             .filter(|entry| entry.verdict == Verdict::Remove)
         {
-            match remove_still_outdated(runtime, entry, listener) {
-                Ok(freed) => tidied.freed += freed,
+            let for_good = plan.trash_days.is_none();
+            match remove_still_outdated(runtime, entry, for_good, listener) {
+                Ok(removed) => {
+                    tidied.freed += removed.freed;
+                    tidied.trashed += removed.trashed.map_or(0, |(bytes, _)| bytes);
+                }
                 Err(error) => {
                     listener.tell(Event::Failed(&error));
                     tidied.errors.push(error);
@@ -159,6 +182,7 @@ pub fn apply(
             Err(error) => listener.tell(Event::LeftUndone(&error)),
         }
     }
+    trash::bound(environment, listener);
     let layout = environment.layout()?;
     journal::forget_gone_projects(&layout).map_err(file_error(&layout.projects(), "written"))?;
     Ok(tidied)
@@ -168,8 +192,9 @@ pub fn apply(
 fn remove_still_outdated(
     runtime: &Runtime<'_>,
     entry: &Assessment<'_>,
+    for_good: bool,
     listener: &dyn Listener,
-) -> Result<u64, Error> {
+) -> Result<Removed, Error> {
     let mut now = runtime.reopened()?;
     now.today = runtime.today;
     let selection = Selection {
@@ -190,11 +215,12 @@ fn remove_still_outdated(
     let packages = packages::of_install(&now, key, listener)?;
     let departure = Departure {
         reasons: entry.reasons.clone(),
+        for_good,
         ..Departure::new(Operation::Tidied, packages)
     };
     let removed = remove_install(&now, key, Running::Spared, departure, listener)?;
     listener.tell(Event::Removed(&removed));
-    Ok(removed.freed)
+    Ok(removed)
 }
 
 /// Marks installs as kept, whatever speaks against them, or no longer; gives back each runtime's title

@@ -9,6 +9,7 @@ use vshelf_app::keep::remove::{RemoveRequest, remove};
 use vshelf_app::keep::renew::{self, Follower, RenewOptions, plan_renewals};
 use vshelf_app::keep::restore::restore;
 use vshelf_app::keep::tidy::{self, TidyRequest, mark_kept, plan_tidy};
+use vshelf_app::keep::trash;
 use vshelf_app::{Answer, Class, Error, Runtime, labels};
 use vshelf_core::tidy::{Protection, Reason, Verdict};
 use vshelf_shelf::journal::Operation;
@@ -102,7 +103,7 @@ fn a_clean_up_asks_first_and_says_why_afterwards() {
     assert_eq!(scene.on_shelf().len(), 4);
     let somebody = Recorder::answering(Answer::Yes);
     let tidied = tidy(&scene, &TidyRequest::default(), &somebody).unwrap();
-    assert!(tidied.errors.is_empty() && tidied.freed > 0, "{tidied:?}");
+    assert!(tidied.errors.is_empty() && tidied.trashed > 0, "{tidied:?}");
     assert_eq!(scene.on_shelf(), ["8.3.1", "6.20.2"]);
     let history = history::read(&scene.environment()).unwrap().entries;
     let tidied: Vec<_> = (history.iter())
@@ -255,4 +256,83 @@ fn a_checkup_finds_what_is_not_as_it_was_unpacked_and_what_stands_for_nothing() 
     assert!(found.findings.iter().any(is_label), "{:?}", found.findings);
     let of_six = checkup::check(&environment, &requests(&["6"]), false).unwrap();
     assert!(of_six.findings.is_empty(), "{:?}", of_six.findings);
+}
+
+/// What is in the trash, removed last first.
+fn in_trash(scene: &Scene) -> Vec<String> {
+    let trashed = trash::all(&scene.environment()).unwrap();
+    trashed.iter().map(|one| one.key.to_string()).collect()
+}
+
+#[test]
+fn what_was_removed_comes_back_from_the_trash_as_it_was() {
+    let scene = Scene::with(&["8.3.1", "6.20.2"]);
+    let added = scene.install_folder("6.20.2").join("lib/added");
+    fs::write(&added, "by hand").unwrap();
+    let recorder = Recorder::default();
+    remove(&scene.environment(), &removal(&["6"]), &recorder).unwrap();
+    assert!(
+        recorder.was_told(&["Removed(", "freed: 0", "2026-12-"]),
+        "{:?}",
+        recorder.told()
+    );
+    assert_eq!(in_trash(&scene), ["6.20.2"]);
+    restore(&scene.environment(), &[], &recorder).unwrap();
+    assert!(recorder.was_told(&["Restored(", "from_trash: true"]));
+    assert_eq!(fs::read_to_string(&added).unwrap(), "by hand");
+    assert_eq!(scene.on_shelf(), ["8.3.1", "6.20.2"]);
+    assert!(in_trash(&scene).is_empty());
+    let history = history::read(&scene.environment()).unwrap().entries;
+    assert_eq!(history.last().unwrap().operation, Operation::Restored);
+}
+
+#[test]
+fn the_trash_keeps_no_more_and_no_longer_than_the_settings_say() {
+    let scene = Scene::with(&["8.3.1", "6.20.2", "6.20.1", "6.2.0"]);
+    let remove_one = |selector: &str, settings: &str| {
+        let settings = format!("main-runtime = \"marram\"\n{settings}");
+        scene.write("config/shelf.toml", &settings);
+        let recorder = Recorder::default();
+        remove(&scene.environment(), &removal(&[selector]), &recorder).unwrap();
+        recorder.was_told(&["trashed: Some"])
+    };
+    assert!(!remove_one("6.2.0", "[trash]\ndays = 0\n"));
+    assert!(remove_one("6.20.1", ""));
+    // There is no room for what is larger than all that is kept.
+    assert!(!remove_one("6.20.2", "[trash]\nmegabytes = 0\n"));
+    assert!(in_trash(&scene).is_empty(), "the older one had to go too");
+    scene.write("config/shelf.toml", "main-runtime = \"marram\"\n");
+    scene.install(&["6.20.2"]);
+    assert!(remove_one("6.20.2", ""));
+    let later = |today: &str| {
+        let environment = scene.environment_with(&[("VSHELF_TODAY", today)]);
+        trash::overdue(&environment).unwrap().len()
+    };
+    assert_eq!((later("2026-12-01"), later("2027-01-20")), (0, 1));
+}
+
+#[test]
+fn what_is_removed_for_good_is_gone_and_the_trash_can_be_emptied() {
+    let scene = Scene::with(&["8.3.1", "6.20.2", "6.20.1"]);
+    remove(
+        &scene.environment(),
+        &removal(&["6.20.1"]),
+        &Recorder::default(),
+    )
+    .unwrap();
+    let asked = RemoveRequest {
+        for_good: true,
+        ..removal(&["6.20.2"])
+    };
+    remove(&scene.environment(), &asked, &Recorder::default()).unwrap();
+    assert_eq!(in_trash(&scene), ["6.20.1"]);
+    let asked = TidyRequest {
+        leftovers: true,
+        for_good: true,
+        ..TidyRequest::default()
+    };
+    let yes = Recorder::answering(Answer::Yes);
+    let tidied = tidy(&scene, &asked, &yes).unwrap();
+    assert!(tidied.freed > 0 && tidied.trashed == 0, "{tidied:?}");
+    assert!(in_trash(&scene).is_empty());
 }

@@ -3,7 +3,7 @@
 use std::fs;
 
 use vshelf_app::install::run::required;
-use vshelf_app::integrate::stamps::{self, Notice};
+use vshelf_app::integrate::entering::{self, Notice};
 use vshelf_app::outcome::WayToConnect;
 use vshelf_app::require::{self, ShellAfterRequire};
 use vshelf_app::{Answer, Error};
@@ -108,7 +108,7 @@ fn what_the_project_requires_can_be_installed() {
 fn a_stamp_says_what_a_project_resulted_in() {
     let scene = Scene::with(&["6.20.2"]);
     scene.write("project/.marram-version", "6\n");
-    let followed = stamps::look(&Recorder::default(), &scene.environment()).unwrap();
+    let followed = entering::look(&Recorder::default(), &scene.environment()).unwrap();
     let six = Pick::Install("6.20.2".parse().unwrap());
     assert_eq!(followed.picks.get("marram"), Some(&Some(six)));
     // It stands below the folder of stamps where the file stands below the root.
@@ -131,11 +131,11 @@ fn a_person_is_asked_before_a_project_is_followed_where_the_settings_say_so() {
     );
     scene.write("project/.marram-version", "6\n");
     let no = Recorder::answering(Answer::No);
-    let followed = stamps::look(&no, &scene.environment()).unwrap();
+    let followed = entering::look(&no, &scene.environment()).unwrap();
     assert!(followed.picks.is_empty(), "{followed:?}");
     assert!(no.asked()[0].contains("FollowProject"), "{:?}", no.asked());
     let yes = Recorder::answering(Answer::Yes);
-    let followed = stamps::look(&yes, &scene.environment()).unwrap();
+    let followed = entering::look(&yes, &scene.environment()).unwrap();
     assert_eq!(followed.picks.len(), 1);
 }
 
@@ -143,15 +143,56 @@ fn a_person_is_asked_before_a_project_is_followed_where_the_settings_say_so() {
 fn what_cannot_be_met_or_read_is_told() {
     let scene = Scene::with(&["6.20.2"]);
     scene.write("project/.marram-version", "9\n");
-    let followed = stamps::look(&Recorder::default(), &scene.environment()).unwrap();
+    let followed = entering::look(&Recorder::default(), &scene.environment()).unwrap();
     assert!(
         matches!(followed.notices[..], [Notice::Unmet { .. }]),
         "{followed:?}"
     );
     scene.write("project/.marram-version", ">=\n");
-    let followed = stamps::look(&Recorder::default(), &scene.environment()).unwrap();
+    let followed = entering::look(&Recorder::default(), &scene.environment()).unwrap();
     assert!(
         matches!(followed.notices[..], [Notice::Unusable(_)]),
+        "{followed:?}"
+    );
+}
+
+#[test]
+fn what_a_project_requires_is_installed_where_a_person_agreed_to_it_once() {
+    let scene = Scene::with(&["6.20.2"]);
+    scene.write(
+        "config/shelf.toml",
+        "main-runtime = \"marram\"\nfollowing = \"install\"\n",
+    );
+    scene.write("project/.marram-version", "7.2.2\n");
+    let look = |person: &Recorder| entering::look(person, &scene.environment()).unwrap();
+    // Nobody to ask: nothing is fetched, and it is said what is missing.
+    let followed = look(&Recorder::default());
+    assert!(
+        matches!(followed.notices[..], [Notice::Unmet { .. }]),
+        "{followed:?}"
+    );
+    // A no is not discussed.
+    let no = Recorder::answering(Answer::No);
+    assert!(look(&no).notices.is_empty());
+    assert!(no.asked()[0].contains("InstallRequired"));
+    assert_eq!(scene.on_shelf(), ["6.20.2"]);
+    let yes = Recorder::answering(Answer::Yes);
+    let pick = |key: &str| Some(Pick::Install(key.parse().unwrap()));
+    assert_eq!(look(&yes).picks["marram"], pick("7.2.2"));
+    assert!(!yes.was_told(&["Concluded"]), "{:?}", yes.told());
+    // In this folder it goes without saying from now on.
+    scene.write("project/.marram-version", "8.3.1\n");
+    let nobody = Recorder::default();
+    assert_eq!(look(&nobody).picks["marram"], pick("8.3.1"));
+    assert_eq!(nobody.asked(), [] as [&str; 0]);
+    // What cannot be installed is told with why, and stays missing.
+    scene.write("project/.marram-version", "99\n");
+    let followed = look(&Recorder::default());
+    assert!(
+        matches!(
+            followed.notices[..],
+            [Notice::NotInstalled(_), Notice::Unmet { .. }]
+        ),
         "{followed:?}"
     );
 }

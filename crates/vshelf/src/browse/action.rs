@@ -61,6 +61,7 @@ pub fn run(action: &Action, runtime: &str, ui: &Ui, environment: &Environment) -
                 requests: vec![request(name)?],
                 every: false,
                 even_if_used: *in_use,
+                for_good: false,
             };
             Ok(remove(environment, &asked, ui)?)
         }

@@ -2,10 +2,11 @@
 
 use clap::Args;
 use vshelf_app::Environment;
-use vshelf_app::integrate::connect::{self, Connected, disconnect};
+use vshelf_app::integrate::connect::{self, disconnect};
+use vshelf_app::integrate::entering::{self, Followed};
 use vshelf_app::integrate::files;
 use vshelf_app::integrate::leaving::{Kept, Remains, remains};
-use vshelf_app::integrate::stamps::{self, Followed, as_text};
+use vshelf_app::integrate::stamps::as_text;
 use vshelf_shell::Dialect;
 use vshelf_view::words::{megabytes, printable};
 use vshelf_view::{Column, Palette, Table};
@@ -14,7 +15,7 @@ use super::command::{CommandArgs, RunCommand};
 use crate::failure::Outcome;
 use crate::ui::Ui;
 use crate::wording::paths::{quoted, shown};
-use crate::wording::shells::notice;
+use crate::wording::shells::{notice, say_connected};
 
 /// Connect your shell to the shelf
 ///
@@ -46,7 +47,9 @@ impl RunCommand for Connect {
     fn run(self, ui: &Ui, environment: &Environment) -> Outcome {
         if let Some(shell) = &self.look {
             let dialect = connect::read_shell(shell)?;
-            return show_followed(ui, stamps::look(ui, environment)?, dialect);
+            // The shell reads what stands among the results.
+            let followed = entering::look(&ui.for_events(true), environment)?;
+            return show_followed(ui, followed, dialect);
         }
         if let Some(shell) = &self.print {
             let dialect = connect::read_shell(shell)?;
@@ -67,31 +70,6 @@ impl RunCommand for Connect {
         }
         say_connected(ui, &connect::connect(environment, dialect)?)
     }
-}
-
-fn say_connected(ui: &Ui, connected: &Connected) -> Outcome {
-    let (name, file) = (connected.dialect.name(), shown(&connected.start_up_file));
-    if let Some(lines) = connected.new_lines.as_ref().filter(|_| ui.is_terminal()) {
-        ui.note(format!("These lines are in {file} now:"));
-        ui.excerpt(lines);
-    }
-    ui.done(match (&connected.new_lines, connected.renewed) {
-        (Some(_), _) => format!("New {name} shells are now connected, through {file}."),
-        (None, true) => {
-            format!("The file that {name} shells source was updated; {file} needed no change.")
-        }
-        (None, false) => format!("{name} is connected already; nothing was changed."),
-    })?;
-    if let Some(line) = connected.completion_line {
-        let why = format!(
-            "Should Tab complete nothing, {file} does not start zsh's completion yet; with this line it does"
-        );
-        ui.next(&why, line);
-    }
-    if let Some(line) = &connected.source_line {
-        ui.next("To connect this shell too", line);
-    }
-    Ok(())
 }
 
 /// Says what is left of the program, and how the rest of it goes.

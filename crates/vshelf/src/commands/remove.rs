@@ -23,6 +23,9 @@ pub struct Remove {
     /// Remove it even if it is the default or active here
     #[arg(long)]
     even_if_used: bool,
+    /// Delete it at once, and keep nothing of it in the trash
+    #[arg(long)]
+    for_good: bool,
 }
 
 impl CommandArgs for Remove {
@@ -36,6 +39,7 @@ impl RunCommand for Remove {
             requests: requests(&self.selectors)?,
             every: self.every,
             even_if_used: self.even_if_used,
+            for_good: self.for_good,
         };
         Ok(remove::remove(environment, &asked, ui)?)
     }

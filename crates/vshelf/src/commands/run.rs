@@ -9,7 +9,7 @@ use clap::Args;
 use vshelf_app::Environment;
 use vshelf_app::calling_shell::{ACTIVE, EVALUATE, SHELL};
 use vshelf_app::session::Target;
-use vshelf_app::switch::{RunTarget, choose_for_run};
+use vshelf_app::switch::{RunTarget, choose_for_run, install_for_run};
 
 use super::command::{CommandArgs, RunCommand, release};
 use crate::failure::{Failure, Kind, Outcome};
@@ -27,6 +27,9 @@ pub struct Run {
     /// What is active here: what the project requires, else the default
     #[arg(long)]
     here: bool,
+    /// Install it first where it is not on the shelf
+    #[arg(long)]
+    install: bool,
     /// The command and its arguments
     #[arg(value_name = "COMMAND", last = true, required = true)]
     command: Vec<OsString>,
@@ -38,11 +41,18 @@ impl CommandArgs for Run {
 }
 
 impl RunCommand for Run {
-    fn run(self, _: &Ui, environment: &Environment) -> Outcome {
+    fn run(self, ui: &Ui, environment: &Environment) -> Outcome {
         let target = match self.here {
             true => RunTarget::Active(self.selector),
             false => RunTarget::Selected(release(environment, &self.selector.unwrap_or_default())?),
         };
+        if self.install {
+            // What the command writes is all that stands among the results.
+            let installed = install_for_run(environment, &target, &ui.for_events(true))?;
+            if let Some(title) = installed {
+                ui.note(format!("{title} is installed."));
+            }
+        }
         let (runtime, pick) = choose_for_run(environment, &target)?;
         let mut command = Command::new(&self.command[0]);
         command

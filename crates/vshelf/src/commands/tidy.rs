@@ -16,7 +16,8 @@ use crate::ui::Ui;
 /// Outdated is what a newer release of its line replaces, what is of an ended line or was withdrawn,
 /// and a pre-release whose final release is there; `vshelf config` shows the policy. What is the
 /// default, active in a shell, running, labelled, kept by you or required by a project seen on this machine
-/// stays. The plan is shown first, and carried out when you say yes; `vshelf restore` undoes it.
+/// stays. The plan is shown first, and carried out when you say yes; `vshelf restore` undoes it. What is
+/// removed stays in the trash for as long as `[trash]` in `shelf.toml` says; what is there for longer goes.
 #[derive(Debug, Args)]
 pub struct Tidy {
     /// Only this runtime
@@ -37,6 +38,9 @@ pub struct Tidy {
     /// With --keep: no longer keep them
     #[arg(long, requires = "keep")]
     remove: bool,
+    /// Delete at once what is removed, and what is in the trash
+    #[arg(long)]
+    for_good: bool,
     /// Only show the plan
     #[arg(long)]
     dry_run: bool,
@@ -74,6 +78,7 @@ impl RunCommand for Tidy {
             except: requests(&self.except)?,
             // What was left behind belongs to no line and to no runtime.
             leftovers: self.line.is_empty() && self.runtime.is_none(),
+            for_good: self.for_good,
         };
         let mut plan = tidy::plan_tidy(environment, &runtimes, &asked)?;
         let mut report = output::tidy::Report::of(&plan);

@@ -203,6 +203,10 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
                 "one command on 6; nothing else changes",
             ),
             ("node@22 -- npm test", "the same on Node.js 22"),
+            (
+                "--here --install -- marram --version",
+                "what the project requires, installed first where it is missing",
+            ),
         ],
     ),
     (

@@ -86,6 +86,7 @@ pub fn reports(environment: &Environment) -> Result<Vec<Report>, Failure> {
         Following::Announce => "announce",
         Following::Ask => "ask",
         Following::Quiet => "quiet",
+        Following::Install => "install",
         Following::Off => "off",
     };
     let yes = |value: bool| value.to_string();
@@ -107,6 +108,11 @@ pub fn reports(environment: &Environment) -> Result<Vec<Report>, Failure> {
         ("tidy.reasons", reasons.join(", ")),
         ("tidy.idle-days", policy.idle_days.to_string()),
         ("tidy.per-line", policy.per_line.to_string()),
+        ("trash.days", settings.trash.days().to_string()),
+        (
+            "trash.megabytes",
+            (settings.trash.bytes() / 1_000_000).to_string(),
+        ),
     ]
     .map(|(name, value)| (name.to_owned(), value))
     .into();

@@ -143,6 +143,7 @@ fn in_words(entry: &HistoryEntry) -> &'static str {
         (Progress::GivenUp, _) => "removal given up",
         (Progress::Done, Operation::Installed) => "installed",
         (Progress::Done, Operation::Adopted) => "adopted",
+        (Progress::Done, Operation::Restored) => "restored",
         (Progress::Done, Operation::Removed) => "removed",
         (Progress::Done, Operation::Tidied) => "tidied",
         (Progress::Done, Operation::Renewed) => "renewed",

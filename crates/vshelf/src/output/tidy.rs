@@ -24,8 +24,12 @@ pub struct Report {
     leftovers: Vec<LeftoverReport>,
     /// The bytes that carrying out the plan frees.
     would_free: u64,
+    /// The bytes that carrying out the plan moves to the trash.
+    would_trash: u64,
     /// The bytes that were freed; null where the plan was not carried out.
     freed: Option<u64>,
+    /// The bytes that were moved to the trash; null where the plan was not carried out.
+    trashed: Option<u64>,
     /// What could not be removed, and why.
     failures: Vec<String>,
 }
@@ -51,7 +55,9 @@ impl Report {
             installs: outdated::reports(plan),
             leftovers: leftovers.collect(),
             would_free: plan.frees(),
+            would_trash: plan.trashes(),
             freed: None,
+            trashed: None,
             failures: Vec::new(),
         }
     }
@@ -59,6 +65,7 @@ impl Report {
     /// Adds what carrying it out resulted in.
     pub fn add(&mut self, tidied: Tidied) {
         self.freed = Some(tidied.freed);
+        self.trashed = Some(tidied.trashed);
         let failures = tidied.errors.into_iter();
         let failures = failures.map(|error| Failure::from(error).message);
         self.failures = failures.collect();
@@ -96,9 +103,21 @@ pub fn show(ui: &Ui, plan: &TidyPlan<'_, '_>) -> Outcome {
             ui.result(format!("Left behind: {what}, {}", megabytes(size)))?;
         }
     }
-    ui.result(match plan.is_empty() {
-        false => format!("This frees {}.", megabytes(plan.frees())),
-        true => "There is nothing to remove.".to_owned(),
+    let frees = megabytes(plan.frees());
+    ui.sentence(match (plan.trash_days, plan.trashes()) {
+        _ if plan.is_empty() => "There is nothing to remove.".to_owned(),
+        (Some(days), trashes @ 1..) => {
+            let moves = format!(
+                "moves {} to the trash for {}",
+                megabytes(trashes),
+                Count(days as usize, "day")
+            );
+            match plan.leftovers.is_empty() {
+                true => format!("This {moves}."),
+                false => format!("This frees {frees}, and {moves}."),
+            }
+        }
+        _ => format!("This frees {frees}."),
     })?;
     if plan.count(Verdict::Renew) > 0 {
         ui.next("To get security releases that are out", "vshelf renew");
@@ -119,7 +138,12 @@ pub fn show(ui: &Ui, plan: &TidyPlan<'_, '_>) -> Outcome {
 
 /// Says what carrying the plan out resulted in.
 pub fn say_tidied(ui: &Ui, plan: &TidyPlan<'_, '_>, tidied: &Tidied) -> Outcome {
-    ui.done(format!("{} freed.", megabytes(tidied.freed)))?;
+    let freed = megabytes(tidied.freed);
+    ui.done(match (tidied.trashed, tidied.freed) {
+        (0, _) => format!("{freed} freed."),
+        (trashed, 0) => format!("{} moved to the trash.", megabytes(trashed)),
+        (trashed, _) => format!("{freed} freed, {} moved to the trash.", megabytes(trashed)),
+    })?;
     if plan.count(Verdict::Remove) > 0 {
         ui.next("To get the installs back", "vshelf restore");
     }

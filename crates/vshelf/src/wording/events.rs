@@ -6,6 +6,7 @@ use vshelf_sources::address;
 use vshelf_view::words::{Count, printable};
 
 use super::paths::{project_name, shown};
+use super::shells::say_connected;
 use super::{building, concerns, holders, installing, keeping};
 use crate::failure::{Failure, Outcome};
 use crate::ui::Ui;
@@ -18,7 +19,8 @@ impl Listener for Ui {
     }
 
     fn ask(&self, question: &Question<'_>) -> Result<Answer, Error> {
-        if !self.can_ask() {
+        let is_offer = matches!(question, Question::ConnectShell { .. });
+        if !self.can_ask() || (is_offer && self.is_quiet()) {
             return Ok(Answer::Nobody);
         }
         let agreed = self
@@ -36,7 +38,10 @@ impl Listener for Ui {
             Question::Renew { .. } | Question::ReplaceBuiltIn { .. } => {
                 self.note("Nothing was changed.");
             }
-            Question::InstallMissing { .. } | Question::FollowProject { .. } => {}
+            Question::InstallMissing { .. }
+            | Question::InstallRequired { .. }
+            | Question::ConnectShell { .. }
+            | Question::FollowProject { .. } => {}
         }
         Ok(Answer::No)
     }
@@ -95,6 +100,7 @@ fn tell(ui: &Ui, event: Event<'_>) -> Outcome {
         Event::Installed(result) => return installing::say_result(ui, result),
         Event::PackagesLost(lost) => return installing::say_packages_lost(ui, lost),
         Event::InstalledSeveral(results) => return installing::show_results(ui, results),
+        Event::Connected(connected) => return say_connected(ui, connected),
         Event::Concluded(conclusion) => return installing::say_conclusion(ui, conclusion),
         Event::ConcludedSeveral(conclusion) => return installing::say_several(ui, conclusion),
         Event::Adopted {
@@ -130,6 +136,19 @@ fn in_words(question: &Question<'_>) -> String {
     match question {
         Question::InstallMissing { title, version } => {
             format!("{title} {version} is published, but not on the shelf. Install it now?")
+        }
+        Question::InstallRequired {
+            file,
+            title,
+            request,
+        } => format!(
+            "{} requires {title} {}, which is not on the shelf. Install it, now and whenever something is missing there?",
+            project_name(file),
+            request.without_runtime()
+        ),
+        Question::ConnectShell { dialect, file } => {
+            let (name, file) = (dialect.name(), shown(file));
+            format!("No shell is connected. Connect new {name} shells, by a block in {file}?")
         }
         Question::FollowProject { file, title, pick } => {
             format!(

@@ -268,7 +268,10 @@ pub fn say_adopted(ui: &Ui, title: &str, linked: bool, from: &Path) -> Outcome {
 /// Says what was restored, and what belonged to it.
 pub fn say_restored(ui: &Ui, restored: &Restored) -> Outcome {
     let title = styled(Palette::STRONG, &restored.title);
-    ui.done(format!("{title} is restored, with the digest it had."))?;
+    ui.done(match restored.from_trash {
+        true => format!("{title} is restored from the trash, as it was."),
+        false => format!("{title} is restored, with the digest it had."),
+    })?;
     if restored.became_default {
         ui.done("It is the default now, because there was none.")?;
     }

@@ -27,19 +27,23 @@ pub fn say_removed(ui: &Ui, removed: &Removed) -> Outcome {
         ui.note("This shell was switched to it, and follows the default again.");
     }
     let title = styled(Palette::STRONG, &removed.title);
-    let freed = megabytes(removed.freed);
+    let space = match removed.trashed {
+        Some((bytes, until)) => {
+            format!("its {} stay in the trash until {until}", megabytes(bytes))
+        }
+        None => format!("{} freed", megabytes(removed.freed)),
+    };
     ui.done(match (removed.operation, removed.linked) {
         (Operation::Tidied, _) => format!("{title} was removed."),
-        (Operation::Renewed, _) => {
-            format!("{} was removed; {freed} freed.", removed.title)
-        }
+        (Operation::Renewed, _) => format!("{} was removed; {space}.", removed.title),
         (_, true) => {
             format!("{title} was removed; the folder that it was a link to stays.")
         }
-        (_, false) => format!("{title} was removed; {freed} freed."),
+        (_, false) => format!("{title} was removed; {space}."),
     })?;
-    // What a renewal removes has its packages in the new release.
-    if !removed.packages.is_empty() && removed.operation != Operation::Renewed {
+    // What a renewal removes has its packages in the new release, and what is in the trash has its own.
+    let is_lost = removed.trashed.is_none() && removed.operation != Operation::Renewed;
+    if is_lost && !removed.packages.is_empty() {
         let had = removed.packages.join(", ");
         ui.note(format!("Its packages went with it: {}", printable(&had)));
     }
@@ -154,6 +158,7 @@ pub fn counted(kind: LeftoverKind, count: usize) -> String {
     match kind {
         LeftoverKind::UnfinishedCommand => Count(count, "unfinished command").to_string(),
         LeftoverKind::PartialDownload => Count(count, "partial download").to_string(),
+        LeftoverKind::RemovedInstall => format!("{} in the trash", Count(count, "removed install")),
         LeftoverKind::UnfinishedBuild => Count(count, "unfinished build").to_string(),
         LeftoverKind::UnknownCatalog => {
             format!("{} of sources that are gone", Count(count, "catalog"))

@@ -1,19 +1,21 @@
 //! What shells are told: notices of projects, and picks in sentences.
 
 use vshelf_app::Runtime;
-use vshelf_app::integrate::stamps::Notice;
-use vshelf_app::outcome::WayToConnect;
+use vshelf_app::integrate::entering::Notice;
+use vshelf_app::outcome::{Connected, WayToConnect};
 use vshelf_core::Pick;
 use vshelf_shell::quote;
 
 use super::paths::{project_name, shown};
-use crate::failure::Failure;
+use crate::failure::{Failure, Outcome};
 use crate::ui::Ui;
 
 /// What a person should know when a project is entered, in one line.
 pub fn notice(notice: Notice) -> String {
     match notice {
-        Notice::Unusable(error) => format!("vshelf: {}", Failure::from(error).message),
+        Notice::Unusable(error) | Notice::NotInstalled(error) => {
+            format!("vshelf: {}", Failure::from(error).message)
+        }
         Notice::Unmet {
             file,
             title,
@@ -27,6 +29,32 @@ pub fn notice(notice: Notice) -> String {
             )
         }
     }
+}
+
+/// Says how a shell was connected.
+pub fn say_connected(ui: &Ui, connected: &Connected) -> Outcome {
+    let (name, file) = (connected.dialect.name(), shown(&connected.start_up_file));
+    if let Some(lines) = connected.new_lines.as_ref().filter(|_| ui.is_terminal()) {
+        ui.note(format!("These lines are in {file} now:"));
+        ui.excerpt(lines);
+    }
+    ui.done(match (&connected.new_lines, connected.renewed) {
+        (Some(_), _) => format!("New {name} shells are now connected, through {file}."),
+        (None, true) => {
+            format!("The file that {name} shells source was updated; {file} needed no change.")
+        }
+        (None, false) => format!("{name} is connected already; nothing was changed."),
+    })?;
+    if let Some(line) = connected.completion_line {
+        let why = format!(
+            "Should Tab complete nothing, {file} does not start zsh's completion yet; with this line it does"
+        );
+        ui.next(&why, line);
+    }
+    if let Some(line) = &connected.source_line {
+        ui.next("To connect this shell too", line);
+    }
+    Ok(())
 }
 
 /// Says how the calling shell becomes connected.

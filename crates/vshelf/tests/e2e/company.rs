@@ -55,6 +55,8 @@ durable-installs       true                                                     
 tidy.reasons           superseded, ended, withdrawn, final-out                                    default
 tidy.idle-days         90                                                                         ~/company/shelf.toml, line 7
 tidy.per-line          3                                                                          ~/company/shelf.toml, line 6, fixed
+trash.days             14                                                                         default
+trash.megabytes        5000                                                                       default
 rules.denied           marram <=8.3.0 >=8: it loses readings; ask the tide desk, from 2026-11-01  ~/company/shelf.toml, line 9, fixed
 rules.denied           marram 9: not before spring, from 2027-03-01                               ~/company/shelf.toml, line 15, fixed
 rules.ended-lines      nobody fixes them any more                                                 ~/company/shelf.toml, line 21, fixed

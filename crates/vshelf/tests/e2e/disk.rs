@@ -213,7 +213,7 @@ fn the_history_tells_what_was_begun_done_and_given_up() {
     if !scene.can_tamper() {
         return;
     }
-    let remove = &["remove", "6.20.2", "--even-if-used"];
+    let remove = &["remove", "6.20.2", "--even-if-used", "--for-good"];
     let told = || {
         let history = scene.does(&["history", "--json"]).stdout;
         let history: serde_json::Value = serde_json::from_str(&history).unwrap();
@@ -342,7 +342,7 @@ fn packages_that_go_are_named() {
     let hint = "vshelf run 8.3.1 -- tussock add kelp@2.0.0";
     assert!(ran.stderr.contains(hint), "{ran}");
     scene.does(&["run", "8.3.1", "--", "tussock", "add", "kelp@2.0.0"]);
-    let ran = scene.does(&["remove", "8.3.1", "--even-if-used"]);
+    let ran = scene.does(&["remove", "8.3.1", "--even-if-used", "--for-good"]);
     let told = "Its packages went with it: kelp@2.0.0\n";
     assert!(ran.stderr.contains(told), "{ran}");
 }

@@ -323,6 +323,60 @@ Error: there is no command "kelp" to run on 6.20.2.
 }
 
 #[test]
+fn a_command_can_have_what_it_runs_on_installed_first() {
+    let scene = Scene::new();
+    scene.does(&["install", "8"]);
+    shows!(
+        scene.vshelf(&[
+            "run",
+            "--install",
+            "6",
+            "--",
+            "marram",
+            "-e",
+            "print version"
+        ]),
+        str![[r#"
+6.20.2
+--- stderr
+Fetching Marram 6.20.2 (0.2 MB).
+Marram 6.20.2 is installed.
+
+"#]]
+    );
+    shows!(
+        scene.vshelf(&[
+            "run",
+            "--install",
+            "6",
+            "--",
+            "marram",
+            "-e",
+            "print version"
+        ]),
+        str![[r#"
+6.20.2
+
+"#]]
+    );
+    scene.write(".marram-version", "7\n");
+    let here = ["run", "--here", "--install", "--", "marram", "--version"];
+    assert_eq!(scene.does(&here).stdout, "marram 7.2.2\n");
+    assert_eq!(scene.on_shelf(), ["6.20.2", "7.2.2", "8.3.1"]);
+    shows!(
+        scene.vshelf(&["run", "--install", "9.9", "--", "marram"]),
+        str![[r#"
+--- stderr
+Error: 9.9 is not published.
+  Did you mean 9.2.0?
+  To list what there is: vshelf catalog 9
+--- exit 3
+
+"#]]
+    );
+}
+
+#[test]
 fn paths_are_for_scripts() {
     let scene = Scene::new();
     scene.does(&["install", "8", "6"]);
@@ -370,8 +424,8 @@ Error: 6.2 covers 2 installs: 6.2.11 and 6.2.0.
     shows!(
         scene.vshelf(&["remove", "6.2", "--every"]),
         str![[r#"
-Marram 6.2.11 was removed; 0.3 MB freed.
-Marram 6.2.0 was removed; 0.3 MB freed.
+Marram 6.2.11 was removed; its 0.3 MB stay in the trash until 2026-12-07.
+Marram 6.2.0 was removed; its 0.3 MB stay in the trash until 2026-12-07.
 
 "#]]
     );
@@ -383,7 +437,7 @@ Marram 6.2.0 was removed; 0.3 MB freed.
     shows!(
         scene.vshelf(&["remove", "8", "--even-if-used"]),
         str![[r#"
-Marram 8.3.1 was removed; 0.4 MB freed.
+Marram 8.3.1 was removed; its 0.4 MB stay in the trash until 2026-12-07.
 --- stderr
 It was the default; Marram has none now.
 To set one: vshelf default 6.20.2
@@ -397,7 +451,7 @@ To set one: vshelf default 6.20.2
         ),
         str![[r#"
 This shell uses Marram 6.20.2 now.
-Marram 6.20.2 was removed; 0.3 MB freed.
+Marram 6.20.2 was removed; its 0.3 MB stay in the trash until 2026-12-07.
 none
 --- stderr
 This shell was switched to it, and follows the default again.

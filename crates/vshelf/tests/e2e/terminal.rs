@@ -244,7 +244,10 @@ fn the_whole_job_in_an_interactive_bash() {
     );
 
     let removed = first.types("vshelf switch --follow; vshelf remove 8");
-    assert!(removed.contains(" was removed; 0.4 MB freed."), "{removed}");
+    assert!(
+        removed.contains(" was removed; its 0.4 MB stay in the trash until "),
+        "{removed}"
+    );
     assert!(first.types("marram --version").contains("marram 6.20.2"));
     assert_eq!(scene.on_shelf(), ["6.20.2"]);
 }
@@ -340,7 +343,7 @@ fn progress_is_drawn_on_a_terminal_and_cleared() {
     let scene = Scene::with_faults(&[vshelf_demo::server::Fault::Slow(200_000)]);
     scene.write(".bashrc", "PS1='> '\n");
     let mut terminal = Terminal::open(&scene);
-    let output = terminal.types(&format!("{PROGRAM} install 8"));
+    let output = terminal.asks(&format!("{PROGRAM} install 8"), "[y/N]", "");
     assert!(
         output.contains("left"),
         "rate and time left are shown: {output:?}"
@@ -483,6 +486,61 @@ fn a_person_can_be_asked_before_a_project_is_followed() {
 }
 
 #[test]
+fn a_first_install_offers_to_connect_the_shell() {
+    let scene = Scene::new();
+    let folder = std::path::Path::new(PROGRAM).parent().unwrap();
+    let path = format!("PS1='> '\nPATH={}:$PATH\n", folder.display());
+    scene.write(".bashrc", &path);
+    let start_up = || std::fs::read_to_string(scene.path(".bashrc")).unwrap();
+    let mut terminal = Terminal::open(&scene);
+    let question = "No shell is connected. Connect new bash shells, by a block in ~/.bashrc? [y/N]";
+    terminal.asks("vshelf install marram@6", question, "");
+    assert!(!start_up().contains("vivid-shelf"));
+    let agreed = terminal.asks("vshelf install marram@8", question, "y");
+    assert!(
+        agreed.contains("New bash shells are now connected, through ~/.bashrc."),
+        "{agreed}"
+    );
+    assert!(start_up().contains("vivid-shelf"));
+    // What this shell lacks is said once, and nothing is asked again.
+    assert_eq!(agreed.matches("source ~/.local").count(), 1, "{agreed}");
+    let third = terminal.types("vshelf install marram@7");
+    assert!(!third.contains("[y/N]"), "{third}");
+}
+
+#[test]
+fn what_a_project_requires_can_be_installed_when_it_is_entered() {
+    let scene = Scene::new();
+    scene.does(&["install", "8"]);
+    scene.write(
+        ".config/vivid-shelf/shelf.toml",
+        "main-runtime = \"marram\"\nfollowing = \"install\"\n",
+    );
+    scene.write(".bashrc", "PS1='> '\n");
+    scene.does(&["connect"]);
+    scene.write("tide-board/.marram-version", "6\n");
+    let mut terminal = Terminal::open(&scene);
+    terminal.types("true");
+    let question = "tide-board requires Marram 6, which is not on the shelf.";
+    terminal.presses("cd tide-board\n", question);
+    terminal.presses("\n", "> ");
+    assert!(terminal.types("marram --version").contains("marram 8.3.1"));
+    // Ctrl-C is no answer: the shell goes on, and it is asked when the folder is entered again.
+    scene.write("tide-board/.marram-version", "6.20\n");
+    terminal.presses("true\n", "Marram 6.20, which");
+    terminal.presses("\x03", "> ");
+    terminal.types("cd ..");
+    terminal.presses("cd tide-board\n", "Marram 6.20, which");
+    terminal.presses("y\n", "marram 6.20.2 here, as the project requires");
+    let taken = terminal.types("marram --version");
+    assert!(taken.contains("marram 6.20.2"), "{taken}");
+    // From now on it is only said.
+    scene.write("tide-board/.marram-version", "7.2.2\n");
+    terminal.presses("true\n", "marram 7.2.2 here, as the project requires");
+    assert_eq!(scene.on_shelf(), ["6.20.2", "7.2.2", "8.3.1"]);
+}
+
+#[test]
 fn what_is_waited_for_is_said_after_a_second() {
     let scene = Scene::new();
     scene.does(&["--quiet", "install", "8", "6"]);
@@ -513,7 +571,7 @@ fn a_person_is_asked_before_anything_goes_or_moves() {
     assert!(refused.contains("Nothing was removed."), "{refused}");
     assert_eq!(scene.on_shelf(), ["6.20.1", "6.20.2", "8.3.0"]);
     let agreed = terminal.asks("vshelf tidy", "[y/N] ", "y");
-    assert!(agreed.contains("0.3 MB freed."), "{agreed}");
+    assert!(agreed.contains("0.3 MB moved to the trash."), "{agreed}");
     assert_eq!(scene.on_shelf(), ["6.20.2", "8.3.0"]);
     terminal.types("vshelf switch 8.3.0");
     let refused = terminal.asks(

@@ -59,7 +59,7 @@ version  phase          size  used   plan    why
 4.8.3    ended        0.2 MB  today  keep    required by tide-board; though support ended on 2024-04-30, 2 years 6 months ago
 3.2.4    ended        0.2 MB  today  remove  support ended on 2020-12-31, 5 years 10 months ago
 Left behind: 1 unfinished command, 0.3 MB
-This frees 1.3 MB.
+This frees 0.3 MB, and moves 1.0 MB to the trash for 14 days.
 --- stderr
 To carry it out: vshelf tidy --yes
 
@@ -67,7 +67,14 @@ To carry it out: vshelf tidy --yes
     );
     assert_eq!(scene.on_shelf(), before, "showing changes nothing");
     shows!(
-        scene.does(&["--quiet", "tidy", "--yes", "--except", "6.2.0"]),
+        scene.does(&[
+            "--quiet",
+            "tidy",
+            "--yes",
+            "--except",
+            "6.2.0",
+            "--for-good"
+        ]),
         str![""]
     );
     assert_eq!(scene.on_shelf(), ["4.8.3", "6.2.0", "6.20.2", "8.3.1"]);
@@ -249,7 +256,7 @@ fn a_removal_says_what_becomes_of_labels_and_projects() {
     shows!(
         scene.does(&["remove", "6.20.2"]),
         str![[r#"
-Marram 6.20.2 was removed; 0.3 MB freed.
+Marram 6.20.2 was removed; its 0.3 MB stay in the trash until 2026-12-07.
 --- stderr
 The label board (6) stands for 6.20.1 now.
 tide-board asks for 6.20.2, and finds nothing on the shelf now.

@@ -1,0 +1,158 @@
+//! What a shell that follows projects asks when a folder is entered: what the project here results in, whether the person
+//! wants it, and whether what is missing is installed.
+
+use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
+
+use vshelf_core::requirement::Requirement;
+use vshelf_core::{Pick, Request, Selector};
+use vshelf_shelf::journal;
+use vshelf_shell::connection::Following;
+
+use super::stamps::{Stamp, as_text, folder, write_stamp};
+use crate::environment::Environment;
+use crate::error::{Error, file_error};
+use crate::events::{Answer, Listener, Question};
+use crate::install::missing::install_missing;
+use crate::project;
+use crate::runtime::Runtime;
+
+/// What the project here resulted in.
+#[derive(Debug, Default)]
+pub struct Followed {
+    /// What a shell is to use, by runtime; nothing where the shelf has nothing that meets the
+    /// requirement.
+    pub picks: BTreeMap<String, Option<Pick>>,
+    /// What a person should know.
+    pub notices: Vec<Notice>,
+}
+
+/// Something that a person should know when a project is entered.
+#[derive(Debug)]
+pub enum Notice {
+    /// A requirement file cannot be used.
+    Unusable(Error),
+    /// What a requirement needs could not be installed.
+    NotInstalled(Error),
+    /// Nothing on the shelf meets a requirement.
+    Unmet {
+        /// The file.
+        file: PathBuf,
+        /// The runtime's title.
+        title: String,
+        /// What is required.
+        request: Request,
+        /// What commands need in front of the selector.
+        prefix: String,
+    },
+}
+
+/// Reads every requirement file from this folder upward, and leaves a stamp for each. Where the
+/// settings say so, the person is asked before a project is followed; the stamp keeps the answer.
+pub fn look(listener: &dyn Listener, environment: &Environment) -> Result<Followed, Error> {
+    let following = environment.settings()?.following;
+    let mut followed = Followed::default();
+    let mut found: BTreeMap<PathBuf, Stamp> = BTreeMap::new();
+    for name in environment.entered_runtimes()? {
+        let mut runtime = Runtime::named(environment, Some(&name))?;
+        for (path, file) in project::requirement_files(&runtime) {
+            let stamp = found.entry(path.clone()).or_default();
+            let requirement = match project::read_requirement(&runtime, &path, &file) {
+                Ok(Some(requirement)) => requirement,
+                Ok(None) => continue,
+                Err(error) => {
+                    stamp.again = true;
+                    followed.notices.push(Notice::Unusable(error));
+                    continue;
+                }
+            };
+            project::note(&runtime, &path, Some(&requirement.request), listener);
+            let mut pick = runtime.pick_meeting(&requirement.request);
+            // The nearest file decides.
+            let decides = !followed.picks.contains_key(&name);
+            let mut declined = false;
+            if pick.is_none() && decides && following == Following::Install {
+                match install_required(&runtime, &path, &requirement.request, listener) {
+                    Ok(answer) => {
+                        declined = answer == Answer::No;
+                        runtime = runtime.reopened()?;
+                        pick = runtime.pick_meeting(&requirement.request);
+                    }
+                    Err(error) => followed.notices.push(Notice::NotInstalled(error)),
+                }
+            }
+            // A no holds until the file or the shelf changes.
+            stamp.again |= (pick.is_none() && !declined) || !is_lasting(&requirement);
+            if let (Some(pick), true) = (&pick, following == Following::Ask && decides) {
+                let answer = listener.ask(&Question::FollowProject {
+                    file: &path,
+                    title: &runtime.definition.title,
+                    pick,
+                })?;
+                // An answer holds until the file or the shelf changes.
+                stamp.again = answer == Answer::Nobody;
+                if answer != Answer::Yes {
+                    continue;
+                }
+            }
+            stamp
+                .words
+                .push(format!("{name}={}", as_text(pick.as_ref())));
+            if decides {
+                match &pick {
+                    Some(pick) => runtime.note_use(pick),
+                    None if declined => {}
+                    None => followed.notices.push(Notice::Unmet {
+                        file: path.clone(),
+                        title: runtime.definition.title.clone(),
+                        request: requirement.request,
+                        prefix: environment.prefix(&name),
+                    }),
+                }
+                followed.picks.insert(name.clone(), pick);
+            }
+        }
+    }
+    let folder = folder(environment)?;
+    for (path, stamp) in &found {
+        // Without a stamp the shell only asks more often.
+        write_stamp(&folder, path, stamp).unwrap_or_default();
+    }
+    Ok(followed)
+}
+
+/// Has what a requirement file needs installed, where a person agrees to it; once they did so in its folder, nobody
+/// is asked again.
+fn install_required(
+    runtime: &Runtime<'_>,
+    file: &Path,
+    request: &Request,
+    listener: &dyn Listener,
+) -> Result<Answer, Error> {
+    let environment = runtime.environment();
+    let layout = environment.layout()?;
+    let known = layout.installing();
+    let folder = file.parent().unwrap_or(file);
+    if !journal::installs_in(&layout, folder).map_err(file_error(&known, "read"))? {
+        let answer = listener.ask(&Question::InstallRequired {
+            file,
+            title: &runtime.definition.title,
+            request,
+        })?;
+        if answer != Answer::Yes {
+            return Ok(answer);
+        }
+        journal::note_installing(&layout, folder).map_err(file_error(&known, "written"))?;
+    }
+    let request = Request {
+        runtime: Some(runtime.name().to_owned()),
+        ..request.clone()
+    };
+    install_missing(environment, request, listener).map(|()| Answer::Yes)
+}
+
+/// Whether what is required changes with the shelf alone; a word may mean another version tomorrow.
+fn is_lasting(requirement: &Requirement) -> bool {
+    let selector = &requirement.request.selector;
+    matches!(selector, Selector::Version(_) | Selector::Range(_))
+}

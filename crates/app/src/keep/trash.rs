@@ -1,0 +1,110 @@
+//! How long removed installs stay in the trash, and how much of them: no longer than the settings say, no more than they
+//! say, and never more than what is free on the disk, so that removing makes room where that is what is needed.
+
+use jiff::SignedDuration;
+use jiff::civil::Date;
+use jiff::tz::TimeZone;
+use vshelf_files::system;
+use vshelf_shelf::Install;
+use vshelf_shelf::journal::{HistoryEntry, Operation};
+use vshelf_shelf::removal::Fate;
+use vshelf_shelf::trash::{Trashed, in_trash};
+
+use crate::environment::Environment;
+use crate::error::{Error, file_error};
+use crate::events::{Event, Listener};
+use crate::runtime::Runtime;
+
+/// What becomes of an install that is removed now.
+pub fn fate(environment: &Environment, install: &Install) -> Result<Fate, Error> {
+    let settings = &environment.settings()?.trash;
+    let fits = install.record.contents.unpacked_size <= room(environment)?;
+    Ok(match settings.days() > 0 && fits {
+        true => Fate::Trashed,
+        false => Fate::Deleted,
+    })
+}
+
+/// The last day on which what is removed now is in the trash.
+pub fn kept_until(environment: &Environment) -> Result<Date, Error> {
+    let days = environment.settings()?.trash.days();
+    Ok(environment
+        .today()?
+        .saturating_add(SignedDuration::from_hours(24 * i64::from(days))))
+}
+
+/// How many bytes the trash may hold.
+fn room(environment: &Environment) -> Result<u64, Error> {
+    let layout = environment.layout()?;
+    // Before anything was put on the shelf there is no folder.
+    let free = system::free_bytes(layout.data()).unwrap_or_default();
+    Ok(environment.settings()?.trash.bytes().min(free))
+}
+
+/// Everything in the trash, removed last first.
+pub fn all(environment: &Environment) -> Result<Vec<Trashed>, Error> {
+    let layout = environment.layout()?;
+    in_trash(&layout).map_err(file_error(&layout.trash(), "read"))
+}
+
+/// What in the trash has been there for too long, or is too much, removed last first.
+pub fn overdue(environment: &Environment) -> Result<Vec<Trashed>, Error> {
+    let days = environment.settings()?.trash.days();
+    let kept_since = environment
+        .today()?
+        .saturating_sub(SignedDuration::from_hours(24 * i64::from(days)));
+    let room = room(environment)?;
+    let mut kept = 0;
+    let mut trashed = all(environment)?;
+    trashed.retain(|trashed| {
+        kept += trashed.unpacked_size();
+        let day = trashed.since().to_zoned(TimeZone::UTC).date();
+        days == 0 || day < kept_since || kept > room
+    });
+    Ok(trashed)
+}
+
+/// Deletes what is overdue. What cannot be deleted is in nobody's way, and told.
+pub fn bound(environment: &Environment, listener: &dyn Listener) {
+    let deleted = overdue(environment).and_then(|overdue| {
+        let mut overdue = overdue.into_iter();
+        overdue.try_for_each(|trashed| delete(trashed).map(drop))
+    });
+    if let Err(error) = deleted {
+        listener.tell(Event::LeftUndone(&error));
+    }
+}
+
+/// Deletes something in the trash, and says how many bytes that freed.
+pub fn delete(trashed: Trashed) -> Result<u64, Error> {
+    let folder = trashed.folder().to_owned();
+    trashed.delete().map_err(file_error(&folder, "deleted"))
+}
+
+/// What is in the trash of the removal that the history tells of.
+pub fn of_removal(
+    environment: &Environment,
+    removal: &HistoryEntry,
+) -> Result<Option<Trashed>, Error> {
+    let mut all = all(environment)?.into_iter();
+    Ok(all.find(|trashed| trashed.entry.as_ref() == Some(removal)))
+}
+
+/// Puts an install from the trash back on the shelf; says whether it did.
+pub fn take_back(
+    runtime: &Runtime<'_>,
+    trashed: &Trashed,
+    removal: &HistoryEntry,
+) -> Result<bool, Error> {
+    let environment = runtime.environment();
+    let entry = HistoryEntry {
+        at: environment.now()?,
+        command: environment.command_id()?,
+        operation: Operation::Restored,
+        reasons: Vec::new(),
+        replaced_by: None,
+        packages: Vec::new(),
+        ..removal.clone()
+    };
+    Ok(runtime.shelf.take_back(trashed, &entry)?)
+}

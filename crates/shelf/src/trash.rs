@@ -1,0 +1,111 @@
+//! The trash: installs that were removed and can come back at once, each as it stood on the shelf, with the line of the
+//! history that tells of its removal beside it.
+
+use std::fs;
+use std::io;
+use std::path::{Path, PathBuf};
+
+use jiff::Timestamp;
+use vshelf_core::Key;
+use vshelf_files::tree::{bytes_in, remove_tree};
+use vshelf_files::{optional, system};
+
+use crate::journal::{HistoryEntry, append_history};
+use crate::layout::Layout;
+use crate::store::{Shelf, ShelfError, failed};
+use crate::unfinished::{build_in, forget_leaving, leaving};
+
+/// An install in the trash.
+#[derive(Debug)]
+pub struct Trashed {
+    /// The runtime.
+    pub runtime: String,
+    /// Its key.
+    pub key: Key,
+    /// What the history says of its removal; nothing where that cannot be read.
+    pub entry: Option<HistoryEntry>,
+    folder: PathBuf,
+}
+
+impl Trashed {
+    /// When it was removed; where nobody knows, long ago.
+    pub fn since(&self) -> Timestamp {
+        self.entry.as_ref().map_or(Timestamp::MIN, |entry| entry.at)
+    }
+
+    /// The bytes of its files as they were counted when it was installed.
+    pub fn unpacked_size(&self) -> u64 {
+        let entry = self.entry.as_ref();
+        entry.map_or(0, |entry| entry.record.unpacked_size)
+    }
+
+    /// The bytes that it takes on the disk.
+    pub fn bytes(&self) -> io::Result<u64> {
+        bytes_in(&self.folder)
+    }
+
+    /// Where it stands.
+    pub fn folder(&self) -> &Path {
+        &self.folder
+    }
+
+    /// Deletes it, and says how many bytes that freed.
+    pub fn delete(self) -> io::Result<u64> {
+        remove_tree(&self.folder).whole()
+    }
+}
+
+/// What is in the trash, removed last first.
+pub fn in_trash(layout: &Layout) -> io::Result<Vec<Trashed>> {
+    let trash = layout.trash();
+    let mut found = Vec::new();
+    for runtime in optional::names(&trash)? {
+        for name in optional::names(&trash.join(&runtime))? {
+            let Ok(key) = name.parse::<Key>() else {
+                continue;
+            };
+            let folder = trash.join(&runtime).join(name);
+            found.push(Trashed {
+                runtime: runtime.clone(),
+                key,
+                entry: leaving(&folder).unwrap_or_default(),
+                folder,
+            });
+        }
+    }
+    found.sort_by_key(|trashed| std::cmp::Reverse(trashed.since()));
+    Ok(found)
+}
+
+/// Moves an install that is being removed from its stage into the trash, where it takes the place of an older one with
+/// its key. Says whether it did: not without the line that tells of its removal, and not a link to a folder elsewhere.
+pub(crate) fn accept(layout: &Layout, runtime: &str, key: &Key, stage: &Path) -> io::Result<bool> {
+    if leaving(stage)?.is_none() || build_in(stage).is_symlink() {
+        return Ok(false);
+    }
+    let folder = layout.trash().join(runtime).join(key.as_str());
+    remove_tree(&folder).whole()?;
+    fs::create_dir_all(layout.trash().join(runtime))?;
+    fs::rename(stage, folder)?;
+    Ok(true)
+}
+
+impl Shelf {
+    /// Puts an install from the trash back where it stood, of which the history is to have this entry. Says whether it
+    /// did: not where another stands there by now.
+    pub fn take_back(&self, trashed: &Trashed, entry: &HistoryEntry) -> Result<bool, ShelfError> {
+        let _lock = self.lock(&trashed.key, &mut |_| {})?;
+        let place = self.place(&trashed.key);
+        if place.symlink_metadata().is_ok() {
+            return Ok(false);
+        }
+        let installs = self.installs_folder();
+        fs::create_dir_all(&installs).map_err(failed("written", &installs))?;
+        fs::rename(&trashed.folder, &place).map_err(failed("moved back", &trashed.folder))?;
+        system::sync_folder(&installs).map_err(failed("written", &installs))?;
+        forget_leaving(&place).map_err(failed("changed", &place))?;
+        let history = self.layout.history();
+        append_history(&self.layout, entry).map_err(failed("written", &history))?;
+        Ok(true)
+    }
+}
