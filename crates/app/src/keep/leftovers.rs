@@ -65,7 +65,7 @@ enum Place {
     File(PathBuf),
     /// A build, which nobody goes on with while the lock is held.
     Build(PathBuf, Lock),
-    Trash(Trashed),
+    Trash(Box<Trashed>),
 }
 
 impl Leftover {
@@ -91,7 +91,7 @@ impl Leftover {
         Ok(Leftover {
             kind: LeftoverKind::RemovedInstall,
             bytes: bytes.map_err(file_error(trashed.folder(), "read"))?,
-            place: Place::Trash(trashed),
+            place: Place::Trash(Box::new(trashed)),
         })
     }
 
@@ -118,7 +118,7 @@ impl Leftover {
                 optional::remove(&path).map_err(file_error(&path, "deleted"))?;
                 Ok(self.bytes)
             }
-            Place::Trash(trashed) => trash::delete(trashed),
+            Place::Trash(trashed) => trash::delete(*trashed),
             Place::Build(folder, lock) => {
                 let deleted = remove_tree(&folder).whole();
                 drop(lock);
