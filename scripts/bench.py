@@ -300,35 +300,39 @@ def durability():
 
 
 def keep():
-    """A clean-up's plan for 40 installs of 2,400 files each, and removing a real one."""
+    """Removing a real install, and what looks at the whole shelf, with 41 installs of 2,400 files and with one."""
     data = WORK / ".local/share/vivid-shelf"
-    shelf, records = data / "shelf/bench", data / "records/bench"
-    record = (records / "20.20.0.json").read_text()
+    shelf, trash = data / "shelf/bench", data / "trash"
     real, aside, copy = shelf / "20.20.0", WORK / "aside", WORK / "by-rm"
     subprocess.run(["cp", "-a", real, aside], check=True)
 
     def again(folder):
-        subprocess.run(["cp", "-a", aside, folder], check=True)
-        (records / "20.20.0.json").write_text(record)
+        shutil.rmtree(trash, ignore_errors=True)
+        if not folder.exists():
+            subprocess.run(["cp", "-a", aside, folder], check=True)
 
     vshelf("default", "system")
     compare("Removing an install of 2,400 files", (["rm", "-rf", str(copy)], lambda: again(copy)), {
-        "vshelf remove": ([PROGRAM, "remove", "20.20.0"], lambda: real.exists() or again(real)),
+        "vshelf remove": ([PROGRAM, "remove", "20.20.0"], lambda: again(real)),
+        "vshelf remove --for-good": ([PROGRAM, "remove", "20.20.0", "--for-good"], lambda: again(real)),
     }, 15)
     again(real)
+    looks = {f"vshelf {words}": ([PROGRAM, *words.split()], None)
+             for words in ("list", "status", "switch 20", "path 20", "tidy --dry-run", "suggest -- remove ''")}
+    os.environ.update(VSHELF_SHELL="bash", VSHELF_EVALUATE="1")
+    compare("Looking at one install", (["true"], None), looks, 100)
+    record = (real / "record.json").read_text()
     for number in range(40):
         version = f"{1 + number // 2}.{number % 2}.0"
         for part in range(24):
-            folder = shelf / f"{version}/lib/{part}"
+            folder = shelf / f"{version}/build/lib/{part}"
             folder.mkdir(parents=True)
             for file in range(100):
                 (folder / str(file)).touch()
-        (records / f"{version}.json").write_text(record.replace("20.20.0", version))
-    compare("A plan for 41 installs", (["true"], None), {
-        "vshelf tidy --dry-run": ([PROGRAM, "tidy", "--dry-run"], None),
-        "vshelf list": ([PROGRAM, "list"], None),
-        "vshelf list --size": ([PROGRAM, "list", "--size"], None),
-    }, 50)
+        (shelf / version / "record.json").write_text(record.replace("20.20.0", version))
+    compare("Looking at 41 installs", (["true"], None), {
+        **looks, "vshelf list --size": ([PROGRAM, "list", "--size"], None),
+    }, 100)
 
 
 def shell():

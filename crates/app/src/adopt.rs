@@ -248,6 +248,7 @@ impl Adoption {
             digest,
             archive_size,
             unpacked_size: manifest.bytes(),
+            shared_size: 0,
             files: manifest.files(),
             installed: environment.now()?,
             command: environment.command_id()?,

@@ -11,6 +11,7 @@ use vshelf_core::definition::{ArchiveLayout, is_repository};
 use vshelf_core::resolve::{Choice, Scope};
 use vshelf_core::{Definition, Phase, Platform, Release, Request};
 use vshelf_shelf::packing::pack;
+pub use vshelf_sources::PublishedCatalog;
 pub use vshelf_sources::mirror::Arrival;
 use vshelf_sources::mirror::{DOCUMENT, Mirror, Way, Writing};
 use vshelf_sources::npm::NpmRegistry;
@@ -44,6 +45,9 @@ pub struct MirrorRequest {
     /// Whether what was built here from source is shared as a build, in the place of the source.
     pub builds: bool,
 }
+
+/// The page for people of a runtime's mirror: of the catalog as it is written, and of the key that it is signed with.
+pub type PageOf<'p> = &'p dyn Fn(&Runtime<'_>, &PublishedCatalog, Option<&str>) -> String;
 
 /// Where a mirror is written to; each runtime has a place of its own below it.
 #[derive(Clone, Debug)]
@@ -141,6 +145,7 @@ pub struct Mirrored {
 pub fn mirror(
     environment: &Environment,
     asked: &MirrorRequest,
+    page: PageOf<'_>,
     listener: &dyn Listener,
 ) -> Result<Mirrored, Error> {
     let mut by_runtime: BTreeMap<String, Vec<Request>> = BTreeMap::new();
@@ -164,6 +169,7 @@ pub fn mirror(
             builds: Vec::new(),
             layout: None,
             errors: &mut mirrored.errors,
+            page,
             listener,
         };
         let runtime = work.mirror(requests)?;
@@ -194,6 +200,7 @@ struct Work<'w> {
     /// What of the archives becomes an install: the same for a whole mirror.
     layout: Option<ArchiveLayout>,
     errors: &'w mut Vec<Error>,
+    page: PageOf<'w>,
     listener: &'w dyn Listener,
 }
 
@@ -259,6 +266,7 @@ impl Work<'_> {
                 definition: &text,
                 signer: self.signer,
                 now: self.environment.now()?,
+                page: &|published| (self.page)(&runtime, published, key.as_deref()),
                 key_of: &|version, publisher| {
                     runtime.key_for(version, publisher).as_str().to_owned()
                 },

@@ -16,6 +16,7 @@ pub mod probe;
 pub mod processes;
 pub mod record;
 pub mod removal;
+mod sharing;
 pub mod shells;
 pub mod staging;
 pub mod state;

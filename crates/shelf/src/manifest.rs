@@ -44,6 +44,16 @@ pub enum Change {
     Kind,
 }
 
+/// What a file of an install has in it.
+pub(crate) struct FileContents<'m> {
+    /// Its bytes.
+    pub(crate) size: u64,
+    /// Their CRC-32.
+    pub(crate) checksum: u32,
+    /// Its path below the install's folder.
+    pub(crate) path: &'m Path,
+}
+
 /// A manifest under way.
 #[derive(Debug, Default)]
 pub(crate) struct ManifestWriter {
@@ -108,6 +118,21 @@ impl Manifest {
             .lines()
             .filter_map(|line| line.rsplit('\t').next());
         paths.map(Path::new)
+    }
+
+    /// The files, without links and second names.
+    pub(crate) fn contents(&self) -> impl Iterator<Item = FileContents<'_>> {
+        self.text.lines().filter_map(|line| {
+            let mut fields = line.split('\t');
+            match fields.next()? {
+                "file" | "program" => Some(FileContents {
+                    size: fields.next()?.parse().ok()?,
+                    checksum: u32::from_str_radix(fields.next()?, 16).ok()?,
+                    path: Path::new(fields.next()?),
+                }),
+                _ => None,
+            }
+        })
     }
 
     /// This one with what `other` has, whose paths are below `folder`.

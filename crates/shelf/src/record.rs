@@ -52,6 +52,9 @@ pub struct RecordContents {
     pub archive_size: Option<u64>,
     /// The bytes of all unpacked files.
     pub unpacked_size: u64,
+    /// Of those the bytes for which it shared blocks with other installs when it came.
+    #[serde(default, skip_serializing_if = "is_zero")]
+    pub shared_size: u64,
     /// How many files and links were unpacked.
     pub files: u64,
     /// When it was installed.
@@ -128,6 +131,14 @@ pub enum Adopted {
     Copied,
     /// It stays where it was, and the shelf has a link.
     Linked,
+}
+
+#[allow(
+    clippy::trivially_copy_pass_by_ref,
+    reason = "serde gives what it asks about by reference"
+)]
+fn is_zero(bytes: &u64) -> bool {
+    *bytes == 0
 }
 
 impl RecordContents {

@@ -14,6 +14,7 @@ use crate::folders::Folders;
 use crate::layout::{Layout, LayoutError};
 use crate::manifest::Manifest;
 use crate::record::{Record, RecordContents, RecordError};
+use crate::sharing;
 use crate::staging::Stage;
 use crate::state::{State, StateError};
 use crate::unfinished::{self, away_in, build_in};
@@ -424,7 +425,12 @@ impl Shelf {
             let path = new.join(LOG);
             fs::copy(log, &path).map_err(failed("written", &path))?;
         }
-        let record = Record::new(staged.contents);
+        // The install is whole without it.
+        let shared_size = self.share(stage, key, &build_in(&new), staged.manifest);
+        let record = Record::new(RecordContents {
+            shared_size: shared_size.unwrap_or_default(),
+            ..staged.contents
+        });
         let path = new.join(RECORD);
         record.write(&path).map_err(failed("written", &path))?;
         let place = self.place(key);
@@ -442,6 +448,22 @@ impl Shelf {
             system::sync_folder(&installs).map_err(failed("synced", &installs))?;
         }
         Ok(self.install_with(key, record))
+    }
+
+    /// Has a new build share blocks with the other installs; gives back how many bytes it shares.
+    fn share(&self, stage: &Stage, key: &Key, build: &Path, own: &Manifest) -> io::Result<u64> {
+        let mut others = Vec::new();
+        for name in optional::names(&self.installs_folder())? {
+            let other = name.parse::<Key>().ok().filter(|other| other != key);
+            let manifest = other.map(|other| {
+                let manifest = Manifest::read(&self.place(&other).join(MANIFEST));
+                Ok::<_, io::Error>(
+                    manifest?.map(|manifest| (self.install_folder(&other), manifest)),
+                )
+            });
+            others.extend(manifest.transpose()?.flatten());
+        }
+        sharing::share(build, own, &others, stage.path())
     }
 
     /// Puts the folder `new` in the place of the install with this key. What stood there before is in

@@ -259,6 +259,7 @@ fn publish(registry: &Registry, version: &str, size: usize) -> Result<Vec<u8>, S
             definition: "",
             signer: None,
             now: "2026-11-23T12:00:00Z".parse().unwrap(),
+            page: &|_| String::new(),
             key_of: &key_of,
         },
     );

@@ -1,6 +1,8 @@
 //! How things look: one palette, one table, one way to write sizes, dates and spans of time.
 
 pub mod browse;
+mod markup;
+pub mod page;
 pub mod palette;
 pub mod table;
 pub mod timeline;

@@ -6,6 +6,7 @@ use unicode_width::UnicodeWidthStr;
 use vshelf_core::Phase;
 use vshelf_core::timeline::Span;
 
+use crate::markup::{escaped, span_in_words};
 use crate::palette::Palette;
 use crate::table::push;
 
@@ -327,13 +328,6 @@ svg { font: 15px system-ui, sans-serif; }
 </style>
 ";
 
-fn span_in_words(span: &Span) -> String {
-    match span.until.and_then(|until| until.yesterday().ok()) {
-        Some(last) => format!("{} from {} to {last}", span.phase, span.from),
-        None => format!("{} from {}", span.phase, span.from),
-    }
-}
-
 /// The higher, the more there is to come: told apart without any colour.
 fn sign(phase: Phase, unicode: bool) -> char {
     match (phase, unicode) {
@@ -353,13 +347,6 @@ fn sign(phase: Phase, unicode: bool) -> char {
 
 fn today_sign(unicode: bool) -> &'static str {
     if unicode { "┃" } else { "|" }
-}
-
-/// Text inside an XML element (W3C XML 1.0, §2.4).
-fn escaped(text: &str) -> String {
-    text.replace('&', "&amp;")
-        .replace('<', "&lt;")
-        .replace('>', "&gt;")
 }
 
 #[cfg(test)]

@@ -31,6 +31,19 @@ pub fn megabytes(bytes: u64) -> String {
     format!("{}.{} MB", tenths / 10, tenths % 10)
 }
 
+/// The cells of a bar that is the whole.
+const BAR: u64 = 12;
+
+/// A part of a whole as a bar, which no part that is there is too small for.
+pub fn bar(part: u64, whole: u64, unicode: bool) -> String {
+    let cells = match whole {
+        0 => 0,
+        whole => (u128::from(part) * u128::from(BAR)).div_ceil(u128::from(whole)),
+    };
+    let cell = if unicode { "█" } else { "#" };
+    cell.repeat(usize::try_from(cells.min(u128::from(BAR))).unwrap_or_default())
+}
+
 /// How long something took: `4.2 s`, `24 min 5 s`.
 pub fn lasted(time: Duration) -> String {
     match time.as_secs() {

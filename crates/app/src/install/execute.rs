@@ -270,6 +270,7 @@ fn make(
         digest: Some(made.archive.digest.to_string()),
         archive_size: made.archive.size,
         unpacked_size: manifest.bytes(),
+        shared_size: 0,
         files: manifest.files(),
         installed: job.now,
         command: job.command.clone(),

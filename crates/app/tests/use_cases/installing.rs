@@ -6,7 +6,7 @@ use vshelf_app::adopt::{AdoptRequest, Name, adopt};
 use vshelf_app::install::conclude::Takeover;
 use vshelf_app::install::job::JobOptions;
 use vshelf_app::install::run::{InstallRequest, install};
-use vshelf_app::mirror::{Destination, MirrorRequest, mirror};
+use vshelf_app::mirror::{Destination, MirrorRequest, PublishedCatalog, mirror};
 use vshelf_app::runtimes;
 use vshelf_app::{Class, Error, Runtime};
 use vshelf_demo::server::{Fault, StandIn};
@@ -201,7 +201,17 @@ fn a_mirror_is_a_source_of_its_own() {
         every: false,
         builds: false,
     };
-    let mirrored = mirror(&scene.environment(), &asked, &Recorder::default()).unwrap();
+    let page = |runtime: &Runtime<'_>, published: &PublishedCatalog, key: Option<&str>| {
+        let releases = published.catalog.releases.len();
+        format!(
+            "{} has {releases}, signed {}",
+            runtime.name(),
+            key.is_some()
+        )
+    };
+    let mirrored = mirror(&scene.environment(), &asked, &page, &Recorder::default()).unwrap();
+    let written = fs::read_to_string(scene.path("mirror/marram/index.html")).unwrap();
+    assert_eq!(written, "marram has 2, signed false");
     assert!(mirrored.errors.is_empty(), "{:?}", mirrored.errors);
     let [marram] = &mirrored.runtimes[..] else {
         panic!("{mirrored:?}");

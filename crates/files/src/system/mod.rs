@@ -17,7 +17,7 @@ pub use self::own::files::{
     FileIdentity, are_same, bytes_of, check_writable, exchange, free_bytes, identity_of,
     is_deleted, is_executable, is_owned_by_another, is_quarantined, keep_permissions,
     make_executable, mount_of, names, path_of, permission_bits, read_exact_at, set_permission_bits,
-    stands_at, symlink, sync_folder, with_permission_bits, without_waiting,
+    share_blocks, stands_at, symlink, sync_folder, with_permission_bits, without_waiting,
 };
 pub use self::own::processes::{end_group, group_of, in_own_group, is_root};
 pub use self::sync::sync_tree;

@@ -1,6 +1,6 @@
 //! A static tree of a catalog of ours with its archives, which any web server or folder can serve.
 //!
-//! `<folder>/catalog.json` names files below `<folder>/files/`. What is there already and is as the
+//! `<folder>/catalog.json` names files below `<folder>/files/`, and `<folder>/index.html` shows it to people. What is there already and is as the
 //! catalog promises is not fetched again; a document takes the place of the one before at once, and
 //! only names what is there.
 
@@ -23,6 +23,12 @@ use crate::transport::Transport;
 
 /// The name of the document in the tree.
 pub const DOCUMENT: &str = "catalog.json";
+
+/// The page for people beside it.
+const PAGE: &str = "index.html";
+
+/// What tells a page of ours from another.
+const PAGE_MARK: &str = "content=\"vshelf mirror\"";
 
 /// A folder.
 #[derive(Debug)]
@@ -74,6 +80,17 @@ impl Folder {
     fn write_file(&self, name: &str, text: &str) -> Result<(), MirrorError> {
         let path = self.folder.join(name);
         atomic::write_shared(&path, text.as_bytes()).map_err(failed(&path))
+    }
+
+    /// Writes the page, unless there is one of somebody else's.
+    fn write_page(&self, text: &str) -> Result<(), MirrorError> {
+        let path = self.folder.join(PAGE);
+        let before = optional::read(&path).map_err(failed(&path))?;
+        let is_ours = |before: Vec<u8>| String::from_utf8_lossy(&before).contains(PAGE_MARK);
+        match before.is_none_or(is_ours) {
+            true => self.write_file(PAGE, text),
+            false => Ok(()),
+        }
     }
 
     fn definition_name(&self) -> String {
@@ -155,7 +172,8 @@ impl Place for Folder {
             let signature = signer.sign(text.as_bytes());
             self.write_file(&format!("{DOCUMENT}.minisig"), &signature)?;
         }
-        self.write_file(&self.definition_name(), writing.definition)
+        self.write_file(&self.definition_name(), writing.definition)?;
+        self.write_page(&(writing.page)(published))
     }
 
     fn definition(&self, _transport: &Transport) -> Result<Option<String>, MirrorError> {

@@ -66,6 +66,8 @@ pub struct Writing<'w> {
     pub signer: Option<&'w Signer>,
     /// Now.
     pub now: Timestamp,
+    /// The page for people, of the catalog as it is written.
+    pub page: &'w dyn Fn(&PublishedCatalog) -> String,
     /// What a release is called where there is no publisher beside it.
     pub key_of: &'w dyn Fn(&Version, &str) -> String,
 }

@@ -16,7 +16,7 @@ use crate::ui::Ui;
 /// What stands there then is a source of its own: a definition, a catalog, and archives that were
 /// verified when they came and are verified again where they are installed. What is there already
 /// is not fetched or sent again, and stays. A folder can be served by any web server or be carried
-/// on a USB drive.
+/// on a USB drive; its index.html shows people what is in it.
 #[derive(Debug, Args)]
 pub struct Mirror {
     /// What to take, such as lts, 8.3.1 or ">=6 <8"
@@ -55,7 +55,7 @@ impl RunCommand for Mirror {
             every: self.every,
             builds: self.builds,
         };
-        let mirrored = mirror::mirror(environment, &asked, ui)?;
+        let mirrored = mirror::mirror(environment, &asked, &output::mirror_page::page, ui)?;
         output::mirror::show(ui, &mirrored.runtimes)?;
         let failures = mirrored.errors.into_iter().map(Failure::from).collect();
         ui.end_with(failures)

@@ -7,7 +7,7 @@ use serde::Serialize;
 use vshelf_app::{Activity, Runtime};
 use vshelf_core::outlook::Newer;
 use vshelf_core::{Key, Phase};
-use vshelf_view::words::{Count, ago, megabytes};
+use vshelf_view::words::{Count, ago, bar, megabytes};
 use vshelf_view::{Cell, Column, Palette, Table};
 
 use super::json::Item;
@@ -61,6 +61,8 @@ pub struct InstallReport {
     end: Option<Date>,
     /// The bytes of all files.
     size: u64,
+    /// Of those the bytes for which it shared blocks on the disk with other installs when it came.
+    shared: u64,
     /// When it was installed, as an ISO 8601 time.
     installed: String,
     /// The day of its last use, or of its installation, as an ISO 8601 date.
@@ -80,6 +82,7 @@ pub struct Listed<'r> {
     runtime: &'r Runtime<'r>,
     activity: Activity,
     report: Report,
+    measured: bool,
 }
 
 impl<'r> Listed<'r> {
@@ -97,6 +100,7 @@ impl<'r> Listed<'r> {
             runtime,
             activity,
             report,
+            measured: measure,
         })
     }
 }
@@ -143,6 +147,7 @@ fn report(runtime: &Runtime<'_>, activity: &Activity) -> Report {
                 phase: line.map(|line| line.phase_on(runtime.today)),
                 end: line.and_then(|line| line.end),
                 size: install.record.contents.unpacked_size,
+                shared: install.record.contents.shared_size,
                 used: runtime.used_on(install),
                 installed: install.record.contents.installed.to_string(),
                 active: activity.is_active(&id.key),
@@ -177,6 +182,7 @@ fn show_one(ui: &Ui, listed: &Listed<'_>) -> Outcome {
         runtime,
         activity,
         report,
+        measured,
     } = listed;
     let title = &runtime.definition.title;
     if runtime.installs.is_empty() {
@@ -185,7 +191,7 @@ fn show_one(ui: &Ui, listed: &Listed<'_>) -> Outcome {
         ui.next("To install one", &format!("vshelf install {prefix}stable"));
         return Ok(());
     }
-    let bytes = report.installs.iter().map(|install| install.size).sum();
+    let bytes: u64 = report.installs.iter().map(|install| install.size).sum();
     let count = Count(report.installs.len(), "install");
     ui.result(format!(
         "{}: {count}, {}",
@@ -197,6 +203,8 @@ fn show_one(ui: &Ui, listed: &Listed<'_>) -> Outcome {
         Column::left("phase"),
         Column::left("support ends"),
         Column::right("size"),
+        Column::left("share"),
+        Column::right("of it shared"),
         Column::left("used"),
         Column::left("newer"),
         Column::yielding("marks"),
@@ -214,6 +222,14 @@ fn show_one(ui: &Ui, listed: &Listed<'_>) -> Outcome {
                 phase_cell(report.phase),
                 end_cell(line, runtime.today),
                 megabytes(report.size).into(),
+                match measured {
+                    true => bar(report.size, bytes, ui.is_unicode()).into(),
+                    false => Cell::default(),
+                },
+                match report.shared {
+                    shared @ 1.. if *measured => megabytes(shared).into(),
+                    _ => Cell::default(),
+                },
                 ago(report.used, runtime.today).into(),
                 newer_cell(report.newer.as_ref()),
                 report.marks.join(", ").into(),

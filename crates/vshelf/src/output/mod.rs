@@ -14,6 +14,7 @@ pub mod label;
 pub mod list;
 pub mod lock;
 pub mod mirror;
+pub mod mirror_page;
 pub mod outdated;
 pub mod path;
 pub mod renew;

@@ -51,8 +51,12 @@ pub fn say_result(ui: &Ui, result: &InstallResult) -> Outcome {
         Some(_) => String::new(),
         None => format!(" in {}", lasted(new.took)),
     };
+    let shared = match record.shared_size {
+        0 => String::new(),
+        shared => format!(", {} of it shared with other installs", megabytes(shared)),
+    };
     ui.done(format!(
-        "{} fetched{time} from {}, verified by {}; {} on disk.",
+        "{} fetched{time} from {}, verified by {}; {} on disk{shared}.",
         megabytes(new.fetched),
         record.source,
         algorithm(&new.install),

@@ -1,14 +1,16 @@
 //! Disks that are full, leftovers that cannot be deleted, records that tell nothing.
 
 use std::fs;
-use std::os::unix::fs::symlink;
+use std::io::Write;
+use std::os::unix::fs::{PermissionsExt, symlink};
 use std::path::Path;
 use std::process::Command;
 
 use rustix::fs::{Mode, OFlags};
+use snapbox::str;
 
 use crate::builds::{INSTALL, recipe, told};
-use crate::scene::{PROGRAM, Ran, Scene, names_in, skipped};
+use crate::scene::{PROGRAM, Ran, Scene, names_in, program, skipped};
 use crate::shows;
 
 /// Something mounted, until it is dropped.
@@ -412,4 +414,62 @@ fn a_build_without_space_says_so_and_goes_on_when_there_is_some() {
     scene.does(&["install", "bell@1"]);
     assert!(scene.data("shelf/bell/1.0.0/build/bin/bell").exists());
     assert!(names_in(&scene.data("builds")).is_empty());
+}
+
+#[test]
+fn what_installs_have_in_common_stands_on_the_disk_once_where_that_can_be() {
+    let scene = Scene::new();
+    let (Some(mkfs), disk) = (program("mkfs.btrfs"), scene.path("disk")) else {
+        return;
+    };
+    let image = scene.path("image");
+    fs::create_dir(&disk).unwrap();
+    fs::File::create(&image)
+        .unwrap()
+        .set_len(128 << 20)
+        .unwrap();
+    let made = Command::new(mkfs).arg("--quiet").arg(&image).status();
+    assert!(made.unwrap().success());
+    let source = image.display().to_string();
+    let Some(_disk) = mount(&["-o", "loop", &source], &disk) else {
+        return;
+    };
+    have_data_on(&scene, &disk);
+    let bell: Vec<u8> = (0..100_000_u32)
+        .flat_map(|n| n.wrapping_mul(n).to_le_bytes())
+        .collect();
+    for (version, more) in [("8.4.0", "one"), ("8.4.1", "other")] {
+        let folder = format!("forge/{version}");
+        let text = format!("#!/bin/sh\necho marram {version}\n");
+        let file = format!("{folder}/bin/marram");
+        scene.write(&file, &text);
+        fs::set_permissions(scene.path(&file), PermissionsExt::from_mode(0o755)).unwrap();
+        scene.write(&format!("{folder}/lib/own"), &more.repeat(10_000));
+        fs::write(scene.path(&format!("{folder}/lib/bell")), &bell).unwrap();
+        scene.does(&["adopt", &folder]);
+    }
+    let listed = scene.does(&["list", "--json"]).stdout;
+    let listed: serde_json::Value = serde_json::from_str(&listed).unwrap();
+    let shared = |place: usize| listed["runtimes"][0]["installs"][place]["shared"].as_u64();
+    assert_eq!((shared(0), shared(1)), (Some(400_000), Some(0)));
+    shows!(
+        scene.does(&["--quiet", "list", "--size"]),
+        str![[r#"
+Marram: 2 installs, 0.9 MB
+version          size  share    of it shared  used   marks
+adopted/8.4.1  0.5 MB  #######        0.4 MB  today
+adopted/8.4.0  0.5 MB  ######                 today  default
+
+"#]]
+    );
+    // What is written to one is not in the other.
+    let bell_of =
+        |version: &str| scene.data(&format!("shelf/marram/adopted-{version}/build/lib/bell"));
+    let mut changed = fs::File::options()
+        .append(true)
+        .open(bell_of("8.4.0"))
+        .unwrap();
+    changed.write_all(b"cracked").unwrap();
+    assert_eq!(fs::read(bell_of("8.4.1")).unwrap(), bell);
+    scene.does(&["checkup", "adopted/8.4.1"]);
 }

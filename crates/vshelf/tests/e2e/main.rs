@@ -48,3 +48,4 @@ mod team;
 mod terminal;
 mod tidy;
 mod timeline;
+mod watching;

@@ -217,3 +217,40 @@ fn any_web_server_can_serve_it() {
     );
     assert_eq!(other.on_shelf(), ["8.3.1"]);
 }
+
+#[test]
+fn a_folder_shows_people_what_it_has() {
+    let scene = Scene::new();
+    scene.does(&["mirror", "8.3.1", "dunefield/8", "--to", "site"]);
+    let page = scene.path("site/marram/index.html");
+    let text = fs::read_to_string(&page).unwrap();
+    for expected in [
+        "<h1>Marram</h1>",
+        "vshelf install marram@8.3.1</pre>",
+        "vshelf install marram@dunefield/8.3.1</pre>",
+        "security release",
+        "href=\"files/saltmarsh/marram-8.3.1-",
+    ] {
+        assert!(text.contains(expected), "{expected}\n{text}");
+    }
+    // Every archive that it links to is there.
+    let links = text.split("href=\"files/").skip(1);
+    let files: Vec<&str> = links.filter_map(|link| link.split('"').next()).collect();
+    assert_eq!(files.len(), 2, "{files:?}");
+    for file in files {
+        assert!(
+            scene.path("site/marram/files").join(file).exists(),
+            "{file}"
+        );
+    }
+    scene.does(&["mirror", "6.2.11", "--to", "site"]);
+    let text = fs::read_to_string(&page).unwrap();
+    assert!(text.contains("marram@6.2.11") && text.contains("3 releases in 3 archives"));
+    // A page of somebody's own is nobody else's to write.
+    fs::write(&page, "<h1>The tide desk</h1>\n").unwrap();
+    scene.does(&["mirror", "6.2.0", "--to", "site"]);
+    assert_eq!(
+        fs::read_to_string(&page).unwrap(),
+        "<h1>The tide desk</h1>\n"
+    );
+}

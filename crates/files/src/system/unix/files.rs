@@ -131,6 +131,19 @@ pub fn path_of(bytes: &[u8]) -> PathBuf {
     PathBuf::from(OsStr::from_bytes(bytes))
 }
 
+/// Has a file share all blocks of another on the same file system, whose bytes it has then. An error says that the file
+/// system cannot.
+#[cfg(target_os = "linux")]
+pub fn share_blocks(file: &File, with: &File) -> io::Result<()> {
+    Ok(rustix::fs::ioctl_ficlone(file, with)?)
+}
+
+/// Has a file share all blocks of another: only Linux is asked for that.
+#[cfg(not(target_os = "linux"))]
+pub fn share_blocks(_file: &File, _with: &File) -> io::Result<()> {
+    Err(io::ErrorKind::Unsupported.into())
+}
+
 /// Has two paths of one file system change places in one step. An error of kind `Unsupported` says
 /// that this file system cannot.
 #[cfg(any(target_os = "linux", target_os = "macos"))]

@@ -114,6 +114,11 @@ pub fn names(folder: &Path) -> io::Result<Vec<OsString>> {
         .collect()
 }
 
+/// Has a file share all blocks of another: not here.
+pub fn share_blocks(_file: &File, _with: &File) -> io::Result<()> {
+    Err(io::ErrorKind::Unsupported.into())
+}
+
 /// Fills `bytes` with those of a file from `offset` on.
 pub fn read_exact_at(file: &File, bytes: &mut [u8], offset: u64) -> io::Result<()> {
     let mut filled = 0;
