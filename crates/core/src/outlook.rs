@@ -23,15 +23,14 @@ pub fn newer(
     platform: &Platform,
 ) -> Option<Newer> {
     let line = catalog.line_of(version)?;
-    let mut since = catalog.releases.iter().filter(|release| {
-        release.version > *version
-            && *release.publisher == *publisher
-            && line.covers(&release.version)
+    let of_line = catalog.releases_of(line);
+    let since = of_line.take_while(|release| release.version > *version);
+    let mut since = since.filter(|release| {
+        *release.publisher == *publisher
             && !release.version.is_pre_release()
             && release.withdrawn.is_none()
             && release.runs_on(platform)
     });
-    // The catalog is newest first.
     let newest = since.next()?;
     Some(Newer {
         version: newest.version.clone(),

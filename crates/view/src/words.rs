@@ -40,7 +40,7 @@ pub fn bar(part: u64, whole: u64, unicode: bool) -> String {
         0 => 0,
         whole => (u128::from(part) * u128::from(BAR)).div_ceil(u128::from(whole)),
     };
-    let cell = if unicode { "█" } else { "#" };
+    let cell = if unicode { "▆" } else { "#" };
     cell.repeat(usize::try_from(cells.min(u128::from(BAR))).unwrap_or_default())
 }
 
@@ -165,6 +165,21 @@ mod tests {
     #[case(0, "0.0 MB")]
     fn sizes_are_in_megabytes(#[case] bytes: u64, #[case] expected: &str) {
         assert_eq!(megabytes(bytes), expected);
+    }
+
+    #[rstest]
+    #[case(1, 1, true, "▆▆▆▆▆▆▆▆▆▆▆▆")]
+    #[case(1, 3, false, "####")]
+    #[case(1, 1_000_000, true, "▆")]
+    #[case(0, 5, true, "")]
+    #[case(0, 0, false, "")]
+    fn a_part_of_a_whole_is_a_bar(
+        #[case] part: u64,
+        #[case] whole: u64,
+        #[case] unicode: bool,
+        #[case] expected: &str,
+    ) {
+        assert_eq!(bar(part, whole, unicode), expected);
     }
 
     #[test]

@@ -346,8 +346,13 @@ impl Ui {
             self.show(Output::Line(plain(&text.to_string())));
             return Ok(());
         }
-        let mut out = AutoStream::new(io::stdout().lock(), self.choice);
-        writeln!(out, "{text}")
+        let mut text = format!("{text}\n");
+        if !self.colours() {
+            text = plain(&text);
+        }
+        // At once, and not line by line.
+        let mut out = io::stdout().lock();
+        out.write_all(text.as_bytes())
             .and_then(|()| out.flush())
             .map_err(output_failure)
     }

@@ -6,7 +6,7 @@
 //! are covered by checksums: a damaged file, or one of another format, counts as absent and is
 //! fetched again.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::io::{self, Read};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -14,7 +14,7 @@ use std::time::SystemTime;
 
 use jiff::Timestamp;
 use jiff::civil::Date;
-use memchr::memchr_iter;
+use memchr::{memchr, memchr_iter};
 use vshelf_core::catalog::{Catalog, Details, Line, LinePolicy, Publisher, Release, Standing};
 use vshelf_core::{Platform, Version};
 use vshelf_files::optional;
@@ -234,14 +234,17 @@ pub(super) enum Depth<'a> {
 }
 
 /// Whether a line of the second part is about one of these release lines, or about all releases.
-fn is_of_lines(text: &str, lines: &[String]) -> bool {
+fn is_of_lines(text: &str, lines: &HashSet<&str>) -> bool {
     let Some(release) = text.strip_prefix("release\t") else {
         return true;
     };
-    lines.iter().any(|line| {
-        let rest = release.strip_prefix(line.as_str());
-        rest.is_some_and(|rest| !rest.starts_with(|c: char| c.is_ascii_digit()))
-    })
+    // A version begins with its line, and no number of it goes on behind that.
+    let bytes = release.as_bytes();
+    let end = memchr(b'\t', bytes).unwrap_or(bytes.len());
+    let is_boundary = |at: &usize| *at == end || !bytes[*at].is_ascii_digit();
+    (1..=end)
+        .filter(is_boundary)
+        .any(|at| release.get(..at).is_some_and(|line| lines.contains(line)))
 }
 
 /// The lengths and checksums in the first line of a cache file.
@@ -302,6 +305,7 @@ pub(super) fn read_file(path: &Path, depth: Depth<'_>) -> io::Result<Option<(Loa
         Depth::Outline => Some(()),
         Depth::Lines(choose) => {
             let lines = choose(&reading.catalog);
+            let lines: HashSet<&str> = lines.iter().map(String::as_str).collect();
             let of_lines = lines_of(releases).filter(|text| is_of_lines(text, &lines));
             reading.releases(of_lines, releases_end as u64)
         }
