@@ -200,9 +200,10 @@ pub fn install_for_run(
     asked: &RunTarget,
     listener: &dyn Listener,
 ) -> Result<Option<String>, Error> {
-    let (runtime, request) = match asked {
+    let (runtime, request, file) = match asked {
         RunTarget::Selected(request) => {
-            (Runtime::of_request(environment, request)?, request.clone())
+            let runtime = Runtime::of_request(environment, request)?;
+            (runtime, request.clone(), None)
         }
         RunTarget::Active(name) => {
             let runtime = Runtime::named(environment, name.as_deref())?;
@@ -211,17 +212,13 @@ pub fn install_for_run(
             let Some(found) = found.filter(|_| !switched) else {
                 return Ok(None);
             };
-            let request = Request {
-                runtime: Some(runtime.name().to_owned()),
-                ..found.requirement.request
-            };
-            (runtime, request)
+            (runtime, found.requirement.request, Some(found.file))
         }
     };
     if runtime.pick_meeting(&request).is_some() {
         return Ok(None);
     }
-    install_missing(environment, request.clone(), listener)?;
+    install_missing(&runtime, request.clone(), file.as_deref(), listener)?;
     let pick = runtime.reopened()?.resolve_pick(&request)?;
     Ok(Some(format!("{} {pick}", runtime.definition.title)))
 }

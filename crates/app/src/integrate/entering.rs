@@ -144,11 +144,7 @@ fn install_required(
         }
         journal::note_installing(&layout, folder).map_err(file_error(&known, "written"))?;
     }
-    let request = Request {
-        runtime: Some(runtime.name().to_owned()),
-        ..request.clone()
-    };
-    install_missing(environment, request, listener).map(|()| Answer::Yes)
+    install_missing(runtime, request.clone(), Some(file), listener).map(|()| Answer::Yes)
 }
 
 /// Whether what is required changes with the shelf alone; a word may mean another version tomorrow.

@@ -390,3 +390,18 @@ fn packages_of_every_install_are_locked_too() {
     let ran = other.does(&["install", "9"]);
     assert!(!ran.stdout.contains("kelp"), "{ran}");
 }
+
+#[test]
+fn what_is_installed_on_the_way_is_what_is_locked() {
+    let project = Project::new();
+    project.does(&["lock"]);
+    let other = project.elsewhere();
+    let run = ["run", "--here", "--install", "--", "marram", "--version"];
+    assert_eq!(other.does(&run).stdout, "marram 8.3.1\n");
+    // Bytes that are not those of the lock are refused, whatever the catalog says.
+    let third = project.elsewhere();
+    let digest = third.lock();
+    let (_, digest) = digest.split_once("sha256:").unwrap();
+    third.edit(&digest[..8], "00000000");
+    third.told(&run, 5, &["is not what its catalog promises"]);
+}
