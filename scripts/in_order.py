@@ -5,10 +5,11 @@ The system reads a program's file into memory where something of it is called, 6
 some 600 KB of code, strewn over nearly all of it; put together it is read in a tenth of the time, which is a tenth of
 what starting takes.
 
-Cargo calls this in place of the linker (whose kind it reads off the name of this file), with the words that a C compiler takes. The first program, in which functions
-still have names, runs commands on a made-up shelf in an emulator that writes down what is called. `scripts/static`
-says in LINK_COMPILER, LINK_LINKER and LINK_EMULATOR what to do it with: the variable that names the compiler, the
-linker of the Rust toolchain (that of zig cannot be told an order), and the emulator.
+Cargo calls this in place of the linker (whose kind it reads off the name of this file), with the words that a C
+compiler takes. The first program, in which functions still have names, runs commands on a made-up shelf in an emulator
+that writes down what is called. `scripts/static` says in LINK_COMPILER, LINK_LINKER and LINK_EMULATOR what to do it
+with: the variable that names the compiler, the linker of the Rust toolchain (that of zig cannot be told an order), and
+the emulator.
 """
 
 import json
