@@ -39,8 +39,8 @@ pub struct TidyPlan<'r, 'c> {
     pub runtimes: Vec<(&'r Runtime<'c>, Vec<Assessment<'r>>)>,
     /// What was left behind.
     pub leftovers: Vec<Leftover>,
-    /// For how many days the trash keeps what is removed; nothing where it is deleted.
-    pub trash_days: Option<u32>,
+    /// For how many days the trash keeps what is removed, and how many bytes of it; nothing where it is deleted.
+    pub trash: Option<(u32, u64)>,
 }
 
 /// What carrying out a clean-up resulted in.
@@ -75,7 +75,8 @@ impl TidyPlan<'_, '_> {
 
     /// The bytes that carrying it out moves to the trash.
     pub fn trashes(&self) -> u64 {
-        self.trash_days.map_or(0, |_| self.going())
+        let room = self.trash.map_or(0, |(_, room)| room);
+        self.going().min(room)
     }
 
     /// The bytes that carrying it out frees.
@@ -126,7 +127,10 @@ pub fn plan_tidy<'r, 'c>(
             true => leftovers::find(environment, asked.for_good)?,
             false => Vec::new(),
         },
-        trash_days: (days > 0 && !asked.for_good).then_some(days),
+        trash: match days > 0 && !asked.for_good {
+            true => Some((days, trash::room(environment)?)),
+            false => None,
+        },
     })
 }
 
@@ -162,7 +166,7 @@ pub fn apply(
             .iter()
             .filter(|entry| entry.verdict == Verdict::Remove)
         {
-            let for_good = plan.trash_days.is_none();
+            let for_good = plan.trash.is_none();
             match remove_still_outdated(runtime, entry, for_good, listener) {
                 Ok(removed) => {
                     tidied.freed += removed.freed;

@@ -34,7 +34,7 @@ pub fn kept_until(environment: &Environment) -> Result<Date, Error> {
 }
 
 /// How many bytes the trash may hold.
-fn room(environment: &Environment) -> Result<u64, Error> {
+pub fn room(environment: &Environment) -> Result<u64, Error> {
     let layout = environment.layout()?;
     // Before anything was put on the shelf there is no folder.
     let free = system::free_bytes(layout.data()).unwrap_or_default();

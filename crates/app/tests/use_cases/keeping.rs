@@ -336,3 +336,17 @@ fn what_is_removed_for_good_is_gone_and_the_trash_can_be_emptied() {
     assert!(tidied.freed > 0 && tidied.trashed == 0, "{tidied:?}");
     assert!(in_trash(&scene).is_empty());
 }
+
+#[test]
+fn a_plan_says_what_has_room_in_the_trash_and_what_is_freed() {
+    let scene = Scene::with(&["8.3.1", "6.20.2", "6.20.1"]);
+    let environment = scene.environment();
+    let runtimes = Runtime::shown(&environment, None).unwrap();
+    let mut plan = plan_tidy(&environment, &runtimes, &TidyRequest::default()).unwrap();
+    let all = plan.trashes();
+    assert!(all > 1000 && plan.frees() == 0);
+    plan.trash = Some((14, 1000));
+    assert_eq!((plan.trashes(), plan.frees()), (1000, all - 1000));
+    plan.trash = None;
+    assert_eq!((plan.trashes(), plan.frees()), (0, all));
+}

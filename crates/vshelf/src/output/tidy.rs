@@ -104,15 +104,15 @@ pub fn show(ui: &Ui, plan: &TidyPlan<'_, '_>) -> Outcome {
         }
     }
     let frees = megabytes(plan.frees());
-    ui.sentence(match (plan.trash_days, plan.trashes()) {
+    ui.sentence(match (plan.trash, plan.trashes()) {
         _ if plan.is_empty() => "There is nothing to remove.".to_owned(),
-        (Some(days), trashes @ 1..) => {
+        (Some((days, _)), trashes @ 1..) => {
             let moves = format!(
                 "moves {} to the trash for {}",
                 megabytes(trashes),
                 Count(days as usize, "day")
             );
-            match plan.leftovers.is_empty() {
+            match plan.frees() == 0 {
                 true => format!("This {moves}."),
                 false => format!("This frees {frees}, and {moves}."),
             }
