@@ -12,11 +12,13 @@ with: the variable that names the compiler, the linker of the Rust toolchain (th
 the emulator.
 """
 
+import contextlib
 import json
 import os
 import pathlib
 import re
 import shlex
+import shutil
 import subprocess
 import sys
 import tempfile
@@ -67,7 +69,8 @@ def made_up_shelf(folder):
 
 
 def called_by(emulator, program, folder):
-    """The names of the functions that the commands call, in the order in which they are called first."""
+    """The names of the functions that the commands call: those of the first command, then what the second calls besides,
+    and so on. Among them they are in the order of their names, which no chance changes."""
     variables = made_up_shelf(folder)
 
     def run(*words):
@@ -77,14 +80,31 @@ def called_by(emulator, program, folder):
 
     run(program, "catalog", "bell")
     run(program, "adopt", folder / "copy")
-    names = {}
+    names = []
     for command in COMMANDS:
         log = folder / "called"
         run("-d", "in_asm", "-D", log, program, *shlex.split(command))
         with open(log) as lines:
-            found = (line[3:].strip() for line in lines if line.startswith("IN:"))
-            names.update((name, None) for name in found if name)
-    return list(names)
+            found = {line[3:].strip() for line in lines if line.startswith("IN:")}
+        names += sorted(found.difference(names, [""]))
+    return names
+
+
+@contextlib.contextmanager
+def fresh_folder():
+    """A folder whose name is the same every time, unless another link is under way: what is in a path is read and quoted
+    in ways of its own, and the program is to be the same whenever it is linked."""
+    folder = pathlib.Path(tempfile.gettempdir()) / "in-order"
+    while True:
+        try:
+            folder.mkdir()
+            break
+        except FileExistsError:
+            folder = folder.with_name(folder.name + "-again")
+    try:
+        yield folder
+    finally:
+        shutil.rmtree(folder)
 
 
 def main():
@@ -95,8 +115,7 @@ def main():
         sys.stderr.write(first.stderr)
         sys.exit(first.returncode or 1)
     linker = [os.environ["LINK_LINKER"], "-flavor", "gnu", *shlex.split(command[-1])]
-    with tempfile.TemporaryDirectory() as folder:
-        folder = pathlib.Path(folder)
+    with fresh_folder() as folder:
         named = [word for word in linker if word not in ("-s", "--strip-all", "--strip-debug")]
         named[named.index("-o") + 1] = str(folder / "named")
         subprocess.run(named, check=True)
