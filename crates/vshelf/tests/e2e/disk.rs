@@ -18,8 +18,16 @@ struct Mounted<'m>(&'m Path);
 
 impl Drop for Mounted<'_> {
     fn drop(&mut self) {
-        let unmounted = Command::new("umount").arg(self.0).status();
-        assert!(unmounted.unwrap().success());
+        // What another test just starts has this process's files open until it is another program.
+        let is_unmounted = || {
+            let unmounted = Command::new("umount").arg(self.0).output();
+            unmounted.unwrap().status.success()
+        };
+        let mut tries = 0..100;
+        while !is_unmounted() {
+            assert!(tries.next().is_some(), "{:?} stays busy", self.0);
+            std::thread::sleep(std::time::Duration::from_millis(50));
+        }
     }
 }
 
