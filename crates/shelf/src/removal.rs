@@ -17,7 +17,7 @@ use crate::processes::{Process, processes_below};
 use crate::staging::Stage;
 use crate::state::{State, StateError};
 use crate::store::{Shelf, ShelfError, failed};
-use crate::trash;
+use crate::trash::{self, Fate};
 use crate::unfinished::{build_in, forget_leaving, note_leaving};
 
 /// What becomes of an install that a process runs from, when it is to be removed.
@@ -29,21 +29,12 @@ pub enum Running {
     Ignored,
 }
 
-/// What becomes of an install that is removed.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Fate {
-    /// It is deleted.
-    Deleted,
-    /// It goes into the trash, and is deleted where it cannot.
-    Trashed,
-}
-
 /// What removing an install resulted in.
 #[derive(Debug)]
 pub enum Removal {
     /// It is removed.
     Done {
-        /// What became of it.
+        /// Whether it is in the trash.
         fate: Fate,
         /// The bytes that were freed.
         freed: u64,
@@ -189,15 +180,15 @@ impl Departure<'_> {
         let layout = &self.shelf.layout;
         let mut failures = Vec::new();
         let mut tell = |result: Result<(), ShelfError>| failures.extend(result.err());
-        let accepted = match self.fate {
+        let fate = match self.fate {
             Fate::Trashed => trash::accept(layout, &self.shelf.runtime, self.key, stage.path()),
-            Fate::Deleted => Ok(false),
+            Fate::Deleted => Ok(Fate::Deleted),
         };
-        let is_trashed = accepted.unwrap_or_else(|error| {
+        let fate = fate.unwrap_or_else(|error| {
             tell(Err(failed("moved to the trash", stage.path())(error)));
-            false
+            Fate::Deleted
         });
-        // What stays in its stage goes there.
+        // What is still in its stage is deleted.
         let deleted = remove_tree(&build_in(stage.path()));
         let last_use = layout.last_use(&self.shelf.runtime, self.key);
         let forgotten = optional::remove(&last_use).map(drop);
@@ -219,10 +210,7 @@ impl Departure<'_> {
             None => drop(stage),
         }
         Removal::Done {
-            fate: match is_trashed {
-                true => Fate::Trashed,
-                false => Fate::Deleted,
-            },
+            fate,
             freed: deleted.freed,
             failures,
         }

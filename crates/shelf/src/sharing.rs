@@ -15,17 +15,13 @@ use crate::manifest::Manifest;
 const LEAST: u64 = 16 << 10;
 
 /// Has the files of a new tree share blocks with those of others that are the same, byte for byte; `others` are trees on
-/// the same file system with their manifests. Gives back the bytes that are shared: none where that is not possible.
+/// the same file system, on which that [can be](can_share), with their manifests. Gives back the bytes that are shared.
 /// What fails on the way is whole all the same.
 pub(crate) fn share(
     tree: &Path,
     own: &Manifest,
     others: &[(PathBuf, Manifest)],
-    staging: &Path,
 ) -> io::Result<u64> {
-    if others.is_empty() || !can_share(staging)? {
-        return Ok(0);
-    }
     let mut known: HashMap<(u64, u32), PathBuf> = HashMap::new();
     for (folder, manifest) in others {
         for file in manifest.contents().filter(|file| file.size >= LEAST) {
@@ -44,7 +40,7 @@ pub(crate) fn share(
 }
 
 /// Whether files below this folder can share blocks.
-fn can_share(folder: &Path) -> io::Result<bool> {
+pub(crate) fn can_share(folder: &Path) -> io::Result<bool> {
     let (one, other) = (
         tempfile::tempfile_in(folder)?,
         tempfile::tempfile_in(folder)?,

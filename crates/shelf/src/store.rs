@@ -451,19 +451,23 @@ impl Shelf {
     }
 
     /// Has a new build share blocks with the other installs; gives back how many bytes it shares.
-    fn share(&self, stage: &Stage, key: &Key, build: &Path, own: &Manifest) -> io::Result<u64> {
-        let mut others = Vec::new();
-        for name in optional::names(&self.installs_folder())? {
-            let other = name.parse::<Key>().ok().filter(|other| other != key);
-            let manifest = other.map(|other| {
-                let manifest = Manifest::read(&self.place(&other).join(MANIFEST));
-                Ok::<_, io::Error>(
-                    manifest?.map(|manifest| (self.install_folder(&other), manifest)),
-                )
-            });
-            others.extend(manifest.transpose()?.flatten());
+    fn share(
+        &self,
+        stage: &Stage,
+        key: &Key,
+        build: &Path,
+        own: &Manifest,
+    ) -> Result<u64, ShelfError> {
+        // Most file systems cannot, and nothing has to be read for that.
+        if !sharing::can_share(stage.path()).map_err(failed("written", stage.path()))? {
+            return Ok(0);
         }
-        sharing::share(build, own, &others, stage.path())
+        let mut others = Vec::new();
+        for other in self.keys()?.iter().filter(|other| *other != key) {
+            let manifest = self.manifest(other)?;
+            others.extend(manifest.map(|manifest| (self.install_folder(other), manifest)));
+        }
+        sharing::share(build, own, &others).map_err(failed("shared", build))
     }
 
     /// Puts the folder `new` in the place of the install with this key. What stood there before is in

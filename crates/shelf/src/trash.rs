@@ -15,6 +15,15 @@ use crate::layout::Layout;
 use crate::store::{Shelf, ShelfError, failed};
 use crate::unfinished::{build_in, forget_leaving, leaving};
 
+/// Where an install goes that is removed.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Fate {
+    /// It is deleted.
+    Deleted,
+    /// It goes into the trash, and is deleted where it cannot.
+    Trashed,
+}
+
 /// An install in the trash.
 #[derive(Debug)]
 pub struct Trashed {
@@ -60,37 +69,46 @@ pub fn in_trash(layout: &Layout) -> io::Result<Vec<Trashed>> {
     let trash = layout.trash();
     let mut found = Vec::new();
     for runtime in optional::names(&trash)? {
-        for name in optional::names(&trash.join(&runtime))? {
-            let Ok(key) = name.parse::<Key>() else {
-                continue;
-            };
-            let folder = trash.join(&runtime).join(name);
-            found.push(Trashed {
-                runtime: runtime.clone(),
-                key,
-                entry: leaving(&folder).unwrap_or_default(),
-                folder,
-            });
-        }
+        let names = optional::names(&trash.join(&runtime))?;
+        let keys = names.iter().filter_map(|name| name.parse().ok());
+        found.extend(keys.map(|key| trashed(layout, &runtime, key)));
     }
     found.sort_by_key(|trashed| std::cmp::Reverse(trashed.since()));
     Ok(found)
 }
 
-/// Moves an install that is being removed from its stage into the trash, where it takes the place of an older one with
-/// its key. Says whether it did: not without the line that tells of its removal, and not a link to a folder elsewhere.
-pub(crate) fn accept(layout: &Layout, runtime: &str, key: &Key, stage: &Path) -> io::Result<bool> {
-    if leaving(stage)?.is_none() || build_in(stage).is_symlink() {
-        return Ok(false);
-    }
+/// What is in the trash under a key, if anything is.
+fn trashed(layout: &Layout, runtime: &str, key: Key) -> Trashed {
     let folder = layout.trash().join(runtime).join(key.as_str());
+    Trashed {
+        runtime: runtime.to_owned(),
+        key,
+        entry: leaving(&folder).unwrap_or_default(),
+        folder,
+    }
+}
+
+/// Moves an install that is being removed from its stage into the trash, where it takes the place of an older one with
+/// its key. It is not moved without the line that tells of its removal, nor where it is a link to a folder elsewhere.
+pub(crate) fn accept(layout: &Layout, runtime: &str, key: &Key, stage: &Path) -> io::Result<Fate> {
+    if leaving(stage)?.is_none() || build_in(stage).is_symlink() {
+        return Ok(Fate::Deleted);
+    }
+    let runtime = layout.trash().join(runtime);
+    let folder = runtime.join(key.as_str());
     remove_tree(&folder).whole()?;
-    fs::create_dir_all(layout.trash().join(runtime))?;
+    fs::create_dir_all(runtime)?;
     fs::rename(stage, folder)?;
-    Ok(true)
+    Ok(Fate::Trashed)
 }
 
 impl Shelf {
+    /// What is in the trash of this removal.
+    pub fn trashed_by(&self, removal: &HistoryEntry) -> Option<Trashed> {
+        let trashed = trashed(&self.layout, &self.runtime, removal.key.clone());
+        (trashed.entry.as_ref() == Some(removal)).then_some(trashed)
+    }
+
     /// Puts an install from the trash back where it stood, of which the history is to have this entry. Says whether it
     /// did: not where another stands there by now.
     pub fn take_back(&self, trashed: &Trashed, entry: &HistoryEntry) -> Result<bool, ShelfError> {

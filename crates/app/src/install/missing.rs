@@ -3,12 +3,10 @@
 use std::path::Path;
 
 use vshelf_core::Request;
-use vshelf_core::lock::LOCK_FILE;
 
 use super::run::{InstallRequest, install};
 use crate::error::{Done, Error};
 use crate::events::{Answer, Event, Listener, Question};
-use crate::project;
 use crate::runtime::Runtime;
 
 /// Installs what is asked for of a runtime, and tells what happens, but not what to do next. What a project's lock has,
@@ -19,21 +17,11 @@ pub fn install_missing(
     required_by: Option<&Path>,
     listener: &dyn Listener,
 ) -> Done {
-    let lock = required_by.filter(|file| file.ends_with(LOCK_FILE));
-    let locked = lock.map(|file| project::locked_in(runtime, file));
-    let request = match required_by {
-        // A file of another runtime names that by its own name.
-        Some(_) => Request {
-            runtime: Some(runtime.name().to_owned()),
-            ..request
-        },
-        None => request,
-    };
-    let missing = InstallRequest {
-        requests: vec![request],
-        locked: locked.transpose()?.flatten().into_iter().collect(),
-        ..InstallRequest::default()
-    };
+    let mut missing = InstallRequest::default();
+    match required_by {
+        Some(file) => missing.add_required(runtime, file, request)?,
+        None => missing.requests.push(request),
+    }
     install(runtime.environment(), &missing, &OnTheWay(listener))
 }
 

@@ -1,5 +1,7 @@
 //! The use case: requests become jobs, jobs become installs, and the shell and default follow.
 
+use std::path::Path;
+
 use vshelf_core::lock::{LOCK_FILE, LockedRelease};
 use vshelf_core::packages::Package;
 use vshelf_core::resolve::{Choice, ResolveError, Scope};
@@ -33,6 +35,25 @@ pub struct InstallRequest {
     pub carry_from: Option<Request>,
     /// What is done otherwise than usual.
     pub options: JobOptions,
+}
+
+impl InstallRequest {
+    /// Adds what a file requires of a runtime; what a lock has, as it is locked.
+    pub(super) fn add_required(
+        &mut self,
+        runtime: &Runtime<'_>,
+        file: &Path,
+        request: Request,
+    ) -> Done {
+        if file.ends_with(LOCK_FILE) {
+            self.locked.extend(project::locked_in(runtime, file)?);
+        }
+        self.requests.push(Request {
+            runtime: Some(runtime.name().to_owned()),
+            ..request
+        });
+        Ok(())
+    }
 }
 
 /// Installs what is asked for. Several are fetched at the same time, and one that fails stops no
@@ -269,17 +290,12 @@ pub fn required(
     locked_only: bool,
     listener: &dyn Listener,
 ) -> Result<InstallRequest, Error> {
-    let mut requests = Vec::new();
-    let mut locked = Vec::new();
+    let mut required = InstallRequest::default();
     for name in definitions::names(environment.folders()?)? {
         let runtime = Runtime::named(environment, Some(&name))?;
         if let Some(found) = project::find_requirement(&runtime)? {
-            let is_lock = found.file.ends_with(LOCK_FILE);
-            if locked_only && !is_lock {
+            if locked_only && !found.file.ends_with(LOCK_FILE) {
                 return Err(lock::not_locked(&runtime, &found));
-            }
-            if is_lock {
-                locked.extend(project::locked_in(&runtime, &found.file)?);
             }
             let request = found.requirement.request;
             listener.tell(Event::RequirementFound {
@@ -288,13 +304,10 @@ pub fn required(
                 request: &request,
             });
             project::note(&runtime, &found.file, Some(&request), listener);
-            requests.push(Request {
-                runtime: Some(name),
-                ..request
-            });
+            required.add_required(&runtime, &found.file, request)?;
         }
     }
-    if requests.is_empty() {
+    if required.requests.is_empty() {
         let meant = match Runtime::meant(environment) {
             Ok(meant) => vec![meant],
             Err(Error::SeveralRuntimes { names }) => {
@@ -307,9 +320,5 @@ pub fn required(
         };
         return Err(project::no_requirement(&meant));
     }
-    Ok(InstallRequest {
-        requests,
-        locked,
-        ..InstallRequest::default()
-    })
+    Ok(required)
 }

@@ -7,7 +7,8 @@ use vshelf_core::tidy::Protection;
 use vshelf_core::{Key, Request};
 use vshelf_shelf::journal::Operation;
 use vshelf_shelf::record::Adopted;
-use vshelf_shelf::removal::{Fate, Removal, Running};
+use vshelf_shelf::removal::{Removal, Running};
+use vshelf_shelf::trash::Fate;
 use vshelf_shelf::unfinished;
 
 use super::history::Departure;

@@ -42,7 +42,14 @@ pub fn restore(environment: &Environment, requests: &[Request], listener: &dyn L
             set_missing_default(&runtime, &entry.key)?;
             continue;
         }
-        if take_back(&runtime, entry, listener)? {
+        if trash::take_back(&runtime, entry)? {
+            listener.tell(Event::Restored(&Restored {
+                title: title_of(&runtime, entry),
+                from_trash: true,
+                became_default: set_missing_default(&runtime, &entry.key)?,
+                packages: Vec::new(),
+                attempt: None,
+            }));
             continue;
         }
         match plan(runtime, entry) {
@@ -99,7 +106,7 @@ fn find<'e>(
 /// The job of installing the very build that an entry is about.
 fn plan(mut runtime: Runtime<'_>, entry: &HistoryEntry) -> Result<InstallJob, Error> {
     let record = &entry.record;
-    let title = format!("{} {}", runtime.definition.title, entry.key);
+    let title = title_of(&runtime, entry);
     if record.adopted.is_some() {
         return Err(Error::WasAdopted {
             title,
@@ -144,29 +151,9 @@ fn plan(mut runtime: Runtime<'_>, entry: &HistoryEntry) -> Result<InstallJob, Er
     Ok(job)
 }
 
-/// Puts what is in the trash of a removal back on the shelf; says whether it did.
-fn take_back(
-    runtime: &Runtime<'_>,
-    entry: &HistoryEntry,
-    listener: &dyn Listener,
-) -> Result<bool, Error> {
-    let Some(trashed) = trash::of_removal(runtime.environment(), entry)? else {
-        return Ok(false);
-    };
-    if !trash::take_back(runtime, &trashed, entry)? {
-        return Ok(false);
-    }
-    let runtime = runtime.reopened()?;
-    let became_default = set_missing_default(&runtime, &entry.key)?;
-    let install = runtime.install(&entry.key);
-    listener.tell(Event::Restored(&Restored {
-        title: install.map_or_else(String::new, |install| runtime.display_name(&install.id)),
-        from_trash: true,
-        became_default,
-        packages: Vec::new(),
-        attempt: None,
-    }));
-    Ok(true)
+/// What a removed install is called, as [`Runtime::display_name`] does those on the shelf.
+fn title_of(runtime: &Runtime<'_>, entry: &HistoryEntry) -> String {
+    format!("{} {}", runtime.definition.title, entry.key)
 }
 
 /// Makes an install the default where there is none; says whether it did.

@@ -7,8 +7,7 @@ use jiff::tz::TimeZone;
 use vshelf_files::system;
 use vshelf_shelf::Install;
 use vshelf_shelf::journal::{HistoryEntry, Operation};
-use vshelf_shelf::removal::Fate;
-use vshelf_shelf::trash::{Trashed, in_trash};
+use vshelf_shelf::trash::{Fate, Trashed, in_trash};
 
 use crate::environment::Environment;
 use crate::error::{Error, file_error};
@@ -27,10 +26,14 @@ pub fn fate(environment: &Environment, install: &Install) -> Result<Fate, Error>
 
 /// The last day on which what is removed now is in the trash.
 pub fn kept_until(environment: &Environment) -> Result<Date, Error> {
-    let days = environment.settings()?.trash.days();
     Ok(environment
         .today()?
-        .saturating_add(SignedDuration::from_hours(24 * i64::from(days))))
+        .saturating_add(time_in_trash(environment)?))
+}
+
+fn time_in_trash(environment: &Environment) -> Result<SignedDuration, Error> {
+    let days = environment.settings()?.trash.days();
+    Ok(SignedDuration::from_hours(24 * i64::from(days)))
 }
 
 /// How many bytes the trash may hold.
@@ -52,7 +55,7 @@ pub fn overdue(environment: &Environment) -> Result<Vec<Trashed>, Error> {
     let days = environment.settings()?.trash.days();
     let kept_since = environment
         .today()?
-        .saturating_sub(SignedDuration::from_hours(24 * i64::from(days)));
+        .saturating_sub(time_in_trash(environment)?);
     let room = room(environment)?;
     let mut kept = 0;
     let mut trashed = all(environment)?;
@@ -66,12 +69,12 @@ pub fn overdue(environment: &Environment) -> Result<Vec<Trashed>, Error> {
 
 /// Deletes what is overdue. What cannot be deleted is in nobody's way, and told.
 pub fn bound(environment: &Environment, listener: &dyn Listener) {
-    let deleted = overdue(environment).and_then(|overdue| {
-        let mut overdue = overdue.into_iter();
-        overdue.try_for_each(|trashed| delete(trashed).map(drop))
-    });
-    if let Err(error) = deleted {
-        listener.tell(Event::LeftUndone(&error));
+    let tell = |error: Error| listener.tell(Event::LeftUndone(&error));
+    match overdue(environment) {
+        Ok(overdue) => (overdue.into_iter())
+            .filter_map(|trashed| delete(trashed).err())
+            .for_each(tell),
+        Err(error) => tell(error),
     }
 }
 
@@ -81,21 +84,11 @@ pub fn delete(trashed: Trashed) -> Result<u64, Error> {
     trashed.delete().map_err(file_error(&folder, "deleted"))
 }
 
-/// What is in the trash of the removal that the history tells of.
-pub fn of_removal(
-    environment: &Environment,
-    removal: &HistoryEntry,
-) -> Result<Option<Trashed>, Error> {
-    let mut all = all(environment)?.into_iter();
-    Ok(all.find(|trashed| trashed.entry.as_ref() == Some(removal)))
-}
-
-/// Puts an install from the trash back on the shelf; says whether it did.
-pub fn take_back(
-    runtime: &Runtime<'_>,
-    trashed: &Trashed,
-    removal: &HistoryEntry,
-) -> Result<bool, Error> {
+/// Puts what is in the trash of a removal back on the shelf; says whether it did.
+pub fn take_back(runtime: &Runtime<'_>, removal: &HistoryEntry) -> Result<bool, Error> {
+    let Some(trashed) = runtime.shelf.trashed_by(removal) else {
+        return Ok(false);
+    };
     let environment = runtime.environment();
     let entry = HistoryEntry {
         at: environment.now()?,
@@ -106,5 +99,5 @@ pub fn take_back(
         packages: Vec::new(),
         ..removal.clone()
     };
-    Ok(runtime.shelf.take_back(trashed, &entry)?)
+    Ok(runtime.shelf.take_back(&trashed, &entry)?)
 }

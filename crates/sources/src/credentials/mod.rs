@@ -333,13 +333,14 @@ mod tests {
     use super::*;
     use rstest::rstest;
     use std::fs;
+    use std::sync::Arc;
 
     fn credentials(npmrc: &str, netrc: &str) -> Credentials {
         let home = tempfile::tempdir().unwrap();
         fs::write(home.path().join(".npmrc"), npmrc).unwrap();
         fs::write(home.path().join(".netrc"), netrc).unwrap();
         let settings = UserSettings {
-            variables: std::sync::Arc::new([("TIDE_TOKEN".to_owned(), "flood".to_owned())].into()),
+            variables: Arc::new([("TIDE_TOKEN".to_owned(), "flood".to_owned())].into()),
             home: home.path().to_owned(),
         };
         Credentials::read(&settings).unwrap()

@@ -1,8 +1,8 @@
 //! A static tree of a catalog of ours with its archives, which any web server or folder can serve.
 //!
-//! `<folder>/catalog.json` names files below `<folder>/files/`, and `<folder>/index.html` shows it to people. What is there already and is as the
-//! catalog promises is not fetched again; a document takes the place of the one before at once, and
-//! only names what is there.
+//! `<folder>/catalog.json` names files below `<folder>/files/`, and `<folder>/index.html` shows it to people. What is
+//! there already and is as the catalog promises is not fetched again; a document takes the place of the one before at
+//! once, and only names what is there.
 
 use std::fs::{self, File};
 use std::io::{self, Write};

@@ -326,16 +326,10 @@ Error: there is no command "kelp" to run on 6.20.2.
 fn a_command_can_have_what_it_runs_on_installed_first() {
     let scene = Scene::new();
     scene.does(&["install", "8"]);
+    let of_six = ["run", "--install", "6", "--"];
+    let prints = [&of_six[..], &["marram", "-e", "print version"]].concat();
     shows!(
-        scene.vshelf(&[
-            "run",
-            "--install",
-            "6",
-            "--",
-            "marram",
-            "-e",
-            "print version"
-        ]),
+        scene.vshelf(&prints),
         str![[r#"
 6.20.2
 --- stderr
@@ -345,15 +339,7 @@ Marram 6.20.2 is installed.
 "#]]
     );
     shows!(
-        scene.vshelf(&[
-            "run",
-            "--install",
-            "6",
-            "--",
-            "marram",
-            "-e",
-            "print version"
-        ]),
+        scene.vshelf(&prints),
         str![[r#"
 6.20.2
 
