@@ -17,7 +17,7 @@ use super::history::Departure;
 use super::holders::Holders;
 use super::plan::{Selection, plan};
 use super::remove::remove_install;
-use super::{carry, packages};
+use super::{carry, packages, trash};
 use crate::environment::Environment;
 use crate::error::{Done, Error, file_error};
 use crate::events::{Answer, Event, Listener, Question, Task};
@@ -295,6 +295,7 @@ pub fn apply(
             }
         }
     }
+    trash::bound(environment, listener);
     refresh(environment)?;
     Ok(errors)
 }

@@ -350,3 +350,17 @@ fn a_plan_says_what_has_room_in_the_trash_and_what_is_freed() {
     plan.trash = None;
     assert_eq!((plan.trashes(), plan.frees()), (0, all));
 }
+
+#[test]
+fn a_renewal_leaves_nothing_in_the_trash_for_too_long() {
+    let scene = Scene::with(&["8.3.0", "6.20.1", "6.20.2"]);
+    let asked = removal(&["6.20.1"]);
+    remove(&scene.environment(), &asked, &Recorder::default()).unwrap();
+    assert_eq!(in_trash(&scene), ["6.20.1"]);
+    // After a month what was removed then is there for too long.
+    let environment = scene.environment_with(&[("VSHELF_TODAY", "2026-12-24")]);
+    let recorder = Recorder::default();
+    let plans = plan_renewals(&environment, &[], &recorder).unwrap();
+    renew::apply(&environment, &plans, RenewOptions::default(), &recorder).unwrap();
+    assert_eq!(in_trash(&scene), ["8.3.0"]);
+}
