@@ -132,6 +132,17 @@ pub(crate) fn failed(action: &'static str, path: &Path) -> impl FnOnce(io::Error
     }
 }
 
+impl Install {
+    /// The one with this key in its place on the shelf.
+    fn at(place: &Path, key: &Key, record: Record) -> Install {
+        Install {
+            id: record.contents.id(key),
+            folder: build_in(place),
+            record,
+        }
+    }
+}
+
 impl Shelf {
     /// The shelf of `runtime`; nothing is made on the disk.
     pub fn new(folders: &Folders, runtime: &str) -> Shelf {
@@ -201,9 +212,11 @@ impl Shelf {
     /// Everything on the shelf.
     pub fn contents(&self) -> Result<Contents, ShelfError> {
         let mut contents = Contents::default();
+        let folder = self.installs_folder();
         for key in self.keys()? {
-            match Record::read(&self.record_path(&key)) {
-                Ok(record) => contents.installs.push(self.install_with(&key, record)),
+            let place = folder.join(key.as_str());
+            match Record::read(&place.join(RECORD)) {
+                Ok(record) => contents.installs.push(Install::at(&place, &key, record)),
                 Err(error) => contents.untold.extend(self.untold(key, error)),
             }
         }
@@ -212,14 +225,6 @@ impl Shelf {
             order.then_with(|| a.id.key.cmp(&b.id.key))
         });
         Ok(contents)
-    }
-
-    fn install_with(&self, key: &Key, record: Record) -> Install {
-        Install {
-            id: record.contents.id(key),
-            folder: self.install_folder(key),
-            record,
-        }
     }
 
     /// What stands in the place of an install whose record tells nothing; nothing where no build does.
@@ -242,7 +247,7 @@ impl Shelf {
     /// The install with this key. A record that does not tell what is there is an error.
     pub fn install(&self, key: &Key) -> Result<Option<Install>, ShelfError> {
         match Record::read(&self.record_path(key)) {
-            Ok(record) => Ok(Some(self.install_with(key, record))),
+            Ok(record) => Ok(Some(Install::at(&self.place(key), key, record))),
             Err(error) => match self.untold(key.clone(), error) {
                 Some(untold) => Err(untold.error.into()),
                 None => Ok(None),
@@ -447,7 +452,7 @@ impl Shelf {
         if durability == Durability::Synced {
             system::sync_folder(&installs).map_err(failed("synced", &installs))?;
         }
-        Ok(self.install_with(key, record))
+        Ok(Install::at(&place, key, record))
     }
 
     /// Has a new build share blocks with the other installs; gives back how many bytes it shares.
