@@ -13,7 +13,7 @@ use vshelf_files::system::{is_mount_point, mounted};
 use vshelf_files::tree::remove_tree;
 
 use crate::journal::{HistoryEntry, Outcome, append_history};
-use crate::processes::{Process, processes_below};
+use crate::processes::{Process, ProcessTable};
 use crate::staging::Stage;
 use crate::state::{State, StateError};
 use crate::store::{Shelf, ShelfError, failed};
@@ -134,7 +134,7 @@ impl Departure<'_> {
         let build = build_in(install);
         match self.running {
             Running::Spared if !build.is_symlink() => {
-                let processes = processes_below(&build)?;
+                let processes = ProcessTable::read()?.below(&build);
                 Ok(processes.into_iter().next())
             }
             _ => Ok(None),

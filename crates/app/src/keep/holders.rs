@@ -3,12 +3,13 @@
 use std::collections::HashSet;
 use std::fs;
 use std::io;
+use std::path::PathBuf;
 
 use vshelf_core::tidy::{Protection, Witness};
 use vshelf_core::{Key, Pick, Request};
 use vshelf_shelf::Install;
 use vshelf_shelf::journal::{self, Presence, SeenProject};
-use vshelf_shelf::processes::{Process, processes_below, started_switched};
+use vshelf_shelf::processes::{Process, ProcessTable};
 use vshelf_shelf::shells::{SwitchedShell, check_notes, switched_shells};
 use vshelf_shelf::switches::Switches;
 
@@ -27,12 +28,17 @@ pub struct Holders {
     /// Processes with the switches that they were started with.
     started: Vec<(Process, Switches)>,
     projects: Vec<SeenProject>,
+    /// The files of the projects that are there, in order.
+    here: Vec<PathBuf>,
+    /// The projects that are on a drive or a share which is away.
+    away: Vec<SeenProject>,
     /// What cannot be told of any install: each keeps all.
     unclear: Vec<Protection>,
 }
 
-/// What projects require of a runtime: what each gets, or nothing where that may be anything.
-pub type Required = Vec<(Option<Pick>, Protection)>;
+/// What keeps installs of a runtime by what is asked of the runtime as a whole: what each names, or nothing where
+/// that may be anything.
+pub type Claims = Vec<(Option<Pick>, Protection)>;
 
 impl Holders {
     /// Looks for them. Where a witness cannot be read, that keeps everything.
@@ -41,8 +47,10 @@ impl Holders {
         let mut unclear = Vec::new();
         let shells = check_notes(&layout).and_then(|()| switched_shells(&layout));
         let shells = told(shells, Witness::Shells, &mut unclear);
-        let table = started_switched(&layout, SWITCHED)
-            .and_then(|started| Ok((started, processes_below(layout.data())?)));
+        let table = ProcessTable::read().map(|table| {
+            let started = table.started_switched(&layout, SWITCHED);
+            (started, table.below(layout.data()))
+        });
         let (mut started, processes) = told(table, Witness::Processes, &mut unclear);
         // Of a shell that was switched since, the note counts, and of the calling one its variables.
         started.retain(|(process, _)| {
@@ -67,55 +75,64 @@ impl Holders {
                 &mut unclear,
             ),
         };
+        let mut here = Vec::new();
+        let mut away = Vec::new();
+        for seen in &projects {
+            match seen.presence() {
+                Presence::Gone => {}
+                Presence::Here => here.push(seen.file.clone()),
+                Presence::Away => away.push(seen.clone()),
+            }
+        }
+        here.sort();
+        here.dedup();
         Ok(Holders {
             shells,
             started,
             processes,
             projects,
+            here,
+            away,
             unclear,
         })
     }
 
-    /// What the projects that were seen require of a runtime.
-    pub fn of_projects(&self, runtime: &Runtime<'_>) -> Required {
-        let mut required = Required::new();
-        let mut here = Vec::new();
-        for seen in &self.projects {
-            match seen.presence() {
-                Presence::Gone => {}
-                Presence::Here => here.push(seen.file.clone()),
-                Presence::Away if seen.runtime == runtime.name() => {
-                    required.extend(last_required(runtime, seen));
-                }
-                Presence::Away => {}
-            }
-        }
-        here.sort();
-        here.dedup();
-        let read = project::read_projects(runtime, &here);
+    /// What keeps installs of a runtime because of the projects that were seen, or because nobody can tell.
+    pub fn claims_on(&self, runtime: &Runtime<'_>) -> Claims {
+        let of_it = |seen: &&SeenProject| seen.runtime == runtime.name();
+        let away = self.away.iter().filter(of_it);
+        let mut claims: Claims = away
+            .filter_map(|seen| last_required(runtime, seen))
+            .collect();
+        let read = project::read_projects(runtime, &self.here);
         for found in read.found {
             if let Some(pick) = runtime.pick_meeting(&found.requirement.request) {
                 let file = found.file;
-                required.push((Some(pick), Protection::Requirement { file }));
+                claims.push((Some(pick), Protection::Requirement { file }));
             }
         }
         // A file that cannot be understood now requires what it did before.
         for file in read.not_understood {
-            let same = |seen: &&SeenProject| seen.file == file && seen.runtime == runtime.name();
-            let last = self.projects.iter().find(same);
+            let mut last = self.projects.iter().filter(of_it);
+            let last = last.find(|seen| seen.file == file);
             let last = last.and_then(|seen| last_required(runtime, seen));
-            required.extend(last.map(|(pick, _)| (pick, Protection::Requirement { file })));
+            claims.extend(last.map(|(pick, _)| (pick, Protection::Requirement { file })));
         }
-        required
+        let unclear_things = self.unclear.iter().cloned();
+        claims.extend(unclear_things.map(|protection| (None, protection)));
+        if let Err(error) = runtime.shelf.check_last_uses() {
+            claims.push((None, unclear(Witness::LastUses, &error)));
+        }
+        claims
     }
 
-    /// What keeps an install; `required` is what [`Holders::of_projects`] gives.
+    /// What keeps an install; `claims` is what [`Holders::claims_on`] gives.
     pub fn of_install(
         &self,
         runtime: &Runtime<'_>,
         activity: &Activity,
         install: &Install,
-        required: &Required,
+        claims: &Claims,
     ) -> Vec<Protection> {
         let key = &install.id.key;
         let own_id = runtime.environment().shell.id();
@@ -131,15 +148,20 @@ impl Holders {
                 found.push(Protection::Shell { id: shell.id });
             }
         }
-        let real = fs::canonicalize(&install.folder).unwrap_or_else(|_| install.folder.clone());
-        let running = self
-            .processes
-            .iter()
-            .filter(|process| process.runs_from(&real));
+        let mut running = Vec::new();
+        if !self.processes.is_empty() {
+            let real = fs::canonicalize(&install.folder);
+            let real = real.unwrap_or_else(|_| install.folder.clone());
+            let from_it = self.processes.iter();
+            running.extend(from_it.filter(|process| process.runs_from(&real)));
+        }
         let started = self.started.iter();
         let started = started.filter(|(_, switches)| is_switched(switches, runtime, key));
         let mut seen = HashSet::new();
-        for process in running.chain(started.map(|(process, _)| process)) {
+        for process in running
+            .into_iter()
+            .chain(started.map(|(process, _)| process))
+        {
             if seen.insert(process.id) {
                 found.push(Protection::Process {
                     id: process.id,
@@ -159,13 +181,9 @@ impl Holders {
         found.extend(runtime.state.kept.contains(key).then_some(Protection::Kept));
         let successor = runtime.state.renewals.get(key).cloned();
         found.extend(successor.map(|successor| Protection::RenewalUnfinished { successor }));
-        let by_projects = required.iter();
-        let by_projects = by_projects.filter(|(pick, _)| pick.as_ref().is_none_or(|p| p.is(key)));
-        found.extend(by_projects.map(|(_, protection)| protection.clone()));
-        found.extend(self.unclear.iter().cloned());
-        if let Err(error) = runtime.shelf.check_last_uses() {
-            found.push(unclear(Witness::LastUses, &error));
-        }
+        let of_it = claims.iter();
+        let of_it = of_it.filter(|(pick, _)| pick.as_ref().is_none_or(|p| p.is(key)));
+        found.extend(of_it.map(|(_, protection)| protection.clone()));
         found
     }
 }

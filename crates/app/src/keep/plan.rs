@@ -25,10 +25,10 @@ pub fn plan<'r>(
 ) -> Result<Vec<Assessment<'r>>, Error> {
     let environment = runtime.environment();
     let activity = Activity::of(runtime);
-    let required = holders.of_projects(runtime);
+    let claims = holders.claims_on(runtime);
     let held = runtime.installs.iter().map(|install| {
         let key = &install.id.key;
-        let mut protections = holders.of_install(runtime, &activity, install, &required);
+        let mut protections = holders.of_install(runtime, &activity, install, &claims);
         protections.extend(
             selection
                 .except
@@ -44,7 +44,7 @@ pub fn plan<'r>(
         }
     });
     Ok(tidy::plan(
-        runtime.around_shelf(),
+        runtime.heads(),
         held.collect(),
         &environment.settings()?.policy(),
         environment.platform(),

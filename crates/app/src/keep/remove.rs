@@ -150,12 +150,12 @@ fn plan(
     }
     let activity = Activity::of(runtime);
     let holders = Holders::find(runtime.environment())?;
-    let required = holders.of_projects(runtime);
+    let claims = holders.claims_on(runtime);
     for install in installs {
         let title = runtime.display_name(install);
         let held = runtime.install(&install.key).into_iter();
         let needed_by: Vec<Protection> = held
-            .flat_map(|install| holders.of_install(runtime, &activity, install, &required))
+            .flat_map(|install| holders.of_install(runtime, &activity, install, &claims))
             // What runs from it is never asked about.
             .filter(|protection| !matches!(protection, Protection::Process { .. }))
             .collect();

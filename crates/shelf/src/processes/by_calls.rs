@@ -76,49 +76,60 @@ pub fn end_all_with(entry: &str) {
     }
 }
 
-/// The processes of this user whose programs are below `folder`, this one left out.
-pub fn processes_below(folder: &Path) -> io::Result<Vec<Process>> {
-    let real = fs::canonicalize(folder).unwrap_or_else(|_| folder.to_owned());
-    let system = process_table()?;
-    let others = system.processes().iter();
-    let others = others.filter(|(id, _)| id.as_u32() != std::process::id());
-    let mut processes: Vec<Process> = others
-        .filter_map(|(id, process)| {
-            let program = process.exe()?.to_owned();
-            let words = process.cmd().iter().map(OsString::as_os_str);
-            Process::below(id.as_u32(), program, words, folder, &real)
-        })
-        .collect();
-    processes.sort_by_key(|process| process.id);
-    Ok(processes)
+/// The processes of this user, as the system told of them.
+#[derive(Debug)]
+pub struct ProcessTable {
+    system: System,
 }
 
-/// The processes of this user that were started in a shell switched to something on this shelf, as
-/// the environment that each began with tells by this variable and by PATH: other shelves have the
-/// same keys. This process is left out, with what it is in a pipeline with.
-pub fn started_switched(layout: &Layout, variable: &str) -> io::Result<Vec<(Process, Switches)>> {
-    let mark = format!("{variable}=");
-    let own = std::process::id();
-    let own_group = group_of(own);
-    let is_with_this = |id| id == own || own_group.is_some() && group_of(id) == own_group;
-    let system = process_table()?;
-    let started = system.processes().iter().filter_map(|(id, process)| {
-        let value = |mark: &str| {
-            let mut entries = process.environ().iter();
-            entries.find_map(|entry| entry.to_str()?.strip_prefix(mark))
-        };
-        let switches = read_switches(value(&mark)?);
-        let path = value("PATH=")?;
-        if !std::env::split_paths(path).any(|entry| entry.starts_with(layout.data())) {
-            return None;
-        }
-        let id = id.as_u32();
-        let process = Process {
-            id,
-            program: process.name().to_string_lossy().into_owned(),
-            paths: Vec::new(),
-        };
-        (!is_with_this(id)).then_some((process, switches))
-    });
-    Ok(started.collect())
+impl ProcessTable {
+    /// Looks at all processes.
+    pub fn read() -> io::Result<ProcessTable> {
+        process_table().map(|system| ProcessTable { system })
+    }
+
+    /// The processes whose programs are below `folder`, this one left out.
+    pub fn below(&self, folder: &Path) -> Vec<Process> {
+        let real = fs::canonicalize(folder).unwrap_or_else(|_| folder.to_owned());
+        let others = self.system.processes().iter();
+        let others = others.filter(|(id, _)| id.as_u32() != std::process::id());
+        let mut processes: Vec<Process> = others
+            .filter_map(|(id, process)| {
+                let program = process.exe()?.to_owned();
+                let words = process.cmd().iter().map(OsString::as_os_str);
+                Process::below(id.as_u32(), program, words, folder, &real)
+            })
+            .collect();
+        processes.sort_by_key(|process| process.id);
+        processes
+    }
+
+    /// The processes that were started in a shell switched to something on this shelf, as the environment that
+    /// each began with tells by this variable and by PATH: other shelves have the same keys. This process is left
+    /// out, with what it is in a pipeline with.
+    pub fn started_switched(&self, layout: &Layout, variable: &str) -> Vec<(Process, Switches)> {
+        let mark = format!("{variable}=");
+        let own = std::process::id();
+        let own_group = group_of(own);
+        let is_with_this = |id| id == own || own_group.is_some() && group_of(id) == own_group;
+        let started = self.system.processes().iter().filter_map(|(id, process)| {
+            let value = |mark: &str| {
+                let mut entries = process.environ().iter();
+                entries.find_map(|entry| entry.to_str()?.strip_prefix(mark))
+            };
+            let switches = read_switches(value(&mark)?);
+            let path = value("PATH=")?;
+            if !std::env::split_paths(path).any(|entry| entry.starts_with(layout.data())) {
+                return None;
+            }
+            let id = id.as_u32();
+            let process = Process {
+                id,
+                program: process.name().to_string_lossy().into_owned(),
+                paths: Vec::new(),
+            };
+            (!is_with_this(id)).then_some((process, switches))
+        });
+        started.collect()
+    }
 }

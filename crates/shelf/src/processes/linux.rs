@@ -4,10 +4,15 @@ use std::ffi::OsStr;
 use std::fs;
 use std::io;
 use std::os::unix::ffi::OsStrExt;
+use std::os::unix::process::parent_id;
 use std::path::{Path, PathBuf};
 use std::thread;
 
+use rustix::buffer::spare_capacity;
+use rustix::fs::{Mode, OFlags};
+use rustix::io::{read, retry_on_intr};
 use rustix::process::{Pid, Signal, kill_process};
+use vshelf_files::optional;
 
 use super::process::{BETWEEN, Process, ROUNDS};
 use crate::layout::Layout;
@@ -15,13 +20,16 @@ use crate::switches::{Switches, read_switches};
 
 /// The name of the program that started this one, where the process table tells it.
 pub fn calling_program() -> Option<String> {
-    let parent = rustix::process::getppid()?.as_raw_nonzero();
-    let name = fs::read_to_string(format!("/proc/{parent}/comm")).ok()?;
-    Some(name.trim_end().to_owned())
+    let name = shown(parent_id(), "comm").ok()?;
+    Some(String::from_utf8_lossy(&name).trim_end().to_owned())
 }
 
 /// Where Linux shows its processes.
 const TABLE: &str = "/proc";
+
+/// How much is read at a time of what is shown of a process: most environments as a whole. The system says no
+/// size, and every reading costs it as much as reading a page.
+const PIECE: usize = 16 << 10;
 
 /// When a process began, in the system's own count; nothing where it is gone.
 pub fn start_of(id: u32) -> Option<String> {
@@ -35,8 +43,9 @@ const STARTED: usize = 22;
 
 /// A field of a process's line in the process table, counted from 1; not of the first two.
 fn stat_field(id: u32, place: usize) -> Option<String> {
-    let text = fs::read_to_string(format!("/proc/{id}/stat")).ok()?;
+    let line = shown(id, "stat").ok()?;
     // The second field is the program's name, which may hold anything.
+    let text = String::from_utf8_lossy(&line);
     let (_, behind) = text.rsplit_once(')')?;
     behind.split_whitespace().nth(place - 3).map(str::to_owned)
 }
@@ -44,15 +53,15 @@ fn stat_field(id: u32, place: usize) -> Option<String> {
 /// Ends every process of this user with this entry in its environment (proc_pid_environ(5)), and what they start
 /// meanwhile. Without a process table nothing is ended.
 pub fn end_all_with(entry: &str) {
-    let has_entry = |shown: &Path| {
-        let environment = fs::read(shown.join("environ")).unwrap_or_default();
+    let has_entry = |id: &u32| {
+        let environment = shown(*id, "environ").unwrap_or_default();
         let mut entries = environment.split(|byte| *byte == 0);
         entries.any(|one| one == entry.as_bytes())
     };
     for _ in 0..ROUNDS {
-        let table = process_table().unwrap_or_default();
-        let of_it = table.into_iter().filter(|(_, shown)| has_entry(shown));
-        let ids: Vec<i32> = of_it.filter_map(|(id, _)| i32::try_from(id).ok()).collect();
+        let all = ids().unwrap_or_default().into_iter();
+        let of_it = all.filter(has_entry);
+        let ids: Vec<i32> = of_it.filter_map(|id| i32::try_from(id).ok()).collect();
         if ids.is_empty() {
             return;
         }
@@ -64,73 +73,90 @@ pub fn end_all_with(entry: &str) {
     }
 }
 
-/// Every process, with the folder that shows it. A table without this process is none.
-fn process_table() -> io::Result<Vec<(u32, PathBuf)>> {
-    let mut table = Vec::new();
-    let entries = fs::read_dir(TABLE).map_err(|error| match error.kind() {
-        io::ErrorKind::NotFound => io::Error::other(format!("there is no {TABLE} to show them")),
-        _ => error,
-    })?;
-    for entry in entries {
-        let shown = entry?.path();
-        let id = shown
-            .file_name()
-            .and_then(|name| name.to_str()?.parse().ok());
-        table.extend(id.map(|id| (id, shown)));
+/// The ids of all processes. A table without this process is none.
+fn ids() -> io::Result<Vec<u32>> {
+    let names = optional::names(Path::new(TABLE))?;
+    if names.is_empty() {
+        return Err(io::Error::other(format!(
+            "there is no {TABLE} to show them"
+        )));
     }
-    match table.iter().any(|(id, _)| *id == std::process::id()) {
-        true => Ok(table),
+    let ids: Vec<u32> = names.iter().filter_map(|name| name.parse().ok()).collect();
+    match ids.contains(&std::process::id()) {
+        true => Ok(ids),
         false => Err(io::Error::other(format!("{TABLE} shows no processes"))),
     }
 }
 
-/// The processes of this user whose programs are below `folder`, this one left out.
-pub fn processes_below(folder: &Path) -> io::Result<Vec<Process>> {
-    let real = fs::canonicalize(folder).unwrap_or_else(|_| folder.to_owned());
-    let others = process_table()?.into_iter();
-    let others = others.filter(|(id, _)| *id != std::process::id());
-    let mut processes: Vec<Process> = others
-        .filter_map(|(id, shown)| read_process(id, &shown, folder, &real))
-        .collect();
-    processes.sort_by_key(|process| process.id);
-    Ok(processes)
+/// What the table shows of a process under this name.
+fn shown(id: u32, name: &str) -> io::Result<Vec<u8>> {
+    let flags = OFlags::RDONLY | OFlags::CLOEXEC;
+    let file = rustix::fs::open(format!("{TABLE}/{id}/{name}"), flags, Mode::empty())?;
+    let mut bytes = Vec::with_capacity(PIECE);
+    while retry_on_intr(|| read(&file, spare_capacity(&mut bytes)))? > 0 {
+        bytes.reserve(1);
+    }
+    Ok(bytes)
 }
 
-/// The processes of this user that were started in a shell switched to something on this shelf, as
-/// the environment that each began with tells by this variable and by PATH: other shelves have the
-/// same keys. This process is left out, with what it is in a pipeline with.
-pub fn started_switched(layout: &Layout, variable: &str) -> io::Result<Vec<(Process, Switches)>> {
-    let mark = format!("{variable}=");
-    let own_group = stat_field(std::process::id(), GROUP);
-    let started = process_table()?.into_iter().filter_map(|(id, shown)| {
-        let environment = fs::read(shown.join("environ")).ok()?;
-        let value = |mark: &str| {
-            let mut values = environment.split(|byte| *byte == 0);
-            values.find_map(|value| value.strip_prefix(mark.as_bytes()))
-        };
-        let switches = read_switches(&String::from_utf8_lossy(value(&mark)?));
-        let path = OsStr::from_bytes(value("PATH=")?);
-        if !std::env::split_paths(path).any(|entry| entry.starts_with(layout.data())) {
-            return None;
-        }
-        let program = fs::read_to_string(shown.join("comm")).ok()?;
-        let process = Process {
-            id,
-            program: program.trim_end().to_owned(),
-            paths: Vec::new(),
-        };
-        (stat_field(id, GROUP) != own_group).then_some((process, switches))
-    });
-    Ok(started.collect())
+/// The processes of this user with the programs that they run, as the system showed them. Others' processes, and
+/// what the system itself runs, do not show any.
+#[derive(Debug)]
+pub struct ProcessTable {
+    programs: Vec<(u32, PathBuf)>,
 }
 
-/// One process, where it runs something below `folder`, or `real`, which is the same. Others'
-/// processes do not show what they run.
-fn read_process(id: u32, shown: &Path, folder: &Path, real: &Path) -> Option<Process> {
-    let program = fs::read_link(shown.join("exe")).ok()?;
-    let line = fs::read(shown.join("cmdline")).unwrap_or_default();
-    let words = line.split(|byte| *byte == 0).map(OsStr::from_bytes);
-    Process::below(id, program, words, folder, real)
+impl ProcessTable {
+    /// Looks at all processes.
+    pub fn read() -> io::Result<ProcessTable> {
+        let ids = ids()?.into_iter();
+        let programs =
+            ids.filter_map(|id| Some((id, fs::read_link(format!("{TABLE}/{id}/exe")).ok()?)));
+        let mut programs: Vec<_> = programs.collect();
+        programs.sort_by_key(|(id, _)| *id);
+        Ok(ProcessTable { programs })
+    }
+
+    /// The processes whose programs are below `folder`, this one left out.
+    pub fn below(&self, folder: &Path) -> Vec<Process> {
+        let real = fs::canonicalize(folder).unwrap_or_else(|_| folder.to_owned());
+        let others = self.programs.iter();
+        let others = others.filter(|(id, _)| *id != std::process::id());
+        let below = others.filter_map(|(id, program)| {
+            let line = shown(*id, "cmdline").unwrap_or_default();
+            let words = line.split(|byte| *byte == 0).map(OsStr::from_bytes);
+            Process::below(*id, program.clone(), words, folder, &real)
+        });
+        below.collect()
+    }
+
+    /// The processes that were started in a shell switched to something on this shelf, as the environment that
+    /// each began with tells by this variable and by PATH: other shelves have the same keys. This process is left
+    /// out, with what it is in a pipeline with.
+    pub fn started_switched(&self, layout: &Layout, variable: &str) -> Vec<(Process, Switches)> {
+        let mark = format!("{variable}=");
+        let group = |id| stat_field(id, GROUP);
+        let started = self.programs.iter().filter_map(|(id, _)| {
+            let environment = shown(*id, "environ").ok()?;
+            let value = |mark: &str| {
+                let mut values = environment.split(|byte| *byte == 0);
+                values.find_map(|value| value.strip_prefix(mark.as_bytes()))
+            };
+            let switches = read_switches(&String::from_utf8_lossy(value(&mark)?));
+            let path = OsStr::from_bytes(value("PATH=")?);
+            if !std::env::split_paths(path).any(|entry| entry.starts_with(layout.data())) {
+                return None;
+            }
+            let program = shown(*id, "comm").ok()?;
+            let process = Process {
+                id: *id,
+                program: String::from_utf8_lossy(&program).trim_end().to_owned(),
+                paths: Vec::new(),
+            };
+            (group(*id) != group(std::process::id())).then_some((process, switches))
+        });
+        started.collect()
+    }
 }
 
 #[cfg(test)]
@@ -161,9 +187,9 @@ mod tests {
         let elsewhere = Command::new("sleep").arg("60").spawn();
         // A process that was only just started still shows the program that started it.
         let deadline = std::time::Instant::now() + Duration::from_secs(10);
-        let mut seen = processes_below(&shelf).unwrap();
+        let mut seen = ProcessTable::read().unwrap().below(&shelf);
         while seen.len() < 2 && std::time::Instant::now() < deadline {
-            seen = processes_below(&shelf).unwrap();
+            seen = ProcessTable::read().unwrap().below(&shelf);
         }
         let mut found: Vec<(u32, &str)> = (seen.iter())
             .map(|process| (process.id, process.program.as_str()))

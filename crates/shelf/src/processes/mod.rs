@@ -12,11 +12,9 @@ mod other;
 mod process;
 
 #[cfg(any(target_os = "macos", windows))]
-pub use self::by_calls::{
-    calling_program, end_all_with, processes_below, start_of, started_switched,
-};
+pub use self::by_calls::{ProcessTable, calling_program, end_all_with, start_of};
 #[cfg(target_os = "linux")]
-pub use self::linux::{calling_program, end_all_with, processes_below, start_of, started_switched};
+pub use self::linux::{ProcessTable, calling_program, end_all_with, start_of};
 #[cfg(not(any(target_os = "linux", target_os = "macos", windows)))]
-pub use self::other::{calling_program, end_all_with, processes_below, start_of, started_switched};
+pub use self::other::{ProcessTable, calling_program, end_all_with, start_of};
 pub use self::process::Process;
