@@ -152,12 +152,7 @@ pub fn find(environment: &Environment, all_trash: bool) -> Result<Vec<Leftover>,
             found.extend(Leftover::build(entry.path())?);
         }
     }
-    let definitions = (definitions::names(folders)?.iter())
-        .map(|name| environment.definition(name))
-        .collect::<Result<Vec<_>, _>>()?;
-    let catalogs = folders.cache.join("catalogs");
-    let unclaimed = environment.catalogs()?.unclaimed(&definitions);
-    for path in unclaimed.map_err(file_error(&catalogs, "read"))? {
+    for path in unclaimed_catalogs(environment)? {
         found.push(Leftover::file(LeftoverKind::UnknownCatalog, path)?);
     }
     let trashed = match all_trash {
@@ -168,6 +163,18 @@ pub fn find(environment: &Environment, all_trash: bool) -> Result<Vec<Leftover>,
         found.push(Leftover::trashed(trashed)?);
     }
     Ok(found)
+}
+
+/// The files of catalogs of sources that are no longer defined.
+fn unclaimed_catalogs(environment: &Environment) -> Result<Vec<PathBuf>, Error> {
+    let folders = environment.folders()?;
+    let (catalogs, folder) = (environment.catalogs()?, folders.cache.join("catalogs"));
+    let names = catalogs.kept_of(definitions::names(folders)?);
+    let names = names.map_err(file_error(&folder, "read"))?.into_iter();
+    let definitions = names.map(|name| environment.definition(&name));
+    let definitions = definitions.collect::<Result<Vec<_>, _>>()?;
+    let unclaimed = catalogs.unclaimed(&definitions);
+    unclaimed.map_err(file_error(&folder, "read"))
 }
 
 /// Whether a file was not written to for long, by the clock that files have their times from.

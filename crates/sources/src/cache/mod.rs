@@ -163,7 +163,19 @@ impl CatalogCache {
         ))
     }
 
-    /// The files of catalogs that belong to none of these definitions any more.
+    /// Which of these runtimes catalogs may be kept of, by the names of the files.
+    pub fn kept_of(&self, mut runtimes: Vec<String>) -> io::Result<Vec<String>> {
+        let files = optional::names(&self.folder)?;
+        let is_of = |runtime: &str, file: &String| {
+            let rest = file.strip_prefix(runtime);
+            rest.is_some_and(|rest| rest.starts_with('-'))
+        };
+        runtimes.retain(|runtime| files.iter().any(|file| is_of(runtime, file)));
+        Ok(runtimes)
+    }
+
+    /// The files of catalogs that belong to none of these definitions any more. Definitions of which
+    /// [`CatalogCache::kept_of`] knows nothing need not be among them.
     pub fn unclaimed(&self, known: &[Definition]) -> io::Result<Vec<PathBuf>> {
         let files_of = |definition: &Definition| {
             let sources = definition.sources.iter();
@@ -656,6 +668,8 @@ mod tests {
         let mut other = definition.clone();
         other.line_numbers = Some(2);
         assert!(cache.merged(&other).is_none());
+        let runtimes = ["mar", "marram", "sedge"].map(str::to_owned);
+        assert_eq!(cache.kept_of(runtimes.into()).unwrap(), ["marram"]);
         assert_eq!(cache.unclaimed(&[definition]).unwrap(), [] as [PathBuf; 0]);
         assert_eq!(cache.unclaimed(&[other]).unwrap().len(), 1);
     }
