@@ -1,5 +1,6 @@
 //! The project here: the nearest folder with a file that says what it requires.
 
+use std::collections::HashSet;
 use std::fs::File;
 use std::io::{self, Read};
 use std::path::{Path, PathBuf};
@@ -228,8 +229,9 @@ pub fn seen(environment: &Environment) -> Result<Vec<PathBuf>, Error> {
     let layout = environment.layout()?;
     let lines = journal::projects(&layout).map_err(file_error(&layout.projects(), "read"))?;
     let mut files: Vec<PathBuf> = Vec::new();
+    let mut told = HashSet::new();
     for project in lines.entries {
-        if !files.contains(&project.file) {
+        if told.insert(project.file.clone()) {
             files.push(project.file);
         }
     }

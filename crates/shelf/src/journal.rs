@@ -3,6 +3,8 @@
 //! A line is written in one piece at the end of the file, which needs no lock (POSIX.1-2024, write,
 //! O_APPEND). A line that is not understood, such as one that a full disk cut, is left out and told.
 
+use std::collections::HashMap;
+use std::collections::hash_map::Entry;
 use std::fs::{self, File};
 use std::io::{self, Write};
 use std::path::{Path, PathBuf};
@@ -207,12 +209,14 @@ pub fn note_project(layout: &Layout, seen: &SeenProject) -> io::Result<()> {
 pub fn projects(layout: &Layout) -> io::Result<Lines<SeenProject>> {
     let mut lines: Lines<SeenProject> = read(&layout.projects())?;
     let mut last: Vec<SeenProject> = Vec::new();
+    let mut places = HashMap::new();
     for seen in lines.entries {
-        let is_same =
-            |known: &&mut SeenProject| known.file == seen.file && known.runtime == seen.runtime;
-        match last.iter_mut().find(is_same) {
-            Some(known) => *known = seen,
-            None => last.push(seen),
+        match places.entry((seen.file.clone(), seen.runtime.clone())) {
+            Entry::Occupied(place) => last[*place.get()] = seen,
+            Entry::Vacant(place) => {
+                place.insert(last.len());
+                last.push(seen);
+            }
         }
     }
     lines.entries = last;
