@@ -44,7 +44,7 @@ pub struct Runtime<'c> {
     ids: Vec<InstallId>,
     catalog: OnceCell<Option<Loaded>>,
     outline: OnceCell<Catalog>,
-    around_shelf: OnceCell<Catalog>,
+    heads: OnceCell<Catalog>,
     default: OnceCell<Option<Pick>>,
     passed_over: Vec<PassedOver>,
 }
@@ -157,7 +157,7 @@ impl<'c> Runtime<'c> {
             installs,
             definition,
             outline: OnceCell::new(),
-            around_shelf: OnceCell::new(),
+            heads: OnceCell::new(),
             default: OnceCell::new(),
             passed_over: Vec::new(),
             environment,
@@ -205,7 +205,7 @@ impl<'c> Runtime<'c> {
         self.passed_over = asked.passed_over;
         self.catalog = OnceCell::from(Some(asked.loaded));
         self.outline = OnceCell::new();
-        self.around_shelf = OnceCell::new();
+        self.heads = OnceCell::new();
         Ok(())
     }
 
@@ -273,8 +273,8 @@ impl<'c> Runtime<'c> {
         if let Some(Some(loaded)) = self.catalog.get() {
             return &loaded.catalog;
         }
-        if let Some(around_shelf) = self.around_shelf.get() {
-            return around_shelf;
+        if let Some(heads) = self.heads.get() {
+            return heads;
         }
         self.outline.get_or_init(|| {
             let kept = (self.environment.catalogs().ok())
@@ -283,20 +283,12 @@ impl<'c> Runtime<'c> {
         })
     }
 
-    /// The catalog that is kept, with the releases of the lines on the shelf only: read in a
+    /// The catalog that is kept, with those releases alone that stand for their lines ([`outlook::heads`]): read in a
     /// fraction of the time. It serves as the outline too, so whoever needs both asks for this first.
-    pub fn around_shelf(&self) -> &Catalog {
-        self.around_shelf.get_or_init(|| {
-            let lines_on_shelf = |outline: &Catalog| {
-                let lines = self
-                    .ids
-                    .iter()
-                    .filter_map(|id| outline.line_of(&id.version));
-                lines.map(|line| line.name.clone()).collect()
-            };
+    pub fn heads(&self) -> &Catalog {
+        self.heads.get_or_init(|| {
             let cache = self.environment.catalogs().ok();
-            let kept =
-                cache.and_then(|cache| cache.merged_lines(&self.definition, &lines_on_shelf));
+            let kept = cache.and_then(|cache| cache.merged_heads(&self.definition));
             kept.unwrap_or_else(|| self.no_catalog())
         })
     }
@@ -311,13 +303,13 @@ impl<'c> Runtime<'c> {
     /// What came out since an install in its line, as far as the catalog that is kept knows.
     pub fn newer_than(&self, install: &InstallId) -> Option<Newer> {
         let (version, platform) = (&install.version, self.environment.platform());
-        outlook::newer(self.around_shelf(), version, &install.publisher, platform)
+        outlook::newer(self.heads(), version, &install.publisher, platform)
     }
 
-    /// What `request` stands for among what is published of the lines on the shelf.
-    pub fn published_around_shelf(&self, request: &Request) -> Option<Version> {
+    /// What `request`, which means the newest of a line, stands for among what is published.
+    pub fn newest_of_line(&self, request: &Request) -> Option<Version> {
         let world = World {
-            catalog: self.around_shelf(),
+            catalog: self.heads(),
             ..self.world(Scope::Shelf)
         };
         match resolve::resolve(&world, request, Scope::Published).outcome {

@@ -1,6 +1,7 @@
 //! Switching the calling shell, and running one command on a version.
 
 use vshelf_core::activation::Rule;
+use vshelf_core::catalog::{Catalog, Line};
 use vshelf_core::resolve::{Candidate, Choice, ResolveError, Scope};
 use vshelf_core::{Pick, Request, Selector, Version};
 
@@ -59,9 +60,9 @@ pub fn switch<'c>(
         }
     };
     let mut runtime = Runtime::of_request(environment, &request)?;
-    if moves_within_line(&request.selector) {
+    if request.selector.is_moving() {
         // Its lines and its releases are looked at: both in one reading.
-        runtime.around_shelf();
+        runtime.heads();
     }
     if offer(&runtime, &request, listener)? {
         let missing = InstallRequest {
@@ -120,13 +121,17 @@ pub fn follow<'c>(
     })
 }
 
-/// Whether a selector means another release in time, and always one of the same line.
-fn moves_within_line(selector: &Selector) -> bool {
-    let within_line = matches!(
-        selector,
-        Selector::Version(_) | Selector::Lts | Selector::Name(_)
-    );
-    within_line && selector.is_moving()
+/// Whether a selector means the newest release of a line.
+fn means_newest_of_line(selector: &Selector, outline: &Catalog) -> bool {
+    match selector {
+        Selector::Version(version) => {
+            let is_it = |line: &Line| line.numbers == version.numbers();
+            outline.lines.iter().any(is_it)
+        }
+        Selector::Latest | Selector::Stable | Selector::Lts => true,
+        Selector::Name(name) => outline.line_named(name).is_some(),
+        _ => false,
+    }
 }
 
 /// What is published for a moving selector and newer than what was chosen from the shelf.
@@ -135,15 +140,17 @@ fn newer_published(
     request: &Request,
     chosen: &Candidate<'_>,
 ) -> Option<Version> {
-    let newest = match &request.selector {
-        selector if !selector.is_moving() => None,
-        // These stay within a line, and so among the lines on the shelf.
-        selector if moves_within_line(selector) => runtime.published_around_shelf(request),
-        _ => match runtime.resolve(request, Scope::Published) {
-            Ok(Choice::Version(newest)) => Some(newest.version.clone()),
-            _ => None,
-        },
+    if !request.selector.is_moving() {
+        return None;
+    }
+    let of_line = match means_newest_of_line(&request.selector, runtime.outline()) {
+        true => runtime.newest_of_line(request),
+        false => None,
     };
+    let newest = of_line.or_else(|| match runtime.resolve(request, Scope::Published) {
+        Ok(Choice::Version(newest)) => Some(newest.version.clone()),
+        _ => None,
+    });
     newest.filter(|newest| newest > chosen.version)
 }
 

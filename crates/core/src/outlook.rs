@@ -1,7 +1,9 @@
 //! What has come out since a version: newer releases of its line, and whether they fix a security
 //! problem.
 
-use crate::catalog::Catalog;
+use std::collections::HashSet;
+
+use crate::catalog::{Catalog, Release};
 use crate::platform::Platform;
 use crate::version::Version;
 
@@ -35,6 +37,22 @@ pub fn newer(
     Some(Newer {
         version: newest.version.clone(),
         security: newest.security || since.any(|release| release.security),
+    })
+}
+
+/// The releases that stand for their lines: of each line the newest final ones, those with the newest security fix, and
+/// the newest pre-releases, by publisher and platforms; and all that were withdrawn. Of them [`newer`] says the same as of
+/// the whole catalog, and the newest of a line that runs somewhere is among them.
+pub fn heads(catalog: &Catalog) -> impl Iterator<Item = &Release> {
+    let mut seen = HashSet::new();
+    catalog.releases.iter().filter(move |release| {
+        let line = catalog.line_of(&release.version);
+        let kind = (
+            line.map(|line| &line.name),
+            (&release.publisher, &release.platforms),
+            (release.version.is_pre_release(), release.security),
+        );
+        release.withdrawn.is_some() || seen.insert(kind)
     })
 }
 
@@ -83,10 +101,42 @@ mod tests {
     ) {
         let version = version.parse().unwrap();
         let platform = "linux-x64-gnu".parse().unwrap();
-        let newer = newer(&catalog(), &version, "saltmarsh", &platform);
-        let found = newer
-            .as_ref()
-            .map(|newer| (newer.version.as_str(), newer.security));
-        assert_eq!(found, expected);
+        let catalog = catalog();
+        let found = newer(&catalog, &version, "saltmarsh", &platform);
+        let told = (found.as_ref()).map(|newer| (newer.version.as_str(), newer.security));
+        assert_eq!(told, expected);
+        let of_heads = Catalog {
+            releases: heads(&catalog).cloned().collect(),
+            ..catalog.clone()
+        };
+        let same = newer(&of_heads, &version, "saltmarsh", &platform);
+        assert_eq!(same, found, "what stands for its line says the same");
+    }
+
+    #[test]
+    fn of_each_line_the_newest_of_each_kind_stand_for_it() {
+        let mut catalog = catalog();
+        let older = |version: &str| Release {
+            version: version.parse().unwrap(),
+            ..catalog.releases.last().unwrap().clone()
+        };
+        catalog
+            .releases
+            .extend(["7.1.0", "7.0.0", "7.0.0-rc.2", "7.0.0-rc.1"].map(older));
+        let catalog = catalog.ordered();
+        let versions = heads(&catalog).map(|release| release.version.as_str());
+        assert_eq!(
+            versions.collect::<Vec<_>>(),
+            [
+                "9.0.0",
+                "8.4.0-rc.1",
+                "8.3.0",
+                "8.2.1",
+                "8.2.0",
+                "8.1.0",
+                "7.1.0",
+                "7.0.0-rc.2",
+            ]
+        );
     }
 }

@@ -1,22 +1,23 @@
 //! The file of one source's catalog.
 //!
-//! In three parts, so that a command reads no more than it needs. The outline holds publishers,
-//! channels and lines, and the second part the releases, as lines of tab-separated fields; the third
-//! holds the details of each release as a line of JSON, of which only those asked for are read. All
-//! are covered by checksums: a damaged file, or one of another format, counts as absent and is
-//! fetched again.
+//! In four parts, so that a command reads no more than it needs. The outline holds publishers,
+//! channels and lines, the second part the releases that stand for their lines, and the third all
+//! releases, as lines of tab-separated fields; the fourth holds the details of each release as a line
+//! of JSON, of which only those asked for are read. All are covered by checksums: a damaged file, or
+//! one of another format, counts as absent and is fetched again.
 
 use std::collections::{HashMap, HashSet};
 use std::io::{self, Read};
 use std::path::{Path, PathBuf};
+use std::ptr;
 use std::sync::Arc;
 use std::time::SystemTime;
 
 use jiff::Timestamp;
 use jiff::civil::Date;
-use memchr::{memchr, memchr_iter};
+use memchr::memchr_iter;
 use vshelf_core::catalog::{Catalog, Details, Line, LinePolicy, Publisher, Release, Standing};
-use vshelf_core::{Platform, Version};
+use vshelf_core::{Platform, Version, outlook};
 use vshelf_files::optional;
 
 use super::details::{DamagedDetails, DetailsPlace, details_at, write_details};
@@ -24,10 +25,10 @@ use crate::api::PublishedCatalog;
 use crate::transport::Validators;
 
 /// The first word of a cache file; the number changes with the form.
-const FORMAT: &str = "vivid-shelf-catalog-cache/4";
+const FORMAT: &str = "vivid-shelf-catalog-cache/5";
 
-/// How much of a file is read at once: enough for the outline of any catalog so far.
-const FIRST_READ: usize = 8 << 10;
+/// How much of a file is read at once: enough for the first two parts of most catalogs so far.
+const FIRST_READ: usize = 16 << 10;
 
 /// A catalog, and where it came from.
 #[derive(Debug)]
@@ -139,40 +140,73 @@ pub(super) fn render(name: &str, published: &PublishedCatalog) -> Vec<u8> {
     let number = |number: Option<usize>| number.map(|n| n.to_string()).unwrap_or_default();
     let policy = catalog.policy;
     outline.line(&["policy", &number(policy.numbers), &number(policy.supported)]);
-    let mut releases = Fields::default();
-    let mut platform_sets: HashMap<&[Platform], usize> = HashMap::new();
     let mut cold = Vec::new();
+    let mut placed = Vec::with_capacity(catalog.releases.len());
     for release in &catalog.releases {
+        let key = (release.version.clone(), release.publisher.clone());
+        let at = cold.len();
+        write_details(&mut cold, published.details.get(&key));
+        let text = &cold[at..];
+        let place = DetailsPlace {
+            offset: at as u64,
+            length: text.len(),
+            checksum: crc32fast::hash(text),
+        };
+        placed.push((release, place));
+    }
+    let stands: HashSet<*const Release> = outlook::heads(catalog).map(ptr::from_ref).collect();
+    let heads = placed
+        .iter()
+        .filter(|(release, _)| stands.contains(&ptr::from_ref(*release)));
+    let parts = [
+        outline.text.into_bytes(),
+        render_releases(heads),
+        render_releases(placed.iter()),
+    ];
+    let part = |bytes: &Vec<u8>| format!(" {} {}", bytes.len(), crc32fast::hash(bytes));
+    let told: String = parts.iter().map(part).collect();
+    let [outline, heads, releases] = &parts;
+    [
+        format!("{FORMAT}{told}\n").as_bytes(),
+        outline,
+        heads,
+        releases,
+        &cold,
+    ]
+    .concat()
+}
+
+/// Releases, and where the details of each are in the last part.
+fn render_releases<'c>(releases: impl Iterator<Item = &'c (&'c Release, DetailsPlace)>) -> Vec<u8> {
+    let mut text = Fields::default();
+    let mut platform_sets: HashMap<&[Platform], usize> = HashMap::new();
+    for (release, place) in releases {
         let known_sets = platform_sets.len();
         let set = *platform_sets
             .entry(&release.platforms)
             .or_insert(known_sets);
         if set == known_sets {
             let names: Vec<&str> = release.platforms.iter().map(Platform::as_str).collect();
-            releases.line(&["platforms", &names.join(" ")]);
+            text.line(&["platforms", &names.join(" ")]);
         }
-        let key = (release.version.clone(), release.publisher.clone());
-        let at = cold.len();
-        write_details(&mut cold, published.details.get(&key));
-        let text = &cold[at..];
-        releases.line(&[
+        text.line(&[
             "release",
             release.version.as_str(),
             &release.publisher,
-            &date(release.date),
+            &release
+                .date
+                .map(|date| date.to_string())
+                .unwrap_or_default(),
             flag(release.security),
             &set.to_string(),
-            &at.to_string(),
-            &text.len().to_string(),
-            &crc32fast::hash(text).to_string(),
+            &place.offset.to_string(),
+            &place.length.to_string(),
+            &place.checksum.to_string(),
             release.withdrawn.as_deref().unwrap_or(""),
             flag(release.withdrawn.is_some()),
         ]);
     }
-    let (outline, releases) = (outline.text.into_bytes(), releases.text.into_bytes());
-    let part = |bytes: &[u8]| format!("{} {}", bytes.len(), crc32fast::hash(bytes));
-    let head = format!("{FORMAT} {} {}\n", part(&outline), part(&releases));
-    [head.as_bytes(), &outline, &releases, &cold].concat()
+    text.text.into_bytes()
 }
 
 /// What the other lines tell of one, in a word.
@@ -222,39 +256,23 @@ impl Fields {
     }
 }
 
-/// Chooses release lines by the outline of a catalog.
-pub type ChosenLines<'a> = &'a dyn Fn(&Catalog) -> Vec<String>;
-
 /// How much of a cache file is read.
 #[derive(Clone, Copy)]
-pub(super) enum Depth<'a> {
+pub(super) enum Depth {
     Outline,
-    Lines(ChosenLines<'a>),
+    Heads,
     Releases,
-}
-
-/// Whether a line of the second part is about one of these release lines, or about all releases.
-fn is_of_lines(text: &str, lines: &HashSet<&str>) -> bool {
-    let Some(release) = text.strip_prefix("release\t") else {
-        return true;
-    };
-    // A version begins with its line, and no number of it goes on behind that.
-    let bytes = release.as_bytes();
-    let end = memchr(b'\t', bytes).unwrap_or(bytes.len());
-    let is_boundary = |at: &usize| *at == end || !bytes[*at].is_ascii_digit();
-    (1..=end)
-        .filter(is_boundary)
-        .any(|at| release.get(..at).is_some_and(|line| lines.contains(line)))
 }
 
 /// The lengths and checksums in the first line of a cache file.
 struct Head {
     outline: (usize, u32),
+    heads: (usize, u32),
     releases: (usize, u32),
 }
 
 /// Reads a cache file; nothing where it is absent, damaged or of another format.
-pub(super) fn read_file(path: &Path, depth: Depth<'_>) -> io::Result<Option<(Loaded, Validators)>> {
+pub(super) fn read_file(path: &Path, depth: Depth) -> io::Result<Option<(Loaded, Validators)>> {
     let Some(mut file) = optional::open(path)? else {
         return Ok(None);
     };
@@ -267,10 +285,12 @@ pub(super) fn read_file(path: &Path, depth: Depth<'_>) -> io::Result<Option<(Loa
         return Ok(None);
     };
     let outline_end = head_length + head.outline.0;
-    let releases_end = outline_end + head.releases.0;
-    let wanted = match depth {
-        Depth::Outline => outline_end,
-        Depth::Lines(_) | Depth::Releases => releases_end,
+    let heads_end = outline_end + head.heads.0;
+    let releases_end = heads_end + head.releases.0;
+    let (start, told, wanted) = match depth {
+        Depth::Outline => (outline_end, (0, crc32fast::hash(&[])), outline_end),
+        Depth::Heads => (outline_end, head.heads, heads_end),
+        Depth::Releases => (heads_end, head.releases, releases_end),
     };
     // A length is only believed as far as the file has bytes for it.
     if wanted as u64 > metadata.len() {
@@ -284,40 +304,15 @@ pub(super) fn read_file(path: &Path, depth: Depth<'_>) -> io::Result<Option<(Loa
         let part = bytes.get(start..start + length)?;
         (crc32fast::hash(part) == checksum).then_some(part)
     };
-    let Some(outline) = part(head_length, head.outline) else {
-        return Ok(None);
-    };
-    let releases = match depth {
-        Depth::Outline => Some(&[] as &[u8]),
-        Depth::Lines(_) | Depth::Releases => part(outline_end, head.releases),
-    };
-    let texts = releases.and_then(|releases| {
-        Some((
-            std::str::from_utf8(outline).ok()?,
-            std::str::from_utf8(releases).ok()?,
-        ))
-    });
-    let Some((outline, releases)) = texts else {
-        return Ok(None);
-    };
-    let mut reading = Reading::default();
-    let understood = reading.outline(outline).and_then(|()| match depth {
-        Depth::Outline => Some(()),
-        Depth::Lines(choose) => {
-            let lines = choose(&reading.catalog);
-            let lines: HashSet<&str> = lines.iter().map(String::as_str).collect();
-            let of_lines = lines_of(releases).filter(|text| is_of_lines(text, &lines));
-            reading.releases(of_lines, releases_end as u64)
-        }
-        Depth::Releases => {
-            let count = memchr_iter(b'\n', releases.as_bytes()).count();
-            reading.catalog.releases.reserve(count);
-            reading.places.reserve(count);
-            reading.releases(lines_of(releases), releases_end as u64)
-        }
-    });
+    let text = |start, told| std::str::from_utf8(part(start, told)?).ok();
+    let texts = text(head_length, head.outline).zip(text(start, told));
     let modified = metadata.modified()?;
-    Ok(understood.and_then(|()| reading.finish(path, modified)))
+    Ok(texts.and_then(|(outline, releases)| {
+        let mut reading = Reading::default();
+        reading.outline(outline)?;
+        reading.releases(releases, releases_end as u64)?;
+        reading.finish(path, modified)
+    }))
 }
 
 fn read_head(bytes: &[u8]) -> Option<(usize, Head)> {
@@ -327,6 +322,7 @@ fn read_head(bytes: &[u8]) -> Option<(usize, Head)> {
     let mut part = || Some((words.next()?.parse().ok()?, words.next()?.parse().ok()?));
     let head = Head {
         outline: part()?,
+        heads: part()?,
         releases: part()?,
     };
     Some((end + 1, head))
@@ -400,17 +396,16 @@ impl Reading {
         Some(())
     }
 
-    /// Takes lines of the second part apart, whose details begin at `cold_start` of the file;
-    /// nothing where one cannot be understood.
-    fn releases<'a>(
-        &mut self,
-        lines: impl Iterator<Item = &'a str>,
-        cold_start: u64,
-    ) -> Option<()> {
+    /// Takes the second or third part apart, whose details begin at `cold_start` of the file; nothing
+    /// where it cannot be understood.
+    fn releases(&mut self, text: &str, cold_start: u64) -> Option<()> {
+        let count = memchr_iter(b'\n', text.as_bytes()).count();
+        self.catalog.releases.reserve(count);
+        self.places.reserve(count);
         let mut platform_sets: Vec<Arc<[Platform]>> = Vec::new();
         let known = self.catalog.publishers.iter();
         let publishers: Vec<Arc<str>> = known.map(|known| known.id.as_str().into()).collect();
-        for line in lines {
+        for line in lines_of(text) {
             let mut rest = Some(line);
             let mut next = || next_field(&mut rest);
             match next()? {

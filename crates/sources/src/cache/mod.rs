@@ -20,7 +20,7 @@ use vshelf_files::atomic::Temporary;
 use vshelf_files::{atomic, optional};
 
 pub use details::DamagedDetails;
-pub use format::{ChosenLines, Loaded, Origin};
+pub use format::{Loaded, Origin};
 
 use self::format::{Depth, read_file, render};
 use crate::api::{Fetched, Known, PublishedCatalog, Source, SourceError};
@@ -201,13 +201,11 @@ impl CatalogCache {
         self.read_merged(definition, Depth::Releases)
     }
 
-    /// The same, with the releases only of the lines that `choose` names by its outline.
-    pub fn merged_lines(
-        &self,
-        definition: &Definition,
-        choose: ChosenLines<'_>,
-    ) -> Option<Catalog> {
-        let loaded = self.read_merged(definition, Depth::Lines(choose));
+    /// The same, with those releases alone that stand for their lines ([`outlook::heads`]).
+    ///
+    /// [`outlook::heads`]: vshelf_core::outlook::heads
+    pub fn merged_heads(&self, definition: &Definition) -> Option<Catalog> {
+        let loaded = self.read_merged(definition, Depth::Heads);
         loaded.map(|loaded| loaded.catalog)
     }
 
@@ -217,7 +215,7 @@ impl CatalogCache {
         loaded.map(|loaded| loaded.catalog)
     }
 
-    fn read_merged(&self, definition: &Definition, depth: Depth<'_>) -> Option<Loaded> {
+    fn read_merged(&self, definition: &Definition, depth: Depth) -> Option<Loaded> {
         let file = read_file(&self.merged_file(definition), depth).ok()?;
         file.map(|(loaded, _)| loaded)
     }
@@ -653,14 +651,10 @@ mod tests {
         let outline = cache.merged_outline(&definition).unwrap();
         assert_eq!(outline.lines, merged.catalog.lines);
         assert!(outline.releases.is_empty());
-        let of = |line: &str| {
-            let choose = |outline: &Catalog| {
-                assert_eq!(outline.lines, merged.catalog.lines);
-                vec![line.to_owned()]
-            };
-            cache.merged_lines(&definition, &choose).unwrap()
-        };
-        assert_eq!((of("8").releases.len(), of("80").releases.len()), (2, 0));
+        let heads = cache.merged_heads(&definition).unwrap();
+        assert_eq!(heads.lines, merged.catalog.lines);
+        let versions = heads.releases.iter().map(|head| head.version.as_str());
+        assert_eq!(versions.collect::<Vec<_>>(), ["8.3.1", "8.3.0"]);
         assert!(cache.fresh_merged(&definition, now).is_some());
         let later = now + SignedDuration::from_hours(2);
         assert!(cache.fresh_merged(&definition, later).is_none());
@@ -683,7 +677,8 @@ mod tests {
         load(&cache, changed(), now).unwrap();
         let file = cache.file("marram", &demo());
         let whole = fs::read(&file).unwrap();
-        for at in [0, 40, whole.len() / 3] {
+        let releases = String::from_utf8_lossy(&whole).rfind("release\t");
+        for at in [0, 60, releases.unwrap()] {
             let mut damaged = whole.clone();
             damaged[at] ^= 1;
             fs::write(&file, &damaged).unwrap();

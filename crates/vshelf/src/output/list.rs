@@ -89,7 +89,7 @@ impl<'r> Listed<'r> {
     /// Looks at a runtime's shelf; with `measure` the sizes are taken from the disk.
     pub fn of(runtime: &'r Runtime<'r>, order: Order, measure: bool) -> Result<Self, Failure> {
         // Its lines and its releases are looked at: both in one reading.
-        runtime.around_shelf();
+        runtime.heads();
         let activity = Activity::of(runtime);
         let mut report = report(runtime, &activity);
         if measure {

@@ -126,7 +126,7 @@ pub fn show_short(ui: &Ui, runtimes: &[Runtime<'_>]) -> Outcome {
 
 fn show_one(ui: &Ui, runtime: &Runtime<'_>) -> Outcome {
     // Its lines and its releases are looked at: both in one reading.
-    runtime.around_shelf();
+    runtime.heads();
     let activity = Activity::of(runtime);
     let title = &runtime.definition.title;
     let connected = runtime.environment().shell.dialect();
