@@ -2,8 +2,10 @@
 //! sources.
 
 use std::cell::OnceCell;
+use std::collections::BTreeMap;
 use std::fmt;
 
+use jiff::Timestamp;
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
 use vshelf_core::catalog::{Details, Release};
@@ -46,6 +48,7 @@ pub struct Runtime<'c> {
     outline: OnceCell<Catalog>,
     heads: OnceCell<Catalog>,
     default: OnceCell<Option<Pick>>,
+    last_uses: OnceCell<BTreeMap<Key, Timestamp>>,
     passed_over: Vec<PassedOver>,
 }
 
@@ -159,6 +162,7 @@ impl<'c> Runtime<'c> {
             outline: OnceCell::new(),
             heads: OnceCell::new(),
             default: OnceCell::new(),
+            last_uses: OnceCell::new(),
             passed_over: Vec::new(),
             environment,
         })
@@ -513,8 +517,8 @@ impl<'c> Runtime<'c> {
     /// The day on which an install was used last, or else put on the shelf.
     pub fn used_on(&self, install: &Install) -> Date {
         let installed = install.record.contents.installed;
-        let used = self.shelf.last_use(&install.id.key);
-        let last = used.unwrap_or(installed);
+        let last_uses = self.last_uses.get_or_init(|| self.shelf.last_uses());
+        let last = last_uses.get(&install.id.key).unwrap_or(&installed);
         last.to_zoned(TimeZone::UTC).date()
     }
 

@@ -35,9 +35,12 @@ pub fn names(folder: &Path) -> io::Result<Vec<String>> {
     Ok(names)
 }
 
+/// How much of a file is read at a time: most have less.
+const PIECE: usize = 4 << 10;
+
 /// The bytes of a file; nothing where there is none.
 pub fn read(file: &Path) -> io::Result<Option<Vec<u8>>> {
-    existing(fs::read(file))
+    existing(system::read_by(PIECE, file))
 }
 
 /// The text of a file; nothing where there is none.

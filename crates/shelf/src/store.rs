@@ -1,5 +1,6 @@
 //! The shelf of one runtime: what is on it, the default, adding and removing installs.
 
+use std::collections::BTreeMap;
 use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
@@ -400,11 +401,15 @@ impl Shelf {
         optional::check_writable(&self.layout.last_uses(&self.runtime))
     }
 
-    /// When the install with this key was used last, as far as that was noted.
-    pub fn last_use(&self, key: &Key) -> Option<Timestamp> {
-        let path = self.layout.last_use(&self.runtime, key);
-        let modified = fs::metadata(path).ok()?.modified().ok()?;
-        modified.try_into().ok()
+    /// When each install was used last, as far as that was noted.
+    pub fn last_uses(&self) -> BTreeMap<Key, Timestamp> {
+        let folder = self.layout.last_uses(&self.runtime);
+        let last_use = |name: String| {
+            let modified = fs::metadata(folder.join(&name)).ok()?.modified().ok()?;
+            Some((name.parse().ok()?, modified.try_into().ok()?))
+        };
+        let names = optional::names(&folder).unwrap_or_default().into_iter();
+        names.filter_map(last_use).collect()
     }
 
     /// Publishes what was staged on the shelf: build, record and list of files become visible together.
@@ -577,11 +582,11 @@ mod tests {
         let home = tempfile::tempdir().unwrap();
         let key: Key = "8.3.1".parse().unwrap();
         let shelf = Shelf::new(&Folders::below(home.path()), "marram");
-        assert_eq!(shelf.last_use(&key), None);
+        assert!(shelf.last_uses().is_empty());
         for time in ["2026-11-23T10:00:00Z", "2026-11-24T10:00:00Z"] {
             let time: Timestamp = time.parse().unwrap();
             shelf.note_use(&key, time).unwrap();
-            assert_eq!(shelf.last_use(&key), Some(time));
+            assert_eq!(shelf.last_uses(), BTreeMap::from([(key.clone(), time)]));
         }
     }
 }

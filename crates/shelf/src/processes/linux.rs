@@ -8,11 +8,8 @@ use std::os::unix::process::parent_id;
 use std::path::{Path, PathBuf};
 use std::thread;
 
-use rustix::buffer::spare_capacity;
-use rustix::fs::{Mode, OFlags};
-use rustix::io::{read, retry_on_intr};
 use rustix::process::{Pid, Signal, kill_process};
-use vshelf_files::optional;
+use vshelf_files::{optional, system};
 
 use super::process::{BETWEEN, Process, ROUNDS};
 use crate::layout::Layout;
@@ -90,13 +87,7 @@ fn ids() -> io::Result<Vec<u32>> {
 
 /// What the table shows of a process under this name.
 fn shown(id: u32, name: &str) -> io::Result<Vec<u8>> {
-    let flags = OFlags::RDONLY | OFlags::CLOEXEC;
-    let file = rustix::fs::open(format!("{TABLE}/{id}/{name}"), flags, Mode::empty())?;
-    let mut bytes = Vec::with_capacity(PIECE);
-    while retry_on_intr(|| read(&file, spare_capacity(&mut bytes)))? > 0 {
-        bytes.reserve(1);
-    }
-    Ok(bytes)
+    system::read_by(PIECE, Path::new(&format!("{TABLE}/{id}/{name}")))
 }
 
 /// The processes of this user with the programs that they run, as the system showed them. Others' processes, and

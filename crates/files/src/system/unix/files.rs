@@ -7,7 +7,9 @@ use std::os::unix::ffi::OsStrExt;
 use std::os::unix::fs::{FileExt, MetadataExt, OpenOptionsExt, PermissionsExt};
 use std::path::{Path, PathBuf};
 
+use rustix::buffer::spare_capacity;
 use rustix::fs::{Access, Dir, Mode, OFlags};
+use rustix::io::retry_on_intr;
 
 /// Has a new file get these permissions, before the umask.
 pub fn with_permission_bits(options: &mut OpenOptions, bits: u32) -> &mut OpenOptions {
@@ -119,6 +121,17 @@ pub fn names(folder: &Path) -> io::Result<Vec<OsString>> {
     names
         .filter(|name| !name.as_ref().is_ok_and(|name| name == "." || name == ".."))
         .collect()
+}
+
+/// The bytes of a file, asked for by so many at a time: as a whole where it has fewer. The system is not asked for a
+/// size, which it does not know of its own files (proc(5)).
+pub fn read_by(piece: usize, file: &Path) -> io::Result<Vec<u8>> {
+    let file = rustix::fs::open(file, OFlags::RDONLY | OFlags::CLOEXEC, Mode::empty())?;
+    let mut bytes = Vec::with_capacity(piece);
+    while retry_on_intr(|| rustix::io::read(&file, spare_capacity(&mut bytes)))? > 0 {
+        bytes.reserve(1);
+    }
+    Ok(bytes)
 }
 
 /// Fills `bytes` with those of a file from `offset` on.
