@@ -351,8 +351,14 @@ def shell():
         with_hook = timed(["bash", "-c", loop.replace("{}", script)])
         without = timed(["bash", "-c", loop.replace("{}", ":")])
         print(f"  {title:<40} {(with_hook - without) / 2000 * 1e6:8.1f} microseconds")
-    compare("Opening an interactive bash", (["bash", "--noprofile", "--norc", "-i", "-c", "true"], None),
+    # The system's own start-up file is read on both sides.
+    empty = WORK / "empty.bash"
+    empty.touch()
+    nested = ["env", f"PATH={WORK}/.local/share/vivid-shelf/default/bench/bin:{os.environ['PATH']}", *bash]
+    compare("Opening an interactive bash", (["bash", "--noprofile", "--rcfile", empty, "-i", "-c", "true"], None),
             {"connected": (bash, None)}, 300)
+    compare("Opening an interactive bash from a connected one", (["env", "PATH=" + os.environ["PATH"], "bash", "--noprofile", "--rcfile", empty, "-i", "-c", "true"], None),
+            {"connected": (nested, None)}, 300)
     # What nobody who changes PATH gets around: some shells do much more then.
     path_lines = {
         "elvish": "set paths = [/opt/bench/bin $@paths]",

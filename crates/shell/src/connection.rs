@@ -343,7 +343,8 @@ impl EnteredRuntimes<'_> {
     }
 
     /// What most new shells do, in one go for all runtimes: nothing is switched or followed, and neither
-    /// PATH nor a home variable has anything of ours.
+    /// PATH nor a home variable has anything of ours but the defaults, in front, from the shell that
+    /// started this one. What others do is among the functions that are read when they are needed.
     fn quick_posix(&self) -> String {
         if self.enter.is_empty() {
             return String::new();
@@ -357,54 +358,31 @@ impl EnteredRuntimes<'_> {
             .map(|(runtime, folder)| format!("{}/{}:", base(runtime), quote::posix(folder)))
             .collect();
         let values: String = (self.with_variable())
-            .map(|runtime| format!(":${{{}-}}", runtime.variable))
+            .map(|runtime| {
+                let (variable, base) = (runtime.variable, base(runtime));
+                format!(
+                    "  __vshelf_value=${{{variable}-}}\n  __vshelf_rest=$__vshelf_rest:${{__vshelf_value#{base}}}\n"
+                )
+            })
             .collect();
         let exports: String = (self.with_variable())
             .map(|runtime| {
                 let (variable, base) = (runtime.variable, base(runtime));
-                format!("      if [ -d {base} ]; then \\export {variable}={base}; fi\n")
+                format!(
+                    "      if [ -d {base} ]; then \\export {variable}={base}; elif [ \"${{{variable}-}}\" = {base} ]; then \\unset -v {variable}; fi\n"
+                )
             })
             .collect();
         let entries = entries.trim_end_matches(':');
         format!(
-            "  case ${{VSHELF_SWITCHED-}}$__vshelf_followed:$PATH{values} in\n    [!:]* | *\"$__vshelf_data\"/default/* | *\"$__vshelf_data\"/shelf/*) ;;\n    *)\n      PATH={entries}${{PATH:+:$PATH}}\n{exports}      \\export VSHELF_ACTIVE={}\n      return 0\n      ;;\n  esac\n",
+            "  __vshelf_entry={entries}\n  __vshelf_path=${{PATH#\"$__vshelf_entry\":}}\n  __vshelf_rest=$__vshelf_path\n{values}  case ${{VSHELF_SWITCHED-}}$__vshelf_followed:$__vshelf_rest in\n    [!:]* | *\"$__vshelf_data\"/default/* | *\"$__vshelf_data\"/shelf/*) ;;\n    *)\n      PATH=$__vshelf_entry${{__vshelf_path:+:$__vshelf_path}}\n{exports}      \\export VSHELF_ACTIVE={}\n      return 0\n      ;;\n  esac\n  __vshelf_need || return 0\n",
             quote::posix(&self.defaults_named()),
         )
     }
 
-    /// What most new shells do stands there without a loop or substitution: nothing is switched or
-    /// followed, and PATH has nothing of ours.
     fn render_fish(&self, data: &Path) -> String {
         let data = data.to_string_lossy();
-        let names: Vec<String> = (self.enter.iter())
-            .map(|runtime| quote::pattern(runtime.name))
-            .collect();
-        let ours = quote::fish(&format!(
-            "^{}/(default|shelf)/({})/",
-            quote::pattern(&data),
-            names.join("|")
-        ));
-        let entries = self.defaults(Dialect::Fish, &data);
-        let mut quick = format!(
-            "  set -gx PATH {entries} $PATH\n  set -gx VSHELF_ACTIVE {}\n",
-            quote::fish(&self.defaults_named())
-        );
-        for runtime in self.with_variable() {
-            let (variable, base) = (runtime.variable, quote::fish(&runtime.base(&data)));
-            quick.push_str(&format!(
-                "  test -d {base}; and set -gx {variable} {base}\n"
-            ));
-        }
-        let variables: String = (self.with_variable())
-            .map(|runtime| format!(" \"${}/\"", runtime.variable))
-            .collect();
-        let enter = match self.enter.is_empty() {
-            true => String::new(),
-            false => format!(
-                "  if set -q VSHELF_SWITCHED[1]; or set -q __vshelf_followed[1]; or string match -rq -- {ours} $PATH/{variables}\n    __vshelf_need; or return\n{}    __vshelf_name_all\n    return\n  end\n{quick}",
-                self.calls(Dialect::Fish),
-            ),
-        };
+        let enter = self.quick_fish(&data);
         let below_data = |path: &str| quote::fish(&format!("{data}/{path}"));
         let current = self.is_current(below_data, "; and ");
         let named: String = (self.enter.iter())
@@ -417,6 +395,40 @@ impl EnteredRuntimes<'_> {
             "set -g __vshelf_requirements {}\nset -g __vshelf_says {}\nfunction __vshelf_is_current\n  {current}\nend\nfunction __vshelf_name_all\n  set -gx VSHELF_ACTIVE (string join ', ' --{named} | string collect -a)\nend\nfunction __vshelf_enter_all\n{enter}end\n",
             quoted(Dialect::Fish, self.requirements.iter().map(String::as_str)),
             quote::fish(self.says),
+        )
+    }
+
+    /// The same as [`EnteredRuntimes::quick_posix`] for fish.
+    fn quick_fish(&self, data: &str) -> String {
+        if self.enter.is_empty() {
+            return String::new();
+        }
+        let count: usize = (self.enter.iter())
+            .map(|runtime| runtime.folders.len())
+            .sum();
+        let mut homes = String::new();
+        let mut exports = String::new();
+        for runtime in self.with_variable() {
+            let (variable, base) = (runtime.variable, quote::fish(&runtime.base(data)));
+            homes.push_str(&format!(
+                "  test \"${variable}\" = {base}; or set -a homes \"${variable}/\"\n"
+            ));
+            exports.push_str(&format!(
+                "  if test -d {base}\n    set -gx {variable} {base}\n  else if test \"${variable}\" = {base}\n    set -e {variable}\n  end\n"
+            ));
+        }
+        let any_below = |folder: &str| {
+            let below = quote::fish(&(quote::wildcard(&format!("{data}/{folder}/")) + "*"));
+            format!("string match -q -- {below} '' $rest $homes")
+        };
+        format!(
+            "  set -l --path ours {}\n  set -l rest $PATH\n  test \"$PATH[1..{count}]\" = \"$ours\"; and set rest $PATH[{}..]\n  set -l homes\n{homes}  if set -q VSHELF_SWITCHED[1]; or set -q __vshelf_followed[1]; or {}; or {}\n    __vshelf_need; or return\n{}    __vshelf_name_all\n    return\n  end\n  set -gx PATH $ours $rest\n  set -gx VSHELF_ACTIVE {}\n{exports}",
+            self.defaults(Dialect::Fish, data),
+            count + 1,
+            any_below("default"),
+            any_below("shelf"),
+            self.calls(Dialect::Fish),
+            quote::fish(&self.defaults_named()),
         )
     }
 

@@ -65,12 +65,11 @@ pub fn tcsh_pattern(text: &str) -> String {
     pattern
 }
 
-/// A regular expression (PCRE2) that only `text` matches.
-pub fn pattern(text: &str) -> String {
+/// A pattern of fish's `string match` that only `text` matches (fish documentation, "string-match").
+pub fn wildcard(text: &str) -> String {
     let mut pattern = String::new();
     for c in text.chars() {
-        // A backslash in front of any other character than a letter or digit means that character.
-        if c.is_ascii_punctuation() {
+        if matches!(c, '*' | '?' | '\\') {
             pattern.push('\\');
         }
         pattern.push(c);

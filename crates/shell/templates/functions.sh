@@ -1,6 +1,94 @@
 # Vivid Shelf for @SHELL@: what the file beside this one reads when it is needed.
 # shellcheck shell=@CHECKED_AS@ disable=SC2154,SC2034
 
+# __vshelf_word RUNTIME WORDS: sets __vshelf_value to what RUNTIME= has in WORDS.
+__vshelf_word() {
+  case " $2" in
+    *" $1="*)
+      __vshelf_value=" $2"
+      __vshelf_value=${__vshelf_value##*" $1="}
+      __vshelf_value=${__vshelf_value%% *}
+      ;;
+    *) __vshelf_value='' ;;
+  esac
+}
+
+# __vshelf_choose RUNTIME: sets __vshelf_value to what this shell was switched to, or else what it follows.
+__vshelf_choose() {
+  __vshelf_word "$1" "${VSHELF_SWITCHED-}"
+  if [ -z "$__vshelf_value" ]; then
+    __vshelf_word "$1" "$__vshelf_followed"
+  fi
+}
+
+# __vshelf_enter RUNTIME HOME_VARIABLE FOLDER...
+# Puts the folders of what is active in front of PATH: the version this shell (or the one that
+# started it) was switched to, or else what the project here requires, or else the default.
+__vshelf_enter() {
+  @EMULATE@
+  __vshelf_runtime=$1
+  __vshelf_variable=$2
+  shift 2
+  __vshelf_choose "$__vshelf_runtime"
+  case $__vshelf_value in
+    '' | '?') __vshelf_base=$__vshelf_data/default/$__vshelf_runtime ;;
+    system) __vshelf_base='' ;;
+    *) __vshelf_base=$__vshelf_data/shelf/$__vshelf_runtime/$__vshelf_value/build ;;
+  esac
+  __vshelf_path=''
+  if [ -n "$__vshelf_base" ]; then
+    for __vshelf_folder in "$@"; do
+      __vshelf_path=$__vshelf_path$__vshelf_base/$__vshelf_folder:
+    done
+  fi
+  __vshelf_rest=$PATH:
+  while [ -n "$__vshelf_rest" ]; do
+    __vshelf_entry=${__vshelf_rest%%:*}
+    __vshelf_rest=${__vshelf_rest#*:}
+    case $__vshelf_entry/ in
+      "$__vshelf_data/default/$__vshelf_runtime"/* | "$__vshelf_data/shelf/$__vshelf_runtime"/*) ;;
+      *) __vshelf_path=$__vshelf_path$__vshelf_entry: ;;
+    esac
+  done
+  PATH=${__vshelf_path%:}
+  if [ -n "$__vshelf_variable" ]; then
+    \eval "__vshelf_value=\${$__vshelf_variable-}"
+    if [ -n "$__vshelf_base" ] && [ -d "$__vshelf_base" ]; then
+      \export "$__vshelf_variable=$__vshelf_base"
+    else
+      case $__vshelf_value/ in
+        "$__vshelf_data/default/$__vshelf_runtime"/* | "$__vshelf_data/shelf/$__vshelf_runtime"/*)
+          \unset -v "$__vshelf_variable"
+          ;;
+      esac
+    fi
+  fi
+}
+
+# Sets __vshelf_shown to the selector of the key $1: dunefield/8.3.1 for dunefield-8.3.1.
+__vshelf_show() {
+  __vshelf_shown=$1
+  case $1 in
+    [0-9]*) ;;
+    *-[0-9]*)
+      __vshelf_shown=${1%%-[0-9]*}
+      __vshelf_shown=$__vshelf_shown/${1#"$__vshelf_shown-"}
+      ;;
+  esac
+}
+
+# __vshelf_name_active RUNTIME DEFAULT: adds to VSHELF_ACTIVE what is active of it, for prompts to show.
+__vshelf_name_active() {
+  __vshelf_choose "$1"
+  case $__vshelf_value in
+    '' | '?') __vshelf_shown=$2 ;;
+    *) __vshelf_show "$__vshelf_value" ;;
+  esac
+  if [ -n "$__vshelf_shown" ]; then
+    VSHELF_ACTIVE="$VSHELF_ACTIVE${VSHELF_ACTIVE:+, }$1 $__vshelf_shown"
+  fi
+}
+
 # Sets __vshelf_names to the requirement files in the folder $1.
 __vshelf_look_in() {
   __vshelf_names=''

@@ -13,16 +13,20 @@ __vshelf_move() {
   __vshelf_look || :
   return "$status"
 }
-__vshelf_wrap() {
-  while [[ $# -gt 0 ]]; do
-    if [[ "${__vshelf_moves-}" == *" $1 "* ]] || ! declare -F "$1" >/dev/null; then
-      builtin eval "function $1 { __vshelf_move $1 \"\$@\"; }"
-      __vshelf_moves="${__vshelf_moves-} $1 "
-    fi
-    shift
-  done
-}
-__vshelf_wrap cd pushd popd
+{
+  if [[ "${__vshelf_moves-}" == *" cd "* ]] || ! declare -F cd; then
+    function cd { __vshelf_move cd "$@"; }
+    __vshelf_moves="${__vshelf_moves-} cd "
+  fi
+  if [[ "${__vshelf_moves-}" == *" pushd "* ]] || ! declare -F pushd; then
+    function pushd { __vshelf_move pushd "$@"; }
+    __vshelf_moves="${__vshelf_moves-} pushd "
+  fi
+  if [[ "${__vshelf_moves-}" == *" popd "* ]] || ! declare -F popd; then
+    function popd { __vshelf_move popd "$@"; }
+    __vshelf_moves="${__vshelf_moves-} popd "
+  fi
+} >/dev/null
 
 # Other hooks stay in place; in a list (since bash 5.1) this changes the first entry.
 if [[ "${PROMPT_COMMAND[*]-}" != *__vshelf_prompt* ]]; then
@@ -33,6 +37,8 @@ fi
 __vshelf_complete() {
   __vshelf_need && __vshelf_suggest "$2"
 }
-# Newest first stays so where bash can leave the order alone (4.4 and later).
-builtin complete -o default -o nosort -F __vshelf_complete vshelf 2>/dev/null ||
-  builtin complete -o default -F __vshelf_complete vshelf
+# Newest first stays so where bash can leave the order alone.
+case $BASH_VERSION in
+  [1-3].* | 4.[0-3].*) builtin complete -o default -F __vshelf_complete vshelf ;;
+  *) builtin complete -o default -o nosort -F __vshelf_complete vshelf ;;
+esac

@@ -714,6 +714,12 @@ fn nothing_is_started_without_need(#[case] shell: Shell) {
 
 // These enter and look by short ways, which leave what is out of the ordinary to the long ones.
 #[rstest]
+#[case::bash(BASH, ". \"$HOOK\"; marram --version; echo \"$MARRAM_HOME\"")]
+#[case::zsh(ZSH, ". \"$HOOK\"; marram --version; echo \"$MARRAM_HOME\"")]
+#[case::dash(DASH, ". \"$HOOK\"; marram --version; echo \"$MARRAM_HOME\"")]
+#[case::ash(ASH, ". \"$HOOK\"; marram --version; echo \"$MARRAM_HOME\"")]
+#[case::ksh(KSH, ". \"$HOOK\"; marram --version; echo \"$MARRAM_HOME\"")]
+#[case::mksh(MKSH, ". \"$HOOK\"; marram --version; echo \"$MARRAM_HOME\"")]
 #[case::elvish(
     ELVISH,
     "eval (slurp < $E:HOOK); marram --version; echo $E:MARRAM_HOME"
@@ -745,6 +751,15 @@ fn a_new_shell_takes_the_long_way_where_it_has_to(#[case] shell: Shell, #[case] 
     assert_eq!(opened(deep, &[]), default);
     let left_over = scene.data("shelf/marram/4.8.3/build").display().to_string();
     assert_eq!(opened(deep, &[("MARRAM_HOME", &left_over)]), default);
+    // As a connected shell hands it on, and with another folder in front of it since.
+    let bin = scene.data("default/marram/bin").display().to_string();
+    let path = std::env::var("PATH").unwrap();
+    let handed_on = [format!("{bin}:{path}"), format!("{path}:{bin}")];
+    let base = scene.data("default/marram").display().to_string();
+    for path in &handed_on {
+        let variables = [("PATH", path.as_str()), ("MARRAM_HOME", &base)];
+        assert_eq!(opened(deep, &variables), default);
+    }
     assert_eq!(opened(deep, &[("VSHELF_SWITCHED", "marram=6.20.2")]), six);
     scene.write("project/.marram-version", "6\n");
     assert_eq!(opened(deep, &[]), six);
