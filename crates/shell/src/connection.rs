@@ -233,7 +233,7 @@ pub fn render_runtimes(
     };
     match dialect {
         Dialect::Bash | Dialect::Zsh | Dialect::Sh | Dialect::Ksh | Dialect::Mksh => {
-            entries.render_posix()
+            entries.render_posix(dialect)
         }
         Dialect::Fish => entries.render_fish(data),
         Dialect::Tcsh => entries.render_tcsh(data),
@@ -277,11 +277,27 @@ impl EnteredRuntimes<'_> {
         calls.collect()
     }
 
-    fn render_posix(&self) -> String {
-        // Unrolled, because a shell's loop costs many times what it tests.
-        let tests =
-            (self.requirements.iter()).map(|name| format!("[ -f \"$1\"/{} ]", quote::posix(name)));
-        let any: Vec<String> = tests.chain(["return 1".to_owned()]).collect();
+    fn render_posix(&self, dialect: Dialect) -> String {
+        // Unrolled, because a shell's loop costs many times what it tests. Where a shell has conditions of its own, all
+        // tests are one command.
+        let (open, close) = match dialect {
+            Dialect::Sh => ("[", "]"),
+            _ => ("[[", "]]"),
+        };
+        let joined = |tests: Vec<String>, operator: &str| match dialect {
+            _ if tests.is_empty() => None,
+            Dialect::Sh => Some(tests.join(&format!(" ] {operator}\n    [ "))),
+            _ => Some(tests.join(&format!(" {operator}\n    "))),
+        };
+        let tests = self.requirements.iter();
+        let tests = tests.map(|name| format!("-f \"$1\"/{}", quote::posix(name)));
+        let any = joined(tests.collect(), "||");
+        let any = any.map_or("return 1".to_owned(), |tests| {
+            format!("{open} {tests} {close}")
+        });
+        let below_data = |path: &str| format!("\"$__vshelf_data\"/{}", quote::posix(path));
+        let current = joined(self.are_current(below_data), "&&");
+        let current = current.map_or("true".to_owned(), |tests| format!("{open} {tests} {close}"));
         let names: String = self
             .requirements
             .iter()
@@ -291,34 +307,28 @@ impl EnteredRuntimes<'_> {
             "__vshelf_requirements={}\n__vshelf_says={}\n__vshelf_has_requirement() {{\n  {}\n}}\n__vshelf_is_current() {{\n  {}\n}}\n__vshelf_name_all() {{\n  VSHELF_ACTIVE=''\n{}  \\export VSHELF_ACTIVE\n}}\n__vshelf_enter_all() {{\n  :\n{}{}  __vshelf_name_all\n}}\n",
             quote::posix(&names),
             quote::posix(self.says),
-            any.join(" ||\n    "),
-            self.is_current(
-                |path| format!("\"$__vshelf_data\"/{}", quote::posix(path)),
-                " &&\n    ",
-            ),
+            any,
+            current,
             self.names(Dialect::Bash),
             self.quick_posix(),
             self.calls(Dialect::Bash),
         )
     }
 
-    /// Whether the defaults are still those that this list tells of: another shell can change them. `below_data`
-    /// spells a path below the data folder, and `and` stands between two tests.
-    fn is_current(&self, below_data: impl Fn(&str) -> String, and: &str) -> String {
+    /// Whether the defaults are still those that this list tells of, as tests: another shell can change them.
+    /// `below_data` spells a path below the data folder.
+    fn are_current(&self, below_data: impl Fn(&str) -> String) -> Vec<String> {
         let tests = self.enter.iter().map(|runtime| {
             let link = below_data(&format!("default/{}", runtime.name));
             match &runtime.default_build {
                 Some(build) => {
                     let build = below_data(&format!("shelf/{}/{build}", runtime.name));
-                    format!("[ {link} -ef {build} ]")
+                    format!("{link} -ef {build}")
                 }
-                None => format!("[ ! -e {link} ]"),
+                None => format!("! -e {link}"),
             }
         });
-        match self.enter.is_empty() {
-            true => "true".to_owned(),
-            false => tests.collect::<Vec<_>>().join(and),
-        }
+        tests.collect()
     }
 
     /// A call for each runtime to name what is active of it.
@@ -384,7 +394,9 @@ impl EnteredRuntimes<'_> {
         let data = data.to_string_lossy();
         let enter = self.quick_fish(&data);
         let below_data = |path: &str| quote::fish(&format!("{data}/{path}"));
-        let current = self.is_current(below_data, "; and ");
+        let current = self.are_current(below_data).into_iter();
+        let current = current.map(|test| format!("test {test}"));
+        let current = current.collect::<Vec<_>>().join("; and ");
         let named: String = (self.enter.iter())
             .map(|runtime| {
                 let words = [runtime.name, runtime.default.as_str()].into_iter();

@@ -93,8 +93,8 @@ __vshelf_look
 
 # The program was replaced where its time is another than that of the one that wrote this file. It then writes
 # the file anew, whatever it is asked.
-if not set -q __vshelf_renewed; and test -x $__vshelf_program
-    if test $__vshelf_program -nt $__vshelf_data/connect/program; or test $__vshelf_program -ot $__vshelf_data/connect/program
+if test $__vshelf_program -nt $__vshelf_data/connect/program; or test $__vshelf_program -ot $__vshelf_data/connect/program
+    if test -x $__vshelf_program; and not set -q __vshelf_renewed
         set -g __vshelf_renewed
         VSHELF_SHELL=fish $__vshelf_program connect --look fish >/dev/null 2>&1
         source $__vshelf_data/connect/shelf.fish

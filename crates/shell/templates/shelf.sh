@@ -82,8 +82,8 @@ __vshelf_look
 # The program was replaced where its time is another than that of the one that wrote this file. It then writes
 # the file anew, whatever it is asked.
 # shellcheck disable=SC3013
-if [ -z "${__vshelf_renewed-}" ] && [ -x "$__vshelf_program" ] &&
-  { [ "$__vshelf_program" -nt "$__vshelf_data/connect/program" ] || [ "$__vshelf_program" -ot "$__vshelf_data/connect/program" ]; }; then
+if { [ "$__vshelf_program" -nt "$__vshelf_data/connect/program" ] || [ "$__vshelf_program" -ot "$__vshelf_data/connect/program" ]; } &&
+  [ -x "$__vshelf_program" ] && [ -z "${__vshelf_renewed-}" ]; then
   __vshelf_renewed=1
   VSHELF_SHELL='@SHELL@' "$__vshelf_program" connect --look @SHELL@ >/dev/null 2>&1 || :
   # shellcheck source=/dev/null
