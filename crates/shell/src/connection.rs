@@ -397,6 +397,12 @@ impl EnteredRuntimes<'_> {
         let current = self.are_current(below_data).into_iter();
         let current = current.map(|test| format!("test {test}"));
         let current = current.collect::<Vec<_>>().join("; and ");
+        let any = self.requirements.iter();
+        let any = any.map(|name| format!("test -f $argv[1]/{}", quote::fish(name)));
+        let any = match self.requirements.is_empty() {
+            true => "return 1".to_owned(),
+            false => any.collect::<Vec<_>>().join("; or "),
+        };
         let named: String = (self.enter.iter())
             .map(|runtime| {
                 let words = [runtime.name, runtime.default.as_str()].into_iter();
@@ -404,7 +410,7 @@ impl EnteredRuntimes<'_> {
             })
             .collect();
         format!(
-            "set -g __vshelf_requirements {}\nset -g __vshelf_says {}\nfunction __vshelf_is_current\n  {current}\nend\nfunction __vshelf_name_all\n  set -gx VSHELF_ACTIVE (string join ', ' --{named} | string collect -a)\nend\nfunction __vshelf_enter_all\n{enter}end\n",
+            "set -g __vshelf_requirements {}\nset -g __vshelf_says {}\nfunction __vshelf_has_requirement\n  {any}\nend\nfunction __vshelf_is_current\n  {current}\nend\nfunction __vshelf_name_all\n  set -gx VSHELF_ACTIVE (string join ', ' --{named} | string collect -a)\nend\nfunction __vshelf_enter_all\n{enter}end\n",
             quoted(Dialect::Fish, self.requirements.iter().map(String::as_str)),
             quote::fish(self.says),
         )

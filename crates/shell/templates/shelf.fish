@@ -20,14 +20,6 @@ function __vshelf_need
     end
 end
 
-# Whether a folder has a requirement file.
-function __vshelf_has_requirement
-    for name in $__vshelf_requirements
-        test -f $argv[1]/$name; and return 0
-    end
-    return 1
-end
-
 # Follows what the project here requires. Where nothing is required, that is found out at once.
 function __vshelf_look
     # Another shell can have changed a default.
@@ -81,6 +73,9 @@ function __vshelf_load
     end
 end
 
+function __vshelf_has_requirement
+    return 1
+end
 function __vshelf_is_current
 end
 function __vshelf_name_all
