@@ -9,6 +9,7 @@ use vshelf_core::definition::needs::Needs;
 use vshelf_core::packages::Package;
 use vshelf_core::tidy::Protection;
 use vshelf_core::{Key, Pick, Request, Version};
+use vshelf_files::freed::Freed;
 use vshelf_shell::Dialect;
 
 use crate::error::Error;
@@ -161,16 +162,35 @@ pub enum Event<'e> {
 }
 
 /// Something that may take a while.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug)]
 pub enum Task<'t> {
     /// Sources are asked for the catalog of this runtime.
     LoadingCatalog(&'t str),
     /// The package tool of this install is asked for its packages.
     ListingPackages(&'t str),
     /// This install is removed.
-    Removing(&'t str),
+    Removing(&'t str, Deleting),
     /// What commands left behind is removed.
-    RemovingLeftovers,
+    RemovingLeftovers(Deleting),
+}
+
+/// How far deleting is: it frees so many bytes in all, and has freed so many.
+#[derive(Clone, Debug)]
+pub struct Deleting {
+    /// The bytes in all.
+    pub bytes: u64,
+    /// The bytes so far.
+    pub freed: Freed,
+}
+
+impl Deleting {
+    /// Deleting so many bytes, of which none are freed yet.
+    pub fn of(bytes: u64) -> Deleting {
+        Deleting {
+            bytes,
+            freed: Freed::default(),
+        }
+    }
 }
 
 impl Task<'_> {

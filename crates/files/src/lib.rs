@@ -4,6 +4,7 @@
 //! Nothing here knows of shelves or catalogs.
 
 pub mod atomic;
+pub mod freed;
 pub mod lock;
 pub mod optional;
 pub mod pieces;

@@ -4,6 +4,7 @@ use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
 
+use crate::freed::Freed;
 use crate::system::{bytes_of, remove_counting};
 
 /// The bytes of the files in a tree; a file with a name elsewhere too counts nothing, nor does what
@@ -72,13 +73,18 @@ impl Deleted {
 /// Deletes a folder with all it holds, read-only folders too; never follows a link. What cannot be
 /// deleted keeps nothing else from being.
 pub fn remove_tree(folder: &Path) -> Deleted {
-    let mut freed = 0;
+    remove_tree_telling(folder, &Freed::default())
+}
+
+/// The same, told to `freed` as it goes on.
+pub fn remove_tree_telling(folder: &Path, freed: &Freed) -> Deleted {
+    let before = freed.bytes();
     let removed = look_at(folder).and_then(|found| match found {
-        Some(found) => remove_counting(folder, &found, &mut freed),
+        Some(found) => remove_counting(folder, &found, freed),
         None => Ok(()),
     });
     Deleted {
-        freed,
+        freed: freed.bytes() - before,
         left: removed.err(),
     }
 }
@@ -101,9 +107,11 @@ mod tests {
         fs::write(outside.join("twice"), "x").unwrap();
         fs::hard_link(outside.join("twice"), folder.path().join("tree/twice")).unwrap();
         fs::write(folder.path().join("tree/once"), "four").unwrap();
-        let deleted = remove_tree(&folder.path().join("tree"));
+        let freed = Freed::default();
+        let deleted = remove_tree_telling(&folder.path().join("tree"), &freed);
         assert!(deleted.left.is_none());
         assert_eq!(deleted.freed, 4, "what is kept elsewhere frees nothing");
+        assert_eq!(freed.bytes(), 4);
         assert!(outside.join("kept").exists());
         assert!(!folder.path().join("tree").exists());
     }

@@ -8,9 +8,10 @@ use std::io;
 use std::path::{Path, PathBuf};
 
 use vshelf_core::Key;
+use vshelf_files::freed::Freed;
 use vshelf_files::optional;
 use vshelf_files::system::{is_mount_point, mounted};
-use vshelf_files::tree::remove_tree;
+use vshelf_files::tree::remove_tree_telling;
 
 use crate::journal::{HistoryEntry, Outcome, append_history};
 use crate::processes::{Process, ProcessTable};
@@ -56,6 +57,8 @@ struct Departure<'d> {
     place: PathBuf,
     /// The state as it was.
     before: State,
+    /// How far deleting is.
+    freed: &'d Freed,
 }
 
 /// Whether the state has let go of an install that is being removed.
@@ -67,14 +70,15 @@ enum LetGo {
 }
 
 impl Shelf {
-    /// Removes the install with this key, of which the history is to have this entry. Of a link to an
-    /// adopted folder only the link goes.
+    /// Removes the install with this key, of which the history is to have this entry; what deleting frees is
+    /// told to `freed` as it goes on. Of a link to an adopted folder only the link goes.
     pub fn remove(
         &self,
         key: &Key,
         running: Running,
         fate: Fate,
         entry: &HistoryEntry,
+        freed: &Freed,
     ) -> Result<Removal, ShelfError> {
         let _lock = self.lock(key, &mut |_| {})?;
         self.layout.claim()?;
@@ -87,6 +91,7 @@ impl Shelf {
             fate,
             place: self.place(key),
             before: self.state()?,
+            freed,
         };
         departure.carry_out()
     }
@@ -189,7 +194,7 @@ impl Departure<'_> {
             Fate::Deleted
         });
         // What is still in its stage is deleted.
-        let deleted = remove_tree(&build_in(stage.path()));
+        let deleted = remove_tree_telling(&build_in(stage.path()), self.freed);
         let last_use = layout.last_use(&self.shelf.runtime, self.key);
         let forgotten = optional::remove(&last_use).map(drop);
         tell(forgotten.map_err(failed("removed", &last_use)));
@@ -265,7 +270,13 @@ mod tests {
         }
         let entry = removal_of(&key);
         match shelf
-            .remove(&key, Running::Spared, Fate::Deleted, &entry)
+            .remove(
+                &key,
+                Running::Spared,
+                Fate::Deleted,
+                &entry,
+                &Freed::default(),
+            )
             .unwrap()
         {
             Removal::Spared(process) => assert_eq!(process.id, child.id()),
@@ -275,7 +286,13 @@ mod tests {
         child.kill().unwrap();
         child.wait().unwrap();
         let removed = shelf
-            .remove(&key, Running::Spared, Fate::Deleted, &entry)
+            .remove(
+                &key,
+                Running::Spared,
+                Fate::Deleted,
+                &entry,
+                &Freed::default(),
+            )
             .unwrap();
         assert!(matches!(removed, Removal::Done { freed: 1.., .. }));
         assert!(!shelf.place(&key).exists());

@@ -7,7 +7,8 @@ use std::path::{Path, PathBuf};
 
 use jiff::Timestamp;
 use vshelf_core::Key;
-use vshelf_files::tree::{bytes_in, remove_tree};
+use vshelf_files::freed::Freed;
+use vshelf_files::tree::{bytes_in, remove_tree, remove_tree_telling};
 use vshelf_files::{optional, system};
 
 use crate::journal::{HistoryEntry, append_history};
@@ -58,9 +59,9 @@ impl Trashed {
         &self.folder
     }
 
-    /// Deletes it, and says how many bytes that freed.
-    pub fn delete(self) -> io::Result<u64> {
-        remove_tree(&self.folder).whole()
+    /// Deletes it, tells `freed` as that goes on, and says how many bytes it freed.
+    pub fn delete(self, freed: &Freed) -> io::Result<u64> {
+        remove_tree_telling(&self.folder, freed).whole()
     }
 }
 

@@ -202,6 +202,47 @@ fn bar_style(appearance: Appearance, is_size_known: bool) -> ProgressStyle {
         (true, false) => "{msg}  {bar:18}  {done} of {all}  {rate}/s  {eta} left",
         (false, _) => "{msg}  {done}  {rate}/s",
     };
+    style_of(appearance, template)
+}
+
+/// How far deleting is; it goes when this is dropped.
+pub struct DeletionBar {
+    bar: ProgressBar,
+    appearance: Appearance,
+}
+
+impl DeletionBar {
+    /// Nothing is freed yet of so many bytes.
+    pub fn new(appearance: Appearance, what: String, bytes: u64) -> DeletionBar {
+        let template = match appearance.coloured {
+            true => "{msg}  {bar:18.cyan/238}  {done} of {all}",
+            false => "{msg}  {bar:18}  {done} of {all}",
+        };
+        let bar = ProgressBar::with_draw_target(Some(bytes), ProgressDrawTarget::stderr());
+        bar.set_style(style_of(appearance, template));
+        bar.set_message(what);
+        DeletionBar { bar, appearance }
+    }
+
+    /// So many bytes are freed. Where that is more than was counted, such as by packages that came later, it is not
+    /// known how many there are in all.
+    pub fn show(&self, freed: u64) {
+        if self.bar.length().is_some_and(|all| freed > all) {
+            self.bar
+                .set_style(style_of(self.appearance, "{msg}  {done}"));
+        }
+        self.bar.set_position(freed);
+    }
+}
+
+impl Drop for DeletionBar {
+    fn drop(&mut self) {
+        self.bar.finish_and_clear();
+    }
+}
+
+/// What the words in a template stand for.
+fn style_of(appearance: Appearance, template: &str) -> ProgressStyle {
     let written = |bytes: f64, to: &mut dyn Write| {
         // A bar that cannot be drawn in full is still a bar.
         write!(to, "{}", megabytes(bytes as u64)).unwrap_or_default();

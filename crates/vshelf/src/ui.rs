@@ -8,24 +8,27 @@ use std::process::{Command, Stdio};
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::mpsc::{RecvTimeoutError, Sender, channel};
 use std::sync::{Arc, Mutex};
-use std::thread;
+use std::thread::{self, JoinHandle};
 use std::time::Duration;
 
 use anstream::{AutoStream, ColorChoice};
 use anstyle::Style;
 use vshelf_app::environment::RuntimeChooser;
-use vshelf_app::events::TransferState;
+use vshelf_app::events::{Deleting, TransferState};
 use vshelf_view::Palette;
 use vshelf_view::browse::TransferProgress;
 use vshelf_view::table::{Frame, Table};
 use vshelf_view::words::{listed, megabytes, printable};
 
 use crate::failure::{Failure, Hint, Kind};
-use crate::progress::{Appearance, Bars};
+use crate::progress::{Appearance, Bars, DeletionBar};
 use crate::sentences::{hint, wrapped};
 
 /// How long nothing is said of what is waited for.
 const PATIENCE: Duration = Duration::from_secs(1);
+
+/// How long between two looks at how far it is.
+const BETWEEN_LOOKS: Duration = Duration::from_millis(100);
 
 /// When to colour.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, clap::ValueEnum)]
@@ -56,8 +59,8 @@ pub struct Ui {
     shows_builds_whole: AtomicBool,
     /// Why something that a listener was told could not be written.
     kept_failure: Arc<Mutex<Option<Failure>>>,
-    /// What is waited for; dropped when it ended.
-    wait: Mutex<Option<Sender<()>>>,
+    /// What is waited for: dropped when it ended, and the thread that tells of it.
+    wait: Mutex<Option<(Sender<()>, JoinHandle<()>)>>,
 }
 
 /// What a command writes to a view.
@@ -129,27 +132,39 @@ impl Ui {
         kept.map_or(Ok(()), Err)
     }
 
-    /// Says what is waited for on a terminal, once it takes longer than a second.
-    pub fn begin_wait(&self, what: String) {
+    /// Says what is waited for on a terminal, once it takes longer than a second, and how far deleting is.
+    pub fn begin_wait(&self, what: String, deleting: Option<Deleting>) {
         if !self.shows_progress() {
             return;
         }
         let (ended, end) = channel();
-        *self.wait.lock().expect("no listener panics") = Some(ended);
-        let choice = self.choice;
-        thread::spawn(move || {
+        let (choice, appearance) = (self.choice, self.appearance());
+        let goes_on = move |time| end.recv_timeout(time) == Err(RecvTimeoutError::Timeout);
+        let told = thread::spawn(move || {
             // It ended where the other side is gone.
-            if end.recv_timeout(PATIENCE) == Err(RecvTimeoutError::Timeout) {
+            if !goes_on(PATIENCE) {
+                return;
+            }
+            let Some(deleting) = deleting else {
                 let mut err = AutoStream::new(io::stderr().lock(), choice);
                 // Where standard error is closed there is nobody left to tell.
-                writeln!(err, "{what}").unwrap_or_default();
+                return writeln!(err, "{what}").unwrap_or_default();
+            };
+            let bar = DeletionBar::new(appearance, what, deleting.bytes);
+            while goes_on(BETWEEN_LOOKS) {
+                bar.show(deleting.freed.bytes());
             }
         });
+        *self.wait.lock().expect("no listener panics") = Some((ended, told));
     }
 
-    /// What was waited for ended.
+    /// What was waited for ended, and nothing is drawn of it any more.
     pub fn end_wait(&self) {
-        *self.wait.lock().expect("no listener panics") = None;
+        let wait = self.wait.lock().expect("no listener panics").take();
+        if let Some((ended, told)) = wait {
+            drop(ended);
+            told.join().expect("drawing does not panic");
+        }
     }
 
     /// Begins the bars of transfers; `several` stay to be seen until all are done.

@@ -6,9 +6,10 @@ use std::path::{Path, PathBuf};
 use std::time::{Duration, SystemTime};
 
 use serde::Serialize;
+use vshelf_files::freed::Freed;
 use vshelf_files::lock::Lock;
 use vshelf_files::optional;
-use vshelf_files::tree::{bytes_in, remove_tree};
+use vshelf_files::tree::{bytes_in, remove_tree_telling};
 use vshelf_shelf::trash::Trashed;
 use vshelf_shelf::unfinished::{self, Stuck, Unfinished};
 
@@ -108,8 +109,8 @@ impl Leftover {
         }))
     }
 
-    /// Deletes it, and says how many bytes that freed.
-    pub fn delete(self) -> Result<u64, Error> {
+    /// Deletes it, tells `freed` as that goes on where it takes long, and says how many bytes it freed.
+    pub fn delete(self, freed: &Freed) -> Result<u64, Error> {
         match self.place {
             Place::Stage(stage) => stage
                 .finish()
@@ -118,9 +119,9 @@ impl Leftover {
                 optional::remove(&path).map_err(file_error(&path, "deleted"))?;
                 Ok(self.bytes)
             }
-            Place::Trash(trashed) => trash::delete(*trashed),
+            Place::Trash(trashed) => trash::delete(*trashed, freed),
             Place::Build(folder, lock) => {
-                let deleted = remove_tree(&folder).whole();
+                let deleted = remove_tree_telling(&folder, freed).whole();
                 drop(lock);
                 deleted.map_err(file_error(&folder, "deleted"))
             }

@@ -17,7 +17,7 @@ use super::{packages, trash};
 use crate::activity::Activity;
 use crate::environment::Environment;
 use crate::error::{Class, Done, Error, Need};
-use crate::events::{Answer, Event, Listener, Question, Task};
+use crate::events::{Answer, Deleting, Event, Listener, Question, Task};
 use crate::integrate::refresh::refresh;
 use crate::integrate::stamps;
 use crate::outcome::{Asker, Reassigned, Removed};
@@ -210,8 +210,10 @@ pub fn remove_install(
         false => trash::fate(environment, install)?,
     };
     let entry = departure.entry(environment, install)?;
-    let remove = || runtime.shelf.remove(key, running, fate, &entry);
-    let (fate, freed) = match Task::Removing(&title).during(listener, remove)? {
+    let deleting = Deleting::of(install.record.contents.unpacked_size);
+    let freed = deleting.freed.clone();
+    let remove = || (runtime.shelf).remove(key, running, fate, &entry, &freed);
+    let (fate, freed) = match Task::Removing(&title, deleting).during(listener, remove)? {
         Removal::Done {
             fate,
             freed,

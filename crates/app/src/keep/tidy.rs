@@ -14,7 +14,7 @@ use super::remove::remove_install;
 use super::{packages, trash};
 use crate::environment::Environment;
 use crate::error::{Class, Error, file_error};
-use crate::events::{Answer, Event, Listener, Question, Task};
+use crate::events::{Answer, Deleting, Event, Listener, Question, Task};
 use crate::outcome::Removed;
 use crate::runtime::Runtime;
 
@@ -180,7 +180,10 @@ pub fn apply(
         }
     }
     for leftover in plan.leftovers.drain(..) {
-        match Task::RemovingLeftovers.during(listener, || leftover.delete()) {
+        let deleting = Deleting::of(leftover.bytes);
+        let freed = deleting.freed.clone();
+        let task = Task::RemovingLeftovers(deleting);
+        match task.during(listener, || leftover.delete(&freed)) {
             Ok(freed) => tidied.freed += freed,
             // It is in nobody's way.
             Err(error) => listener.tell(Event::LeftUndone(&error)),

@@ -4,6 +4,7 @@
 use jiff::SignedDuration;
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
+use vshelf_files::freed::Freed;
 use vshelf_files::system;
 use vshelf_shelf::Install;
 use vshelf_shelf::journal::{HistoryEntry, Operation};
@@ -11,7 +12,7 @@ use vshelf_shelf::trash::{Fate, Trashed, in_trash};
 
 use crate::environment::Environment;
 use crate::error::{Error, file_error};
-use crate::events::{Event, Listener};
+use crate::events::{Deleting, Event, Listener, Task};
 use crate::runtime::Runtime;
 
 /// What becomes of an install that is removed now.
@@ -70,6 +71,11 @@ pub fn overdue(environment: &Environment) -> Result<Vec<Trashed>, Error> {
 /// Deletes what is overdue. What cannot be deleted is in nobody's way, and told.
 pub fn bound(environment: &Environment, listener: &dyn Listener) {
     let tell = |error: Error| listener.tell(Event::LeftUndone(&error));
+    let delete = |trashed: Trashed| {
+        let deleting = Deleting::of(trashed.unpacked_size());
+        let freed = deleting.freed.clone();
+        Task::RemovingLeftovers(deleting).during(listener, || delete(trashed, &freed))
+    };
     match overdue(environment) {
         Ok(overdue) => (overdue.into_iter())
             .filter_map(|trashed| delete(trashed).err())
@@ -78,10 +84,12 @@ pub fn bound(environment: &Environment, listener: &dyn Listener) {
     }
 }
 
-/// Deletes something in the trash, and says how many bytes that freed.
-pub fn delete(trashed: Trashed) -> Result<u64, Error> {
+/// Deletes something in the trash, tells `freed` as that goes on, and says how many bytes it freed.
+pub fn delete(trashed: Trashed, freed: &Freed) -> Result<u64, Error> {
     let folder = trashed.folder().to_owned();
-    trashed.delete().map_err(file_error(&folder, "deleted"))
+    trashed
+        .delete(freed)
+        .map_err(file_error(&folder, "deleted"))
 }
 
 /// Puts what is in the trash of a removal back on the shelf; says whether it did.

@@ -1,9 +1,11 @@
 //! Removing, tidying, renewing, restoring, and what is written of it.
 
 use std::fs;
+use std::sync::Mutex;
 
 use vshelf_app::checkup::{self, Finding, InstallProblem};
 use vshelf_app::error::Need;
+use vshelf_app::events::{Deleting, Event, Listener, Question, Task};
 use vshelf_app::keep::history;
 use vshelf_app::keep::remove::{RemoveRequest, remove};
 use vshelf_app::keep::renew::{self, Follower, RenewOptions, plan_renewals};
@@ -363,4 +365,35 @@ fn a_renewal_leaves_nothing_in_the_trash_for_too_long() {
     let plans = plan_renewals(&environment, &[], &recorder).unwrap();
     renew::apply(&environment, &plans, RenewOptions::default(), &recorder).unwrap();
     assert_eq!(in_trash(&scene), ["8.3.0"]);
+}
+
+/// Keeps what is told of how far deleting is.
+#[derive(Default)]
+struct Deletions(Mutex<Vec<Deleting>>);
+
+impl Listener for Deletions {
+    fn tell(&self, event: Event<'_>) {
+        if let Event::TaskBegins(Task::Removing(_, deleting)) = event {
+            self.0.lock().unwrap().push(deleting);
+        }
+    }
+
+    fn ask(&self, _: &Question<'_>) -> Result<Answer, Error> {
+        Ok(Answer::Nobody)
+    }
+}
+
+#[test]
+fn how_far_deleting_is_can_be_seen() {
+    let scene = Scene::with(&["8.3.1", "6.20.2"]);
+    let deletions = Deletions::default();
+    let for_good = RemoveRequest {
+        for_good: true,
+        ..removal(&["6"])
+    };
+    remove(&scene.environment(), &for_good, &deletions).unwrap();
+    let told = deletions.0.into_inner().unwrap();
+    assert_eq!(told.len(), 1);
+    assert!(told[0].bytes > 0);
+    assert_eq!(told[0].freed.bytes(), told[0].bytes);
 }

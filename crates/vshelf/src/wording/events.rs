@@ -1,6 +1,6 @@
 //! The terminal as a listener: what happens in words, questions asked.
 
-use vshelf_app::events::Task;
+use vshelf_app::events::{Deleting, Task};
 use vshelf_app::{Answer, Error, Event, Listener, Question};
 use vshelf_sources::address;
 use vshelf_view::words::{Count, printable};
@@ -62,7 +62,10 @@ fn tell(ui: &Ui, event: Event<'_>) -> Outcome {
         Event::Waiting { key, holder } => ui.note_above_bars(&format!(
             "Another command ({holder}) is working on {key}; waiting for it."
         )),
-        Event::TaskBegins(task) => ui.begin_wait(waiting_for(task)),
+        Event::TaskBegins(task) => {
+            let (what, deleting) = waiting_for(task);
+            ui.begin_wait(what, deleting);
+        }
         Event::TaskEnds => ui.end_wait(),
         Event::TransfersBegin {
             count,
@@ -122,13 +125,16 @@ fn tell(ui: &Ui, event: Event<'_>) -> Outcome {
     Ok(())
 }
 
-/// What is waited for.
-fn waiting_for(task: Task<'_>) -> String {
+/// What is waited for, and how far it is where that is known.
+fn waiting_for(task: Task<'_>) -> (String, Option<Deleting>) {
     match task {
-        Task::LoadingCatalog(title) => format!("Asking for the catalog of {title}."),
-        Task::ListingPackages(title) => format!("Asking for the packages of {title}."),
-        Task::Removing(title) => format!("Removing {title}."),
-        Task::RemovingLeftovers => "Removing what was left behind.".to_owned(),
+        Task::LoadingCatalog(title) => (format!("Asking for the catalog of {title}."), None),
+        Task::ListingPackages(title) => (format!("Asking for the packages of {title}."), None),
+        Task::Removing(title, deleting) => (format!("Removing {title}"), Some(deleting)),
+        Task::RemovingLeftovers(deleting) => {
+            let what = "Removing what was left behind".to_owned();
+            (what, Some(deleting))
+        }
     }
 }
 

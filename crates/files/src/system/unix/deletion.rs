@@ -10,16 +10,17 @@ use rustix::fs::{AtFlags, CWD, Dir, FileType, Mode, OFlags, RawMode};
 use rustix::io::Errno;
 
 use super::files::bytes_of;
+use crate::freed::Freed;
 
 /// The levels of folders that deleting goes down, with open folders for each; what lies deeper is moved
 /// up first, so that no depth needs more descriptors or stack than this.
 const LEVELS: usize = 12;
 
 /// Deletes a folder with all it holds, or a file, as it was found there, and adds what that sets free to `freed`.
-pub fn remove_counting(folder: &Path, found: &fs::Metadata, freed: &mut u64) -> io::Result<()> {
+pub fn remove_counting(folder: &Path, found: &fs::Metadata, freed: &Freed) -> io::Result<()> {
     if !found.is_dir() {
         fs::remove_file(folder)?;
-        *freed += bytes_of(found);
+        freed.add(bytes_of(found));
         return Ok(());
     }
     let handle = open_folder(CWD, folder)?;
@@ -47,7 +48,7 @@ pub fn remove_counting(folder: &Path, found: &fs::Metadata, freed: &mut u64) -> 
 struct Deletion<'t> {
     /// The tree's own folder, to which deep ones are moved.
     top: &'t OwnedFd,
-    freed: &'t mut u64,
+    freed: &'t Freed,
     moved: u32,
     /// Why something could not be deleted.
     left: Option<io::Error>,
@@ -81,7 +82,7 @@ impl Deletion<'_> {
                 rustix::fs::unlinkat(folder, name, AtFlags::empty())
             })?;
             if kind == FileType::RegularFile && found.st_nlink == 1 {
-                *self.freed += found.st_size as u64;
+                self.freed.add(found.st_size as u64);
             }
         } else if level == LEVELS {
             self.move_up(folder, name)?;
@@ -208,10 +209,10 @@ mod tests {
         fs::create_dir_all(tree.join(".deep-1/full")).unwrap();
         fs::write(tree.join("one"), "12345").unwrap();
         nest(&tree, 2_000).unwrap();
-        let mut freed = 0;
+        let freed = Freed::default();
         let found = tree.symlink_metadata().unwrap();
-        remove_counting(&tree, &found, &mut freed).unwrap();
-        assert_eq!(freed, 5);
+        remove_counting(&tree, &found, &freed).unwrap();
+        assert_eq!(freed.bytes(), 5);
         assert!(!tree.exists());
     }
 }

@@ -5,10 +5,11 @@ use std::io;
 use std::path::Path;
 
 use super::files::bytes_of;
+use crate::freed::Freed;
 
 /// Deletes a folder with all it holds, or a file, as it was found there, and adds what that sets free to `freed`.
 /// What cannot be deleted keeps nothing else from being; the first such thing is the error.
-pub fn remove_counting(folder: &Path, found: &fs::Metadata, freed: &mut u64) -> io::Result<()> {
+pub fn remove_counting(folder: &Path, found: &fs::Metadata, freed: &Freed) -> io::Result<()> {
     if !found.is_dir() {
         return remove_file(folder, found, freed);
     }
@@ -31,7 +32,7 @@ pub fn remove_counting(folder: &Path, found: &fs::Metadata, freed: &mut u64) -> 
 }
 
 /// Deletes a file or link, read-only ones too.
-fn remove_file(path: &Path, found: &fs::Metadata, freed: &mut u64) -> io::Result<()> {
+fn remove_file(path: &Path, found: &fs::Metadata, freed: &Freed) -> io::Result<()> {
     let remove = || match found.is_symlink() && path.is_dir() {
         true => fs::remove_dir(path),
         false => fs::remove_file(path),
@@ -49,7 +50,7 @@ fn remove_file(path: &Path, found: &fs::Metadata, freed: &mut u64) -> io::Result
         fs::set_permissions(path, permissions)?;
         remove()?;
     }
-    *freed += bytes_of(found);
+    freed.add(bytes_of(found));
     Ok(())
 }
 
