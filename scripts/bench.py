@@ -2,6 +2,7 @@
 
 import hashlib
 import http.server
+import io
 import json
 import os
 import pathlib
@@ -10,6 +11,7 @@ import socket
 import statistics
 import subprocess
 import sys
+import tarfile
 import threading
 import time
 
@@ -335,6 +337,64 @@ def keep():
     }, 100)
 
 
+def home_with(name, runtimes, installs, releases, projects):
+    """A home with so many of each, evenly; every install is of another line."""
+    home = WORK / name
+    config, data = home / ".config/vivid-shelf", home / ".local/share/vivid-shelf"
+    (config / "runtimes").mkdir(parents=True)
+    archive = home / "build.tgz"
+    with tarfile.open(archive, "w:gz") as build:
+        program = b"#!/bin/sh\necho v28.0.0\n"
+        entry_of = tarfile.TarInfo("build/bin/node")
+        entry_of.size, entry_of.mode = len(program), 0o755
+        build.addfile(entry_of, io.BytesIO(program))
+    names = [f"bench-{number}" for number in range(runtimes)]
+    at_home = {**os.environ, "HOME": str(home)}
+    (config / "shelf.toml").write_text(f'main-runtime = "{names[0]}"\n')
+    for name in names:
+        versions = [f"{28 - number % 28}.{number // 28}.0" for number in range(releases // runtimes)]
+        builds = [entry(version, archive, "gzip") for version in versions]
+        catalog = {**catalog_of({"gzip": archive}, []), "runtime": name, "releases": builds}
+        (home / f"{name}.json").write_text(json.dumps(catalog))
+        (config / f"runtimes/{name}.toml").write_text(f'''
+name = "{name}"
+title = "{name}"
+program = "node"
+probe = {{ arguments = ["--version"], answer = "v{{version}}" }}
+[[sources]]
+name = "bench"
+kind = "catalog"
+address = "file://{home}/{name}.json"
+''')
+        subprocess.run([PROGRAM, "--quiet", "install", f"{name}@28.0.0"], check=True, env=at_home)
+        shelf = data / "shelf" / name
+        record = (shelf / "28.0.0/record.json").read_text()
+        for number in range(1, installs // runtimes):
+            version = f"{28 - number}.0.0"
+            (shelf / version / "build/bin").mkdir(parents=True)
+            (shelf / version / "record.json").write_text(record.replace("28.0.0", version))
+            (data / "used" / name / version).touch()
+    with open(data / "projects.jsonl", "a") as seen:
+        for number in range(projects):
+            file, name = home / f"station/{number}/vivid-shelf.toml", names[number % runtimes]
+            file.parent.mkdir(parents=True)
+            file.write_text(f'[want]\n{name} = "28"\n')
+            seen.write(json.dumps({"file": str(file), "runtime": name, "selector": "28", "mounted_at": str(WORK)}) + "\n")
+    return home
+
+
+def large():
+    """What a large shelf costs more than one install of one runtime."""
+    os.environ.update(VSHELF_SHELL="bash", VSHELF_EVALUATE="1")
+    own_home = os.environ["HOME"]
+    one, many = home_with("one", 1, 1, 700, 0), home_with("many", 6, 60, 5000, 300)
+    for words in ("list", "status", "switch 28", "tidy --dry-run"):
+        at = [lambda home=home: os.environ.update(HOME=str(home)) for home in (one, many)]
+        sides = [([PROGRAM, *words.split()], go) for go in at]
+        compare(f"vshelf {words} with one install", sides[0], {"60 installs of 6 runtimes": sides[1]}, 200)
+    os.environ["HOME"] = own_home
+
+
 def shell():
     vshelf("connect", "--shell", "bash")
     bash = ["bash", "--noprofile", "-i", "-c", "true"]
@@ -399,6 +459,8 @@ if WHAT in ("all", "install"):
     install(urls)
 if WHAT in ("all", "keep"):
     keep()
+if WHAT in ("all", "large"):
+    large()
 if WHAT == "registry":
     registry()
 if WHAT == "limited":
