@@ -184,12 +184,19 @@ pub struct Deleting {
 }
 
 impl Deleting {
-    /// Deleting so many bytes, of which none are freed yet.
-    pub fn of(bytes: u64) -> Deleting {
-        Deleting {
+    /// Does the work of deleting so many bytes as the task that `task` makes of it, and tells how far it is.
+    pub fn during<'t, T>(
+        bytes: u64,
+        task: impl FnOnce(Deleting) -> Task<'t>,
+        listener: &dyn Listener,
+        work: impl FnOnce(&Freed) -> T,
+    ) -> T {
+        let freed = Freed::default();
+        let deleting = Deleting {
             bytes,
-            freed: Freed::default(),
-        }
+            freed: freed.clone(),
+        };
+        task(deleting).during(listener, || work(&freed))
     }
 }
 

@@ -1,6 +1,6 @@
 //! The palette: styles by meaning, chosen to stay apart for readers with any common colour vision
 //! and readable on dark and light grounds. Six colours belong to the phases, and nothing else has one
-//! of them. Meaning never hangs on colour alone.
+//! of them. Meaning never rests on colour alone.
 
 use anstyle::{Ansi256Color, AnsiColor, Style};
 use vshelf_core::Phase;

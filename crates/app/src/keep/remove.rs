@@ -5,6 +5,7 @@ use vshelf_core::packages::Package;
 use vshelf_core::resolve::Scope;
 use vshelf_core::tidy::Protection;
 use vshelf_core::{Key, Request};
+use vshelf_files::freed::Freed;
 use vshelf_shelf::journal::Operation;
 use vshelf_shelf::record::Adopted;
 use vshelf_shelf::removal::{Removal, Running};
@@ -210,10 +211,10 @@ pub fn remove_install(
         false => trash::fate(environment, install)?,
     };
     let entry = departure.entry(environment, install)?;
-    let deleting = Deleting::of(install.record.contents.unpacked_size);
-    let freed = deleting.freed.clone();
-    let remove = || (runtime.shelf).remove(key, running, fate, &entry, &freed);
-    let (fate, freed) = match Task::Removing(&title, deleting).during(listener, remove)? {
+    let bytes = install.record.contents.unpacked_size;
+    let task = |deleting| Task::Removing(&title, deleting);
+    let remove = |freed: &Freed| (runtime.shelf).remove(key, running, fate, &entry, freed);
+    let (fate, freed) = match Deleting::during(bytes, task, listener, remove)? {
         Removal::Done {
             fate,
             freed,

@@ -3,6 +3,7 @@
 use vshelf_core::resolve::Scope;
 use vshelf_core::tidy::{Assessment, Verdict};
 use vshelf_core::{Key, Request};
+use vshelf_files::freed::Freed;
 use vshelf_shelf::journal::{self, Operation};
 use vshelf_shelf::removal::Running;
 
@@ -180,10 +181,9 @@ pub fn apply(
         }
     }
     for leftover in plan.leftovers.drain(..) {
-        let deleting = Deleting::of(leftover.bytes);
-        let freed = deleting.freed.clone();
-        let task = Task::RemovingLeftovers(deleting);
-        match task.during(listener, || leftover.delete(&freed)) {
+        let bytes = leftover.bytes;
+        let delete = |freed: &Freed| leftover.delete(freed);
+        match Deleting::during(bytes, Task::RemovingLeftovers, listener, delete) {
             Ok(freed) => tidied.freed += freed,
             // It is in nobody's way.
             Err(error) => listener.tell(Event::LeftUndone(&error)),

@@ -72,9 +72,9 @@ pub fn overdue(environment: &Environment) -> Result<Vec<Trashed>, Error> {
 pub fn bound(environment: &Environment, listener: &dyn Listener) {
     let tell = |error: Error| listener.tell(Event::LeftUndone(&error));
     let delete = |trashed: Trashed| {
-        let deleting = Deleting::of(trashed.unpacked_size());
-        let freed = deleting.freed.clone();
-        Task::RemovingLeftovers(deleting).during(listener, || delete(trashed, &freed))
+        let bytes = trashed.unpacked_size();
+        let delete = |freed: &Freed| delete(trashed, freed);
+        Deleting::during(bytes, Task::RemovingLeftovers, listener, delete)
     };
     match overdue(environment) {
         Ok(overdue) => (overdue.into_iter())
