@@ -92,6 +92,8 @@ if test $__vshelf_program -nt $__vshelf_data/connect/program; or test $__vshelf_
     if test -x $__vshelf_program; and not set -q __vshelf_renewed
         set -g __vshelf_renewed
         VSHELF_SHELL=fish $__vshelf_program connect --look fish >/dev/null 2>&1
+        # The functions that were read may be those of the program before.
+        set -g __vshelf_loaded
         source $__vshelf_data/connect/shelf.fish
         set -e __vshelf_renewed
     end

@@ -86,6 +86,8 @@ if { [ "$__vshelf_program" -nt "$__vshelf_data/connect/program" ] || [ "$__vshel
   [ -x "$__vshelf_program" ] && [ -z "${__vshelf_renewed-}" ]; then
   __vshelf_renewed=1
   VSHELF_SHELL='@SHELL@' "$__vshelf_program" connect --look @SHELL@ >/dev/null 2>&1 || :
+  # The functions that were read may be those of the program before.
+  __vshelf_loaded=''
   # shellcheck source=/dev/null
   \. "$__vshelf_data/connect/shelf.@SHELL@"
   __vshelf_renewed=''

@@ -530,6 +530,7 @@ fn what_is_sourced_is_renewed_with_the_program(
     #[case] at_start: bool,
 ) {
     let scene = Scene::new();
+    scene.does(&["install", "8"]);
     if shell.command(&scene, scene.home()).is_none() {
         return;
     }
@@ -576,6 +577,26 @@ fn what_is_sourced_is_renewed_with_the_program(
         assert_eq!(fs::read_to_string(&hook).unwrap(), whole, "{}", shell.name);
         assert_eq!(start_up(), connected);
     }
+    if !at_start {
+        return;
+    }
+    // What this shell read of the other version, because it needed it at once, does not stay.
+    let functions = scene.data(&shell.hook().replace("shelf.", "functions."));
+    let of_it = match shell.name {
+        "fish" => "function __vshelf_call; echo old >&2; end\n",
+        _ => "__vshelf_call() { echo old >&2; }\n",
+    };
+    let mut text = fs::read_to_string(&functions).unwrap();
+    text.push_str(of_it);
+    fs::write(&functions, text).unwrap();
+    change(&["touch", "-d", "90 seconds ago", &program_text]);
+    let mut command = shell.command(&scene, scene.home()).unwrap();
+    command
+        .env("HOOK", &hook)
+        .env("VSHELF_SWITCHED", "marram=8.3.1");
+    let script = format!("{source}\nvshelf --quiet status");
+    let ran = scene.run(command.args(["-c", &script]));
+    assert!(!ran.stderr.contains("old"), "{ran}");
 }
 
 #[rstest]
