@@ -87,9 +87,9 @@ __vshelf_enter_all
 __vshelf_look
 
 # The program was replaced where its time is another than that of the one that wrote this file. It then writes
-# the file anew, whatever it is asked.
+# the file anew, whatever it is asked. What was only printed is in no file.
 if test $__vshelf_program -nt $__vshelf_data/connect/program; or test $__vshelf_program -ot $__vshelf_data/connect/program
-    if test -x $__vshelf_program; and not set -q __vshelf_renewed
+    if test -x $__vshelf_program; and test -r $__vshelf_data/connect/shelf.fish; and not set -q __vshelf_renewed
         set -g __vshelf_renewed
         VSHELF_SHELL=fish $__vshelf_program connect --look fish >/dev/null 2>&1
         # The functions that were read may be those of the program before.

@@ -80,10 +80,10 @@ __vshelf_enter_all
 __vshelf_look
 
 # The program was replaced where its time is another than that of the one that wrote this file. It then writes
-# the file anew, whatever it is asked.
+# the file anew, whatever it is asked. What was only printed is in no file.
 # shellcheck disable=SC3013
 if { [ "$__vshelf_program" -nt "$__vshelf_data/connect/program" ] || [ "$__vshelf_program" -ot "$__vshelf_data/connect/program" ]; } &&
-  [ -x "$__vshelf_program" ] && [ -z "${__vshelf_renewed-}" ]; then
+  [ -x "$__vshelf_program" ] && [ -r "$__vshelf_data/connect/shelf.@SHELL@" ] && [ -z "${__vshelf_renewed-}" ]; then
   __vshelf_renewed=1
   VSHELF_SHELL='@SHELL@' "$__vshelf_program" connect --look @SHELL@ >/dev/null 2>&1 || :
   # The functions that were read may be those of the program before.

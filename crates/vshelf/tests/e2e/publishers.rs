@@ -97,6 +97,7 @@ fn one_version_of_two_publishers_stands_side_by_side() {
     );
     let ran = scene.run(scene.command("/bin/bash").args(["-c", &script]));
     assert_eq!(ran.code, 0, "{ran}");
+    assert_eq!(ran.stderr, "", "what is printed serves as it is");
     let home = |key: &str| format!("/shelf/orache/{key}/build\n");
     assert!(ran.stdout.contains(&home("dunefield-2.6.3")), "{ran}");
     assert!(
