@@ -80,9 +80,8 @@ fuzz_target!(|data: (u16, Vec<u8>)| {
     changed.extend(bytes);
     changed.extend(whole.iter().skip(changed.len()));
     fs::write(file, &changed).expect("it can be written");
-    let lines = ["8".to_owned()];
     cache.merged_outline(definition);
-    cache.merged_lines(definition, &lines);
+    cache.merged_heads(definition);
     if let Some(loaded) = cache.merged(definition) {
         for release in &loaded.catalog.releases {
             loaded.details(release).map(drop).unwrap_or_default();
