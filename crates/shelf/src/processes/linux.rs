@@ -9,7 +9,7 @@ use std::path::{Path, PathBuf};
 use std::thread;
 
 use rustix::process::{Pid, Signal, kill_process};
-use vshelf_files::{optional, system};
+use vshelf_files::system;
 
 use super::process::{BETWEEN, Process, ROUNDS};
 use crate::layout::Layout;
@@ -72,13 +72,12 @@ pub fn end_all_with(entry: &str) {
 
 /// The ids of all processes. A table without this process is none.
 fn ids() -> io::Result<Vec<u32>> {
-    let names = optional::names(Path::new(TABLE))?;
-    if names.is_empty() {
-        return Err(io::Error::other(format!(
-            "there is no {TABLE} to show them"
-        )));
-    }
-    let ids: Vec<u32> = names.iter().filter_map(|name| name.parse().ok()).collect();
+    let names = system::names(Path::new(TABLE)).map_err(|error| match error.kind() {
+        io::ErrorKind::NotFound => io::Error::other(format!("there is no {TABLE} to show them")),
+        _ => error,
+    })?;
+    let ids = names.iter().filter_map(|name| name.to_str()?.parse().ok());
+    let ids: Vec<u32> = ids.collect();
     match ids.contains(&std::process::id()) {
         true => Ok(ids),
         false => Err(io::Error::other(format!("{TABLE} shows no processes"))),
