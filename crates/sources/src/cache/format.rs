@@ -6,7 +6,7 @@
 //! of JSON, of which only those asked for are read. All are covered by checksums: a damaged file, or
 //! one of another format, counts as absent and is fetched again.
 
-use std::collections::{HashMap, HashSet};
+use std::collections::HashMap;
 use std::io::{self, Read};
 use std::path::{Path, PathBuf};
 use std::ptr;
@@ -122,7 +122,6 @@ pub(super) fn render(name: &str, published: &PublishedCatalog) -> Vec<u8> {
     for (channel, selector) in &catalog.channels {
         outline.line(&["channel", channel, selector]);
     }
-    let date = |date: Option<Date>| date.map(|d| d.to_string()).unwrap_or_default();
     for line in &catalog.lines {
         outline.line(&[
             "line",
@@ -154,10 +153,9 @@ pub(super) fn render(name: &str, published: &PublishedCatalog) -> Vec<u8> {
         };
         placed.push((release, place));
     }
-    let stands: HashSet<*const Release> = outlook::heads(catalog).map(ptr::from_ref).collect();
-    let heads = placed
-        .iter()
-        .filter(|(release, _)| stands.contains(&ptr::from_ref(*release)));
+    let mut heads = outlook::heads(catalog).peekable();
+    let heads = (placed.iter())
+        .filter(|(release, _)| heads.next_if(|head| ptr::eq(*head, *release)).is_some());
     let parts = [
         outline.text.into_bytes(),
         render_releases(heads),
@@ -193,10 +191,7 @@ fn render_releases<'c>(releases: impl Iterator<Item = &'c (&'c Release, DetailsP
             "release",
             release.version.as_str(),
             &release.publisher,
-            &release
-                .date
-                .map(|date| date.to_string())
-                .unwrap_or_default(),
+            &date(release.date),
             flag(release.security),
             &set.to_string(),
             &place.offset.to_string(),
@@ -226,6 +221,11 @@ fn read_standing(text: &str) -> Standing {
         (_, Some(end)) => Standing::Outlived(end),
         (_, None) => Standing::Unknown,
     }
+}
+
+/// A day as [`read_date`] reads it.
+fn date(date: Option<Date>) -> String {
+    date.map(|date| date.to_string()).unwrap_or_default()
 }
 
 fn flag(set: bool) -> &'static str {
