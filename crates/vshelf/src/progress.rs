@@ -197,12 +197,21 @@ fn words_style(appearance: Appearance) -> ProgressStyle {
 
 /// A bar; where it is not known how much there is in all, only how much is here.
 fn bar_style(appearance: Appearance, is_size_known: bool) -> ProgressStyle {
-    let template = match (is_size_known, appearance.coloured) {
-        (true, true) => "{msg}  {bar:18.cyan/238}  {done} of {all}  {rate}/s  {eta} left",
-        (true, false) => "{msg}  {bar:18}  {done} of {all}  {rate}/s  {eta} left",
-        (false, _) => "{msg}  {done}  {rate}/s",
-    };
-    style_of(appearance, template)
+    match is_size_known {
+        true => style_of(
+            appearance,
+            &format!("{}  {{rate}}/s  {{eta}} left", done_of_all(appearance)),
+        ),
+        false => style_of(appearance, "{msg}  {done}  {rate}/s"),
+    }
+}
+
+/// The template of a bar with what is done of all.
+fn done_of_all(appearance: Appearance) -> &'static str {
+    match appearance.coloured {
+        true => "{msg}  {bar:18.cyan/238}  {done} of {all}",
+        false => "{msg}  {bar:18}  {done} of {all}",
+    }
 }
 
 /// How far deleting is; it goes when this is dropped.
@@ -214,12 +223,8 @@ pub struct DeletionBar {
 impl DeletionBar {
     /// Nothing is freed yet of so many bytes.
     pub fn new(appearance: Appearance, what: String, bytes: u64) -> DeletionBar {
-        let template = match appearance.coloured {
-            true => "{msg}  {bar:18.cyan/238}  {done} of {all}",
-            false => "{msg}  {bar:18}  {done} of {all}",
-        };
         let bar = ProgressBar::with_draw_target(Some(bytes), ProgressDrawTarget::stderr());
-        bar.set_style(style_of(appearance, template));
+        bar.set_style(style_of(appearance, done_of_all(appearance)));
         bar.set_message(what);
         DeletionBar { bar, appearance }
     }
