@@ -126,24 +126,28 @@ def catalog_of(archives, releases):
             "releases": releases}
 
 
-def prepare(folder):
-    archives = real_archives(folder)
-    versions = [f"{major}.{minor}.0" for major in range(1, 29) for minor in range(25) if major != 20]
-    (folder / "catalog.json").write_text(json.dumps(catalog_of(archives, versions)))
-    address = serve(folder)
-    definition = f'''
-name = "bench"
-title = "Bench"
+def define(home, name, address):
+    """Has a home know a runtime whose catalog is at an address."""
+    runtimes = home / ".config/vivid-shelf/runtimes"
+    runtimes.mkdir(parents=True, exist_ok=True)
+    (runtimes / f"{name}.toml").write_text(f'''
+name = "{name}"
+title = "{name.title()}"
 program = "node"
 probe = {{ arguments = ["--version"], answer = "v{{version}}" }}
 [[sources]]
 name = "bench"
 kind = "catalog"
-address = "{address}/catalog.json"
-'''
-    config = WORK / ".config/vivid-shelf"
-    (config / "runtimes").mkdir(parents=True)
-    (config / "runtimes/bench.toml").write_text(definition)
+address = "{address}"
+''')
+
+
+def prepare(folder):
+    archives = real_archives(folder)
+    versions = [f"{major}.{minor}.0" for major in range(1, 29) for minor in range(25) if major != 20]
+    (folder / "catalog.json").write_text(json.dumps(catalog_of(archives, versions)))
+    address = serve(folder)
+    define(WORK, "bench", f"{address}/catalog.json")
     settle(True)
     return {name: f"{address}/{archive.name}" for name, archive in archives.items()}
 
@@ -341,7 +345,7 @@ def home_with(name, runtimes, installs, releases, projects):
     """A home with so many of each, evenly; every install is of another line."""
     home = WORK / name
     config, data = home / ".config/vivid-shelf", home / ".local/share/vivid-shelf"
-    (config / "runtimes").mkdir(parents=True)
+    config.mkdir(parents=True)
     archive = home / "build.tgz"
     with tarfile.open(archive, "w:gz") as build:
         program = b"#!/bin/sh\necho v28.0.0\n"
@@ -356,16 +360,7 @@ def home_with(name, runtimes, installs, releases, projects):
         builds = [entry(version, archive, "gzip") for version in versions]
         catalog = {**catalog_of({"gzip": archive}, []), "runtime": name, "releases": builds}
         (home / f"{name}.json").write_text(json.dumps(catalog))
-        (config / f"runtimes/{name}.toml").write_text(f'''
-name = "{name}"
-title = "{name}"
-program = "node"
-probe = {{ arguments = ["--version"], answer = "v{{version}}" }}
-[[sources]]
-name = "bench"
-kind = "catalog"
-address = "file://{home}/{name}.json"
-''')
+        define(home, name, f"file://{home}/{name}.json")
         subprocess.run([PROGRAM, "--quiet", "install", f"{name}@28.0.0"], check=True, env=at_home)
         shelf = data / "shelf" / name
         record = (shelf / "28.0.0/record.json").read_text()
@@ -379,7 +374,8 @@ address = "file://{home}/{name}.json"
             file, name = home / f"station/{number}/vivid-shelf.toml", names[number % runtimes]
             file.parent.mkdir(parents=True)
             file.write_text(f'[want]\n{name} = "28"\n')
-            seen.write(json.dumps({"file": str(file), "runtime": name, "selector": "28", "mounted_at": str(WORK)}) + "\n")
+            note = {"file": str(file), "runtime": name, "selector": "28", "mounted_at": str(WORK)}
+            seen.write(json.dumps(note) + "\n")
     return home
 
 
@@ -414,11 +410,12 @@ def shell():
     # The system's own start-up file is read on both sides.
     empty = WORK / "empty.bash"
     empty.touch()
-    nested = ["env", f"PATH={WORK}/.local/share/vivid-shelf/default/bench/bin:{os.environ['PATH']}", *bash]
-    compare("Opening an interactive bash", (["bash", "--noprofile", "--rcfile", empty, "-i", "-c", "true"], None),
-            {"connected": (bash, None)}, 300)
-    compare("Opening an interactive bash from a connected one", (["env", "PATH=" + os.environ["PATH"], "bash", "--noprofile", "--rcfile", empty, "-i", "-c", "true"], None),
-            {"connected": (nested, None)}, 300)
+    bare = ["bash", "--noprofile", "--rcfile", empty, "-i", "-c", "true"]
+    compare("Opening an interactive bash", (bare, None), {"connected": (bash, None)}, 300)
+    path = os.environ["PATH"]
+    handed_on = f"PATH={WORK}/.local/share/vivid-shelf/default/bench/bin:{path}"
+    compare("Opening an interactive bash from a connected one", (["env", f"PATH={path}", *bare], None),
+            {"connected": (["env", handed_on, *bash], None)}, 300)
     # What nobody who changes PATH gets around: some shells do much more then.
     path_lines = {
         "elvish": "set paths = [/opt/bench/bin $@paths]",

@@ -269,32 +269,19 @@ mod tests {
             std::thread::yield_now();
         }
         let entry = removal_of(&key);
-        match shelf
-            .remove(
-                &key,
-                Running::Spared,
-                Fate::Deleted,
-                &entry,
-                &Freed::default(),
-            )
-            .unwrap()
-        {
+        let remove = || {
+            let freed = Freed::default();
+            let removed = shelf.remove(&key, Running::Spared, Fate::Deleted, &entry, &freed);
+            removed.unwrap()
+        };
+        match remove() {
             Removal::Spared(process) => assert_eq!(process.id, child.id()),
             Removal::Done { freed, .. } => panic!("{freed} bytes are gone"),
         }
         assert!(bin.join("sleep").exists());
         child.kill().unwrap();
         child.wait().unwrap();
-        let removed = shelf
-            .remove(
-                &key,
-                Running::Spared,
-                Fate::Deleted,
-                &entry,
-                &Freed::default(),
-            )
-            .unwrap();
-        assert!(matches!(removed, Removal::Done { freed: 1.., .. }));
+        assert!(matches!(remove(), Removal::Done { freed: 1.., .. }));
         assert!(!shelf.place(&key).exists());
         let history = crate::journal::history(&Layout::of(&folders)).unwrap();
         assert_eq!(history.entries, [entry]);

@@ -733,14 +733,17 @@ fn nothing_is_started_without_need(#[case] shell: Shell) {
     assert!(count(&pinned) > Some(bare), "the shelf is another");
 }
 
+/// Says what a shell entered.
+const ENTERED: &str = ". \"$HOOK\"; marram --version; echo \"$MARRAM_HOME\"";
+
 // These enter and look by short ways, which leave what is out of the ordinary to the long ones.
 #[rstest]
-#[case::bash(BASH, ". \"$HOOK\"; marram --version; echo \"$MARRAM_HOME\"")]
-#[case::zsh(ZSH, ". \"$HOOK\"; marram --version; echo \"$MARRAM_HOME\"")]
-#[case::dash(DASH, ". \"$HOOK\"; marram --version; echo \"$MARRAM_HOME\"")]
-#[case::ash(ASH, ". \"$HOOK\"; marram --version; echo \"$MARRAM_HOME\"")]
-#[case::ksh(KSH, ". \"$HOOK\"; marram --version; echo \"$MARRAM_HOME\"")]
-#[case::mksh(MKSH, ". \"$HOOK\"; marram --version; echo \"$MARRAM_HOME\"")]
+#[case::bash(BASH, ENTERED)]
+#[case::zsh(ZSH, ENTERED)]
+#[case::dash(DASH, ENTERED)]
+#[case::ash(ASH, ENTERED)]
+#[case::ksh(KSH, ENTERED)]
+#[case::mksh(MKSH, ENTERED)]
 #[case::elvish(
     ELVISH,
     "eval (slurp < $E:HOOK); marram --version; echo $E:MARRAM_HOME"
