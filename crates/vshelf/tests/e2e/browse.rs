@@ -7,6 +7,7 @@ use std::time::{Duration, Instant};
 use rstest::rstest;
 use vshelf_demo::server::Fault;
 
+use crate::process::Started;
 use crate::scene::{PROGRAM, Scene, program};
 use crate::terminal::Terminal;
 
@@ -182,7 +183,7 @@ fn it_ends_with_its_terminal(#[case] before: &str) {
         .stdin(Stdio::piped())
         .stdout(Stdio::null())
         .current_dir(scene.home());
-    let mut holder = command.spawn().unwrap();
+    let mut holder = Started::start(&mut command);
     let within_a_while = |is_so: &dyn Fn() -> bool| {
         let begun = Instant::now();
         while !is_so() {
@@ -194,7 +195,7 @@ fn it_ends_with_its_terminal(#[case] before: &str) {
     within_a_while(&|| String::from_utf8_lossy(&seen()).contains("filter"));
     let id = fs::read_to_string(scene.path("id")).unwrap();
     holder.kill().unwrap();
-    holder.wait().unwrap();
+    holder.wait();
     let process = format!("/proc/{}/stat", id.trim());
     // Gone, or dead and not yet waited for.
     within_a_while(&|| fs::read_to_string(&process).map_or(true, |stat| stat.contains(") Z ")));

@@ -1,9 +1,8 @@
 //! Releases that come as source: what they need, how they are built, and what is told when that fails.
 
 use std::fs;
-use std::os::unix::process::CommandExt;
 use std::path::Path;
-use std::process::{Command, Stdio};
+use std::process::Stdio;
 use std::thread;
 use std::time::Duration;
 
@@ -13,6 +12,7 @@ use serde_json::Value;
 use snapbox::str;
 use tempfile::TempDir;
 
+use crate::process::{self, Started};
 use crate::scene::{PROGRAM, Ran, Scene, names_in, skipped};
 use crate::shows;
 
@@ -34,10 +34,10 @@ pub fn recipe(scripts: &[(&str, &str)], more: &str) -> Scene {
     scene.write("published/README", "");
     let file = scene.path("published/bell-1.0.0.tar.gz");
     fs::write(&file, bytes).unwrap();
-    let mut sums = Command::new("sha256sum");
+    let mut sums = process::command("sha256sum");
     sums.arg("bell-1.0.0.tar.gz")
         .current_dir(scene.path("published"));
-    let sums = sums.output().unwrap();
+    let sums = process::output(&mut sums);
     fs::write(scene.path("published/SHA256SUMS"), sums.stdout).unwrap();
     let steps: Vec<String> = scripts
         .iter()
@@ -241,13 +241,11 @@ fn an_interrupted_build_goes_on_from_its_step() {
         "",
     );
     let mut command = scene.command(PROGRAM);
-    let mut first = command
+    command
         .args(["install", "1"])
-        .process_group(0)
         .stdout(Stdio::null())
-        .stderr(Stdio::null())
-        .spawn()
-        .unwrap();
+        .stderr(Stdio::null());
+    let mut first = Started::start(&mut command);
     let begun = || {
         let builds = scene.data("builds");
         let names = if builds.exists() {
@@ -266,14 +264,8 @@ fn an_interrupted_build_goes_on_from_its_step() {
     assert!(waited, "the step begins");
     // As Ctrl-C does: the whole group gets it.
     let group = format!("-{}", first.id());
-    assert!(
-        Command::new("kill")
-            .args(["-INT", "--", &group])
-            .status()
-            .unwrap()
-            .success()
-    );
-    assert!(!first.wait().unwrap().success());
+    assert!(process::status(process::command("kill").args(["-INT", "--", &group])).success());
+    assert!(!first.wait().success());
     assert!(!scene.data("shelf/bell/1.0.0").exists());
     let ran = scene.vshelf(&["install", "1"]);
     assert_eq!(ran.code, 0, "{ran}");
@@ -328,10 +320,9 @@ fn a_build_has_an_environment_of_its_own_and_leaves_nothing_running() {
         "--kill-child",
         "true",
     ];
-    if !Command::new("unshare")
-        .args(alone)
-        .output()
-        .is_ok_and(|output| output.status.success())
+    if !process::output(process::command("unshare").args(alone))
+        .status
+        .success()
     {
         skipped("namespaces without rights, which this system does not allow");
         return;
@@ -345,11 +336,8 @@ fn a_build_has_an_environment_of_its_own_and_leaves_nothing_running() {
             .all(|line| line.trim_start().starts_with("lo:")),
         "{log}"
     );
-    let left = Command::new("pgrep").args(["-f", "sleep 31415"]).output();
-    assert!(
-        left.is_ok_and(|left| left.stdout.is_empty()),
-        "what a step started goes with it"
-    );
+    let left = process::output(process::command("pgrep").args(["-f", "sleep 31415"]));
+    assert!(left.stdout.is_empty(), "what a step started goes with it");
 }
 
 #[test]
@@ -614,10 +602,15 @@ fn a_build_for_its_place_is_not_shared() {
 
 #[test]
 fn a_killed_install_leaves_no_step_running() {
-    let alone = Command::new("setpriv")
-        .args(["--pdeathsig", "KILL", "unshare", "--user", "--net", "true"])
-        .output();
-    if !alone.is_ok_and(|output| output.status.success()) {
+    let alone = process::output(process::command("setpriv").args([
+        "--pdeathsig",
+        "KILL",
+        "unshare",
+        "--user",
+        "--net",
+        "true",
+    ]));
+    if !alone.status.success() {
         skipped("namespaces without rights, which this system does not allow");
         return;
     }
@@ -630,12 +623,12 @@ fn a_killed_install_leaves_no_step_running() {
         .args(["install", "1"])
         .stderr(Stdio::null())
         .stdout(Stdio::null());
-    let mut install = install.spawn().unwrap();
+    let mut install = Started::start(&mut install);
     while !begun.exists() {
         thread::sleep(Duration::from_millis(10));
     }
     install.kill().unwrap();
-    install.wait().unwrap();
+    install.wait();
     let place = scene.data("builds").display().to_string();
     let is_running = || {
         let processes = fs::read_dir("/proc").unwrap().flatten();
@@ -661,11 +654,11 @@ fn a_clock_that_was_put_back_repeats_no_step() {
     let scene = recipe(&[("wait", wait), ("install", &install)], "");
     assert_eq!(scene.vshelf(&["install", "1"]).code, 5);
     // All that is there was written in what is the future now.
-    let mut touch = Command::new("find");
+    let mut touch = process::command("find");
     touch
         .arg(scene.data("builds"))
         .args(["-exec", "touch", "-h", "-d", "2040-01-01", "{}", "+"]);
-    assert!(touch.status().unwrap().success());
+    assert!(process::status(&mut touch).success());
     fs::write(ready, "").unwrap();
     let ran = scene.does(&["install", "1"]);
     let took = ran.stdout.lines().next().unwrap();
@@ -680,7 +673,7 @@ fn patches_of_a_release_are_verified_and_made_before_the_first_step() {
     let file = |name: &str, text: &str| {
         let path = folder.path().join(name);
         fs::write(&path, text).unwrap();
-        let sum = Command::new("sha256sum").arg(&path).output().unwrap();
+        let sum = process::output(process::command("sha256sum").arg(&path));
         let sum = String::from_utf8(sum.stdout).unwrap();
         (path, format!("sha256:{}", &sum[..64]))
     };

@@ -2,11 +2,11 @@
 
 use std::io::{Read, Write};
 use std::net::TcpListener;
-use std::process::Command;
 use std::sync::mpsc::{Receiver, channel};
 use std::thread;
 
 use crate::nginx::Nginx;
+use crate::process;
 use crate::scene::{Ran, Scene};
 
 const PASSWORD: &str = "spring-tide-7";
@@ -65,11 +65,11 @@ fn a_server_behind_a_password_is_asked_with_what_the_persons_clients_have() {
     other.does(&["install", "8"]);
     assert_eq!(other.on_shelf(), ["8.3.1"]);
     // It stands where it stood, and nowhere else.
-    let found = Command::new("grep")
-        .args(["-rlE", &format!("{PASSWORD}|Z3VsbDpzcHJpbmctdGlkZS03")])
-        .arg(other.home())
-        .output()
-        .unwrap();
+    let found = process::output(
+        process::command("grep")
+            .args(["-rlE", &format!("{PASSWORD}|Z3VsbDpzcHJpbmctdGlkZS03")])
+            .arg(other.home()),
+    );
     let found = String::from_utf8(found.stdout).unwrap();
     assert_eq!(found, format!("{}\n", other.path(".netrc").display()));
     // The npm client's settings have it in other forms, and may leave it to a variable.

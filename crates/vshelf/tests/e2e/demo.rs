@@ -6,6 +6,7 @@ use std::process::Stdio;
 
 use rstest::rstest;
 
+use crate::process::Started;
 use crate::scene::{PROGRAM, Scene, names_in, program};
 
 /// A folder with links to a few programs of this system, and no bash.
@@ -63,11 +64,10 @@ fn the_demo_tells_its_story_and_leaves_nothing_behind(#[case] shell: &str) {
 fn the_server_alone_prints_lines_that_work() {
     let scene = Scene::new();
     let mut command = scene.command(PROGRAM);
-    let mut server = command
+    command
         .args(["demo", "--serve", "--quiet"])
-        .stdout(Stdio::piped())
-        .spawn()
-        .unwrap();
+        .stdout(Stdio::piped());
+    let mut server = Started::start(&mut command);
     let lines = BufReader::new(server.stdout.take().unwrap()).lines();
     let printed: Vec<String> = lines.take(7).map(Result::unwrap).collect();
     let script: String = printed[2..]
@@ -76,8 +76,7 @@ fn the_server_alone_prints_lines_that_work() {
         .collect();
     let script = script.replace("/tmp/vshelf-demo", &scene.path("own").to_string_lossy());
     let ran = scene.run(scene.command("/bin/bash").args(["-e", "-c", &script]));
-    server.kill().unwrap();
-    server.wait().unwrap();
+    server.end();
     assert_eq!(ran.code, 0, "{ran}");
     assert!(ran.stdout.contains("Eelgrass"), "{ran}");
 }

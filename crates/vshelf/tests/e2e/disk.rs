@@ -4,12 +4,12 @@ use std::fs;
 use std::io::Write;
 use std::os::unix::fs::{PermissionsExt, symlink};
 use std::path::Path;
-use std::process::Command;
 
 use rustix::fs::{Mode, OFlags};
 use snapbox::str;
 
 use crate::builds::{INSTALL, recipe, told};
+use crate::process;
 use crate::scene::{PROGRAM, Ran, Scene, names_in, program, skipped};
 use crate::shows;
 
@@ -20,8 +20,8 @@ impl Drop for Mounted<'_> {
     fn drop(&mut self) {
         // What another test just starts has this process's files open until it is another program.
         let is_unmounted = || {
-            let unmounted = Command::new("umount").arg(self.0).output();
-            unmounted.unwrap().status.success()
+            let unmounted = process::output(process::command("umount").arg(self.0));
+            unmounted.status.success()
         };
         let mut tries = 0..100;
         while !is_unmounted() {
@@ -33,11 +33,7 @@ impl Drop for Mounted<'_> {
 
 /// Mounts something, which only root can; nothing where it cannot be.
 fn mount<'m>(arguments: &[&str], at: &'m Path) -> Option<Mounted<'m>> {
-    let status = Command::new("mount")
-        .args(arguments)
-        .arg(at)
-        .output()
-        .unwrap();
+    let status = process::output(process::command("mount").args(arguments).arg(at));
     if !status.status.success() {
         skipped("nothing can be mounted here");
         return None;
@@ -64,11 +60,11 @@ fn a_disk_without_a_free_byte_can_be_cleared() {
     scene.does(&["--quiet", "install", "8.3.0", "6.20.1", "6.20.2", "4.8.3"]);
     scene.does(&["default", "8.3.0"]);
     let filled = || {
-        let output = Command::new("dd")
-            .args(["if=/dev/zero", "bs=4096"])
-            .arg(format!("of={}", disk.join("ballast").display()))
-            .output()
-            .unwrap();
+        let output = process::output(
+            process::command("dd")
+                .args(["if=/dev/zero", "bs=4096"])
+                .arg(format!("of={}", disk.join("ballast").display())),
+        );
         assert!(!output.status.success(), "the disk is full");
     };
     filled();
@@ -414,11 +410,12 @@ fn a_build_without_space_says_so_and_goes_on_when_there_is_some() {
     );
     assert!(scene.on_shelf().is_empty());
     // Room for the rest is made by whoever has some.
-    let more = Command::new("mount")
-        .args(["-o", "remount,size=64m"])
-        .arg(&disk)
-        .status();
-    assert!(more.unwrap().success());
+    let more = process::status(
+        process::command("mount")
+            .args(["-o", "remount,size=64m"])
+            .arg(&disk),
+    );
+    assert!(more.success());
     scene.does(&["install", "bell@1"]);
     assert!(scene.data("shelf/bell/1.0.0/build/bin/bell").exists());
     assert!(names_in(&scene.data("builds")).is_empty());
@@ -436,8 +433,8 @@ fn what_installs_have_in_common_stands_on_the_disk_once_where_that_can_be() {
         .unwrap()
         .set_len(128 << 20)
         .unwrap();
-    let made = Command::new(mkfs).arg("--quiet").arg(&image).status();
-    assert!(made.unwrap().success());
+    let made = process::status(process::command(mkfs).arg("--quiet").arg(&image));
+    assert!(made.success());
     let source = image.display().to_string();
     let Some(_disk) = mount(&["-o", "loop", &source], &disk) else {
         return;

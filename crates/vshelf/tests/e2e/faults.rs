@@ -3,7 +3,6 @@
 use std::io::Write;
 use std::os::unix::process::ExitStatusExt;
 use std::path::PathBuf;
-use std::process::{Child, Command};
 use std::time::{Duration, Instant};
 
 use snapbox::str;
@@ -11,6 +10,7 @@ use vshelf_core::catalog::DigestAlgorithm;
 use vshelf_demo::server::Fault;
 use vshelf_sources::digest::digest_of;
 
+use crate::process::{self, Started};
 use crate::scene::{PROGRAM, Scene, names_in, skipped};
 use crate::shows;
 
@@ -162,11 +162,12 @@ impl SmallDisk {
     pub fn mount(scene: &Scene, size: &str) -> Option<SmallDisk> {
         let path = scene.path("small");
         std::fs::create_dir(&path).unwrap();
-        let mounted = Command::new("mount")
-            .args(["-t", "tmpfs", "-o", &format!("size={size}"), "tmpfs"])
-            .arg(&path)
-            .status();
-        if !mounted.is_ok_and(|status| status.success()) {
+        let mounted = process::status(
+            process::command("mount")
+                .args(["-t", "tmpfs", "-o", &format!("size={size}"), "tmpfs"])
+                .arg(&path),
+        );
+        if !mounted.success() {
             skipped("a small disk can only be mounted by root");
             return None;
         }
@@ -176,8 +177,8 @@ impl SmallDisk {
 
 impl Drop for SmallDisk {
     fn drop(&mut self) {
-        let status = Command::new("umount").arg(&self.path).status();
-        assert!(status.is_ok_and(|status| status.success()));
+        let status = process::status(process::command("umount").arg(&self.path));
+        assert!(status.success());
     }
 }
 
@@ -215,15 +216,12 @@ fn ten_at_once_download_once() {
         .map(|_| {
             let mut command = scene.command(PROGRAM);
             let output = std::process::Stdio::null();
-            command
-                .args(["install", "8.3.1", "--quiet"])
-                .stdout(output)
-                .spawn()
-                .unwrap()
+            command.args(["install", "8.3.1", "--quiet"]).stdout(output);
+            Started::start(&mut command)
         })
         .collect();
     for child in &mut running {
-        assert!(child.wait().unwrap().success());
+        assert!(child.wait().success());
     }
     let requests = scene.server().requests();
     assert_eq!(
@@ -235,19 +233,9 @@ fn ten_at_once_download_once() {
 }
 
 /// Starts an install that takes a while, and waits until it is at work.
-fn slow_install(scene: &Scene) -> Child {
-    // Whoever started the tests may ignore the signal, as `nohup` does, and that is inherited.
-    let mut command = scene.command("env");
-    let child = command
-        .args([
-            "--default-signal=INT",
-            PROGRAM,
-            "install",
-            "8.3.1",
-            "--quiet",
-        ])
-        .spawn()
-        .unwrap();
+fn slow_install(scene: &Scene) -> Started {
+    let mut command = scene.command(PROGRAM);
+    let child = Started::start(command.args(["install", "8.3.1", "--quiet"]));
     for _ in 0..200 {
         std::thread::sleep(Duration::from_millis(20));
         let partials = names_in(&scene.path(".cache/vivid-shelf/archives"));
@@ -265,18 +253,8 @@ fn ctrl_c_ends_an_install_at_once_and_what_came_is_gone_on_with() {
     let mut child = slow_install(&scene);
     let asked = Instant::now();
     let pid = child.id().to_string();
-    assert!(
-        Command::new("kill")
-            .args(["-INT", &pid])
-            .status()
-            .unwrap()
-            .success()
-    );
-    assert_eq!(
-        child.wait().unwrap().signal(),
-        Some(2),
-        "it dies by the signal"
-    );
+    assert!(process::status(process::command("kill").args(["-INT", &pid])).success());
+    assert_eq!(child.wait().signal(), Some(2), "it dies by the signal");
     assert!(asked.elapsed() < Duration::from_secs(1));
     assert!(scene.on_shelf().is_empty());
     scene.server().misbehave(&[]);
@@ -291,7 +269,7 @@ fn a_killed_install_is_swept_by_the_next() {
     let scene = Scene::with_faults(&[Fault::Slow(100_000)]);
     let mut child = slow_install(&scene);
     child.kill().unwrap();
-    child.wait().unwrap();
+    child.wait();
     assert!(scene.on_shelf().is_empty());
     assert!(
         !names_in(&scene.data("staging")).is_empty(),

@@ -2,10 +2,10 @@
 //! a copy of the home that it was printed in.
 
 use std::path::Path;
-use std::process::Command;
 
 use rstest::rstest;
 
+use crate::process;
 use crate::scene::{PROGRAM, Ran, Scene};
 
 /// The commands of ours that an output ends its lines with.
@@ -23,8 +23,8 @@ fn hints(ran: &Ran) -> Vec<String> {
 fn outcome(scene: &Scene, folder: &str, hint: &str) -> Ran {
     let aside = scene.home().with_extension("aside");
     let copy = |from: &Path, to: &Path| {
-        let copied = Command::new("cp").arg("-a").args([from, to]).status();
-        assert!(copied.unwrap().success());
+        let copied = process::status(process::command("cp").arg("-a").args([from, to]));
+        assert!(copied.success());
     };
     copy(scene.home(), &aside);
     // The program is found by its name alone, as a person types it.

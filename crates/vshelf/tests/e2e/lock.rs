@@ -1,8 +1,8 @@
 //! `vshelf lock`: one machine writes down what a requirement came to, and all others install just that.
 
 use std::fs;
-use std::process::Command;
 
+use crate::process;
 use crate::scene::{PROGRAM, Ran, Scene};
 use crate::shows;
 use snapbox::str;
@@ -294,7 +294,7 @@ fn what_a_lock_says_is_verified() {
     let other = project.elsewhere();
     // As it is, and not as this suite shows it.
     let mut card = other.scene.command(PROGRAM);
-    let card = card.args(["catalog", "8.2.1", "--json"]).output().unwrap();
+    let card = process::output(card.args(["catalog", "8.2.1", "--json"]));
     other.edit(&good, &digest(&String::from_utf8(card.stdout).unwrap()));
     other.edit("8.3.1", "8.2.1");
     other.scene.write("board/.marram-version", "8\n");
@@ -383,10 +383,10 @@ fn packages_of_every_install_are_locked_too() {
     let other = project.elsewhere();
     let ran = other.does(&["install", "--locked"]);
     assert!(ran.stdout.contains("kelp@1.4.2"), "{ran}");
-    let tussock = Command::new(other.scene.data("shelf/marram/8.3.1/build/bin/tussock"))
-        .arg("list")
-        .output();
-    assert!(String::from_utf8_lossy(&tussock.unwrap().stdout).contains("kelp"));
+    let tussock = process::output(
+        process::command(other.scene.data("shelf/marram/8.3.1/build/bin/tussock")).arg("list"),
+    );
+    assert!(String::from_utf8_lossy(&tussock.stdout).contains("kelp"));
     let ran = other.does(&["install", "9"]);
     assert!(!ran.stdout.contains("kelp"), "{ran}");
 }

@@ -35,6 +35,7 @@ mod network;
 mod nginx;
 mod package_registry;
 mod ports;
+mod process;
 mod publishers;
 mod random_kills;
 mod real_builds;

@@ -1,13 +1,12 @@
 //! A real web server, which serves the folder `site` of a home.
 
-use std::process::{Child, Command};
-
 use crate::ports::{free_port, wait_for};
+use crate::process::{self, Started};
 use crate::scene::{Scene, program};
 
 /// An nginx that ends with this.
 pub struct Nginx {
-    process: Child,
+    _process: Started,
     port: u16,
 }
 
@@ -28,12 +27,15 @@ impl Nginx {
                    server {{ listen 127.0.0.1:{port}; root {home}/site; {more} }} }}"
             ),
         );
-        let mut command = Command::new(nginx);
+        let mut command = process::command(nginx);
         command.args(["-c", &scene.path("nginx.conf").display().to_string()]);
         let log = scene.path("nginx.log").display().to_string();
-        let process = command.args(["-e", &log]).spawn().unwrap();
+        let process = Started::start(command.args(["-e", &log]));
         wait_for("127.0.0.1", port);
-        Some(Nginx { process, port })
+        Some(Nginx {
+            _process: process,
+            port,
+        })
     }
 
     pub fn port(&self) -> u16 {
@@ -42,12 +44,5 @@ impl Nginx {
 
     pub fn address(&self) -> String {
         format!("http://127.0.0.1:{}", self.port)
-    }
-}
-
-impl Drop for Nginx {
-    fn drop(&mut self) {
-        self.process.kill().unwrap_or_default();
-        self.process.wait().ok();
     }
 }

@@ -1,7 +1,7 @@
 //! A real registry of packages that lets in nobody without a token, and a build that comes from it.
 
 use std::fs::File;
-use std::process::{Child, Command, Stdio};
+use std::process::Stdio;
 
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
@@ -9,11 +9,12 @@ use serde_json::{Value, json};
 use vshelf_demo::server::StandIn;
 
 use crate::ports::{free_port, wait_for};
+use crate::process::{self, Started};
 use crate::scene::{PROGRAM, Scene, program};
 
 /// A registry that ends with this.
 struct PackageRegistry {
-    process: Child,
+    _process: Started,
     port: u16,
     token: String,
 }
@@ -29,17 +30,17 @@ impl PackageRegistry {
              packages: {'**': {access: $authenticated, publish: $authenticated}}\n",
         );
         let log = File::create(scene.path("registry/log")).unwrap();
-        let process = Command::new(program)
+        let mut command = process::command(program);
+        command
             .args(["--config", "settings.yaml", "--listen"])
             .arg(format!("127.0.0.1:{port}"))
             .current_dir(scene.path("registry"))
             .env("HOME", scene.home())
             .stdout(log.try_clone().unwrap())
-            .stderr(Stdio::from(log))
-            .spawn()
-            .unwrap();
+            .stderr(Stdio::from(log));
+        let process = Started::start(&mut command);
         let mut registry = PackageRegistry {
-            process,
+            _process: process,
             port,
             token: String::new(),
         };
@@ -95,13 +96,6 @@ impl PackageRegistry {
             });
             self.put(&path, &document);
         }
-    }
-}
-
-impl Drop for PackageRegistry {
-    fn drop(&mut self) {
-        self.process.kill().unwrap_or_default();
-        self.process.wait().ok();
     }
 }
 

@@ -3,13 +3,14 @@
 
 use std::fs;
 use std::path::Path;
-use std::process::{Command, Stdio};
+use std::process::Stdio;
 use std::thread;
 use std::time::{Duration, Instant};
 
 use rustix::process::{Pid, Signal, kill_process};
 use serde_json::Value;
 
+use crate::process::{self, Started};
 use crate::scene::{PROGRAM, Scene, names_in, say};
 
 /// A command, and what must be when it is done.
@@ -143,21 +144,23 @@ pub fn prepare(scene: &Scene) {
     scene.does(&["run", "8.3.0", "--", "tussock", "add", "kelp@2.0.0"]);
     scene.does(&["remove", "4.8.3"]);
     scene.does(&["connect", "--shell", "bash"]);
-    let copied = Command::new("cp")
-        .arg("-a")
-        .args([scene.data("shelf/marram/6.20.1/build"), scene.path("built")])
-        .status();
-    assert!(copied.unwrap().success());
+    let copied = process::status(
+        process::command("cp")
+            .arg("-a")
+            .args([scene.data("shelf/marram/6.20.1/build"), scene.path("built")]),
+    );
+    assert!(copied.success());
 }
 
 /// Copies the home to `kept`.
 pub fn keep(scene: &Scene, kept: &Path) {
-    let status = Command::new("cp")
-        .arg("-a")
-        .arg(scene.path("."))
-        .arg(kept)
-        .status();
-    assert!(status.unwrap().success());
+    let status = process::status(
+        process::command("cp")
+            .arg("-a")
+            .arg(scene.path("."))
+            .arg(kept),
+    );
+    assert!(status.success());
 }
 
 /// Puts the home back to what `kept` has.
@@ -169,12 +172,13 @@ pub fn reset(scene: &Scene, kept: &Path) {
             false => fs::remove_file(path).unwrap(),
         }
     }
-    let status = Command::new("cp")
-        .arg("-a")
-        .arg(kept.join("."))
-        .arg(scene.home())
-        .status();
-    assert!(status.unwrap().success());
+    let status = process::status(
+        process::command("cp")
+            .arg("-a")
+            .arg(kept.join("."))
+            .arg(scene.home()),
+    );
+    assert!(status.success());
 }
 
 /// What is inconsistent on the disk, looked at without the program.
@@ -250,17 +254,16 @@ fn commands_killed_at_random_leave_nothing_inconsistent_and_complete_when_given_
         let share = (seed >> 33) as f64 / (1_u64 << 31) as f64;
         let signal = [Signal::KILL, Signal::TERM, Signal::INT, Signal::HUP]
             [(kill as usize / CASES.len()) % 4];
-        let mut child = scene
-            .command(PROGRAM)
+        let mut command = scene.command(PROGRAM);
+        command
             .args(case.arguments)
             .stdout(Stdio::null())
-            .stderr(Stdio::null())
-            .spawn()
-            .unwrap();
+            .stderr(Stdio::null());
+        let mut child = Started::start(&mut command);
         thread::sleep(durations[at].mul_f64(share));
         // It may have ended before.
         kill_process(Pid::from_child(&child), signal).unwrap_or_default();
-        let status = child.wait().unwrap();
+        let status = child.wait();
         hit += u64::from(!status.success());
         let what = format!("kill {kill}, {:?}, {signal:?}", case.arguments);
         // Any command, one that only reads too, brings the default's link in line.

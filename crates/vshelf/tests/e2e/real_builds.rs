@@ -5,18 +5,21 @@
 use std::fmt::Write;
 use std::fs;
 use std::path::{Path, PathBuf};
-use std::process::Command;
 use std::thread;
 use std::time::Duration;
 
 use tempfile::TempDir;
 
 use crate::live::connected;
+use crate::process::{self, Started};
 use crate::scene::{PROGRAM, Scene, names_in, say, skipped};
+
+/// How long a download or a build of a real runtime may take.
+const LONG: Duration = Duration::from_secs(45 * 60);
 
 /// The digest of a file, by one of the programs of every system: `sha256sum`, `sha512sum`.
 fn digest(program: &str, file: &Path) -> String {
-    let output = Command::new(program).arg(file).output().unwrap();
+    let output = process::output(process::command(program).arg(file));
     let text = String::from_utf8(output.stdout).unwrap();
     text.split_whitespace().next().unwrap().to_owned()
 }
@@ -26,12 +29,13 @@ fn digest(program: &str, file: &Path) -> String {
 /// Each is the name of Debian's source package, its file there, and the publisher's name for it.
 fn archives(wanted: &[(&str, &str, &str)]) -> Option<TempDir> {
     let folder = tempfile::tempdir().unwrap();
-    let mut fetch =
-        Command::new(Path::new(env!("CARGO_MANIFEST_DIR")).join("../../scripts/source-archives"));
+    let mut fetch = process::command(
+        Path::new(env!("CARGO_MANIFEST_DIR")).join("../../scripts/source-archives"),
+    );
     fetch
         .arg(folder.path())
         .args(wanted.iter().map(|(package, ..)| package));
-    let output = fetch.output().unwrap();
+    let output = process::output_within(LONG, &mut fetch);
     if !output.status.success() {
         let names: Vec<&str> = wanted.iter().map(|(_, _, name)| *name).collect();
         skipped(&format!(
@@ -82,7 +86,7 @@ const LOOK: Duration = Duration::from_millis(250);
 fn install(scene: &Scene, selectors: &[&str]) -> u64 {
     let mut installing = connected(scene, PROGRAM);
     installing.arg("install").args(selectors);
-    let mut installing = installing.spawn().unwrap();
+    let mut installing = Started::start(&mut installing);
     let mut most = 0;
     let status = loop {
         most = most.max(memory_below(installing.id()));
@@ -98,10 +102,7 @@ fn install(scene: &Scene, selectors: &[&str]) -> u64 {
 
 /// The resident memory of a process and all that it started, in bytes.
 fn memory_below(process: u32) -> u64 {
-    let output = Command::new("ps")
-        .args(["-e", "-o", "pid=,ppid=,rss="])
-        .output()
-        .unwrap();
+    let output = process::output(process::command("ps").args(["-e", "-o", "pid=,ppid=,rss="]));
     let text = String::from_utf8_lossy(&output.stdout).into_owned();
     let all: Vec<[u64; 3]> = text
         .lines()
@@ -224,11 +225,11 @@ mod long {
         ];
         scene.does(&["connect"]);
         // A real package with an extension in C, of those that come with Ruby 3.3.
-        let mut unpack = Command::new("tar");
+        let mut unpack = process::command("tar");
         let package = "ruby-3.3.8/.bundle/gems/racc-1.7.3";
         unpack.args(["-xf", RUBY_33.2, package]);
-        let unpacked = unpack.current_dir(folder.path()).status();
-        assert!(unpacked.unwrap().success());
+        let unpacked = process::status(unpack.current_dir(folder.path()));
+        assert!(unpacked.success());
         let package = folder.path().join(package);
         for (version, memory) in ["3.1.2", "3.3.8"].into_iter().zip(memory) {
             tell_figures(&scene, "ruby", version, memory);
@@ -305,9 +306,9 @@ mod long {
             let folder = tempfile::tempdir().unwrap();
             let script = "mirror=$(apt-get indextargets --format '$(SITE)' 'Identifier: Packages' 'Origin: Debian' | head -n 1)
                 debootstrap --variant=minbase stable \"$1\" \"$mirror\"";
-            let mut make = Command::new("sh");
+            let mut make = process::command("sh");
             make.args(["-c", script, "sh"]).arg(folder.path());
-            let made = make.output().unwrap();
+            let made = process::output_within(LONG, &mut make);
             if !made.status.success() {
                 skipped("a bare Debian cannot be made here: debootstrap needs root");
                 return None;
@@ -323,7 +324,7 @@ mod long {
         /// Runs a line in it, which sees processes of its own alone; gives its exit code and all that it said.
         fn run(&self, line: &str) -> (i32, String) {
             let mount = format!("--mount-proc={}", self.path("proc").display());
-            let mut run = Command::new("unshare");
+            let mut run = process::command("unshare");
             run.args(["--mount", "--pid", "--fork", &mount, "chroot"])
                 .arg(self.folder.path())
                 .args(["/bin/sh", "-c", line])
@@ -331,7 +332,7 @@ mod long {
                 .env("PATH", "/usr/sbin:/usr/bin:/sbin:/bin")
                 .env("HOME", "/root")
                 .env("DEBIAN_FRONTEND", "noninteractive");
-            let output = run.output().unwrap();
+            let output = process::output_within(LONG, &mut run);
             let said = [output.stdout, output.stderr].concat();
             let said = String::from_utf8_lossy(&said).into_owned();
             (output.status.code().unwrap_or(-1), said)

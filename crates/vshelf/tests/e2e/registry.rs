@@ -3,7 +3,6 @@
 use std::fs;
 use std::io::Read;
 use std::os::unix::fs::PermissionsExt;
-use std::process::Command;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::thread;
 use std::time::Duration;
@@ -12,6 +11,7 @@ use minisign::KeyPair;
 
 use crate::credentials::elsewhere;
 use crate::nginx::Nginx;
+use crate::process;
 use crate::registry_server::{Answers, Door, INDEX, MANIFEST, PASSWORD, Registry, TokenService};
 use crate::scene::{PROGRAM, Ran, Scene, program};
 
@@ -261,12 +261,12 @@ fn tokens_come_from_the_service_that_the_registry_names() {
         "{asked:#?}"
     );
     // Nobody is told the token.
-    let found = Command::new("grep")
-        .args(["-rl", "reed"])
-        .arg(other.path(".local"))
-        .arg(other.path(".cache"))
-        .output()
-        .unwrap();
+    let found = process::output(
+        process::command("grep")
+            .args(["-rl", "reed"])
+            .arg(other.path(".local"))
+            .arg(other.path(".cache")),
+    );
     assert_eq!(String::from_utf8_lossy(&found.stdout), "");
 }
 

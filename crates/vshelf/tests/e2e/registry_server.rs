@@ -4,7 +4,7 @@ use std::fs;
 use std::io::{Read, Write};
 use std::net::{TcpListener, TcpStream};
 use std::path::PathBuf;
-use std::process::{Child, Command, Stdio};
+use std::process::{Command, Stdio};
 use std::sync::{Arc, Mutex};
 use std::thread;
 use std::time::{Duration, Instant};
@@ -19,6 +19,7 @@ use ureq::http::Request;
 use ureq::tls::{Certificate, RootCerts, TlsConfig};
 
 use crate::ports::{free_port, wait_for};
+use crate::process::{self, Started};
 use crate::scene::{Scene, program};
 
 /// The type of a manifest.
@@ -46,7 +47,7 @@ pub struct Registry {
     folder: TempDir,
     port: u16,
     encrypted: bool,
-    process: Mutex<Option<Child>>,
+    process: Mutex<Option<Started>>,
 }
 
 impl Registry {
@@ -115,7 +116,7 @@ impl Registry {
     fn command(&self, subcommand: &[&str]) -> Command {
         let log = self.folder.path().join("log");
         let log = fs::File::options().create(true).append(true).open(log);
-        let mut command = Command::new(&self.program);
+        let mut command = process::command(&self.program);
         command
             .args(subcommand)
             .arg(self.folder.path().join("settings.yml"))
@@ -126,7 +127,7 @@ impl Registry {
 
     /// Starts the process again.
     pub fn begin(&self) {
-        let process = self.command(&["serve"]).spawn().unwrap();
+        let process = Started::start(&mut self.command(&["serve"]));
         *self.process.lock().unwrap() = Some(process);
         wait_for("localhost", self.port);
     }
@@ -135,18 +136,19 @@ impl Registry {
     pub fn wait_for_upload(&self, bytes: u64) {
         let begun = Instant::now();
         let largest = || {
-            let found = Command::new("find")
-                .arg(self.folder.path().join("data"))
-                .args([
-                    "-path",
-                    "*_uploads*",
-                    "-name",
-                    "data",
-                    "-size",
-                    &format!("+{bytes}c"),
-                ])
-                .output();
-            !found.unwrap().stdout.is_empty()
+            let found = process::output(
+                process::command("find")
+                    .arg(self.folder.path().join("data"))
+                    .args([
+                        "-path",
+                        "*_uploads*",
+                        "-name",
+                        "data",
+                        "-size",
+                        &format!("+{bytes}c"),
+                    ]),
+            );
+            !found.stdout.is_empty()
         };
         while !largest() {
             assert!(begun.elapsed() < Duration::from_secs(60));
@@ -156,19 +158,14 @@ impl Registry {
 
     /// Ends the process at once.
     pub fn end(&self) {
-        if let Some(mut process) = self.process.lock().unwrap().take() {
-            process.kill().unwrap_or_default();
-            process.wait().ok();
-        }
+        drop(self.process.lock().unwrap().take());
     }
 
     /// Takes away what nothing names.
     pub fn collect_garbage(&self) {
         self.end();
-        let cleaned = self
-            .command(&["garbage-collect", "--delete-untagged"])
-            .status();
-        assert!(cleaned.unwrap().success());
+        let mut clean = self.command(&["garbage-collect", "--delete-untagged"]);
+        assert!(process::status(&mut clean).success());
         self.begin();
     }
 

@@ -10,6 +10,8 @@ use std::sync::OnceLock;
 use tempfile::TempDir;
 use vshelf_demo::server::{Fault, StandIn};
 
+use crate::process;
+
 /// What sets the clock and its zone: `scripts/test-dates` runs the tests on other days.
 const CLOCK: [&str; 6] = [
     "LD_PRELOAD",
@@ -125,10 +127,10 @@ impl Scene {
         fs::write(path, text).unwrap();
     }
 
-    /// A command with nothing of this machine's environment but what every system has, and the clock
-    /// that the tests are run with.
+    /// A command in its own session, with nothing of this machine's environment but what every system has,
+    /// and the clock that the tests are run with.
     pub fn command(&self, program: &str) -> Command {
-        let mut command = Command::new(program);
+        let mut command = process::command(program);
         command
             .env_clear()
             .env("HOME", self.home())
@@ -158,11 +160,9 @@ impl Scene {
 
     /// Whether system calls can be tampered with here; says so where they cannot.
     pub fn can_tamper(&self) -> bool {
-        let traced = self
-            .strace()
-            .args(["-o", "/dev/null", "/bin/true"])
-            .output();
-        let can = traced.is_ok_and(|output| output.status.success());
+        let mut traced = self.strace();
+        traced.args(["-o", "/dev/null", "/bin/true"]);
+        let can = process::output(&mut traced).status.success();
         if !can {
             skipped("strace cannot trace here");
         }
@@ -210,7 +210,7 @@ impl Scene {
 
     /// Runs a command and gives back all it wrote, with what differs from run to run named.
     pub fn run(&self, command: &mut Command) -> Ran {
-        let output = command.output().unwrap();
+        let output = process::output(command);
         let text = |bytes: &[u8]| self.named(&String::from_utf8_lossy(bytes));
         Ran {
             stdout: text(&output.stdout),

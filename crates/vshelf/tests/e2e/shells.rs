@@ -10,6 +10,7 @@ use rstest::rstest;
 use vshelf_shell::quote;
 
 use crate::connect::hostile;
+use crate::process;
 use crate::scene::{PROGRAM, Scene, program, skipped};
 
 /// A shell: its name for setup, its program, and what keeps it from the machine's own files.
@@ -652,10 +653,9 @@ fn processes(scene: &Scene, shell: Shell, script: &str) -> Option<usize> {
             "-o",
         ])
         .arg(&trace)
-        .arg(inner.get_program())
-        .args(inner.get_args())
+        .args(process::words(&inner))
         .args(["-c", script]);
-    let output = command.output().ok()?;
+    let output = process::output(&mut command);
     assert!(output.status.success(), "{output:?}");
     // Its own threads are no processes, nor is a call that it ended in before strace could read it.
     let calls = fs::read_to_string(&trace).unwrap();
@@ -819,18 +819,16 @@ fn following_can_be_quiet_or_off_and_says_what_it_does_otherwise() {
 
 #[test]
 fn hooks_are_clean_shell_code() {
+    let Some(shellcheck) = program("shellcheck") else {
+        return;
+    };
+    let shellcheck = shellcheck.to_string_lossy();
     let scene = Scene::new();
     for name in ["bash", "sh", "ksh", "mksh"] {
         let file = format!("shelf.{name}");
         scene.write(&file, &scene.does(&["connect", "--print", name]).stdout);
-        let mut command = scene.command("shellcheck");
-        match command.arg(scene.path(&file)).output() {
-            Ok(output) => assert!(
-                output.status.success(),
-                "{}",
-                String::from_utf8_lossy(&output.stdout)
-            ),
-            Err(_) => return skipped("shellcheck is not installed"),
-        }
+        let mut command = scene.command(&shellcheck);
+        let ran = scene.run(command.arg(scene.path(&file)));
+        assert_eq!(ran.code, 0, "{ran}");
     }
 }

@@ -2,7 +2,6 @@
 
 use std::io::{Read, Write};
 use std::num::NonZero;
-use std::process::Command;
 use std::sync::mpsc::{Receiver, RecvTimeoutError, channel};
 use std::thread;
 use std::time::{Duration, Instant};
@@ -10,6 +9,7 @@ use std::time::{Duration, Instant};
 use portable_pty::{Child, CommandBuilder, MasterPty, PtySize, native_pty_system};
 use rstest::rstest;
 
+use crate::process;
 use crate::scene::{PROGRAM, Scene, names_in, program};
 
 /// A shell on a terminal of its own.
@@ -131,10 +131,11 @@ impl Terminal {
     /// Sends a signal to what runs in the foreground.
     pub fn signal(&self, name: &str) {
         let group = self.master.process_group_leader().unwrap();
-        let killed = Command::new("kill")
-            .args([&format!("-{name}"), "--", &format!("-{group}")])
-            .status()
-            .unwrap();
+        let killed = process::status(process::command("kill").args([
+            &format!("-{name}"),
+            "--",
+            &format!("-{group}"),
+        ]));
         assert!(killed.success());
     }
 

@@ -1,11 +1,10 @@
 //! Clearing away what is outdated, with everything that keeps an install on the shelf.
 
 use std::fs;
-use std::os::unix::process::CommandExt;
-use std::process::{Child, Command};
 
 use snapbox::str;
 
+use crate::process::{self, Started};
 use crate::scene::{PROGRAM, Ran, Scene};
 use crate::shows;
 
@@ -152,34 +151,17 @@ fn only_what_is_meant_is_looked_at() {
     assert_eq!(idle, ["8.3.0", "6.20.2", "6.20.1", "4.8.3", "3.2.4"]);
 }
 
-/// Ends a process when the test is over.
-struct Running(Child);
-
-impl Drop for Running {
-    fn drop(&mut self) {
-        self.0.kill().unwrap_or_default();
-        self.0.wait().ok();
-    }
-}
-
 /// Starts a program from an install, and waits until the system shows it as such.
-fn start_from(scene: &Scene, key: &str) -> Running {
+fn start_from(scene: &Scene, key: &str) -> Started {
     let folder = scene.data(&format!("shelf/marram/{key}/build/bin"));
     // A copy that this process wrote could not be started while another test forks.
-    let copied = Command::new("cp")
-        .arg("/bin/sleep")
-        .arg(folder.join("buoy"))
-        .status();
-    assert!(copied.unwrap().success());
-    let child = Command::new(folder.join("buoy"))
-        .arg("300")
-        .spawn()
-        .unwrap();
-    let exe = format!("/proc/{}/exe", child.id());
-    while !fs::read_link(&exe).unwrap().ends_with("buoy") {
-        std::thread::yield_now();
-    }
-    Running(child)
+    let copied = process::status(
+        process::command("cp")
+            .arg("/bin/sleep")
+            .arg(folder.join("buoy")),
+    );
+    assert!(copied.success());
+    Started::start(process::command(folder.join("buoy")).arg("300"))
 }
 
 #[test]
@@ -189,7 +171,7 @@ fn everything_that_needs_an_install_keeps_it() {
     scene.does(&["tidy", "--keep", "6.2.0"]);
     let running = start_from(&scene, "3.2.4");
     // A shell that is switched, as its hook tells, and one that is gone.
-    let mut shell = Running(Command::new("sleep").arg("300").spawn().unwrap());
+    let mut shell = Started::start(process::command("sleep").arg("300"));
     let switched_by = |id: u32| {
         let mut switch = scene.command(PROGRAM);
         switch
@@ -199,15 +181,15 @@ fn everything_that_needs_an_install_keeps_it() {
             .env("VSHELF_EVALUATE", "1");
         assert_eq!(scene.run(&mut switch).code, 0);
     };
-    switched_by(shell.0.id());
+    switched_by(shell.id());
     let kept = plan(&scene, &[]);
     assert_eq!(with_verdict(&kept, "remove"), ["4.8.3"]);
     let why = scene.does(&["tidy"]).stdout;
     for words in [
-        format!("shell {}; though superseded by 8.3.1", shell.0.id()),
+        format!("shell {}; though superseded by 8.3.1", shell.id()),
         "label board; though superseded by 6.20.2".to_owned(),
         "kept by you; though superseded by 6.20.2".to_owned(),
-        format!("buoy runs ({}); though support ended", running.0.id()),
+        format!("buoy runs ({}); though support ended", running.id()),
     ] {
         assert!(why.contains(&words), "{words}\n{why}");
     }
@@ -219,10 +201,9 @@ fn everything_that_needs_an_install_keeps_it() {
         nested
             .arg("300")
             .env("PATH", format!("{}:/usr/bin:/bin", entry.display()))
-            .env("VSHELF_SWITCHED", "marram=4.8.3")
-            .process_group(0);
-        let nested = Running(nested.spawn().unwrap());
-        let words = format!("sleep runs ({}); though support ended", nested.0.id());
+            .env("VSHELF_SWITCHED", "marram=4.8.3");
+        let nested = Started::start(&mut nested);
+        let words = format!("sleep runs ({}); though support ended", nested.id());
         let why = scene.does(&["tidy"]).stdout;
         assert_eq!(why.contains(&words), needs_it, "{words}\n{why}");
     }
@@ -230,8 +211,7 @@ fn everything_that_needs_an_install_keeps_it() {
     scene.does(&["label", "--remove", "board"]);
     scene.does(&["tidy", "--keep", "6.2.0", "--remove"]);
     drop(running);
-    shell.0.kill().unwrap();
-    shell.0.wait().unwrap();
+    shell.end();
     let free = plan(&scene, &[]);
     assert_eq!(
         with_verdict(&free, "remove"),
@@ -293,28 +273,24 @@ fn what_runs_is_not_removed_and_one_failure_stops_no_other() {
         format!(
             "--- stderr\nError: Marram 6.2.0 stays: buoy runs ({}).\n  \
              It can be removed when that process has ended.\n--- exit 7\n",
-            running.0.id()
+            running.id()
         )
     );
     scene.does(&["remove", "6.2.0", "--even-if-used"]);
     drop(running);
     // What cannot be moved away is told, and the others go.
-    let mounted = Command::new("mount")
-        .args(["--bind"])
-        .args([
-            scene.data("shelf/marram/6.20.1/build"),
-            scene.data("shelf/marram/6.20.1/build"),
-        ])
-        .status();
-    if !mounted.is_ok_and(|status| status.success()) {
+    let mounted = process::status(process::command("mount").args(["--bind"]).args([
+        scene.data("shelf/marram/6.20.1/build"),
+        scene.data("shelf/marram/6.20.1/build"),
+    ]));
+    if !mounted.success() {
         crate::scene::skipped("a folder can only be made immovable by root");
         return;
     }
     let ran = scene.vshelf(&["tidy", "--yes"]);
-    let unmounted = Command::new("umount")
-        .arg(scene.data("shelf/marram/6.20.1/build"))
-        .status();
-    assert!(unmounted.unwrap().success());
+    let unmounted =
+        process::status(process::command("umount").arg(scene.data("shelf/marram/6.20.1/build")));
+    assert!(unmounted.success());
     assert_eq!(ran.code, 1, "{ran}");
     assert!(
         ran.stderr.contains("1 install could not be removed"),
@@ -331,11 +307,11 @@ fn two_at_once_do_not_get_in_each_others_way() {
         command.args(["--quiet", "tidy", "--yes"]);
         command.stdout(std::process::Stdio::null());
         command.stderr(std::process::Stdio::null());
-        Running(command.spawn().unwrap())
+        Started::start(&mut command)
     };
     let mut both = [start(), start()];
     for one in &mut both {
-        one.0.wait().unwrap();
+        one.wait();
     }
     assert_eq!(scene.on_shelf(), ["6.20.2", "8.3.1"]);
     assert!(crate::scene::names_in(&scene.data("staging")).is_empty());

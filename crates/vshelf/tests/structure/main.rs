@@ -177,3 +177,18 @@ fn no_command_knows_another_and_none_is_long() {
         }
     }
 }
+
+#[test]
+fn only_one_place_starts_programs_from_end_to_end_tests() {
+    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/e2e");
+    let files = std::fs::read_dir(folder).unwrap();
+    let starting: Vec<String> = (files.map(|entry| entry.unwrap()))
+        .filter(|file| file.file_type().unwrap().is_file())
+        .filter(|file| {
+            let text = std::fs::read_to_string(file.path()).unwrap();
+            text.contains(" Command::new(") || text.contains(".spawn()")
+        })
+        .map(|file| file.file_name().into_string().unwrap())
+        .collect();
+    assert_eq!(starting, ["process.rs"]);
+}
