@@ -44,7 +44,7 @@ impl Activity {
         if let Some(pick) = shell.switched(runtime.name()) {
             claims.push(Claim {
                 rule: Rule::Switch,
-                selector: pick.to_string(),
+                selector: runtime.selector_of_pick(pick),
                 met_by: Some(pick.clone()).filter(there),
                 place: None,
             });

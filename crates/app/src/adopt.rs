@@ -210,15 +210,14 @@ impl Adoption {
         if !is_publisher(&publisher) {
             return Err(Error::AdoptPublisher { publisher });
         }
-        let key = match publisher.as_str() {
-            // Without a catalog it is not known who the main publisher is; this one never is.
-            PUBLISHER => Key::new(&version, Some(PUBLISHER)),
-            _ => runtime.key_for(&version, &publisher),
-        };
-        let _lock = runtime.shelf.lock(&key, &mut |holder| {
-            listener.tell(Event::Waiting { key: &key, holder });
-        })?;
+        let key = Key::new(&version, &publisher);
         let title = &runtime.definition.title;
+        let _lock = runtime.shelf.lock(&key, &mut |holder| {
+            listener.tell(Event::Waiting {
+                title: &runtime.title_of(&key),
+                holder,
+            });
+        })?;
         if runtime.shelf.install(&key)?.is_some() {
             return Err(Error::AlreadyAdopted {
                 title: title.clone(),
@@ -276,7 +275,7 @@ impl Adoption {
             from,
         });
         let again = runtime.reopened()?;
-        let request: Request = install.id.key.to_string().parse()?;
+        let request: Request = again.selector_of(&install.id.key).parse()?;
         conclude(&again, &request, &key, Takeover::default(), listener)
     }
 

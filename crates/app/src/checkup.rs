@@ -7,7 +7,7 @@ use jiff::civil::Date;
 use jiff::tz::TimeZone;
 use vshelf_core::definition::needs::Needs;
 use vshelf_core::resolve::Scope;
-use vshelf_core::{Key, Pick, Request};
+use vshelf_core::{Key, Request};
 use vshelf_files::{optional, system};
 use vshelf_shelf::journal::{HistoryEntry, Outcome};
 use vshelf_shelf::manifest::Difference;
@@ -89,7 +89,7 @@ pub enum Finding {
         /// The runtime's title.
         title: String,
         /// What should be active.
-        due: Pick,
+        due: String,
         /// Why.
         other_copy: OtherCopy,
         /// The selector that puts it in front, with what commands need in front of it.
@@ -113,7 +113,7 @@ pub enum Finding {
         /// The link.
         link: PathBuf,
         /// What the state says.
-        due: Option<Key>,
+        due: Option<String>,
     },
     /// What a command that was cut off left behind cannot be deleted, and is in nobody's way.
     Stuck {
@@ -335,8 +335,8 @@ impl Checkup {
         let record = &install.record.contents;
         let finding = |problem| {
             Finding::Install(InstallFinding {
-                title: runtime.display_name(&install.id),
-                selector: runtime.as_typed(&install.id.key),
+                title: runtime.title_of(&install.id.key),
+                selector: runtime.key_as_typed(&install.id.key),
                 adopted: record.adopted.is_some(),
                 problem,
             })
@@ -399,8 +399,8 @@ impl Checkup {
     fn look_at_records(&mut self, runtime: &Runtime<'_>, history: &[HistoryEntry]) {
         for untold in &runtime.untold {
             self.findings.push(Finding::Untold {
-                title: format!("{} {}", runtime.definition.title, untold.key),
-                selector: runtime.as_typed(&untold.key),
+                title: runtime.title_of(&untold.key),
+                selector: runtime.key_as_typed(&untold.key),
                 error: untold.error.clone(),
                 in_history: record_in_history(runtime, untold, history).is_some(),
             });
@@ -414,7 +414,7 @@ impl Checkup {
         if !runtime.shelf.link_agrees(&runtime.state) {
             self.findings.push(Finding::DefaultLink {
                 link: runtime.shelf.default_link(),
-                due: runtime.state.default_key.clone(),
+                due: (runtime.state.default_key.as_ref()).map(|key| runtime.selector_of(key)),
             });
             return;
         }
@@ -464,8 +464,8 @@ impl Checkup {
         {
             self.findings.push(Finding::Differs {
                 title: title.clone(),
-                selector: runtime.as_typed(due),
-                due: due.clone(),
+                selector: runtime.as_typed(runtime.selector_of_pick(due)),
+                due: runtime.selector_of_pick(due),
                 other_copy,
             });
         }

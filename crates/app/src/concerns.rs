@@ -14,8 +14,8 @@ use crate::runtime::Runtime;
 pub struct Concern {
     /// Whether it is the default; else the project here requires it.
     pub is_default: bool,
-    /// The install.
-    pub pick: Pick,
+    /// The install's selector.
+    pub selector: String,
     /// Its line, where that has ended.
     pub ended: Option<Line>,
     /// The security release that is out.
@@ -57,7 +57,7 @@ pub fn find(runtime: &Runtime<'_>, activity: &Activity) -> Vec<Concern> {
         let prefix = || runtime.environment().prefix(runtime.name());
         Some(Concern {
             is_default,
-            pick: pick.clone(),
+            selector: runtime.selector_of_pick(pick),
             ended: ended.cloned(),
             security_release: newer.map(|newer| SecurityRelease {
                 is_covered: covers(is_default, &newer.version),

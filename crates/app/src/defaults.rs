@@ -19,6 +19,8 @@ pub struct NewDefault {
     pub title: String,
     /// What the default is.
     pub pick: Pick,
+    /// The selector that means exactly that.
+    pub shown: String,
     /// The selector that it was set as.
     pub selector: String,
     /// What the calling shell uses.
@@ -29,9 +31,9 @@ pub struct NewDefault {
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum ShellAfterDefault {
     /// What it was switched to.
-    StaysSwitched(Pick),
+    StaysSwitched(String),
     /// What the project here requires.
-    StaysAsRequired(Pick),
+    StaysAsRequired(String),
     /// The default.
     Follows,
     /// What it used before, because it is not connected.
@@ -47,6 +49,7 @@ pub fn kept_as(request: &Request) -> String {
 pub fn state_of(runtime: &Runtime<'_>) -> DefaultState {
     DefaultState {
         pick: runtime.default_pick().cloned(),
+        shown: (runtime.default_pick()).map(|pick| runtime.selector_of_pick(pick)),
         selector: runtime.state.default.clone(),
     }
 }
@@ -57,7 +60,7 @@ pub fn set(environment: &Environment, request: &Request) -> Result<NewDefault, E
     let selector = kept_as(request);
     let pick = match before.resolve(request, Scope::Shelf)? {
         Choice::System => {
-            let selector = Pick::System.to_string();
+            let selector = Pick::System.as_str().to_owned();
             before.shelf.clear_default(Some(&selector))?;
             Pick::System
         }
@@ -76,15 +79,20 @@ pub fn set(environment: &Environment, request: &Request) -> Result<NewDefault, E
     let runtime = before.reopened()?;
     let shell = &environment.shell;
     let after = match shell.switched(runtime.name()) {
-        Some(switched) => ShellAfterDefault::StaysSwitched(switched.clone()),
+        Some(switched) => {
+            ShellAfterDefault::StaysSwitched(runtime.selector_of_pick(switched))
+        },
         None if shell.can_change() => match session::plan_following(&runtime, None) {
-            Some(required) => ShellAfterDefault::StaysAsRequired(required),
+            Some(required) => {
+                ShellAfterDefault::StaysAsRequired(runtime.selector_of_pick(&required))
+            }
             None => ShellAfterDefault::Follows,
         },
         None => ShellAfterDefault::NotConnected(way_to_connect(environment)),
     };
     Ok(NewDefault {
         title: runtime.definition.title.clone(),
+        shown: runtime.selector_of_pick(&pick),
         pick,
         selector,
         shell: after,

@@ -14,7 +14,7 @@ use vshelf_core::requirement::RequirementError;
 use vshelf_core::resolve::ResolveError;
 use vshelf_core::selector::SelectorError;
 use vshelf_core::tidy::Protection;
-use vshelf_core::{Key, Version};
+use vshelf_core::Version;
 use vshelf_shelf::ShelfError;
 use vshelf_shelf::folders::NoFolder;
 use vshelf_shelf::probe::ProbeError;
@@ -314,8 +314,8 @@ pub enum Error {
     // The shelf.
     #[error(transparent)]
     Shelf(#[from] ShelfError),
-    #[error("{key} is not on the shelf any more")]
-    GoneMeanwhile { key: Key },
+    #[error("{title} is not on the shelf any more")]
+    GoneMeanwhile { title: String },
     #[error("{title} stays")]
     InUse {
         title: String,
@@ -346,10 +346,10 @@ pub enum Error {
     // Packages.
     #[error("the definition of {title} names no package tool")]
     NoPackageTool { title: String },
-    #[error("{tool} of {key} {problem}")]
+    #[error("{tool} of {install} {problem}")]
     PackageTool {
         tool: String,
-        key: Key,
+        install: String,
         problem: &'static str,
         cause: String,
     },
@@ -360,8 +360,8 @@ pub enum Error {
     },
     #[error("{from} and {to} are different runtimes")]
     DifferentRuntimes { from: String, to: String },
-    #[error("both selectors mean {key}")]
-    SameInstall { key: Key },
+    #[error("both selectors mean {selector}")]
+    SameInstall { selector: String },
 
     // Restoring.
     #[error("nothing was removed that could be restored")]

@@ -8,7 +8,7 @@ use vshelf_core::definition::build::BuildSection;
 use vshelf_core::definition::needs::Needs;
 use vshelf_core::packages::Package;
 use vshelf_core::tidy::Protection;
-use vshelf_core::{Key, Pick, Request, Version};
+use vshelf_core::{Request, Version};
 use vshelf_files::freed::Freed;
 use vshelf_shell::Dialect;
 
@@ -53,7 +53,7 @@ pub enum Event<'e> {
     /// Another command works on the same install.
     Waiting {
         /// The install's key.
-        key: &'e Key,
+        title: &'e str,
         /// Who works on it.
         holder: &'e str,
     },
@@ -278,8 +278,8 @@ pub enum Question<'q> {
         file: &'q Path,
         /// The runtime's title.
         title: &'q str,
-        /// What would be used.
-        pick: &'q Pick,
+        /// The selector of what would be used.
+        selector: &'q str,
     },
     /// Whether to remove an install that something needs.
     RemoveNeeded {

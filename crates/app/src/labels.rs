@@ -22,6 +22,8 @@ pub struct Label {
     pub selector: String,
     /// What on the shelf it stands for now.
     pub pick: Option<Pick>,
+    /// The selector that means exactly that.
+    pub shown: Option<String>,
 }
 
 /// A label that was set.
@@ -46,11 +48,15 @@ pub fn all(environment: &Environment) -> Result<(Vec<Label>, bool), Error> {
 
 fn labels_of(runtime: &Runtime<'_>) -> Vec<Label> {
     let labels = runtime.state.labels.iter();
-    let label = |(name, selector): (&String, &String)| Label {
-        runtime: runtime.name().to_owned(),
-        name: name.clone(),
-        selector: selector.clone(),
-        pick: runtime.pick_of_label(selector),
+    let label = |(name, selector): (&String, &String)| {
+        let pick = runtime.pick_of_label(selector);
+        Label {
+            runtime: runtime.name().to_owned(),
+            name: name.clone(),
+            selector: selector.clone(),
+            shown: (pick.as_ref()).map(|pick| runtime.selector_of_pick(pick)),
+            pick,
+        }
     };
     labels.map(label).collect()
 }

@@ -8,7 +8,7 @@ use vshelf_core::catalog::{Build, BuildCompanion};
 use vshelf_core::lock::{LOCK_FILE, Lock, LockProblem, LockedArchive, LockedRelease};
 use vshelf_core::requirement::Problem;
 use vshelf_core::resolve::{Choice, Scope};
-use vshelf_core::{Key, Phase, Platform, Release};
+use vshelf_core::{Phase, Platform, Release};
 use vshelf_files::atomic;
 use vshelf_sources::npm::NpmRegistry;
 use vshelf_sources::{Archive, SourceError};
@@ -50,9 +50,9 @@ pub struct LockEntry {
     /// What is required.
     pub required: String,
     /// The release that was locked before, where that is another one.
-    pub before: Option<Key>,
-    /// The release.
-    pub release: Key,
+    pub before: Option<String>,
+    /// The release, as a selector.
+    pub release: String,
     /// The phase of its line today.
     pub phase: Option<Phase>,
     /// The platforms whose archives are locked.
@@ -100,11 +100,10 @@ pub fn lock(
             entries.push(LockEntry {
                 title: wanted.runtime.definition.title.clone(),
                 required: release.required.clone(),
-                before: known
-                    .map(|known| known.release.clone())
-                    .filter(|known| *known != release.release),
-                release: release.release.clone(),
-                phase: wanted.runtime.phase_of(&release.version()),
+                before: (known.filter(|known| known.key() != release.key()))
+                    .map(|known| wanted.runtime.selector_of(&known.key())),
+                release: wanted.runtime.selector_of(&release.key()),
+                phase: wanted.runtime.phase_of(&release.version),
                 platforms: (release.archives.iter())
                     .map(|archive| archive.platform.clone())
                     .collect(),
@@ -163,7 +162,7 @@ pub fn fitting_archive<'l>(
         .filter(|archive| archive.platform.runs_on(host));
     let best = fitting.min_by_key(|archive| archive.platform.order_on(host));
     best.ok_or_else(|| Error::LockedElsewhere {
-        title: format!("{} {}", runtime.definition.title, locked.release),
+        title: runtime.title_of(&locked.key()),
         platform: host.to_string(),
         runtime: runtime.name().to_owned(),
     })
@@ -221,7 +220,10 @@ impl LockRequest {
             archives.any(|archive| archive.platform.runs_on(platform))
         };
         !is_renewed
-            && locked.meets(&wanted.found.requirement.request)
+            && locked.meets(
+                &wanted.found.requirement.request,
+                wanted.runtime.main_publisher(),
+            )
             && self.platforms.iter().all(has)
     }
 }
@@ -284,13 +286,10 @@ impl Wanted<'_> {
         }
         archives.sort_by(|a, b| a.platform.as_str().cmp(b.platform.as_str()));
         archives.dedup_by(|a, b| a.platform == b.platform);
-        let selector = self
-            .runtime
-            .selector_for(&release.version, &release.publisher);
         Ok(LockedRelease {
             runtime: self.runtime.name().to_owned(),
             required: request.to_string(),
-            release: selector.parse().map_err(|_| Error::CatalogChanged)?,
+            version: release.version.clone(),
             publisher: release.publisher.to_string(),
             companions: self.companions(release, &archives)?,
             packages: self.packages()?,
@@ -395,11 +394,11 @@ fn archives_of(runtime: &Runtime<'_>, release: &Release) -> Result<Vec<LockedArc
 /// Fails where a lock's patches are not those of the definition.
 pub fn check_patches(runtime: &Runtime<'_>, locked: &LockedRelease) -> Done {
     let section = runtime.definition.build.as_ref();
-    let now = section.map(|section| section.patch_digests(&locked.version()));
+    let now = section.map(|section| section.patch_digests(&locked.version));
     match now.unwrap_or_default() == locked.patches {
         true => Ok(()),
         false => Err(Error::OtherPatches {
-            title: format!("{} {}", runtime.definition.title, locked.release),
+            title: runtime.title_of(&locked.key()),
             runtime: runtime.name().to_owned(),
         }),
     }

@@ -9,7 +9,7 @@ use toml_edit::{ArrayOfTables, DocumentMut, Item, Table};
 use vshelf_core::catalog::Details;
 use vshelf_core::definition::{ArchiveLayout, is_repository};
 use vshelf_core::resolve::{Choice, Scope};
-use vshelf_core::{Definition, Phase, Platform, Release, Request};
+use vshelf_core::{Definition, Key, Phase, Platform, Release, Request};
 use vshelf_shelf::packing::pack;
 pub use vshelf_sources::PublishedCatalog;
 pub use vshelf_sources::mirror::Arrival;
@@ -267,9 +267,7 @@ impl Work<'_> {
                 signer: self.signer,
                 now: self.environment.now()?,
                 page: &|published| (self.page)(&runtime, published, key.as_deref()),
-                key_of: &|version, publisher| {
-                    runtime.key_for(version, publisher).as_str().to_owned()
-                },
+                key_of: &|version, publisher| Key::new(version, publisher).as_str().to_owned(),
             },
         )?;
         let (definition, has_signature) = match &self.place {
@@ -435,8 +433,8 @@ fn share_build(
     tree: &mut Mirror,
 ) -> Result<MirroredBuild, Error> {
     let platform = runtime.environment().platform();
-    let key = runtime.key_for(&release.version, &release.publisher);
-    let selector = runtime.as_typed(&key);
+    let key = Key::new(&release.version, &release.publisher);
+    let selector = runtime.key_as_typed(&key);
     let title = format!("{} {}", runtime.definition.title, release.version);
     let Some(install) = runtime.install(&key) else {
         return Err(Error::NotBuilt { title, selector });

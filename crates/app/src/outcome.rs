@@ -61,6 +61,8 @@ pub struct Conclusion {
 pub struct DefaultState {
     /// What it is; nothing where its install is gone, or there is none.
     pub pick: Option<Pick>,
+    /// The selector that means exactly that.
+    pub shown: Option<String>,
     /// The selector.
     pub selector: Option<String>,
 }
@@ -80,7 +82,7 @@ pub enum ShellAfterInstall {
     /// The install, which the project here requires.
     AsRequired,
     /// Something else, which the project here requires.
-    RequiredOther(Pick),
+    RequiredOther(String),
     /// The install, because it was switched to it.
     Switched,
     /// The install, as the default.
@@ -88,13 +90,13 @@ pub enum ShellAfterInstall {
     /// Nothing changed, because it is not connected.
     NotConnected(WayToConnect),
     /// What it was switched to before.
-    StaysSwitched(Pick),
+    StaysSwitched(String),
     /// The install, because that is first on PATH.
     Active,
     /// What answered before.
     Stays {
-        /// What answers.
-        answering: Option<Pick>,
+        /// What answers: its selector.
+        answering: Option<String>,
         /// How it becomes connected, where it is not.
         to_connect: Option<WayToConnect>,
     },
@@ -144,8 +146,12 @@ pub struct CarryReport {
     pub title: String,
     /// The install that has them.
     pub from: Key,
+    /// Its selector.
+    pub from_selector: String,
     /// The install that was to have them.
     pub to: Key,
+    /// Its selector.
+    pub to_selector: String,
     /// Each of them.
     pub packages: Vec<(Package, CarryOutcome)>,
 }
@@ -185,7 +191,7 @@ pub struct Reassigned {
     /// What it asks for.
     pub request: Request,
     /// What it finds now.
-    pub now: Option<Pick>,
+    pub now: Option<String>,
 }
 
 /// Who asks for an install by a selector.
@@ -229,7 +235,7 @@ pub enum RenewalStep {
         /// The lock file.
         file: PathBuf,
         /// The release.
-        release: Key,
+        release: String,
     },
     /// A requirement file holds more than a version, and is the person's to edit.
     RequirementLeft {

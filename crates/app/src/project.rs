@@ -73,7 +73,7 @@ pub fn read_requirement(
     if file.is_lock() {
         let held = held_in(runtime, path, &contents)?;
         return Ok(held.map(|(locked, line)| Requirement {
-            request: locked.request(),
+            request: locked.request(runtime.main_publisher()),
             line,
         }));
     }
@@ -110,11 +110,11 @@ fn held_in(
     let Some(required) = required_in(runtime, folder)? else {
         return Ok(None);
     };
-    match locked.meets(&required.requirement.request) {
+    match locked.meets(&required.requirement.request, runtime.main_publisher()) {
         true => Ok(Some((locked.clone(), line_of(text, runtime.name())))),
         false => Err(Error::StaleLock {
             lock: path.to_owned(),
-            title: format!("{} {}", runtime.definition.title, locked.release),
+            title: runtime.title_of(&locked.key()),
             file: required.file,
             required: required.requirement.request.to_string(),
         }),

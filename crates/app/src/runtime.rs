@@ -374,9 +374,9 @@ impl<'c> Runtime<'c> {
             return None;
         };
         let means = |untold: &&Untold| {
-            let (publisher, known) = untold.key.parts();
-            request.publisher.as_deref() == publisher
-                && known.is_some_and(|known| known.begins_with(version))
+            let publisher = request.publisher.as_deref().or(self.main_publisher());
+            publisher.is_none_or(|publisher| publisher == untold.key.publisher())
+                && (untold.key.version()).is_some_and(|known| known.begins_with(version))
         };
         self.untold.iter().find(means)
     }
@@ -395,8 +395,8 @@ impl<'c> Runtime<'c> {
 
     fn untold_error(&self, untold: &Untold) -> Error {
         Error::Untold {
-            title: format!("{} {}", self.definition.title, untold.key),
-            selector: self.as_typed(&untold.key),
+            title: self.title_of(&untold.key),
+            selector: self.key_as_typed(&untold.key),
             error: untold.error.clone(),
         }
     }
@@ -458,6 +458,18 @@ impl<'c> Runtime<'c> {
         self.installs.iter().find(|install| install.id.key == *key)
     }
 
+    /// The installs, newest first; of one version, that of the main publisher comes first.
+    pub fn installs_main_first(&self) -> Vec<&Install> {
+        let main = self.main_publisher();
+        let mut installs: Vec<&Install> = self.installs.iter().collect();
+        installs.sort_by(|a, b| {
+            let is_other = |install: &Install| main != Some(&install.id.publisher);
+            let newest_first = b.id.version.cmp(&a.id.version);
+            newest_first.then_with(|| is_other(a).cmp(&is_other(b)))
+        });
+        installs
+    }
+
     /// The install that is picked, unless that is the system's copy.
     pub fn picked(&self, pick: &Pick) -> Option<&Install> {
         self.install(pick.key()?)
@@ -471,15 +483,45 @@ impl<'c> Runtime<'c> {
         }
     }
 
-    /// The key for a version of a publisher: the version alone where it is the main publisher.
-    pub fn key_for(&self, version: &Version, publisher: &str) -> Key {
-        let is_main = self.outline().is_main(publisher);
-        Key::new(version, (!is_main).then_some(publisher))
+    /// The publisher that a selector means if it names none: as the catalog says, or else the definition's
+    /// first source. If neither is known, that of the installs, as long as they are all of one.
+    pub fn main_publisher(&self) -> Option<&str> {
+        if let Some(main) = self.outline().main_publisher() {
+            return Some(&main.id);
+        }
+        let first_source = self.definition.sources.first();
+        if let Some(publisher) = first_source.and_then(|source| source.kind.publisher()) {
+            return Some(publisher);
+        }
+        let published = self.installs.iter().map(|install| &install.record.contents);
+        let mut published = published
+            .filter(|record| record.adopted.is_none())
+            .map(|record| record.publisher.as_str());
+        let first = published.next()?;
+        published.all(|other| other == first).then_some(first)
+    }
+
+    /// The selector that means exactly the install with this key. It names the publisher unless that is
+    /// the main one.
+    pub fn selector_of(&self, key: &Key) -> String {
+        if self.main_publisher() == Some(key.publisher()) {
+            key.version_text().to_owned()
+        } else {
+            key.selector()
+        }
+    }
+
+    /// The selector that means exactly what is picked.
+    pub fn selector_of_pick(&self, pick: &Pick) -> String {
+        match pick {
+            Pick::System => pick.as_str().to_owned(),
+            Pick::Install(key) => self.selector_of(key),
+        }
     }
 
     /// The selector that means exactly what this publisher published as this version.
     pub fn selector_for(&self, version: &Version, publisher: &str) -> String {
-        self.outline().selector_for(version, publisher)
+        self.selector_of(&Key::new(version, publisher))
     }
 
     /// Whether a request covers this version among what is published.
@@ -493,6 +535,11 @@ impl<'c> Runtime<'c> {
         format!("{}{selector}", self.environment.prefix(self.name()))
     }
 
+    /// The selector of an install, as commands need it.
+    pub fn key_as_typed(&self, key: &Key) -> String {
+        self.as_typed(self.selector_of(key))
+    }
+
     /// The selector of the newest install, as commands need it; nothing where none is on the shelf.
     pub fn newest_on_shelf(&self) -> Option<String> {
         self.newest_besides(None)
@@ -500,8 +547,9 @@ impl<'c> Runtime<'c> {
 
     /// The selector of the newest install besides the one with this key.
     pub fn newest_besides(&self, key: Option<&Key>) -> Option<String> {
-        let mut others = (self.installs.iter()).filter(|install| Some(&install.id.key) != key);
-        others.next().map(|install| self.as_typed(&install.id.key))
+        let installs = self.installs_main_first().into_iter();
+        let mut others = installs.filter(|install| Some(&install.id.key) != key);
+        others.next().map(|install| self.key_as_typed(&install.id.key))
     }
 
     /// Notes that what is picked is used now.
@@ -529,8 +577,8 @@ impl<'c> Runtime<'c> {
     }
 
     /// An install as people call it: `Marram 8.3.1`.
-    pub fn display_name(&self, install: &InstallId) -> String {
-        format!("{} {}", self.definition.title, install.key)
+    pub fn title_of(&self, key: &Key) -> String {
+        format!("{} {}", self.definition.title, self.selector_of(key))
     }
 
     /// What the default is, as the link and the state said when it was first asked.

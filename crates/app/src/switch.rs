@@ -226,8 +226,13 @@ pub fn install_for_run(
         return Ok(None);
     }
     install_missing(&runtime, request.clone(), file.as_deref(), listener)?;
-    let pick = runtime.reopened()?.resolve_pick(&request)?;
-    Ok(Some(format!("{} {pick}", runtime.definition.title)))
+    let runtime = runtime.reopened()?;
+    let pick = runtime.resolve_pick(&request)?;
+    Ok(Some(format!(
+        "{} {}",
+        runtime.definition.title,
+        runtime.selector_of_pick(&pick)
+    )))
 }
 
 /// What a command is to run on.

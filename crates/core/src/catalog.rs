@@ -11,6 +11,7 @@ use jiff::Timestamp;
 use jiff::civil::Date;
 use serde::{Deserialize, Serialize};
 
+use crate::install::{Key, Pick};
 use crate::platform::Platform;
 use crate::version::{Version, compare_numbers, join_numbers};
 
@@ -490,6 +491,23 @@ impl Catalog {
         match self.is_main(publisher) {
             true => version.to_string(),
             false => format!("{publisher}/{version}"),
+        }
+    }
+
+    /// The selector that means exactly the install with this key.
+    pub fn selector_of(&self, key: &Key) -> String {
+        if self.is_main(key.publisher()) {
+            key.version_text().to_owned()
+        } else {
+            key.selector()
+        }
+    }
+
+    /// The selector that means exactly what is picked.
+    pub fn selector_of_pick(&self, pick: &Pick) -> String {
+        match pick {
+            Pick::System => pick.as_str().to_owned(),
+            Pick::Install(key) => self.selector_of(key),
         }
     }
 

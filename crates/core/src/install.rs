@@ -1,6 +1,5 @@
 //! What names an install: its key on the shelf, and what a person or rule can pick.
 
-use std::fmt;
 use std::str::FromStr;
 
 use serde::{Deserialize, Serialize};
@@ -8,9 +7,11 @@ use serde::{Deserialize, Serialize};
 use crate::selector::is_publisher;
 use crate::version::Version;
 
-/// The name of an install among those of its runtime, written as the selector that means just it: the
-/// version, or `publisher/version`. Folders and environment variables have it with `-` for the `/`,
-/// which is read too; it is never `system`.
+/// The name of an install among those of its runtime: its publisher and version.
+///
+/// It is written `saltmarsh/8.3.1`, which is also the selector that means exactly this install, or
+/// `saltmarsh-8.3.1` in names of folders and in environment variables. It always names the publisher, so
+/// that a definition with another main publisher never changes what an install is.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 #[cfg_attr(
     feature = "schemas",
@@ -20,36 +21,38 @@ use crate::version::Version;
 #[serde(try_from = "String", into = "String")]
 pub struct Key(String);
 
-/// How the system's own copy is written where a key could stand.
+/// How the system's own copy is written in the place of a key.
 const SYSTEM: &str = "system";
 
-/// A text that cannot be a key.
+/// A text that is not a key.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 #[error("{0:?} is not the key of an install")]
 pub struct KeyError(String);
 
 impl Key {
-    /// The key of `version`: alone for the main publisher, else with the `publisher` in front.
-    pub fn new(version: &Version, publisher: Option<&str>) -> Key {
-        Key(match publisher {
-            Some(publisher) => format!("{publisher}-{version}"),
-            None => version.to_string(),
-        })
+    /// The key of a publisher's `version`.
+    pub fn new(version: &Version, publisher: &str) -> Key {
+        Key(format!("{publisher}-{version}"))
     }
 
-    /// The publisher, where it is not the main one, and the version, where it is written as one.
-    pub fn parts(&self) -> (Option<&str>, Option<Version>) {
-        let at = self.version_at();
-        let publisher = at.map(|at| &self.0[..at - 1]);
-        (publisher, self.0[at.unwrap_or(0)..].parse().ok())
+    /// The publisher's id.
+    pub fn publisher(&self) -> &str {
+        &self.0[..self.dash()]
     }
 
-    /// The selector of it: `dunefield/8.3.1` for `dunefield-8.3.1`.
-    pub fn shown(&self) -> String {
-        match self.version_at() {
-            Some(at) => format!("{}/{}", &self.0[..at - 1], &self.0[at..]),
-            None => self.0.clone(),
-        }
+    /// The version as text.
+    pub fn version_text(&self) -> &str {
+        &self.0[self.dash() + 1..]
+    }
+
+    /// The version, or `None` if the text after the publisher is not one.
+    pub fn version(&self) -> Option<Version> {
+        self.version_text().parse().ok()
+    }
+
+    /// The selector that means exactly this install: `saltmarsh/8.3.1`.
+    pub fn selector(&self) -> String {
+        format!("{}/{}", self.publisher(), self.version_text())
     }
 
     /// The key as the name of a folder, and in environment variables.
@@ -57,36 +60,33 @@ impl Key {
         &self.0
     }
 
-    /// Where the version begins: behind the first `-` that a digit follows, which no publisher's id
-    /// has.
-    fn version_at(&self) -> Option<usize> {
-        let starts_with_digit = |text: &str| text.starts_with(|c: char| c.is_ascii_digit());
-        if starts_with_digit(&self.0) {
-            return None;
-        }
-        let dashes = self.0.match_indices('-').map(|(at, _)| at + 1);
-        dashes
-            .into_iter()
-            .find(|at| starts_with_digit(&self.0[*at..]))
+    fn dash(&self) -> usize {
+        version_dash(&self.0).expect("a key without a version is not made")
     }
+}
+
+/// The index of the `-` between publisher and version: the first that a digit follows, which no
+/// publisher's id contains. `None` if there is no publisher in front.
+fn version_dash(text: &str) -> Option<usize> {
+    let mut dashes = text.match_indices('-').map(|(at, _)| at);
+    dashes.find(|at| text[at + 1..].starts_with(|c: char| c.is_ascii_digit()))
 }
 
 impl FromStr for Key {
     type Err = KeyError;
 
     fn from_str(text: &str) -> Result<Self, KeyError> {
-        let is_one = !matches!(text, "" | "." | ".." | SYSTEM)
-            && !text.contains(|c: char| c.is_control() || c.is_whitespace() || c == '=');
-        let key = match text.split_once('/') {
-            _ if !is_one => None,
-            None => Some(Key(text.to_owned())),
-            Some((publisher, version)) => {
-                let key = Key(format!("{publisher}-{version}"));
-                let is_split = key.version_at() == Some(publisher.len() + 1);
-                (is_split && is_publisher(publisher) && !version.contains('/')).then_some(key)
-            }
-        };
-        key.ok_or_else(|| KeyError(text.to_owned()))
+        let folder = text.replacen('/', "-", 1);
+        let has_parts = version_dash(&folder).is_some_and(|dash| {
+            let is_split = text.find('/').is_none_or(|slash| slash == dash);
+            is_split && is_publisher(&folder[..dash])
+        });
+        let is_odd = |c: char| c.is_control() || c.is_whitespace() || matches!(c, '=' | '/');
+        if has_parts && !folder.contains(is_odd) {
+            Ok(Key(folder))
+        } else {
+            Err(KeyError(text.to_owned()))
+        }
     }
 }
 
@@ -100,16 +100,7 @@ impl TryFrom<String> for Key {
 
 impl From<Key> for String {
     fn from(key: Key) -> String {
-        key.to_string()
-    }
-}
-
-impl fmt::Display for Key {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        match self.version_at() {
-            Some(at) => f.pad(&format!("{}/{}", &self.0[..at - 1], &self.0[at..])),
-            None => f.pad(&self.0),
-        }
+        key.selector()
     }
 }
 
@@ -175,16 +166,7 @@ impl TryFrom<String> for Pick {
 
 impl From<Pick> for String {
     fn from(pick: Pick) -> String {
-        pick.to_string()
-    }
-}
-
-impl fmt::Display for Pick {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        match self {
-            Pick::System => f.pad(SYSTEM),
-            Pick::Install(key) => key.fmt(f),
-        }
+        pick.key().map_or_else(|| SYSTEM.to_owned(), Key::selector)
     }
 }
 
@@ -199,15 +181,29 @@ pub struct InstallId {
     pub publisher: String,
 }
 
+impl InstallId {
+    /// The install of a publisher's version.
+    pub fn new(version: Version, publisher: &str) -> InstallId {
+        InstallId {
+            key: Key::new(&version, publisher),
+            version,
+            publisher: publisher.to_owned(),
+        }
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
     use rstest::rstest;
 
     #[rstest]
-    #[case("8.3.1", true)]
-    #[case("dunefield-8.3.1", true)]
-    #[case("10.0.0-rc.1+b", true)]
+    #[case("saltmarsh-8.3.1", true)]
+    #[case("gull-point-10.0.0-rc.1+b", true)]
+    #[case("8.3.1", false)]
+    #[case("10.0.0-rc.1", false)]
+    #[case("-8", false)]
+    #[case("saltmarsh", false)]
     #[case("", false)]
     #[case("..", false)]
     #[case("dunefield/8.3.1", true)]
@@ -227,14 +223,17 @@ mod tests {
     fn a_pick_is_written_as_it_is_read() {
         for (text, pick) in [
             ("system", Pick::System),
-            ("8.3.1", Pick::Install("8.3.1".parse().unwrap())),
+            (
+                "saltmarsh/8.3.1",
+                Pick::Install("saltmarsh-8.3.1".parse().unwrap()),
+            ),
             (
                 "gull-point/8.3.1-rc.1",
                 Pick::Install("gull-point-8.3.1-rc.1".parse().unwrap()),
             ),
         ] {
             assert_eq!(text.parse::<Pick>().unwrap(), pick);
-            assert_eq!(pick.to_string(), text);
+            assert_eq!(String::from(pick.clone()), text);
             let json = format!("{text:?}");
             assert_eq!(serde_json::to_string(&pick).unwrap(), json);
             assert_eq!(serde_json::from_str::<Pick>(&json).unwrap(), pick);

@@ -5,7 +5,8 @@
 
 use std::fmt::Write as _;
 
-use serde::Deserialize;
+use serde::de::Error as _;
+use serde::{Deserialize, Deserializer};
 
 use crate::catalog::{BuildCompanion, Digest};
 use crate::definition::Companion;
@@ -36,8 +37,10 @@ pub struct LockedRelease {
     pub runtime: String,
     /// What was required when it was locked.
     pub required: String,
-    /// The release, as it is on the shelf.
-    pub release: Key,
+    /// The version. Version 0.1.0 wrote it as a selector, with the publisher in front unless that was
+    /// the main one.
+    #[serde(rename = "release", deserialize_with = "read_release")]
+    pub version: Version,
     /// Its publisher.
     pub publisher: String,
     /// Its archives, in the order of their platforms.
@@ -101,9 +104,6 @@ pub enum LockProblem {
     /// A path that leads out of an install.
     #[error("{0:?} leads out of the install")]
     Outside(String),
-    /// A release that is none.
-    #[error("{0:?} is not a release")]
-    Release(String),
 }
 
 /// The head of a lock file, which says how to read the rest.
@@ -156,10 +156,6 @@ impl Lock {
             if let Some(path) = outside {
                 return Err(at(line, LockProblem::Outside(path)));
             }
-            if release.release.parts().1.is_none() {
-                let problem = LockProblem::Release(release.release.to_string());
-                return Err(at(line, problem));
-            }
         }
         Ok(lock)
     }
@@ -190,7 +186,7 @@ impl Lock {
             let plain = [
                 ("runtime", &release.runtime),
                 ("required", &release.required),
-                ("release", &release.release.to_string()),
+                ("release", &release.version.to_string()),
                 ("publisher", &release.publisher),
             ];
             text += "\n[[release]]\n";
@@ -250,38 +246,40 @@ fn write_lines<T>(text: &mut String, key: &str, entries: &[T], line: impl Fn(&T)
     writeln!(text, "{key} = [\n  {},\n]", lines.join(",\n  ")).expect("a text takes everything");
 }
 
+/// Reads the version from a selector.
+fn read_release<'de, D: Deserializer<'de>>(deserializer: D) -> Result<Version, D::Error> {
+    let text = String::deserialize(deserializer)?;
+    let version = text.rsplit('/').next().and_then(|text| text.parse().ok());
+    version.ok_or_else(|| D::Error::custom(format!("{text:?} is not a release")))
+}
+
 impl LockedRelease {
-    /// Its version.
-    pub fn version(&self) -> Version {
-        let (_, version) = self.release.parts();
-        version.expect("a lock with anything else is not read")
+    /// Its key on the shelf.
+    pub fn key(&self) -> Key {
+        Key::new(&self.version, &self.publisher)
     }
 
-    /// What it means as a selector: exactly this release.
-    pub fn request(&self) -> Request {
-        let (publisher, _) = self.release.parts();
+    /// The selector that means exactly this release where `main` is the publisher that a selector means
+    /// if it names none.
+    pub fn request(&self, main: Option<&str>) -> Request {
         Request {
             runtime: None,
-            publisher: publisher.map(str::to_owned),
-            selector: Selector::Version(self.version()),
+            publisher: (main != Some(&self.publisher)).then(|| self.publisher.clone()),
+            selector: Selector::Version(self.version.clone()),
         }
     }
 
-    /// Whether it is what this requirement asks for: what it was locked for, or a version or range that has it.
-    pub fn meets(&self, required: &Request) -> bool {
+    /// Whether it is what this requirement asks for: what it was locked for, or a version or range that
+    /// contains it. A requirement that names no publisher means the `main` one.
+    pub fn meets(&self, required: &Request, main: Option<&str>) -> bool {
         if required.to_string() == self.required {
             return true;
         }
-        let (publisher, _) = self.release.parts();
-        let same_publisher = match required.publisher.as_deref() {
-            None => publisher.is_none(),
-            Some(id) => id == self.publisher,
-        };
-        let version = self.version();
-        same_publisher
+        let publisher = required.publisher.as_deref().or(main);
+        publisher.is_none_or(|publisher| publisher == self.publisher)
             && match &required.selector {
-                Selector::Version(wanted) => version.begins_with(wanted),
-                Selector::Range(range) => range.contains(&version),
+                Selector::Version(wanted) => self.version.begins_with(wanted),
+                Selector::Range(range) => range.contains(&self.version),
                 _ => false,
             }
     }
@@ -304,7 +302,7 @@ mod tests {
         let marram = LockedRelease {
             runtime: "marram".into(),
             required: "lts".into(),
-            release: "8.3.1".parse().unwrap(),
+            version: "8.3.1".parse().unwrap(),
             publisher: "saltmarsh".into(),
             archives: vec![archive("linux-x64", "0a"), archive("darwin-arm64", "0b")],
             companions: vec![BuildCompanion {
@@ -321,7 +319,7 @@ mod tests {
         let orache = LockedRelease {
             runtime: "orache".into(),
             required: "dunefield/2.6".into(),
-            release: "dunefield/2.6.3".parse().unwrap(),
+            version: "2.6.3".parse().unwrap(),
             publisher: "dunefield".into(),
             archives: vec![archive("source", "0d")],
             companions: Vec::new(),
@@ -378,7 +376,8 @@ mod tests {
     ) {
         let lock = lock();
         let release = lock.release_of("marram").unwrap();
-        assert_eq!(release.meets(&required.parse().unwrap()), expected);
+        let required = required.parse().unwrap();
+        assert_eq!(release.meets(&required, Some("saltmarsh")), expected);
     }
 
     #[rstest]
@@ -409,7 +408,12 @@ mod tests {
         5,
         "\"../tussock\" leads out of the install"
     )]
-    #[case("\"8.3.1\"", "\"tides\"", 5, "\"tides\" is not a release")]
+    #[case(
+        "\"8.3.1\"",
+        "\"tides\"",
+        7,
+        "it is not understood: \"tides\" is not a release"
+    )]
     #[case(
         "publisher = \"saltmarsh\"\n",
         "",

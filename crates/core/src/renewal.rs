@@ -61,11 +61,7 @@ mod tests {
     use crate::catalog::{Line, Publisher, Release};
 
     fn install(publisher: &str, version: &str) -> InstallId {
-        InstallId {
-            key: format!("{publisher}-{version}").parse().unwrap(),
-            version: version.parse().unwrap(),
-            publisher: publisher.into(),
-        }
+        InstallId::new(version.parse().unwrap(), publisher)
     }
 
     #[test]
@@ -108,7 +104,7 @@ mod tests {
             let of = |renewal: &Renewal<'_>| {
                 let to = &renewal.to;
                 (
-                    renewal.from.key.to_string(),
+                    renewal.from.key.selector(),
                     to.version.to_string(),
                     to.security,
                 )

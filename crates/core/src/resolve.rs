@@ -679,7 +679,7 @@ fn choose<'a>(
                 .find(|c| c.install.is_some_and(|install| install.key == key))
                 .map(Choice::Version)
                 .ok_or_else(|| ResolveError::NotOnShelf {
-                    selector: key.to_string(),
+                    selector: world.catalog.selector_of(&key),
                     published: None,
                     near: Vec::new(),
                 });

@@ -97,11 +97,7 @@ impl Setting {
     fn new(shelf: &[&str]) -> Setting {
         let install = |text: &&str| {
             let (publisher, version) = text.split_once('/').unwrap_or(("saltmarsh", text));
-            InstallId {
-                key: text.replace('/', "-").parse().unwrap(),
-                version: version.parse().unwrap(),
-                publisher: publisher.into(),
-            }
+            InstallId::new(version.parse().unwrap(), publisher)
         };
         Setting {
             catalog: catalog(),
@@ -115,7 +111,7 @@ impl Setting {
             .map(|(k, v)| (k.into(), v.into()))
             .into(),
             default: Some("lts".into()),
-            previous: "6.2.0".parse().ok(),
+            previous: "saltmarsh/6.2.0".parse().ok(),
             platform: "linux-x64-gnu".parse().unwrap(),
             today: "2026-11-23",
         }
@@ -226,7 +222,7 @@ fn where_no_line_is_known_to_be_supported_stable_is_of_one_that_may_be() {
 #[test]
 fn the_default_is_the_install_that_it_is_and_not_what_was_typed() {
     let setting = Setting::new(&["8.3.1", "8.3.0"]);
-    let default: Pick = "8.3.0".parse().unwrap();
+    let default: Pick = "saltmarsh/8.3.0".parse().unwrap();
     let world = World {
         default_pick: Some(&default),
         ..setting.world()
@@ -234,7 +230,7 @@ fn the_default_is_the_install_that_it_is_and_not_what_was_typed() {
     let chosen = |selector: &str| {
         let request = selector.parse().unwrap();
         let outcome = resolve(&world, &request, Scope::Shelf).outcome;
-        outcome.unwrap().pick().unwrap().to_string()
+        world.catalog.selector_of_pick(&outcome.unwrap().pick().unwrap())
     };
     assert_eq!(chosen("default"), "8.3.0");
     assert_eq!(chosen("lts"), "8.3.1");

@@ -81,11 +81,7 @@ fn install(key: &str) -> InstallId {
         .split_once('-')
         .filter(|(publisher, _)| *publisher == "dunefield")
         .unwrap_or(("saltmarsh", key));
-    InstallId {
-        key: key.parse().unwrap(),
-        version: version.parse().unwrap(),
-        publisher: publisher.into(),
-    }
+    InstallId::new(version.parse().unwrap(), publisher)
 }
 
 const TODAY: &str = "2026-11-23";

@@ -149,13 +149,9 @@ fn is_zero(bytes: &u64) -> bool {
 }
 
 impl RecordContents {
-    /// The install under `key` as choosing sees it.
-    pub fn id(&self, key: &Key) -> InstallId {
-        InstallId {
-            key: key.clone(),
-            version: self.version.clone(),
-            publisher: self.publisher.clone(),
-        }
+    /// The install as choosing sees it.
+    pub fn id(&self) -> InstallId {
+        InstallId::new(self.version.clone(), &self.publisher)
     }
 }
 
@@ -165,12 +161,19 @@ impl Record {
         Record { contents }
     }
 
-    /// Reads the record at `path`.
-    pub fn read(path: &Path) -> Result<Record, RecordError> {
+    /// Reads the record at `path`, of the install with this key.
+    pub fn read(path: &Path, key: &Key) -> Result<Record, RecordError> {
         let problem = match optional::read(path) {
             Ok(Some(bytes)) => match form_of(&bytes) {
                 Ok(form) if form.format == FORMAT => match serde_json::from_slice(&bytes) {
-                    Ok(contents) => return Ok(Record { contents }),
+                    Ok(contents) => {
+                        let record = Record { contents };
+                        let own = record.contents.id().key;
+                        if own == *key {
+                            return Ok(record);
+                        }
+                        RecordProblem::OfAnother(own.selector())
+                    }
                     Err(error) => RecordProblem::Damaged(error.to_string()),
                 },
                 Ok(form) if form.format.starts_with(FAMILY) => {
@@ -249,6 +252,9 @@ pub enum RecordProblem {
     /// It is not what this program writes.
     #[error("is damaged: {0}")]
     Damaged(String),
+    /// It is the record of another install, with this selector.
+    #[error("is that of {0}")]
+    OfAnother(String),
     /// A newer program wrote it, in this format.
     #[error("is of format {0:?}, which a newer vshelf writes")]
     Newer(String),
@@ -277,7 +283,7 @@ mod tests {
         if let Some(text) = text {
             fs::write(&path, text).unwrap();
         }
-        let error = Record::read(&path).unwrap_err();
+        let error = Record::read(&path, &"saltmarsh/8.3.1".parse().unwrap()).unwrap_err();
         assert_eq!(error.problem.to_string(), problem);
     }
 }

@@ -256,7 +256,7 @@ mod tests {
     #[test]
     fn what_a_process_runs_from_stays_and_goes_when_it_has_ended() {
         let home = tempfile::tempdir().unwrap();
-        let key: Key = "8.3.1".parse().unwrap();
+        let key: Key = "saltmarsh/8.3.1".parse().unwrap();
         let folders = Folders::below(home.path());
         let shelf = Shelf::new(&folders, "marram");
         let bin = shelf.install_folder(&key).join("bin");

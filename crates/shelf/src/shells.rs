@@ -69,14 +69,14 @@ mod tests {
     fn only_shells_that_still_run_are_told() {
         let home = tempfile::tempdir().unwrap();
         let layout = Layout::of(&Folders::below(home.path()));
-        let switches = read_switches("marram=6.20.2");
+        let switches = read_switches("marram=saltmarsh-6.20.2");
         let mut shell = Command::new("sleep").arg("60").spawn().unwrap();
         note_shell(&layout, shell.id(), &switches).unwrap();
         // A number that another process has now.
         let reused = std::process::id();
         note_shell(&layout, reused, &switches).unwrap();
         let file = layout.shells().join(reused.to_string());
-        fs::write(&file, "12\nmarram=6.20.2").unwrap();
+        fs::write(&file, "12\nmarram=saltmarsh-6.20.2").unwrap();
         let told = SwitchedShell {
             id: shell.id(),
             switches: switches.clone(),

@@ -134,10 +134,10 @@ pub(crate) fn failed(action: &'static str, path: &Path) -> impl FnOnce(io::Error
 }
 
 impl Install {
-    /// The one with this key in its place on the shelf.
-    fn at(place: &Path, key: &Key, record: Record) -> Install {
+    /// The install of this record, in its folder on the shelf.
+    fn at(place: &Path, record: Record) -> Install {
         Install {
-            id: record.contents.id(key),
+            id: record.contents.id(),
             folder: build_in(place),
             record,
         }
@@ -216,8 +216,8 @@ impl Shelf {
         let folder = self.installs_folder();
         for key in self.keys()? {
             let place = folder.join(key.as_str());
-            match Record::read(&place.join(RECORD)) {
-                Ok(record) => contents.installs.push(Install::at(&place, &key, record)),
+            match Record::read(&place.join(RECORD), &key) {
+                Ok(record) => contents.installs.push(Install::at(&place, record)),
                 Err(error) => contents.untold.extend(self.untold(key, error)),
             }
         }
@@ -247,8 +247,8 @@ impl Shelf {
 
     /// The install with this key. A record that does not tell what is there is an error.
     pub fn install(&self, key: &Key) -> Result<Option<Install>, ShelfError> {
-        match Record::read(&self.record_path(key)) {
-            Ok(record) => Ok(Some(Install::at(&self.place(key), key, record))),
+        match Record::read(&self.record_path(key), key) {
+            Ok(record) => Ok(Some(Install::at(&self.place(key), record))),
             Err(error) => match self.untold(key.clone(), error) {
                 Some(untold) => Err(untold.error.into()),
                 None => Ok(None),
@@ -457,7 +457,7 @@ impl Shelf {
         if durability == Durability::Synced {
             system::sync_folder(&installs).map_err(failed("synced", &installs))?;
         }
-        Ok(Install::at(&place, key, record))
+        Ok(Install::at(&place, record))
     }
 
     /// Has a new build share blocks with the other installs; gives back how many bytes it shares.
@@ -538,7 +538,7 @@ mod tests {
     fn the_default_is_found_through_its_link_and_on_path() {
         let home = tempfile::tempdir().unwrap();
         let shelf = Shelf::new(&Folders::below(home.path()), "marram");
-        let key: Key = "8.3.1".parse().unwrap();
+        let key: Key = "saltmarsh/8.3.1".parse().unwrap();
         fs::create_dir_all(shelf.install_folder(&key).join("bin")).unwrap();
         assert_eq!(shelf.default_key(), None);
         shelf.set_default(&key, "lts").unwrap();
@@ -560,7 +560,7 @@ mod tests {
         let home = tempfile::tempdir().unwrap();
         let folders = Folders::below(home.path());
         let shelf = Shelf::new(&folders, "marram");
-        let [old, new]: [Key; 2] = ["8.3.0", "8.3.1"].map(|key| key.parse().unwrap());
+        let [old, new]: [Key; 2] = ["saltmarsh/8.3.0", "saltmarsh/8.3.1"].map(|key| key.parse().unwrap());
         for key in [&old, &new] {
             fs::create_dir_all(shelf.install_folder(key)).unwrap();
         }
@@ -580,7 +580,7 @@ mod tests {
     #[test]
     fn the_last_use_is_kept() {
         let home = tempfile::tempdir().unwrap();
-        let key: Key = "8.3.1".parse().unwrap();
+        let key: Key = "saltmarsh/8.3.1".parse().unwrap();
         let shelf = Shelf::new(&Folders::below(home.path()), "marram");
         assert!(shelf.last_uses().is_empty());
         for time in ["2026-11-23T10:00:00Z", "2026-11-24T10:00:00Z"] {

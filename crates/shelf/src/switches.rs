@@ -35,7 +35,7 @@ mod tests {
     fn switches_are_written_as_they_are_read() {
         let text = "marram=dunefield-8.3.1 node=system";
         assert_eq!(write_switches(&read_switches(text)), text);
-        let odd = read_switches(" marram=8.3.1  rubbish node= sedge=../x =8 ");
-        assert_eq!(write_switches(&odd), "=8 marram=8.3.1");
+        let odd = read_switches(" marram=saltmarsh-8.3.1  rubbish node= sedge=../x =8 ");
+        assert_eq!(write_switches(&odd), "=8 marram=saltmarsh-8.3.1");
     }
 }

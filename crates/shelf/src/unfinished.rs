@@ -188,7 +188,7 @@ mod tests {
     fn what_was_being_replaced_comes_back() {
         let home = tempfile::tempdir().unwrap();
         let layout = Layout::of(&Folders::below(home.path()));
-        let key: Key = "8.3.1".parse().unwrap();
+        let key: Key = "saltmarsh/8.3.1".parse().unwrap();
         let stage = Stage::begin(&layout.staging(), "marram-8.3.1").unwrap();
         let away = away_in(stage.path(), "marram", &key);
         fs::create_dir_all(build_in(&away)).unwrap();

@@ -7,7 +7,7 @@
 use std::path::Path;
 
 use vshelf_core::requirement;
-use vshelf_core::{Definition, Key};
+use vshelf_core::{Definition, Pick};
 
 use crate::{Dialect, quote};
 
@@ -155,19 +155,12 @@ pub fn render_integration(dialect: Dialect, places: Places<'_>) -> String {
 pub struct Entered {
     /// What it is.
     pub definition: Definition,
-    /// Its default, where it has one: its key on the shelf, and nothing for the system's copy.
-    pub default: Option<Option<Key>>,
-}
-
-impl Entered {
-    /// What the default is called: a version, with its publisher where that is not the main one.
-    fn shown(&self) -> String {
-        match &self.default {
-            Some(Some(key)) => key.shown(),
-            Some(None) => "system".to_owned(),
-            None => String::new(),
-        }
-    }
+    /// Its default, if it has one.
+    pub default: Option<Pick>,
+    /// The selector of its default, or an empty text.
+    pub shown: String,
+    /// The publisher that its selectors mean if they name none, or an empty text if that is not known.
+    pub publisher: String,
 }
 
 /// What the list that shells read has of a runtime.
@@ -175,7 +168,9 @@ impl Entered {
 struct EnteredRuntime<'d> {
     name: &'d str,
     /// What its default is called, empty where it has none.
-    default: String,
+    default: &'d str,
+    /// Its main publisher, empty if that is not known.
+    publisher: &'d str,
     /// Where its default is below the folder of its installs, where that is there.
     #[serde(skip)]
     default_build: Option<String>,
@@ -214,11 +209,10 @@ pub fn render_runtimes(
         let definition = &runtime.definition;
         EnteredRuntime {
             name: &definition.name,
-            default: runtime.shown(),
-            default_build: runtime
-                .default
-                .as_ref()
-                .and_then(|key| Some(format!("{}/build", key.as_ref()?))),
+            default: &runtime.shown,
+            publisher: &runtime.publisher,
+            default_build: (runtime.default.as_ref())
+                .and_then(|pick| Some(format!("{}/build", pick.key()?.as_str()))),
             variable: definition.home_variable.as_deref().unwrap_or_default(),
             folders: &definition.folders,
         }
@@ -267,6 +261,14 @@ impl EnteredRuntimes<'_> {
         entered.filter(|runtime| !runtime.variable.is_empty())
     }
 
+    /// The main publishers, as `marram=saltmarsh`.
+    fn mains(&self) -> Vec<String> {
+        let known = self.enter.iter().filter(|runtime| !runtime.publisher.is_empty());
+        known
+            .map(|runtime| format!("{}={}", runtime.name, runtime.publisher))
+            .collect()
+    }
+
     /// A call for each runtime to enter.
     fn calls(&self, dialect: Dialect) -> String {
         let calls = self.enter.iter().map(|runtime| {
@@ -304,8 +306,9 @@ impl EnteredRuntimes<'_> {
             .map(|name| format!("{name}\n"))
             .collect();
         format!(
-            "__vshelf_requirements={}\n__vshelf_says={}\n__vshelf_has_requirement() {{\n  {}\n}}\n__vshelf_is_current() {{\n  {}\n}}\n__vshelf_name_all() {{\n  VSHELF_ACTIVE=''\n{}  \\export VSHELF_ACTIVE\n}}\n__vshelf_enter_all() {{\n  :\n{}{}  __vshelf_name_all\n}}\n",
+            "__vshelf_requirements={}\n__vshelf_mains={}\n__vshelf_says={}\n__vshelf_has_requirement() {{\n  {}\n}}\n__vshelf_is_current() {{\n  {}\n}}\n__vshelf_name_all() {{\n  VSHELF_ACTIVE=''\n{}  \\export VSHELF_ACTIVE\n}}\n__vshelf_enter_all() {{\n  :\n{}{}  __vshelf_name_all\n}}\n",
             quote::posix(&names),
+            quote::posix(&self.mains().join(" ")),
             quote::posix(self.says),
             any,
             current,
@@ -334,7 +337,7 @@ impl EnteredRuntimes<'_> {
     /// A call for each runtime to name what is active of it.
     fn names(&self, dialect: Dialect) -> String {
         let calls = self.enter.iter().map(|runtime| {
-            let words = [runtime.name, runtime.default.as_str()].into_iter();
+            let words = [runtime.name, runtime.default].into_iter();
             format!("  __vshelf_name_active {}\n", quoted(dialect, words))
         });
         calls.collect()
@@ -405,13 +408,14 @@ impl EnteredRuntimes<'_> {
         };
         let named: String = (self.enter.iter())
             .map(|runtime| {
-                let words = [runtime.name, runtime.default.as_str()].into_iter();
+                let words = [runtime.name, runtime.default].into_iter();
                 format!(" (__vshelf_name_active {})", quoted(Dialect::Fish, words))
             })
             .collect();
         format!(
-            "set -g __vshelf_requirements {}\nset -g __vshelf_says {}\nfunction __vshelf_has_requirement\n  {any}\nend\nfunction __vshelf_is_current\n  {current}\nend\nfunction __vshelf_name_all\n  set -gx VSHELF_ACTIVE (string join ', ' --{named} | string collect -a)\nend\nfunction __vshelf_enter_all\n{enter}end\n",
+            "set -g __vshelf_requirements {}\nset -g __vshelf_mains {}\nset -g __vshelf_says {}\nfunction __vshelf_has_requirement\n  {any}\nend\nfunction __vshelf_is_current\n  {current}\nend\nfunction __vshelf_name_all\n  set -gx VSHELF_ACTIVE (string join ', ' --{named} | string collect -a)\nend\nfunction __vshelf_enter_all\n{enter}end\n",
             quoted(Dialect::Fish, self.requirements.iter().map(String::as_str)),
+            quoted(Dialect::Fish, self.mains().iter().map(String::as_str)),
             quote::fish(self.says),
         )
     }
@@ -478,10 +482,11 @@ impl EnteredRuntimes<'_> {
         let any = format!("*{}*", quote::tcsh_pattern(&format!("{data}/")));
         [
             list("requirements", self.requirements.clone()),
+            list("mains", self.mains()),
             list("says", vec![self.says.to_owned()]),
             list("runtimes", of_each(|runtime| runtime.name.to_owned())),
             list("variables", of_each(|runtime| runtime.variable.to_owned())),
-            list("shown", of_each(|runtime| runtime.default.clone())),
+            list("shown", of_each(|runtime| runtime.default.to_owned())),
             list("installs", below("shelf")),
             list("defaults", below("default")),
             list("folders", folders),

@@ -72,8 +72,15 @@ fn enter {|runtime|
   }
 }
 
-# The selector of a key: dunefield/8.3.1 for dunefield-8.3.1.
-fn shown {|key| re:replace '^([^0-9].*?)-([0-9])' '${1}/$2' $key }
+# The selector of a key, which names the publisher unless it is the main one: 8.3.1 for saltmarsh-8.3.1,
+# dunefield/8.3.1 for dunefield-8.3.1.
+fn shown {|name key|
+  var selector = (re:replace '^(.*?)-([0-9])' '${1}/$2' $key)
+  for runtime $known[enter] {
+    if (eq $runtime[name] $name) { set selector = (str:trim-prefix $selector $runtime[publisher]/) }
+  }
+  put $selector
+}
 
 # Says in VSHELF_ACTIVE what is active, for prompts to show.
 fn name-all {
@@ -83,7 +90,7 @@ fn name-all {
     var name = $runtime[name]
     var named = $runtime[default]
     for words [$followed $switches] {
-      if (and (has-key $words $name) (not-eq $words[$name] '?')) { set named = (shown $words[$name]) }
+      if (and (has-key $words $name) (not-eq $words[$name] '?')) { set named = (shown $name $words[$name]) }
     }
     if (not-eq $named '') { set active = [$@active $name' '$named] }
   }
@@ -161,9 +168,9 @@ fn look {
         if (or $same (eq $words[$name] '?')) { continue }
         # A switch takes precedence over what the project requires.
         if (has-key $switches $name) {
-          echo 'vshelf: '$name' '(shown $words[$name])' is required here; this shell stays switched to '(shown $switches[$name]) >&2
+          echo 'vshelf: '$name' '(shown $name $words[$name])' is required here; this shell stays switched to '(shown $name $switches[$name]) >&2
         } else {
-          echo 'vshelf: '$name' '(shown $words[$name])' here, as the project requires' >&2
+          echo 'vshelf: '$name' '(shown $name $words[$name])' here, as the project requires' >&2
         }
       }
       for name [(keys $before)] {

@@ -72,9 +72,15 @@ function __vshelf_walk
     end
 end
 
-# The selector of a key: dunefield/8.3.1 for dunefield-8.3.1.
+# __vshelf_show RUNTIME KEY: prints the selector of KEY, which names the publisher unless it is the main one:
+# 8.3.1 for saltmarsh-8.3.1, dunefield/8.3.1 for dunefield-8.3.1.
 function __vshelf_show
-    string replace -r '^([^0-9].*?)-(?=[0-9])' '$1/' -- $argv[1]
+    set -l parts (string split -m 1 / -- (string replace -r -- '^(.*?)-(?=[0-9])' '$1/' $argv[2]))
+    if set -q parts[2]; and test "$parts[1]" = "$(__vshelf_word $argv[1] $__vshelf_mains)"
+        echo -- $parts[2]
+    else
+        string join / -- $parts
+    end
 end
 
 # Only builtins, unless what the project here requires changed.
@@ -108,9 +114,9 @@ function __vshelf_look_closely
                 # A switch takes precedence over what the project requires.
                 set -l stays (__vshelf_word $parts[1] $switched)
                 if test -n "$stays"
-                    printf 'vshelf: %s %s is required here; this shell stays switched to %s\n' $parts[1] (__vshelf_show $parts[2]) (__vshelf_show $stays) >&2
+                    printf 'vshelf: %s %s is required here; this shell stays switched to %s\n' $parts[1] (__vshelf_show $parts) (__vshelf_show $parts[1] $stays) >&2
                 else
-                    printf 'vshelf: %s %s here, as the project requires\n' $parts[1] (__vshelf_show $parts[2]) >&2
+                    printf 'vshelf: %s %s here, as the project requires\n' $parts[1] (__vshelf_show $parts) >&2
                 end
             end
             for pair in $before
@@ -215,7 +221,7 @@ function __vshelf_name_active
     set -l key (__vshelf_chosen $argv[1])
     set -l shown $argv[2]
     if test -n "$key"; and test "$key" != '?'
-        set shown (__vshelf_show $key)
+        set shown (__vshelf_show $argv[1] $key)
     end
     test -n "$shown"; and echo -- $argv[1] $shown
 end

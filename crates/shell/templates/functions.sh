@@ -65,15 +65,17 @@ __vshelf_enter() {
   fi
 }
 
-# Sets __vshelf_shown to the selector of the key $1: dunefield/8.3.1 for dunefield-8.3.1.
+# __vshelf_show RUNTIME KEY: sets __vshelf_shown to the selector of KEY, which names the publisher unless it is
+# the main one: 8.3.1 for saltmarsh-8.3.1, dunefield/8.3.1 for dunefield-8.3.1.
 __vshelf_show() {
-  __vshelf_shown=$1
-  case $1 in
-    [0-9]*) ;;
+  __vshelf_word "$1" "$__vshelf_mains"
+  case $2 in
+    "$__vshelf_value"-[0-9]*) __vshelf_shown=${2#"$__vshelf_value"-} ;;
     *-[0-9]*)
-      __vshelf_shown=${1%%-[0-9]*}
-      __vshelf_shown=$__vshelf_shown/${1#"$__vshelf_shown-"}
+      __vshelf_shown=${2%%-[0-9]*}
+      __vshelf_shown=$__vshelf_shown/${2#"$__vshelf_shown-"}
       ;;
+    *) __vshelf_shown=$2 ;;
   esac
 }
 
@@ -82,7 +84,7 @@ __vshelf_name_active() {
   __vshelf_choose "$1"
   case $__vshelf_value in
     '' | '?') __vshelf_shown=$2 ;;
-    *) __vshelf_show "$__vshelf_value" ;;
+    *) __vshelf_show "$1" "$__vshelf_value" ;;
   esac
   if [ -n "$__vshelf_shown" ]; then
     VSHELF_ACTIVE="$VSHELF_ACTIVE${VSHELF_ACTIVE:+, }$1 $__vshelf_shown"
@@ -198,13 +200,13 @@ __vshelf_announce() {
     __vshelf_word "$__vshelf_name" "$2"
     if [ "$__vshelf_value" = "$__vshelf_key" ] || [ "$__vshelf_key" = '?' ]; then continue; fi
     __vshelf_word "$__vshelf_name" "${VSHELF_SWITCHED-}"
-    __vshelf_show "$__vshelf_value"
-    __vshelf_value=$__vshelf_shown
-    __vshelf_show "$__vshelf_key"
+    __vshelf_show "$__vshelf_name" "$__vshelf_value"
+    __vshelf_stays=$__vshelf_shown
+    __vshelf_show "$__vshelf_name" "$__vshelf_key"
     # A switch takes precedence over what the project requires.
-    if [ -n "$__vshelf_value" ]; then
+    if [ -n "$__vshelf_stays" ]; then
       command printf 'vshelf: %s %s is required here; this shell stays switched to %s\n' \
-        "$__vshelf_name" "$__vshelf_shown" "$__vshelf_value" >&2
+        "$__vshelf_name" "$__vshelf_shown" "$__vshelf_stays" >&2
     else
       command printf 'vshelf: %s %s here, as the project requires\n' "$__vshelf_name" "$__vshelf_shown" >&2
     fi

@@ -36,8 +36,7 @@ if ( $1 == enter ) then
       breaksw
     default:
       set __vshelf_base = $__vshelf_data:q/shelf/$__vshelf_name:q/$__vshelf_key:q/build
-      # The selector of the key: dunefield/8.3.1 for dunefield-8.3.1.
-      if ( $__vshelf_named:q !~ '[0-9]*' ) set __vshelf_named = $__vshelf_named:s,-,/,:q
+      __vshelf_part show
       breaksw
     endsw
     if ( $__vshelf_named:q != '' ) then
@@ -78,6 +77,26 @@ if ( $1 == enter ) then
   end
   # For prompts to show.
   setenv VSHELF_ACTIVE $__vshelf_active:q
+else if ( $1 == show ) then
+  # Sets __vshelf_named to the selector of $__vshelf_key, which names the publisher unless it is the main one of
+  # $__vshelf_name: 8.3.1 for saltmarsh-8.3.1, dunefield/8.3.1 for dunefield-8.3.1.
+  set __vshelf_named = ''
+  set __vshelf_joint = ''
+  set __vshelf_found = 0
+  foreach __vshelf_piece ($__vshelf_key:as/-/ /:x)
+    if ( ! $__vshelf_found && $__vshelf_piece:q =~ [0-9]* ) then
+      set __vshelf_found = 1
+      set __vshelf_joint = /
+      foreach __vshelf_main ($__vshelf_mains:q)
+        if ( $__vshelf_main:q == $__vshelf_name:q=$__vshelf_named:q ) then
+          set __vshelf_joint = ''
+          set __vshelf_named = ''
+        endif
+      end
+    endif
+    set __vshelf_named = $__vshelf_named:q$__vshelf_joint:q$__vshelf_piece:q
+    set __vshelf_joint = -
+  end
 else if ( $1 == look && $#__vshelf_requirements ) then
   # Follows what the project here requires. The program runs only where this shell does not know it.
   set __vshelf_round = 1
@@ -167,10 +186,18 @@ else if ( $1 == look && $#__vshelf_requirements ) then
               if ( $__vshelf_other[1]:q == $__vshelf_parts[1]:q ) set __vshelf_stays = ($__vshelf_other[2]:q)
             end
           endif
-          if ( ! $__vshelf_known && $#__vshelf_stays ) then
-            echo "vshelf: $__vshelf_parts[1] $__vshelf_parts[2] is required here; this shell stays switched to $__vshelf_stays" >>! /dev/stderr
-          else if ( ! $__vshelf_known ) then
-            echo "vshelf: $__vshelf_parts[1] $__vshelf_parts[2] here, as the project requires" >>! /dev/stderr
+          if ( ! $__vshelf_known ) then
+            set __vshelf_name = $__vshelf_parts[1]:q
+            set __vshelf_key = $__vshelf_parts[2]:q
+            __vshelf_part show
+            set __vshelf_required = $__vshelf_named:q
+            if ( $#__vshelf_stays ) then
+              set __vshelf_key = $__vshelf_stays:q
+              __vshelf_part show
+              echo "vshelf: $__vshelf_name $__vshelf_required is required here; this shell stays switched to $__vshelf_named" >>! /dev/stderr
+            else
+              echo "vshelf: $__vshelf_name $__vshelf_required here, as the project requires" >>! /dev/stderr
+            endif
           endif
         end
         foreach __vshelf_word ($__vshelf_before:q)

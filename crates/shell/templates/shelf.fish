@@ -67,6 +67,7 @@ end
 # Reads which runtimes there are and which files require them.
 function __vshelf_load
     set -g __vshelf_requirements
+    set -g __vshelf_mains
     set -g __vshelf_says ''
     if test -r $__vshelf_data/connect/runtimes.fish
         source $__vshelf_data/connect/runtimes.fish

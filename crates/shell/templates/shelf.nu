@@ -46,9 +46,13 @@ def --env __vshelf_enter [runtime: record] {
   }
 }
 
-# The selector of a key: dunefield/8.3.1 for dunefield-8.3.1.
-def __vshelf_shown [key: string]: nothing -> string {
-  $key | str replace --regex '^([^0-9].*?)-([0-9])' '$1/$2'
+# The selector of a key, which names the publisher unless it is the main one: 8.3.1 for saltmarsh-8.3.1,
+# dunefield/8.3.1 for dunefield-8.3.1.
+def __vshelf_shown [name: string, key: string]: nothing -> string {
+  let selector = $key | str replace --regex '^(.*?)-([0-9])' '$1/$2'
+  let mains = $env.__vshelf.known.enter | where name == $name | each {|runtime| $"($runtime.publisher)/" }
+  let main = $mains | append '/' | first
+  if ($selector | str starts-with $main) { $selector | str substring ($main | str length).. } else { $selector }
 }
 
 # Says in VSHELF_ACTIVE what is active, for prompts to show.
@@ -56,7 +60,7 @@ def --env __vshelf_name_all [] {
   let chosen = __vshelf_chosen
   $env.VSHELF_ACTIVE = $env.__vshelf.known.enter | each {|runtime|
     let key = $chosen | get --optional ([$runtime.name] | into cell-path) | default '?'
-    let named = if $key == '?' { $runtime.default } else { __vshelf_shown $key }
+    let named = if $key == '?' { $runtime.default } else { __vshelf_shown $runtime.name $key }
     if $named == '' { null } else { $"($runtime.name) ($named)" }
   } | compact | str join ', '
 }
@@ -121,10 +125,10 @@ def --env __vshelf_look [] {
       for pair in ($words | transpose name key) {
         let name = [$pair.name] | into cell-path
         if $pair.key == '?' or $pair.key == ($before | get --optional $name) { continue }
-        let shown = $"vshelf: ($pair.name) (__vshelf_shown $pair.key)"
+        let shown = $"vshelf: ($pair.name) (__vshelf_shown $pair.name $pair.key)"
         # A switch takes precedence over what the project requires.
         if $pair.name in $switched {
-          let stays = __vshelf_shown ($switched | get $name)
+          let stays = __vshelf_shown $pair.name ($switched | get $name)
           print --stderr $"($shown) is required here; this shell stays switched to ($stays)"
         } else {
           print --stderr $"($shown) here, as the project requires"

@@ -52,16 +52,19 @@ function global:__vshelf_enter($Runtime) {
     }
 }
 
-# The selector of a key: dunefield/8.3.1 for dunefield-8.3.1.
-function global:__vshelf_shown([string] $key) {
-    $key -creplace '^([^0-9].*?)-(?=[0-9])', '$1/'
+# The selector of a key, which names the publisher unless it is the main one: 8.3.1 for saltmarsh-8.3.1,
+# dunefield/8.3.1 for dunefield-8.3.1.
+function global:__vshelf_shown([string] $name, [string] $key) {
+    $selector = $key -creplace '^(.*?)-(?=[0-9])', '$1/'
+    $main = ($global:__vshelf.Known.enter | Where-Object { $_.name -ceq $name }).publisher
+    if ($main -and $selector.StartsWith("$main/")) { $selector.Substring($main.Length + 1) } else { $selector }
 }
 
 # Says in VSHELF_ACTIVE what is active, for prompts to show.
 function global:__vshelf_name_all {
     $active = foreach ($runtime in $global:__vshelf.Known.enter) {
         $key = __vshelf_chosen $runtime.name
-        $named = if (-not $key -or $key -ceq '?') { $runtime.default } else { __vshelf_shown $key }
+        $named = if (-not $key -or $key -ceq '?') { $runtime.default } else { __vshelf_shown $runtime.name $key }
         if ($named) { "$($runtime.name) $named" }
     }
     $env:VSHELF_ACTIVE = $active -join ', '
@@ -134,10 +137,10 @@ function global:__vshelf_look {
         foreach ($name in $words.Keys) {
             $key = $words[$name]
             if ($key -ceq '?' -or $key -ceq $before[$name]) { continue }
-            $shown = "vshelf: $name $(__vshelf_shown $key)"
+            $shown = "vshelf: $name $(__vshelf_shown $name $key)"
             # A switch takes precedence over what the project requires.
             if ($switched.ContainsKey($name)) {
-                $stays = __vshelf_shown $switched[$name]
+                $stays = __vshelf_shown $name $switched[$name]
                 [Console]::Error.WriteLine("$shown is required here; this shell stays switched to $stays")
             } else {
                 [Console]::Error.WriteLine("$shown here, as the project requires")

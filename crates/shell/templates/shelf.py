@@ -52,9 +52,12 @@ def __vshelf_connect():
         elif f"{XSH.env.get(variable, '')}/".startswith(ours):
             del XSH.env[variable]
 
-    def shown(key):
-        """The selector of a key: dunefield/8.3.1 for dunefield-8.3.1."""
-        return re.sub(r"^([^0-9].*?)-(?=[0-9])", r"\1/", key)
+    def shown(name, key):
+        """The selector of a key, which names the publisher unless it is the main one: 8.3.1 for
+        saltmarsh-8.3.1, dunefield/8.3.1 for dunefield-8.3.1."""
+        selector = re.sub(r"^(.*?)-(?=[0-9])", r"\1/", key)
+        mains = {runtime["name"]: runtime["publisher"] for runtime in state["known"]["enter"]}
+        return selector.removeprefix(f"{mains.get(name, '')}/")
 
     def name_all():
         """Says in VSHELF_ACTIVE what is active, for prompts to show."""
@@ -62,7 +65,7 @@ def __vshelf_connect():
         active = []
         for runtime in state["known"]["enter"]:
             key = keys.get(runtime["name"], "?")
-            named = runtime["default"] if key == "?" else shown(key)
+            named = runtime["default"] if key == "?" else shown(runtime["name"], key)
             if named:
                 active.append(f"{runtime['name']} {named}")
         XSH.env["VSHELF_ACTIVE"] = ", ".join(active)
@@ -143,10 +146,10 @@ def __vshelf_connect():
                         continue
                     # A switch takes precedence over what the project requires.
                     if name in switched():
-                        stays = shown(switched()[name])
-                        tell(f"vshelf: {name} {shown(key)} is required here; this shell stays switched to {stays}")
+                        stays = shown(name, switched()[name])
+                        tell(f"vshelf: {name} {shown(name, key)} is required here; this shell stays switched to {stays}")
                     else:
-                        tell(f"vshelf: {name} {shown(key)} here, as the project requires")
+                        tell(f"vshelf: {name} {shown(name, key)} here, as the project requires")
                 for name, key in before.items():
                     if key != "?" and name not in words and name not in switched():
                         tell(f"vshelf: {name} follows the default again")

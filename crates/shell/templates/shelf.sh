@@ -64,6 +64,7 @@ vshelf() {
 # Reads which runtimes there are and which files require them.
 __vshelf_load() {
   __vshelf_requirements=''
+  __vshelf_mains=''
   __vshelf_says=''
   if [ -r "$__vshelf_data/connect/runtimes.@SHELL@" ]; then
     # shellcheck source=/dev/null

@@ -6,7 +6,7 @@ set __vshelf_stamps = @STAMPS@
 # What was looked at last, what it resulted in, and what was told; what was looked at before, and what
 # each resulted in; how the program ended last. A statement costs this shell more than what it does.
 set __vshelf_signature = '' __vshelf_followed = () __vshelf_told = () __vshelf_result = 0
-set __vshelf_seen = () __vshelf_answers = () __vshelf_runtimes = () __vshelf_requirements = ()
+set __vshelf_seen = () __vshelf_answers = () __vshelf_runtimes = () __vshelf_requirements = () __vshelf_mains = ()
 
 # This shell has no functions; what would be one is a part of the file beside this one.
 alias __vshelf_part 'source $__vshelf_data:q/connect/functions.tcsh \!*'

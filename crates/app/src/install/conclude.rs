@@ -44,7 +44,7 @@ pub fn conclude(
     let line = runtime.line_of(&install.id.version);
     let ended = line.filter(|line| line.phase_on(runtime.today) == Phase::Ended);
     let conclusion = Conclusion {
-        selector: runtime.as_typed(&install.id.key),
+        selector: runtime.key_as_typed(&install.id.key),
         ended_line: ended.cloned(),
         today: runtime.today,
         became_default: becomes_default,
@@ -74,7 +74,7 @@ fn change_shell(
         session::plan_following(runtime, None);
         return match required == pick {
             true => ShellAfterInstall::AsRequired,
-            false => ShellAfterInstall::RequiredOther(required),
+            false => ShellAfterInstall::RequiredOther(runtime.selector_of_pick(&required)),
         };
     }
     match switched {
@@ -83,7 +83,7 @@ fn change_shell(
         }
         Some(switched) if became_default => {
             let stays = before.active().unwrap_or(switched);
-            ShellAfterInstall::StaysSwitched(stays.clone())
+            ShellAfterInstall::StaysSwitched(runtime.selector_of_pick(stays))
         }
         None if became_default => {
             session::plan_following(runtime, None);
@@ -91,7 +91,7 @@ fn change_shell(
         }
         _ if before.answering() == Some(&pick) => ShellAfterInstall::Active,
         _ => ShellAfterInstall::Stays {
-            answering: before.answering().cloned(),
+            answering: (before.answering()).map(|pick| runtime.selector_of_pick(pick)),
             to_connect: match shell.dialect() {
                 Some(_) => None,
                 None => Some(way_to_connect(runtime.environment())),
@@ -120,14 +120,13 @@ pub fn conclude_several(
             before.shelf.set_default(&job.key, &kept_as(request))?;
         }
         let runtime = before.reopened()?;
-        let prefix = environment.prefix(name);
         let install = runtime.install(&job.key);
         let install = install.filter(|_| environment.shell.can_change());
         listener.tell(Event::ConcludedSeveral(&SeveralConclusion {
             title: runtime.definition.title.clone(),
             new_default: has_none.then(|| job.title()),
             default: defaults::state_of(&runtime),
-            switchable: install.map(|install| format!("{prefix}{}", install.id.key)),
+            switchable: install.map(|install| runtime.key_as_typed(&install.id.key)),
         }));
     }
     refresh(environment)

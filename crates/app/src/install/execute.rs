@@ -145,7 +145,7 @@ fn execute_one(job: &InstallJob, listener: &dyn Listener) -> JobResult {
     }
     let _lock = job.shelf.lock(&job.key, &mut |holder| {
         listener.tell(Event::Waiting {
-            key: &job.key,
+            title: &job.title(),
             holder,
         });
     })?;

@@ -40,6 +40,8 @@ pub struct InstallJob {
     tried: Vec<String>,
     /// The key that it gets.
     pub key: Key,
+    /// The selector that means just it.
+    selector: String,
     /// What is done otherwise than usual.
     pub options: JobOptions,
     /// The digest that the archive must have, where it is known from before.
@@ -137,7 +139,7 @@ impl InstallJob {
         }
         let source = runtime.definition.source(&archive.source);
         let source = source.ok_or_else(|| Error::LockedSource {
-            title: format!("{} {}", runtime.definition.title, locked.release),
+            title: runtime.title_of(&locked.key()),
             source_name: archive.source.clone(),
             runtime: runtime.name().to_owned(),
         })?;
@@ -152,7 +154,7 @@ impl InstallJob {
             )
         };
         let release = Release {
-            version: locked.version(),
+            version: locked.version.clone(),
             publisher: locked.publisher.as_str().into(),
             date: None,
             security: false,
@@ -167,7 +169,6 @@ impl InstallJob {
         };
         let job = InstallJob::of(runtime, &release, options, offer, VecDeque::new())?;
         let job = InstallJob {
-            key: locked.release.clone(),
             expected_digest: Some(archive.digest.to_string()),
             is_as_locked: true,
             locked_companions: locked.companions.clone(),
@@ -196,7 +197,8 @@ impl InstallJob {
             source,
             others,
             tried: Vec::new(),
-            key: runtime.key_for(&release.version, &release.publisher),
+            key: Key::new(&release.version, &release.publisher),
+            selector: runtime.selector_for(&release.version, &release.publisher),
             release: release.clone(),
             builds,
             options,
@@ -277,11 +279,7 @@ impl InstallJob {
 
     /// The runtime and version, for people; the publisher too where it is not the main one.
     pub fn title(&self) -> String {
-        let (title, version) = (&self.definition.title, &self.release.version);
-        match self.key.as_str() == version.as_str() {
-            true => format!("{title} {version}"),
-            false => format!("{title} {}/{version}", self.release.publisher),
-        }
+        format!("{} {}", self.definition.title, self.selector)
     }
 
     /// Whether it installs the same release as another.

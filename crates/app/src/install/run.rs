@@ -242,7 +242,8 @@ fn plan(
     let options = asked.options;
     let mut runtime = Runtime::of_request(environment, request)?;
     let is_meant = |locked: &&LockedRelease| {
-        locked.runtime == runtime.name() && locked.request() == request.without_runtime()
+        let own = locked.request(runtime.main_publisher());
+        locked.runtime == runtime.name() && own == request.without_runtime()
     };
     if let Some(locked) = asked.locked.iter().find(is_meant) {
         let job = InstallJob::locked(&runtime, locked, options)?;

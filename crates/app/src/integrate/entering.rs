@@ -87,7 +87,7 @@ pub fn look(listener: &dyn Listener, environment: &Environment) -> Result<Follow
                 let answer = listener.ask(&Question::FollowProject {
                     file: &path,
                     title: &runtime.definition.title,
-                    pick,
+                    selector: &runtime.selector_of_pick(pick),
                 })?;
                 // An answer holds until the file or the shelf changes.
                 stamp.again = answer == Answer::Nobody;

@@ -33,8 +33,11 @@ pub fn refresh(environment: &Environment) -> Done {
 
 fn entered(environment: &Environment, name: &str) -> Result<Entered, Error> {
     let runtime = Runtime::named(environment, Some(name))?;
-    let default = runtime.default_pick().map(|pick| pick.key().cloned());
+    let default = runtime.default_pick().cloned();
+    let shown = default.as_ref().map(|pick| runtime.selector_of_pick(pick));
     Ok(Entered {
+        shown: shown.unwrap_or_default(),
+        publisher: runtime.main_publisher().unwrap_or_default().to_owned(),
         definition: runtime.definition,
         default,
     })

@@ -48,7 +48,9 @@ pub fn carry_between(
         });
     }
     if from == to {
-        return Err(Error::SameInstall { key: from });
+        return Err(Error::SameInstall {
+            selector: runtime.selector_of(&from),
+        });
     }
     let mut report = plan(&runtime, &from, &to)?;
     if !dry_run {
@@ -73,6 +75,8 @@ fn plan(runtime: &Runtime<'_>, from: &Key, to: &Key) -> Result<CarryReport, Erro
         title: runtime.definition.title.clone(),
         from: from.clone(),
         to: to.clone(),
+        from_selector: runtime.selector_of(from),
+        to_selector: runtime.selector_of(to),
         packages: packages::plan(runtime, from, to)?,
     })
 }
@@ -92,7 +96,7 @@ fn check(runtime: &Runtime<'_>, report: &CarryReport) -> Done {
             count,
             attempt: packages::attempt(runtime, &report.to, &failed).unwrap_or(PackageAttempt {
                 prefix: String::new(),
-                selector: report.to.to_string(),
+                selector: runtime.selector_of(&report.to),
                 tool: String::new(),
                 calls: Vec::new(),
             }),

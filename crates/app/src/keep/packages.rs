@@ -57,7 +57,7 @@ impl Tool<'_> {
     fn failed(&self, problem: &'static str, cause: String) -> Error {
         Error::PackageTool {
             tool: self.tool.program.clone(),
-            key: self.key.clone(),
+            install: self.runtime.selector_of(self.key),
             problem,
             cause,
         }
@@ -105,11 +105,11 @@ pub fn of_install(
     if has_none || runtime.definition.packages.is_none() {
         return Ok(Vec::new());
     }
-    let title = runtime.display_name(&install.id);
+    let title = runtime.title_of(&install.id.key);
     let listed = Task::ListingPackages(&title).during(listener, || list(runtime, key));
     listed.map_err(|cause| Error::PackagesUnknown {
         title,
-        selector: runtime.as_typed(key),
+        selector: runtime.key_as_typed(key),
         cause: Box::new(cause),
     })
 }
@@ -221,7 +221,7 @@ pub fn attempt(runtime: &Runtime<'_>, key: &Key, packages: &[Package]) -> Option
     };
     Some(PackageAttempt {
         prefix: runtime.environment().prefix(runtime.name()),
-        selector: key.to_string(),
+        selector: runtime.selector_of(key),
         tool: tool.program.clone(),
         calls,
     })

@@ -127,7 +127,7 @@ fn plan(
     let meant = request.without_runtime().to_string();
     let mut named = installs.iter().copied();
     if !asked.every
-        && let Some(named) = named.find(|install| install.key.to_string() == meant)
+        && let Some(named) = named.find(|install| runtime.selector_of(&install.key) == meant)
     {
         installs = vec![named];
     }
@@ -142,7 +142,7 @@ fn plan(
         let installs = installs.iter();
         return Err(Error::CoversSeveral {
             selector: request.to_string(),
-            installs: installs.map(|id| id.key.to_string()).collect(),
+            installs: installs.map(|id| runtime.selector_of(&id.key)).collect(),
         });
     }
     let keys = installs.iter().map(|install| install.key.clone()).collect();
@@ -153,7 +153,7 @@ fn plan(
     let holders = Holders::find(runtime.environment())?;
     let claims = holders.claims_on(runtime);
     for install in installs {
-        let title = runtime.display_name(install);
+        let title = runtime.title_of(&install.key);
         let held = runtime.install(&install.key).into_iter();
         let needed_by: Vec<Protection> = held
             .flat_map(|install| holders.of_install(runtime, &activity, install, &claims))
@@ -202,9 +202,11 @@ pub fn remove_install(
     listener: &dyn Listener,
 ) -> Result<Removed, Error> {
     let environment = runtime.environment();
-    let gone = || Error::GoneMeanwhile { key: key.clone() };
+    let gone = || Error::GoneMeanwhile {
+        title: runtime.title_of(key),
+    };
     let install = runtime.install(key).ok_or_else(gone)?;
-    let title = runtime.display_name(&install.id);
+    let title = runtime.title_of(&install.id.key);
     let was_default = runtime.is_default(key);
     let fate = match departure.for_good {
         true => Fate::Deleted,
@@ -283,7 +285,7 @@ fn reassigned(before: &Runtime<'_>, key: &Key) -> Result<Vec<Reassigned>, Error>
     });
     let told = asked.into_iter().map(|(who, request)| Reassigned {
         who,
-        now: now.pick_meeting(&request),
+        now: (now.pick_meeting(&request)).map(|pick| now.selector_of_pick(&pick)),
         request,
     });
     Ok(told.collect())

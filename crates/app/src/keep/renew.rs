@@ -173,7 +173,7 @@ fn plan_runtime(
     let renewals = renewal::plan(catalog, &all, &followed, environment.platform());
     // What stands in a line with a record that tells nothing may be its newest release.
     let unknown: Vec<&str> = (runtime.untold.iter())
-        .filter_map(|untold| Some(catalog.line_of(&untold.key.parts().1?)?.name.as_str()))
+        .filter_map(|untold| Some(catalog.line_of(&untold.key.version()?)?.name.as_str()))
         .collect();
     let meant = renewals
         .into_iter()
@@ -200,7 +200,7 @@ fn plan_runtime(
             from: renewal.from.clone(),
             packages: match runtime.definition.packages {
                 Some(_) => {
-                    let title = runtime.display_name(renewal.from);
+                    let title = runtime.title_of(&renewal.from.key);
                     let list = || packages::list(runtime, &renewal.from.key);
                     Task::ListingPackages(&title).during(listener, list)
                 }
@@ -307,7 +307,7 @@ fn renew(
     options: RenewOptions,
     listener: &dyn Listener,
 ) -> Result<(), RenewalError> {
-    let old = runtime.display_name(&planned.from);
+    let old = runtime.title_of(&planned.from.key);
     let failed = |stays: bool, for_packages: bool| {
         let stays = stays.then(|| old.clone());
         move |error| RenewalError {
@@ -348,7 +348,7 @@ fn renew(
 /// Notes that the renewal is under way, so that it is gone on with where it is cut off.
 fn begin(runtime: &Runtime<'_>, planned: &PlannedRenewal) -> Done {
     let from = planned.from.key.clone();
-    let to = runtime.key_for(&planned.to.version, &planned.from.publisher);
+    let to = Key::new(&planned.to.version, &planned.from.publisher);
     (runtime.shelf).change_state(|state| drop(state.renewals.insert(from, to)))?;
     Ok(())
 }
@@ -402,7 +402,7 @@ fn follow(
     // What a selector such as 8 or lts stands for moves by itself; an exact version does not.
     let moved = |selector: &str| match runtime.pick_of_label(selector) {
         Some(now) if now == pick => selector.to_owned(),
-        _ => pick.to_string(),
+        _ => runtime.selector_of(key),
     };
     for follower in &planned.followers {
         let step = match follower {
@@ -507,7 +507,7 @@ fn remove_old(runtime: &Runtime<'_>, planned: &PlannedRenewal, listener: &dyn Li
     if let Some(protection) = entry.and_then(|entry| entry.protections.iter().find(needs)) {
         end(runtime, planned)?;
         let step = RenewalStep::OldStays {
-            title: runtime.display_name(&planned.from),
+            title: runtime.title_of(&planned.from.key),
             why: Some(protection.clone()),
         };
         listener.tell(Event::Renewal(&step));

@@ -36,7 +36,7 @@ pub fn restore(environment: &Environment, requests: &[Request], listener: &dyn L
         let runtime = Runtime::named(environment, Some(&entry.record.runtime))?;
         if let Some(install) = runtime.install(&entry.key) {
             listener.tell(Event::NotGone {
-                title: &runtime.display_name(&install.id),
+                title: &runtime.title_of(&install.id.key),
             });
             // A command that was cut off may not have come to it.
             set_missing_default(&runtime, &entry.key)?;
@@ -44,7 +44,7 @@ pub fn restore(environment: &Environment, requests: &[Request], listener: &dyn L
         }
         if trash::take_back(&runtime, entry)? {
             listener.tell(Event::Restored(&Restored {
-                title: title_of(&runtime, entry),
+                title: runtime.title_of(&entry.key),
                 from_trash: true,
                 became_default: set_missing_default(&runtime, &entry.key)?,
                 packages: Vec::new(),
@@ -106,7 +106,7 @@ fn find<'e>(
 /// The job of installing the very build that an entry is about.
 fn plan(mut runtime: Runtime<'_>, entry: &HistoryEntry) -> Result<InstallJob, Error> {
     let record = &entry.record;
-    let title = title_of(&runtime, entry);
+    let title = runtime.title_of(&entry.key);
     if record.adopted.is_some() {
         return Err(Error::WasAdopted {
             title,
@@ -151,16 +151,11 @@ fn plan(mut runtime: Runtime<'_>, entry: &HistoryEntry) -> Result<InstallJob, Er
     Ok(job)
 }
 
-/// What a removed install is called, as [`Runtime::display_name`] does those on the shelf.
-fn title_of(runtime: &Runtime<'_>, entry: &HistoryEntry) -> String {
-    format!("{} {}", runtime.definition.title, entry.key)
-}
-
 /// Makes an install the default where there is none; says whether it did.
 fn set_missing_default(runtime: &Runtime<'_>, key: &Key) -> Result<bool, Error> {
     let missing = runtime.state.default.is_none();
     if missing {
-        runtime.shelf.set_default(key, &key.to_string())?;
+        (runtime.shelf).set_default(key, &runtime.selector_of(key))?;
     }
     Ok(missing)
 }

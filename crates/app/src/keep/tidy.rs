@@ -213,7 +213,7 @@ fn remove_still_outdated(
     let same = plan.iter().find(|now| now.install == entry.install);
     if let Some(protection) = same.and_then(|now| now.protections.first()) {
         return Err(Error::InUse {
-            title: runtime.display_name(entry.install),
+            title: runtime.title_of(&entry.install.key),
             protection: protection.clone(),
             since_planned: true,
         });
@@ -231,12 +231,12 @@ fn remove_still_outdated(
 }
 
 /// Marks installs as kept, whatever speaks against them, or no longer; gives back each runtime's title
-/// with the keys.
+/// with the selectors.
 pub fn mark_kept(
     environment: &Environment,
     requests: &[Request],
     keep: bool,
-) -> Result<Vec<(String, Vec<Key>)>, Error> {
+) -> Result<Vec<(String, Vec<String>)>, Error> {
     let mut marked = Vec::new();
     for request in requests {
         let runtime = Runtime::of_request(environment, request)?;
@@ -249,7 +249,8 @@ pub fn mark_kept(
                 };
             }
         })?;
-        marked.push((runtime.definition.title.clone(), keys));
+        let selectors = keys.iter().map(|key| runtime.selector_of(key)).collect();
+        marked.push((runtime.definition.title.clone(), selectors));
     }
     Ok(marked)
 }

@@ -81,7 +81,7 @@ fn what_keeps_six(scene: &Scene) -> Vec<Protection> {
     };
     let plan = plan_tidy(&environment, &runtimes, &asked).unwrap();
     let mut entries = plan.assessments();
-    let six = entries.find(|entry| entry.install.key.as_str() == "6.20.2");
+    let six = entries.find(|entry| entry.install.key.version_text() == "6.20.2");
     six.unwrap().protections.clone()
 }
 

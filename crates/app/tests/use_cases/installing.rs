@@ -139,7 +139,7 @@ fn wrong_bytes_are_no_reason_to_ask_another_source_and_leave_nothing() {
 fn packages_come_along_where_that_is_asked_for() {
     let scene = Scene::with(&["6.20.2"]);
     scene.write(
-        "data/shelf/marram/6.20.2/build/lib/marram/packages/tide-tables",
+        "data/shelf/marram/saltmarsh-6.20.2/build/lib/marram/packages/tide-tables",
         "1.4.0\n",
     );
     let recorder = Recorder::default();

@@ -81,7 +81,7 @@ fn who_asked_for_what_was_removed_is_told_with_what_it_finds_now() {
     labels::set(&environment, "board", &request("6")).unwrap();
     let recorder = Recorder::default();
     remove(&environment, &removal(&["6.20.2"]), &recorder).unwrap();
-    let told = ["Label(\"board\", \"6\")", "now: Some(Install", "6.20.1"];
+    let told = ["Label(\"board\", \"6\")", "now: Some(\"6.20.1\")"];
     assert!(recorder.was_told(&told), "{:?}", recorder.told());
 }
 
@@ -110,7 +110,7 @@ fn a_clean_up_asks_first_and_says_why_afterwards() {
     let history = history::read(&scene.environment()).unwrap().entries;
     let tidied: Vec<_> = (history.iter())
         .filter(|entry| entry.operation == Operation::Tidied)
-        .map(|entry| (entry.key.as_str(), entry.reasons.clone()))
+        .map(|entry| (entry.key.version_text(), entry.reasons.clone()))
         .collect();
     let superseded = Reason::Superseded {
         by: "6.20.2".parse().unwrap(),
@@ -227,7 +227,7 @@ fn a_renewal_takes_the_default_and_labels_along_and_removes_the_old_release() {
     assert_eq!(scene.default().as_deref(), Some("8.3.1"));
     let label = labels::find(&scene.environment(), "board").unwrap();
     assert_eq!(label.selector, "8");
-    assert_eq!(label.pick.unwrap().to_string(), "8.3.1");
+    assert_eq!(label.shown.as_deref(), Some("8.3.1"));
     let history = history::read(&environment).unwrap().entries;
     let replaced = history
         .iter()
@@ -263,7 +263,7 @@ fn a_checkup_finds_what_is_not_as_it_was_unpacked_and_what_stands_for_nothing() 
 /// What is in the trash, removed last first.
 fn in_trash(scene: &Scene) -> Vec<String> {
     let trashed = trash::all(&scene.environment()).unwrap();
-    trashed.iter().map(|one| one.key.to_string()).collect()
+    trashed.iter().map(|one| one.key.version_text().to_owned()).collect()
 }
 
 #[test]

@@ -109,14 +109,14 @@ fn a_stamp_says_what_a_project_resulted_in() {
     let scene = Scene::with(&["6.20.2"]);
     scene.write("project/.marram-version", "6\n");
     let followed = entering::look(&Recorder::default(), &scene.environment()).unwrap();
-    let six = Pick::Install("6.20.2".parse().unwrap());
+    let six = Pick::Install("saltmarsh-6.20.2".parse().unwrap());
     assert_eq!(followed.picks.get("marram"), Some(&Some(six)));
     // It stands below the folder of stamps where the file stands below the root.
     let file = scene.path("project/.marram-version");
     let stamp = scene
         .path("cache/stamps")
         .join(file.strip_prefix("/").unwrap());
-    assert_eq!(fs::read_to_string(stamp).unwrap(), "marram=6.20.2\n");
+    assert_eq!(fs::read_to_string(stamp).unwrap(), "marram=saltmarsh-6.20.2\n");
     // What requirements result in may be otherwise after an install.
     scene.install(&["8.3.1"]);
     assert_eq!(names_in(&scene.path("cache/stamps")), Vec::<String>::new());
@@ -177,7 +177,7 @@ fn what_a_project_requires_is_installed_where_a_person_agreed_to_it_once() {
     assert!(no.asked()[0].contains("InstallRequired"));
     assert_eq!(scene.on_shelf(), ["6.20.2"]);
     let yes = Recorder::answering(Answer::Yes);
-    let pick = |key: &str| Some(Pick::Install(key.parse().unwrap()));
+    let pick = |key: &str| Some(format!("saltmarsh-{key}").parse::<Pick>().unwrap());
     assert_eq!(look(&yes).picks["marram"], pick("7.2.2"));
     assert!(!yes.was_told(&["Concluded"]), "{:?}", yes.told());
     // In this folder it goes without saying from now on.

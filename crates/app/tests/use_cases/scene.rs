@@ -106,24 +106,25 @@ impl Scene {
         recorder
     }
 
-    /// The keys of what is on the shelf, newest first.
+    /// The selectors of what is on the shelf, newest first.
     pub fn on_shelf(&self) -> Vec<String> {
         let environment = self.environment();
         let runtime = Runtime::named(&environment, None).unwrap();
         let installs = runtime.installs.iter();
-        installs.map(|install| install.id.key.to_string()).collect()
+        (installs.map(|install| runtime.selector_of(&install.id.key))).collect()
     }
 
-    /// The key of the default.
+    /// The selector of the default.
     pub fn default(&self) -> Option<String> {
         let environment = self.environment();
         let runtime = Runtime::named(&environment, None).unwrap();
-        runtime.default_pick().map(ToString::to_string)
+        (runtime.default_pick()).map(|pick| runtime.selector_of_pick(pick))
     }
 
-    /// The folder of an install.
-    pub fn install_folder(&self, key: &str) -> PathBuf {
-        self.path("data/shelf/marram").join(key).join("build")
+    /// The folder of the main publisher's build of this version.
+    pub fn install_folder(&self, version: &str) -> PathBuf {
+        let installs = self.path("data/shelf/marram");
+        installs.join(format!("saltmarsh-{version}/build"))
     }
 }
 

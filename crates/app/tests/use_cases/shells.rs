@@ -39,12 +39,12 @@ fn a_switch_hands_over_what_changes_and_nothing_else() {
     let scene = Scene::with(&["8.3.1", "6"]);
     let environment = scene.connected();
     let switched = switch::switch(&environment, Some(request("6")), &Recorder::default()).unwrap();
-    assert_eq!(switched.pick, Pick::Install("6.20.2".parse().unwrap()));
+    assert_eq!(switched.pick, Pick::Install("saltmarsh-6.20.2".parse().unwrap()));
     assert!(!switched.already);
     hand_over(&environment, &Recorder::default()).unwrap();
     let changes = fs::read_to_string(scene.path("changes")).unwrap();
     assert!(changes.contains("VSHELF_SWITCHED"), "{changes}");
-    assert!(changes.contains("shelf/marram/6.20.2/build"), "{changes}");
+    assert!(changes.contains("shelf/marram/saltmarsh-6.20.2/build"), "{changes}");
 }
 
 #[test]
@@ -59,7 +59,7 @@ fn what_is_missing_is_offered_and_installed_where_somebody_says_yes() {
     let somebody = Recorder::answering(Answer::Yes);
     let environment = scene.connected();
     let switched = switch::switch(&environment, asked, &somebody).unwrap();
-    assert_eq!(switched.pick, Pick::Install("9.2.0".parse().unwrap()));
+    assert_eq!(switched.pick, Pick::Install("saltmarsh-9.2.0".parse().unwrap()));
     assert!(
         somebody.asked()[0].contains("InstallMissing"),
         "{:?}",
@@ -128,9 +128,9 @@ fn one_command_runs_on_what_is_asked_for_or_active() {
     let scene = Scene::with(&["8.3.1", "6"]);
     let environment = scene.environment();
     let (_, pick) = choose_for_run(&environment, &RunTarget::Selected(request("6"))).unwrap();
-    assert_eq!(pick.to_string(), "6.20.2");
+    assert_eq!(pick.as_str(), "saltmarsh-6.20.2");
     let (_, pick) = choose_for_run(&environment, &RunTarget::Active(None)).unwrap();
-    assert_eq!(pick.to_string(), "8.3.1");
+    assert_eq!(pick.as_str(), "saltmarsh-8.3.1");
     let empty = Scene::new();
     let error = choose_for_run(&empty.environment(), &RunTarget::Active(None))
         .err()

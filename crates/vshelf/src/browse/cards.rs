@@ -47,7 +47,7 @@ impl<'r, 'c> Cards<'r, 'c> {
             // Of the builds only the one for this machine can be chosen.
             facts.retain(|(name, fact)| *name != "build" || fact.starts_with(&platform));
         }
-        let is_named = |install: &&Install| install.id.key.to_string() == name;
+        let is_named = |install: &&Install| runtime.selector_of(&install.id.key) == name;
         if let Some(install) = runtime.installs.iter().find(is_named) {
             let contents = &install.record.contents;
             let used = ago(runtime.used_on(install), runtime.today);

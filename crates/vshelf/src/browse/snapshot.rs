@@ -52,7 +52,7 @@ pub fn take(runtime: &Runtime<'_>) -> Snapshot {
         let is_published =
             |candidate: &Candidate<'_>| candidate.install.is_some_and(|other| other.key == id.key);
         if !published.iter().any(is_published) {
-            let name = id.key.to_string();
+            let name = runtime.selector_of(&id.key);
             let mut entry = entry(runtime, &activity, &name, Some(id));
             entry.spine = spine_of(&id.version);
             let place = entries.partition_point(|(version, _)| *version > id.version);
@@ -61,7 +61,7 @@ pub fn take(runtime: &Runtime<'_>) -> Snapshot {
     }
     Snapshot {
         title: runtime.definition.title.clone(),
-        active: active_in_words(&activity),
+        active: active_in_words(runtime, &activity),
         spines: spines.collect(),
         entries: entries.into_iter().map(|(_, entry)| entry).collect(),
     }
@@ -126,10 +126,11 @@ fn describe(entry: &mut BrowseItem, release: &Release, runtime: &Runtime<'_>) {
     }
 }
 
-fn active_in_words(activity: &Activity) -> String {
+fn active_in_words(runtime: &Runtime<'_>, activity: &Activity) -> String {
     let Some(pick) = activity.active() else {
         return "nothing is active".to_owned();
     };
+    let pick = runtime.selector_of_pick(pick);
     match activity.rule() {
         Some(Rule::Switch) => format!("this shell: {pick}"),
         Some(Rule::Requirement) => format!("required here: {pick}"),

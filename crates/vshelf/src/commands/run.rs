@@ -71,7 +71,10 @@ impl RunCommand for Run {
         Err(match error.kind() {
             io::ErrorKind::NotFound => Failure::new(
                 Kind::NoMatch,
-                format!("there is no command {name:?} to run on {pick}"),
+                format!(
+                    "there is no command {name:?} to run on {}",
+                    runtime.selector_of_pick(&pick)
+                ),
             ),
             _ => Failure::new(Kind::Other, format!("{name:?} cannot be run: {error}")),
         })

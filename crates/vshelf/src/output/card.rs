@@ -207,7 +207,7 @@ pub fn facts(
     facts.push((
         "on the shelf",
         match candidate.install {
-            Some(install) => format!("yes, as {}", install.key),
+            Some(install) => format!("yes, as {}", runtime.selector_of(&install.key)),
             None => "no".to_owned(),
         },
     ));

@@ -81,8 +81,8 @@ pub fn print(ui: &Ui, report: &CarryReport) -> Outcome {
             carried: outcome.into(),
         });
     let report = Report {
-        from: report.from.to_string(),
-        to: report.to.to_string(),
+        from: report.from.selector(),
+        to: report.to.selector(),
         packages: packages.collect(),
     };
     json::print(ui, &report)

@@ -121,7 +121,7 @@ pub fn show_lines(ui: &Ui, runtime: &Runtime<'_>, as_json: bool) -> Outcome {
                 newest: newest.next(),
                 other_publishers: newest.collect(),
                 on_shelf: (runtime.installs_of(line))
-                    .map(|install| install.id.key.to_string())
+                    .map(|install| install.id.key.selector())
                     .collect(),
             }
         })

@@ -4,7 +4,7 @@ use crate::wording::shells::{say_way_to_connect, say_way_to_default};
 use serde::Serialize;
 use vshelf_app::Runtime;
 use vshelf_app::defaults::{NewDefault, ShellAfterDefault};
-use vshelf_core::Pick;
+use vshelf_core::{Key, Pick};
 use vshelf_view::Palette;
 
 use super::json::{self, Item};
@@ -41,12 +41,13 @@ pub fn show(ui: &Ui, runtimes: &[Runtime<'_>], as_json: bool) -> Outcome {
     for runtime in runtimes {
         let title = &runtime.definition.title;
         match (&runtime.state.default, runtime.default_pick()) {
-            (Some(selector), Some(pick)) if *selector == pick.to_string() => {
-                ui.sentence(format!("{title}: {pick} is the default."))?;
+            (Some(selector), Some(pick)) if *selector == runtime.selector_of_pick(pick) => {
+                ui.sentence(format!("{title}: {selector} is the default."))?;
             }
             (Some(selector), Some(pick)) => {
                 ui.sentence(format!(
-                    "{title}: {pick} is the default, set as {selector}."
+                    "{title}: {} is the default, set as {selector}.",
+                    runtime.selector_of_pick(pick)
                 ))?;
             }
             (Some(selector), None) => {
@@ -69,21 +70,17 @@ fn report(runtime: &Runtime<'_>) -> Report {
     Report {
         runtime: runtime.name().to_owned(),
         selector: runtime.state.default.clone(),
-        key: key.map(ToString::to_string),
+        key: key.map(Key::selector),
         path: key.map(|_| runtime.shelf.default_link().to_string_lossy().into_owned()),
     }
 }
 
 /// Says what the default is now, and what the calling shell does.
 pub fn say_set(ui: &Ui, set: &NewDefault) -> Outcome {
-    let (named, kept) = (&set.pick, &set.selector);
-    let as_typed = match named {
-        Pick::Install(key) if *kept != key.to_string() => format!(", set as {kept}"),
-        _ => String::new(),
-    };
-    let named = match named {
-        Pick::System => "The system's own copy".to_owned(),
-        Pick::Install(key) => key.to_string(),
+    let (named, as_typed) = match &set.pick {
+        Pick::System => ("The system's own copy", String::new()),
+        Pick::Install(_) if set.selector == set.shown => (set.shown.as_str(), String::new()),
+        Pick::Install(_) => (set.shown.as_str(), format!(", set as {}", set.selector)),
     };
     ui.done(format!(
         "{} is the default of {} now{as_typed}.",

@@ -61,7 +61,7 @@ pub fn print(
             Some(chosen.version.to_string()),
             Some(chosen.publisher.to_owned()),
         ),
-        Ok(Choice::System) => (Some(Pick::System.to_string()), None),
+        Ok(Choice::System) => (Some(Pick::System.as_str().to_owned()), None),
         Err(_) => (None, None),
     };
     let release = match &explanation.outcome {
@@ -100,7 +100,7 @@ pub fn show(ui: &Ui, runtime: &Runtime<'_>, request: &Request, scope: Scope) -> 
         format!("{title} {request}, on {}", runtime.today),
     ))?;
     for (index, step) in explanation.steps.iter().enumerate() {
-        ui.fact(&format!("{:>2}", index + 1), &worded(step))?;
+        ui.fact(&format!("{:>2}", index + 1), &worded(runtime, step))?;
     }
     match explanation.outcome {
         Ok(Choice::Version(chosen)) => {
@@ -140,7 +140,7 @@ fn say_locked(ui: &Ui, runtime: &Runtime<'_>, request: &Request) -> Outcome {
     match project::locked_in(runtime, &lock)? {
         Some(locked) => ui.sentence(format!(
             "The project here requires it, and is locked to {} ({}).",
-            locked.release,
+            runtime.selector_of(&locked.key()),
             shown(&lock)
         )),
         None => Ok(()),
@@ -199,7 +199,7 @@ fn say_where_from(ui: &Ui, runtime: &Runtime<'_>, release: &Release) -> Outcome 
 }
 
 /// A step as a sentence.
-fn worded(step: &Step) -> String {
+fn worded(runtime: &Runtime<'_>, step: &Step) -> String {
     match step {
         Step::Label { label, selector } => format!("Your label {label} stands for {selector}."),
         Step::Default { selector } => format!("The default is set as {selector}."),
@@ -260,6 +260,8 @@ fn worded(step: &Step) -> String {
             None => format!("{version} is the only version left."),
         },
         Step::System => "system is the first copy on PATH that is not on the shelf.".to_owned(),
-        Step::Previous { key: pick } => format!("This shell used {pick} before."),
+        Step::Previous { key: pick } => {
+            format!("This shell used {} before.", runtime.selector_of_pick(pick))
+        }
     }
 }

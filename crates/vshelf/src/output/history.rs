@@ -61,7 +61,7 @@ pub fn print(ui: &Ui, history: &History<'_>) -> Outcome {
             runtime: record.runtime.clone(),
             version: record.version.to_string(),
             publisher: record.publisher.clone(),
-            key: entry.key.to_string(),
+            key: entry.key.selector(),
             reasons: why(entry),
             packages: entry.packages.clone(),
             on_shelf: history.is_on_shelf(entry),
@@ -99,8 +99,8 @@ pub fn show(ui: &Ui, history: &History<'_>) -> Outcome {
         let runtime = history.runtime_of(entry);
         let phase = runtime.and_then(|runtime| runtime.phase_of(&record.version));
         let called = match runtime {
-            Some(runtime) => runtime.display_name(&record.id(&entry.key)),
-            None => format!("{} {}", record.runtime, entry.key),
+            Some(runtime) => runtime.title_of(&entry.key),
+            None => format!("{} {}", record.runtime, entry.key.selector()),
         };
         let mut about = why(entry);
         if !entry.packages.is_empty() {

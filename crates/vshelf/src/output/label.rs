@@ -2,7 +2,6 @@
 
 use serde::Serialize;
 use vshelf_app::labels::{Label, NewLabel};
-use vshelf_core::Pick;
 use vshelf_view::{Cell, Column, Palette, Table};
 
 use super::json::Item;
@@ -33,7 +32,7 @@ pub fn reports(labels: &[Label]) -> Vec<Report> {
         runtime: label.runtime.clone(),
         label: label.name.clone(),
         selector: label.selector.clone(),
-        key: label.pick.as_ref().map(Pick::to_string),
+        key: label.pick.clone().map(String::from),
     };
     labels.iter().map(report).collect()
 }
@@ -41,8 +40,8 @@ pub fn reports(labels: &[Label]) -> Vec<Report> {
 /// Says what one label stands for.
 pub fn show_one(ui: &Ui, label: &Label) -> Outcome {
     let Label { name, selector, .. } = label;
-    ui.sentence(match &label.pick {
-        Some(pick) if pick.to_string() == *selector => {
+    ui.sentence(match &label.shown {
+        Some(pick) if pick == selector => {
             format!("{name} stands for {pick}, which is on the shelf.")
         }
         Some(pick) => format!("{name} stands for {selector}, which is {pick} on the shelf."),
@@ -69,7 +68,7 @@ pub fn show(ui: &Ui, labels: &[Label], several_runtimes: bool) -> Outcome {
     ];
     let mut table = Table::new(&columns, Palette::HEADING);
     for label in labels {
-        let pick = label.pick.as_ref().map(Pick::to_string);
+        let pick = label.shown.clone();
         table.row(
             Palette::QUIET,
             [

@@ -132,9 +132,7 @@ impl Report {
 }
 
 fn report(runtime: &Runtime<'_>, activity: &Activity) -> Report {
-    let installs = runtime
-        .installs
-        .iter()
+    let installs = (runtime.installs_main_first().into_iter())
         .map(|install| {
             let id = &install.id;
             let line = runtime.line_of(&id.version);
@@ -218,7 +216,7 @@ fn show_one(ui: &Ui, listed: &Listed<'_>) -> Outcome {
         table.row(
             spine(report.phase),
             [
-                Cell::new(install.id.key.to_string(), Palette::STRONG),
+                Cell::new(runtime.selector_of(&install.id.key), Palette::STRONG),
                 phase_cell(report.phase),
                 end_cell(line, runtime.today),
                 megabytes(report.size).into(),

@@ -106,7 +106,7 @@ pub fn table(runtime: &Runtime<'_>, plan: &[Assessment<'_>]) -> Table {
         table.row(
             spine(phase),
             [
-                Cell::new(entry.install.key.to_string(), Palette::STRONG),
+                Cell::new(runtime.selector_of(&entry.install.key), Palette::STRONG),
                 phase_cell(phase),
                 megabytes(entry.bytes).into(),
                 used.unwrap_or_default().into(),

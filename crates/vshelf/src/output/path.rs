@@ -62,7 +62,7 @@ impl Report {
             runtime: runtime.name().to_owned(),
             path: folder.to_string_lossy().into_owned(),
             program: program.to_string_lossy().into_owned(),
-            key: pick.to_string(),
+            key: pick.clone().into(),
         })
     }
 

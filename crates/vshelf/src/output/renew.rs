@@ -53,7 +53,7 @@ pub fn reports(plans: &Plans<'_>) -> Vec<Report> {
         let report = |planned: &PlannedRenewal| Report {
             runtime: runtime.name().to_owned(),
             line: planned.line.clone(),
-            from: planned.from.key.to_string(),
+            from: planned.from.key.selector(),
             to: planned.to.clone(),
             packages: (planned.packages.as_ref().ok())
                 .map(|packages| packages.iter().map(Package::spelled).collect()),
@@ -154,7 +154,7 @@ fn show_plan(
             [
                 planned.line.clone().into(),
                 phase_cell(phase),
-                Cell::new(planned.from.key.to_string(), Palette::STRONG),
+                Cell::new(runtime.selector_of(&planned.from.key), Palette::STRONG),
                 Cell::new(planned.to.version.to_string(), Palette::STRONG),
                 match planned.to.security {
                     true => Cell::new("security", Palette::WARNING),

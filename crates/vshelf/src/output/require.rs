@@ -3,7 +3,6 @@
 use serde::Serialize;
 use vshelf_app::mistakes::Mistake;
 use vshelf_app::require::{NewRequirement, Required, ShellAfterRequire};
-use vshelf_core::Pick;
 
 use super::json::Item;
 use crate::failure::Outcome;
@@ -41,7 +40,7 @@ pub fn reports(required: &[Required<'_>]) -> Vec<Report> {
             selector: found.map(|found| found.requirement.request.to_string()),
             file: found.map(|found| found.file.to_string_lossy().into_owned()),
             line_number: found.map(|found| found.requirement.line),
-            met_by: required.met_by.as_ref().map(Pick::to_string),
+            met_by: required.met_by.clone().map(String::from),
         }
     };
     required.iter().map(report).collect()
@@ -66,7 +65,8 @@ pub fn show(ui: &Ui, required: &[Required<'_>]) -> Outcome {
         let place = format!("{}, line {}", shown(&found.file), found.requirement.line);
         match &required.met_by {
             Some(pick) => ui.sentence(format!(
-                "The project here requires {title} {wanted} ({place}); {pick} on the shelf meets it."
+                "The project here requires {title} {wanted} ({place}); {} on the shelf meets it.",
+                required.runtime.selector_of_pick(pick)
             ))?,
             None => {
                 ui.sentence(format!(

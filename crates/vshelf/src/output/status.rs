@@ -70,7 +70,7 @@ pub fn report(runtime: &Runtime<'_>) -> Report {
         runtime: runtime.name().to_owned(),
         rule: activity.rule(),
         newer: install.and_then(|install| runtime.newer_than(&install.id)),
-        first_on_path: activity.answering().map(Pick::to_string),
+        first_on_path: activity.answering().cloned().map(String::from),
         program: activity
             .copies
             .first()
@@ -83,10 +83,10 @@ pub fn report(runtime: &Runtime<'_>) -> Report {
             .iter()
             .map(|copy| CopyReport {
                 program: copy.program.display().to_string(),
-                key: copy.pick.key().map(Key::to_string),
+                key: copy.pick.key().map(Key::selector),
             })
             .collect(),
-        active: active.map(|pick| pick.to_string()),
+        active: active.map(String::from),
         activation: activity.activation,
     }
 }
@@ -113,7 +113,7 @@ pub fn show_short(ui: &Ui, runtimes: &[Runtime<'_>]) -> Outcome {
         let version = match activity.active() {
             Some(Pick::System) => "system".to_owned(),
             Some(pick) => match runtime.picked(pick) {
-                Some(install) => install.id.key.shown(),
+                Some(install) => runtime.selector_of(&install.id.key),
                 // What is active by the rules and is not on the shelf does not run.
                 None => continue,
             },
@@ -145,11 +145,11 @@ fn show_one(ui: &Ui, runtime: &Runtime<'_>) -> Outcome {
     let line = install.and_then(|install| runtime.line_of(&install.id.version));
     let phase = line.map(|line| line.phase_on(runtime.today));
     let name = match install {
-        Some(install) => install.id.key.to_string(),
+        Some(install) => runtime.selector_of(&install.id.key),
         None => "of the system".to_owned(),
     };
     let named = styled(Palette::STRONG, format!("{title} {name}"));
-    let (spine, why) = (ui.spine(spine(phase)), reason(active));
+    let (spine, why) = (ui.spine(spine(phase)), reason(runtime, active));
     match activity.differs() {
         false => ui.sentence(format!("{spine}{named} is active here: {why}."))?,
         true => ui.sentence(format!(
@@ -220,7 +220,8 @@ fn show_one(ui: &Ui, runtime: &Runtime<'_>) -> Outcome {
     ui.facts(&facts)?;
     say_unmet(ui, runtime, &activity);
     if let Some(other_copy) = &other_copy {
-        let due = activity.active().map(Pick::to_string).unwrap_or_default();
+        let due = activity.active().map(|pick| runtime.selector_of_pick(pick));
+        let due = due.unwrap_or_default();
         let fix = other_copies::fix(other_copy, &runtime.as_typed(due));
         ui.next("To change that", &fix);
     } else if activity.differs() {
@@ -231,20 +232,20 @@ fn show_one(ui: &Ui, runtime: &Runtime<'_>) -> Outcome {
 }
 
 /// Why a claim holds.
-fn reason(claim: &Claim) -> String {
+fn reason(runtime: &Runtime<'_>, claim: &Claim) -> String {
     match claim.rule {
         Rule::Switch => "this shell was switched to it".to_owned(),
         Rule::Requirement => format!("{} requires {}", project_of(claim), claim.selector),
-        Rule::Default if is_plain(claim) => "it is the default".to_owned(),
+        Rule::Default if is_plain(runtime, claim) => "it is the default".to_owned(),
         Rule::Default => format!("it is the default, set as {}", claim.selector),
         Rule::System => "the shelf has no default, and this copy is on PATH".to_owned(),
     }
 }
 
 /// Whether what meets a claim is called just as it asks.
-fn is_plain(claim: &Claim) -> bool {
-    let met_by = claim.met_by.as_ref().map(Pick::to_string);
-    met_by.as_ref() == Some(&claim.selector)
+fn is_plain(runtime: &Runtime<'_>, claim: &Claim) -> bool {
+    let met_by = claim.met_by.as_ref();
+    met_by.is_some_and(|pick| runtime.selector_of_pick(pick) == claim.selector)
 }
 
 fn overridden(claim: &Claim) -> String {

@@ -118,12 +118,12 @@ fn meaning(runtime: &Runtime<'_>, word: &str, among: Among) -> String {
         return String::new();
     };
     let now = match among {
-        Among::Shelf => runtime.pick_meeting(&request).map(|pick| pick.to_string()),
+        Among::Shelf => (runtime.pick_meeting(&request)).map(|pick| runtime.selector_of_pick(&pick)),
         Among::Published => {
             let choice = runtime.explain(&request, Scope::Published).outcome.ok();
             choice.map(|choice| match choice {
                 Choice::Version(chosen) => chosen.version.to_string(),
-                Choice::System => Pick::System.to_string(),
+                Choice::System => Pick::System.as_str().to_owned(),
             })
         }
     };
@@ -142,7 +142,7 @@ fn on_shelf(runtime: &Runtime<'_>) -> Vec<Suggestion> {
         let phase = phase.map(|phase| phase.to_string());
         let marks = marks(runtime, &activity, &install.id.key);
         let about: Vec<String> = phase.into_iter().chain(marks).collect();
-        (install.id.key.to_string(), about.join(", "))
+        (runtime.selector_of(&install.id.key), about.join(", "))
     });
     installs.collect()
 }

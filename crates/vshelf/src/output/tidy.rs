@@ -3,7 +3,6 @@
 use serde::Serialize;
 use vshelf_app::keep::leftovers::LeftoverKind;
 use vshelf_app::keep::tidy::{Tidied, TidyPlan};
-use vshelf_core::Key;
 use vshelf_core::tidy::{Protection, Verdict, Witness};
 use vshelf_view::Palette;
 use vshelf_view::words::{Count, listed, megabytes};
@@ -151,7 +150,7 @@ pub fn say_tidied(ui: &Ui, plan: &TidyPlan<'_, '_>, tidied: &Tidied) -> Outcome 
 }
 
 /// Says which installs are kept whatever speaks against them, or no longer.
-pub fn say_kept(ui: &Ui, marked: &[(String, Vec<Key>)], keep: bool) -> Outcome {
+pub fn say_kept(ui: &Ui, marked: &[(String, Vec<String>)], keep: bool) -> Outcome {
     marked.iter().try_for_each(|(title, keys)| {
         let names = listed(keys, "and");
         ui.done(match keep {

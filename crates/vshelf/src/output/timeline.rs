@@ -69,7 +69,7 @@ impl<'r> Facts<'r> {
             phase: line.phase_on(self.runtime.today),
             spans: spans(self.runtime.catalog(), line),
             on_shelf: (self.runtime.installs_of(line))
-                .map(|install| install.id.key.to_string())
+                .map(|install| install.id.key.selector())
                 .collect(),
             next: self.next(line),
         };
@@ -120,7 +120,7 @@ impl<'r> Facts<'r> {
         let runtime = self.runtime;
         let shelf = runtime.installs_of(line).map(|install| {
             let marks = self.marks(&install.id.key);
-            let selector = install.id.key.to_string();
+            let selector = runtime.selector_of(&install.id.key);
             match marks.is_empty() {
                 true => selector,
                 false => format!("{selector} ({})", marks.join(", ")),

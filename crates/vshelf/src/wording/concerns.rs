@@ -17,18 +17,18 @@ pub fn say(ui: &Ui, runtime: &Runtime<'_>, activity: &Activity) {
             true => "The default",
             false => "What the project here requires",
         };
-        let pick = &concern.pick;
+        let selector = &concern.selector;
         if let Some(line) = &concern.ended {
             let end = end_of_support(Some(line), runtime.today);
             ui.warn(format!(
-                "{who}, {pick}, is of a line that is no longer supported: {} ended on {end}.",
+                "{who}, {selector}, is of a line that is no longer supported: {} ended on {end}.",
                 line.name
             ));
         }
         if let Some(release) = &concern.security_release {
             let (version, prefix) = (&release.version, &release.prefix);
             ui.warn(format!(
-                "{who}, {pick}, lacks a security release: {version} is out."
+                "{who}, {selector}, lacks a security release: {version} is out."
             ));
             if !release.is_covered {
                 let require = format!("vshelf require {prefix}{version}");

@@ -59,8 +59,8 @@ fn tell(ui: &Ui, event: Event<'_>) -> Outcome {
             "{title} is locked, and was withdrawn: {}.",
             printable(why)
         )),
-        Event::Waiting { key, holder } => ui.note_above_bars(&format!(
-            "Another command ({holder}) is working on {key}; waiting for it."
+        Event::Waiting { title, holder } => ui.note_above_bars(&format!(
+            "Another command ({holder}) is working on {title}; waiting for it."
         )),
         Event::TaskBegins(task) => {
             let (what, deleting) = waiting_for(task);
@@ -156,9 +156,13 @@ fn in_words(question: &Question<'_>) -> String {
             let (name, file) = (dialect.name(), shown(file));
             format!("No shell is connected. Connect new {name} shells, by a block in {file}?")
         }
-        Question::FollowProject { file, title, pick } => {
+        Question::FollowProject {
+            file,
+            title,
+            selector,
+        } => {
             format!(
-                "{} requires {title} {pick}. Use it here?",
+                "{} requires {title} {selector}. Use it here?",
                 project_name(file)
             )
         }

@@ -52,7 +52,7 @@ pub fn protection(protection: &Protection) -> String {
             format!("required by {}, whose drive is away", project_name(file))
         }
         Protection::RenewalUnfinished { successor } => {
-            format!("renewal to {successor} not finished")
+            format!("renewal to {} not finished", successor.version_text())
         }
         Protection::Unclear { what, cause } => {
             format!("{} unknown: {}", witness(*what), printable(cause))

@@ -165,8 +165,8 @@ pub fn show_results(ui: &Ui, results: &[InstallResult]) -> Outcome {
 /// The default, with the selector that it was set as where that is another text.
 fn default_in_words(default: &DefaultState) -> String {
     let selector = default.selector.clone().unwrap_or_default();
-    match &default.pick {
-        Some(pick) if pick.to_string() != selector => format!("{pick} ({selector})"),
+    match &default.shown {
+        Some(shown) if *shown != selector => format!("{shown} ({selector})"),
         _ => selector,
     }
 }
@@ -218,7 +218,7 @@ pub fn say_conclusion(ui: &Ui, conclusion: &Conclusion) -> Outcome {
             to_connect,
         } => {
             let here = match answering {
-                Some(Pick::System) => ", and this shell stays on the system's own copy".to_owned(),
+                Some(other) if other == Pick::System.as_str() => ", and this shell stays on the system's own copy".to_owned(),
                 Some(other) => format!(", and this shell stays on {other}"),
                 None => String::new(),
             };

@@ -112,7 +112,7 @@ pub fn say_installing(ui: &Ui, packages: &[&Package]) {
 /// Shows what carrying packages resulted in.
 pub fn show_carried(ui: &Ui, report: &CarryReport) -> Outcome {
     let title = styled(Palette::STRONG, &report.title);
-    let (from, to) = (&report.from, &report.to);
+    let (from, to) = (&report.from_selector, &report.to_selector);
     let is_plan = (report.packages.iter()).any(|(_, outcome)| *outcome == CarryOutcome::Planned);
     if ui.is_quiet() && !is_plan {
         return Ok(());

@@ -88,6 +88,6 @@ pub fn called(runtime: &Runtime<'_>, pick: &Pick, system_copy: Option<&std::path
             format!("the system's own {title} ({})", shown(program))
         }
         (Pick::System, None) => format!("the system's own {title}"),
-        _ => format!("{title} {pick}"),
+        (Pick::Install(key), _) => runtime.title_of(key),
     }
 }

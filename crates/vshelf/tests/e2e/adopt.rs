@@ -254,7 +254,7 @@ fn a_checkup_says_which_files_changed_and_how_to_mend_it() {
 
 "#]]
     );
-    let install = scene.data("shelf/marram/8.3.1/build");
+    let install = scene.data("shelf/marram/saltmarsh-8.3.1/build");
     fs::write(install.join("lib/marram/prelude.mar"), "# changed\n").unwrap();
     fs::remove_file(install.join("share/doc/marram/README")).unwrap();
     fs::write(install.join("bin/marram"), "#!/bin/sh\nexit 3\n").unwrap();

@@ -122,14 +122,14 @@ fn a_release_that_comes_as_source_is_built() {
             .contains("Orache 2.5.3 is on the shelf, built from source in "),
         "{ran}"
     );
-    let record = scene.data("shelf/orache/2.5.3/record.json");
+    let record = scene.data("shelf/orache/saltmarsh-2.5.3/record.json");
     let record: Value = serde_json::from_str(&fs::read_to_string(record).unwrap()).unwrap();
     assert_eq!(record["platform"], "source");
     let built = &record["built"];
     assert_eq!(built["left_out"][0], "compressed sending");
     assert_eq!(built["steps"].as_array().map(Vec::len), Some(3));
     assert!(built["space"].as_u64().is_some_and(|bytes| bytes > 0));
-    let log = scene.data("shelf/orache/2.5.3/build.log");
+    let log = scene.data("shelf/orache/saltmarsh-2.5.3/build.log");
     assert!(fs::read_to_string(log).unwrap().contains("./configure"));
     let ran = scene.does(&["run", "orache@2.5.3", "--", "orache", "-e", "send version"]);
     assert_eq!(ran.stdout, "2.5.3\n");
@@ -154,7 +154,7 @@ fn a_release_that_comes_as_source_is_built() {
     assert!(ran.stderr.contains(left_out), "{ran}");
     scene.does(&["remove", "orache@2.5.3", "--even-if-used"]);
     scene.does(&["restore"]);
-    assert!(scene.data("shelf/orache/2.5.3/build/bin/orache").exists());
+    assert!(scene.data("shelf/orache/saltmarsh-2.5.3/build/bin/orache").exists());
 }
 
 #[test]
@@ -266,7 +266,7 @@ fn an_interrupted_build_goes_on_from_its_step() {
     let group = format!("-{}", first.id());
     assert!(process::status(process::command("kill").args(["-INT", "--", &group])).success());
     assert!(!first.wait().success());
-    assert!(!scene.data("shelf/bell/1.0.0").exists());
+    assert!(!scene.data("shelf/bell/gull-point-1.0.0").exists());
     let ran = scene.vshelf(&["install", "1"]);
     assert_eq!(ran.code, 0, "{ran}");
     assert!(
@@ -305,7 +305,7 @@ fn a_build_has_an_environment_of_its_own_and_leaves_nothing_running() {
     );
     let place = format!(
         "BELL_PLACE={}",
-        scene.data("shelf/bell/1.0.0/build").display()
+        scene.data("shelf/bell/gull-point-1.0.0/build").display()
     );
     assert!(
         log.contains(&place) && log.contains("home holds:\n"),
@@ -354,7 +354,7 @@ fn what_a_build_says_of_itself_is_checked() {
         5,
         &["Bell 1.0.0 was built, and does not pass its check: it rings."],
     );
-    assert!(!scene.data("shelf/bell/1.0.0").exists());
+    assert!(!scene.data("shelf/bell/gull-point-1.0.0").exists());
     let scene = recipe(&[("install", "true")], "");
     told(
         &scene.vshelf(&["install", "1"]),
@@ -368,7 +368,7 @@ fn what_a_build_says_of_itself_is_checked() {
     scene.does(&["install", "1"]);
     let said = scene.does(&["run", "1", "--", "bell"]).stdout;
     assert!(
-        said.starts_with("bell 1.0.0 ") && said.contains("/shelf/bell/1.0.0/build"),
+        said.starts_with("bell 1.0.0 ") && said.contains("/shelf/bell/gull-point-1.0.0/build"),
         "{said}"
     );
     let scene = recipe(&[("install", INSTALL)], replace);
@@ -434,7 +434,7 @@ fn a_build_that_lost_what_it_needs_is_found_by_checkup() {
     scene.does(&["install", "1"]);
     assert_eq!(scene.vshelf(&["checkup", "1"]).code, 0);
     // What it was built with became another one, and what the check needs goes.
-    let record = scene.data("shelf/bell/1.0.0/record.json");
+    let record = scene.data("shelf/bell/gull-point-1.0.0/record.json");
     let text = fs::read_to_string(&record).unwrap();
     let mut contents: Value = serde_json::from_str(&text).unwrap();
     contents["built"]["libraries"][0]["version"] = "1.2".into();
@@ -464,7 +464,7 @@ Error: the checkup has 1 finding.
     shows!(
         vshelf(&["checkup", "1"]),
         str![[r#"
-Bell 1.0.0: was built for ~/.local/share/vivid-shelf/shelf/bell/1.0.0/build, and works there only
+Bell 1.0.0: was built for ~/.local/share/vivid-shelf/shelf/bell/gull-point-1.0.0/build, and works there only
   To fix it: vshelf install --again 1.0.0
 --- stderr
 Error: the checkup has 1 finding.
@@ -542,7 +542,7 @@ fn a_build_that_can_be_moved_is_shared_and_checked_where_it_is_installed() {
     );
     scene.does(&["install", "--build", "bell@1.0.0"]);
     // What a person puts into an install is not shared.
-    fs::write(scene.data("shelf/bell/1.0.0/build/own"), "").unwrap();
+    fs::write(scene.data("shelf/bell/gull-point-1.0.0/build/own"), "").unwrap();
     let ran = scene.does(&["mirror", "1", "--builds", "--to", "site"]);
     assert!(ran.stdout.contains("built here, and packed"), "{ran}");
     let ran = scene.does(&["mirror", "1", "--builds", "--to", "site"]);
@@ -553,7 +553,7 @@ fn a_build_that_can_be_moved_is_shared_and_checked_where_it_is_installed() {
     other.does(&["runtimes", "--add", &definition.display().to_string()]);
     let ran = other.does(&["install", "bell@1"]);
     assert!(!ran.stderr.contains("built from source"), "{ran}");
-    let install = other.data("shelf/bell/1.0.0");
+    let install = other.data("shelf/bell/gull-point-1.0.0");
     assert!(!install.join("build/own").exists());
     let record: Value =
         serde_json::from_str(&fs::read_to_string(install.join("record.json")).unwrap()).unwrap();
@@ -578,7 +578,7 @@ fn a_build_that_can_be_moved_is_shared_and_checked_where_it_is_installed() {
     assert!(!install.exists());
 
     // What was changed since it was built is not shared.
-    fs::write(scene.data("shelf/bell/1.0.0/build/bin/bell"), "").unwrap();
+    fs::write(scene.data("shelf/bell/gull-point-1.0.0/build/bin/bell"), "").unwrap();
     told(
         &scene.vshelf(&["mirror", "1", "--builds", "--to", "site"]),
         7,
@@ -689,7 +689,7 @@ fn patches_of_a_release_are_verified_and_made_before_the_first_step() {
     let scene = scene_with(", releases = \">1\"", &digest);
     let ran = scene.does(&["install", "1", "--verbose"]);
     assert!(ran.stderr.contains("| flood\n"), "{ran}");
-    let record = fs::read_to_string(scene.data("shelf/bell/1.0.0/record.json")).unwrap();
+    let record = fs::read_to_string(scene.data("shelf/bell/gull-point-1.0.0/record.json")).unwrap();
     let record: Value = serde_json::from_str(&record).unwrap();
     assert_eq!(record["built"]["patches"], serde_json::json!([digest]));
 

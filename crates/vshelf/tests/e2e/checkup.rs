@@ -67,23 +67,23 @@ fn a_sound_set_up_has_no_finding() {
     "shelf.bash: was written by another version of vshelf"
 )]
 #[case(
-    "echo kelp > $DATA/shelf/marram/8.3.1/build/lib/marram/prelude.mar",
+    "echo kelp > $DATA/shelf/marram/saltmarsh-8.3.1/build/lib/marram/prelude.mar",
     "Marram 8.3.1: 1 of 7 files differ from what was unpacked"
 )]
 #[case(
-    "rm $DATA/shelf/marram/8.3.1/build/lib/marram/prelude.mar",
+    "rm $DATA/shelf/marram/saltmarsh-8.3.1/build/lib/marram/prelude.mar",
     "lib/marram/prelude.mar is missing"
 )]
 #[case(
-    "chmod 644 $DATA/shelf/marram/6.20.2/build/bin/marram",
+    "chmod 644 $DATA/shelf/marram/saltmarsh-6.20.2/build/bin/marram",
     "bin/marram has other permissions"
 )]
 #[case(
-    "ln -sfn /bin/false $DATA/shelf/marram/6.20.2/build/bin/marram",
+    "ln -sfn /bin/false $DATA/shelf/marram/saltmarsh-6.20.2/build/bin/marram",
     "Marram 6.20.2: does not start"
 )]
 #[case(
-    "rm -r $DATA/shelf/marram/8.3.1/build",
+    "rm -r $DATA/shelf/marram/saltmarsh-8.3.1/build",
     "the default of Marram: 8.3.1 matches nothing on the shelf"
 )]
 fn what_is_broken_is_found_and_mended_as_told(#[case] breaking: &str, #[case] found: &str) {
@@ -212,7 +212,7 @@ fn each_cause_of_another_copy_answering_has_its_own_fix() {
         .replace("title = \"Marram\"", "title = \"Sedge\"")
         .replace("MARRAM_HOME", "SEDGE_HOME");
     scene.write(".config/vivid-shelf/runtimes/sedge.toml", &sedge);
-    let adopted = scene.data("shelf/marram/8.3.1/build").display().to_string();
+    let adopted = scene.data("shelf/marram/saltmarsh-8.3.1/build").display().to_string();
     scene.does(&["adopt", &adopted, "--as", "sedge@gull-point/8.3.1"]);
     let ran = sh(
         &scene,

@@ -43,7 +43,7 @@ fn every_function_works_in_a_hostile_home_under_strict_mode() {
         marram --version
         vshelf switch 6 >/dev/null 2>&1
         marram --version
-        test \"$MARRAM_HOME\" = \"$HOME/.local/share/vivid-shelf/shelf/marram/6.20.2/build\"
+        test \"$MARRAM_HOME\" = \"$HOME/.local/share/vivid-shelf/shelf/marram/saltmarsh-6.20.2/build\"
         bash --noprofile --norc -c 'source ~/.bashrc; marram --version'
         vshelf switch nothing 2>/dev/null || echo \"failed with $?\"
         marram --version

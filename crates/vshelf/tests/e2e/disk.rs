@@ -165,7 +165,7 @@ fn without_a_process_table_nothing_is_tidied_away() {
 fn what_is_mounted_in_an_install_keeps_it() {
     let scene = Scene::new();
     scene.does(&["--quiet", "install", "6.20.2", "8.3.0"]);
-    let build = scene.data("shelf/marram/6.20.2/build");
+    let build = scene.data("shelf/marram/saltmarsh-6.20.2/build");
     let at = build.display().to_string();
     let Some(_mounted) = mount(&["--bind", &at], &build) else {
         return;
@@ -188,19 +188,19 @@ fn file_systems_that_cannot_exchange_or_link_are_used_all_the_same() {
     if !scene.can_tamper() {
         return;
     }
-    let before = fs::read(scene.data("shelf/marram/6.20.2/record.json")).unwrap();
+    let before = fs::read(scene.data("shelf/marram/saltmarsh-6.20.2/record.json")).unwrap();
     let again = &["install", "--again", "6.20.2"];
     let ran = scene.tampered("renameat2:error=EINVAL", again);
     assert_eq!(ran.code, 0, "{ran}");
     assert_ne!(
-        fs::read(scene.data("shelf/marram/6.20.2/record.json")).unwrap(),
+        fs::read(scene.data("shelf/marram/saltmarsh-6.20.2/record.json")).unwrap(),
         before
     );
     assert!(names_in(&scene.data("staging")).is_empty());
     scene.does(&["checkup", "6.20.2"]);
     let script = "set -e
         cp -a \"$0\" m; ln m/bin/marram m/bin/twin; tar -czf twins.tar.gz m";
-    let build = scene.data("shelf/marram/6.20.2/build");
+    let build = scene.data("shelf/marram/saltmarsh-6.20.2/build");
     let mut packing = scene.command("/bin/bash");
     let packed = scene.run(packing.args(["-c", script]).arg(build));
     assert_eq!(packed.code, 0, "{packed}");
@@ -259,7 +259,7 @@ fn the_history_tells_what_was_begun_done_and_given_up() {
 fn with_record(text: Option<&str>) -> Scene {
     let scene = Scene::new();
     scene.does(&["--quiet", "install", "8.3.0", "6.20.2"]);
-    let record = scene.data("shelf/marram/8.3.0/record.json");
+    let record = scene.data("shelf/marram/saltmarsh-8.3.0/record.json");
     match text {
         Some(text) => fs::write(&record, text).unwrap(),
         None => fs::remove_file(&record).unwrap(),
@@ -271,7 +271,7 @@ fn with_record(text: Option<&str>) -> Scene {
 fn a_damaged_record_is_told_everywhere_and_written_again_from_the_history() {
     let scene = with_record(Some("{\"format\""));
     let told = "Marram 8.3.0 is on the shelf, but \
-        [HOME]/.local/share/vivid-shelf/shelf/marram/8.3.0/record.json is damaged";
+        [HOME]/.local/share/vivid-shelf/shelf/marram/saltmarsh-8.3.0/record.json is damaged";
     for arguments in [
         &["list"][..],
         &["status"],
@@ -286,7 +286,7 @@ fn a_damaged_record_is_told_everywhere_and_written_again_from_the_history() {
         let is_told = ran.stderr.contains(told) || ran.stderr.contains("record.json is damaged");
         assert!(is_told, "{arguments:?}: {ran}");
     }
-    assert!(scene.data("shelf/marram/8.3.0/build/bin/marram").exists());
+    assert!(scene.data("shelf/marram/saltmarsh-8.3.0/build/bin/marram").exists());
     let ran = scene.vshelf(&["checkup"]);
     assert_eq!(ran.code, 1, "{ran}");
     assert!(
@@ -303,7 +303,7 @@ fn a_damaged_record_is_told_everywhere_and_written_again_from_the_history() {
 fn a_line_with_a_record_that_tells_nothing_is_not_renewed() {
     let scene = Scene::new();
     scene.does(&["--quiet", "install", "8.3.0", "6.20.1", "6.20.2"]);
-    fs::write(scene.data("shelf/marram/6.20.2/record.json"), "{").unwrap();
+    fs::write(scene.data("shelf/marram/saltmarsh-6.20.2/record.json"), "{").unwrap();
     let ran = scene.does(&["renew", "--yes"]);
     assert!(ran.stderr.contains("record.json is damaged"), "{ran}");
     assert_eq!(scene.on_shelf(), ["6.20.1", "6.20.2", "8.3.1"]);
@@ -320,7 +320,7 @@ fn a_record_of_a_newer_program_is_left_to_it() {
         !ran.stdout.contains("rm ") && !ran.stdout.contains("--again"),
         "{ran}"
     );
-    let record = scene.data("shelf/marram/8.3.0/record.json");
+    let record = scene.data("shelf/marram/saltmarsh-8.3.0/record.json");
     assert_eq!(fs::read_to_string(record).unwrap(), newer);
 }
 
@@ -357,7 +357,7 @@ fn packages_that_go_are_named() {
 fn an_install_whose_packages_cannot_be_listed_goes_on_request_alone() {
     let scene = Scene::new();
     scene.does(&["--quiet", "install", "8.3.1", "6.20.1", "6.20.2"]);
-    let tool = scene.data("shelf/marram/6.20.1/build/bin/tussock");
+    let tool = scene.data("shelf/marram/saltmarsh-6.20.1/build/bin/tussock");
     fs::write(&tool, "#!/bin/sh\necho 'the bell is broken' >&2; exit 1\n").unwrap();
     shows!(
         scene.vshelf(&["remove", "6.20.1"]),
@@ -417,7 +417,7 @@ fn a_build_without_space_says_so_and_goes_on_when_there_is_some() {
     );
     assert!(more.success());
     scene.does(&["install", "bell@1"]);
-    assert!(scene.data("shelf/bell/1.0.0/build/bin/bell").exists());
+    assert!(scene.data("shelf/bell/gull-point-1.0.0/build/bin/bell").exists());
     assert!(names_in(&scene.data("builds")).is_empty());
 }
 

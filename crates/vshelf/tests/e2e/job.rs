@@ -500,7 +500,7 @@ fn json_is_for_programs() {
     assert_eq!(list[0]["installs"][0]["default"], true);
     let lines = &read(&["catalog", "--json"])["lines"];
     assert_eq!(lines[2]["codename"], "Eelgrass");
-    assert_eq!(lines[2]["on_shelf"][0], "8.3.1");
+    assert_eq!(lines[2]["on_shelf"][0], "saltmarsh/8.3.1");
     let releases = &read(&["catalog", "8.2", "--json"])["releases"];
     assert_eq!(releases[2]["withdrawn"], "loses readings at midnight");
     let card = read(&["catalog", "8.3.1", "--json"]);
@@ -513,9 +513,9 @@ fn json_is_for_programs() {
             .starts_with("sha256:")
     );
     let path = read(&["path", "8", "--json"]);
-    assert_eq!(path["key"], "8.3.1");
+    assert_eq!(path["key"], "saltmarsh/8.3.1");
     let status = &read(&["status", "--json"])["runtimes"];
-    assert_eq!(status[0]["active"], "8.3.1");
+    assert_eq!(status[0]["active"], "saltmarsh/8.3.1");
     assert_eq!(status[0]["connected"], false);
     assert_eq!(read(&["default", "--json"])["defaults"][0]["selector"], "8");
     assert_eq!(

@@ -69,9 +69,9 @@ fn a_job_gets_what_its_project_wants() {
         str![[r#"
 marram 6.20.2
 marram 6.20.2
-[HOME]/.local/share/vivid-shelf/shelf/marram/6.20.2/build
-[HOME]/.local/share/vivid-shelf/shelf/marram/6.20.2/build/bin
-MARRAM_HOME=[HOME]/.local/share/vivid-shelf/shelf/marram/6.20.2/build
+[HOME]/.local/share/vivid-shelf/shelf/marram/saltmarsh-6.20.2/build
+[HOME]/.local/share/vivid-shelf/shelf/marram/saltmarsh-6.20.2/build/bin
+MARRAM_HOME=[HOME]/.local/share/vivid-shelf/shelf/marram/saltmarsh-6.20.2/build
 marram 6.20.2
 
 "#]]

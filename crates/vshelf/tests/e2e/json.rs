@@ -26,7 +26,7 @@ fn scene() -> Scene {
     scene.does(&["label", "gone", "9"]);
     scene.write(".marram-version", "8\n");
     scene.write(
-        ".local/share/vivid-shelf/shelf/marram/6.20.1/build/lib/marram/packages/tide-tables",
+        ".local/share/vivid-shelf/shelf/marram/saltmarsh-6.20.1/build/lib/marram/packages/tide-tables",
         "1.4.0\n",
     );
     let stranger = scene.data("staging/marram-9.9.9.0");

@@ -383,7 +383,7 @@ This shell is not connected; to connect it: vshelf connect
         ),
         str![[r#"
 Marram 9.2.0 is active here: tide-board requires 9.2.0.
-  program    ~/.local/share/vivid-shelf/shelf/marram/9.2.0/build/bin/marram
+  program    ~/.local/share/vivid-shelf/shelf/marram/saltmarsh-9.2.0/build/bin/marram
   line       9: current, support ends on 2027-06-30, in 7 months
   publisher  saltmarsh
   required   ~/tide-board/.marram-version, line 1
@@ -392,7 +392,7 @@ Marram 9.2.0 is active here: tide-board requires 9.2.0.
 This shell uses Marram 9.2.0 now.
 marram 9.2.0
 Marram 9.2.0 is active here: this shell was switched to it.
-  program    ~/.local/share/vivid-shelf/shelf/marram/9.2.0/build/bin/marram
+  program    ~/.local/share/vivid-shelf/shelf/marram/saltmarsh-9.2.0/build/bin/marram
   line       9: current, support ends on 2027-06-30, in 7 months
   publisher  saltmarsh
   required   tide-board requires 9.2.0 too (~/tide-board/.marram-version, line 1)

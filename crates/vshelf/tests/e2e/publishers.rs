@@ -104,7 +104,7 @@ fn one_version_of_two_publishers_stands_side_by_side() {
         ran.stdout.contains("orache version \"2.6.3\"\nno reed\n"),
         "{ran}"
     );
-    assert!(ran.stdout.contains(&home("2.6.3")), "{ran}");
+    assert!(ran.stdout.contains(&home("saltmarsh-2.6.3")), "{ran}");
     let suggested = scene.does(&["suggest", "--", "switch", "orache@d"]).stdout;
     assert!(suggested.contains("orache@dunefield/2.6.3"), "{suggested}");
     // The version alone names the install of the main publisher.
@@ -231,7 +231,7 @@ fn what_one_source_of_a_publisher_does_not_give_another_does() {
     assert_eq!(ran.code, 4, "{ran}");
     assert_eq!(
         crate::scene::names_in(&scene.data("shelf/orache")),
-        ["2.6.3"]
+        ["saltmarsh-2.6.3"]
     );
 }
 
@@ -308,11 +308,11 @@ fn packages_are_seen_without_starting_the_tool() {
     let scene = orache();
     scene.does(&["install", "2.6.2", "2.6.3"]);
     scene.does(&["run", "2.6.2", "--", "reed", "add", "kelp@1.0.0"]);
-    let tool = scene.data("shelf/orache/2.6.2/build/bin/reed");
+    let tool = scene.data("shelf/orache/saltmarsh-2.6.2/build/bin/reed");
     fs::write(&tool, "#!/bin/sh\necho broken; exit 1\n").unwrap();
     let ran = scene.does(&["carry", "--from", "2.6.2", "--to", "2.6.3"]);
     assert!(ran.stdout.contains("kelp"), "{ran}");
-    let packages = scene.data("shelf/orache/2.6.3/build/lib/orache/packages");
+    let packages = scene.data("shelf/orache/saltmarsh-2.6.3/build/lib/orache/packages");
     assert_eq!(crate::scene::names_in(&packages), ["kelp-1.0.0"]);
 }
 
@@ -329,7 +329,7 @@ fn every_new_install_gets_the_packages_that_the_settings_name() {
             .contains("kelp@2.0.0 and sand were added, as your settings say."),
         "{ran}"
     );
-    let packages = scene.data("shelf/orache/2.6.3/build/lib/orache/packages");
+    let packages = scene.data("shelf/orache/saltmarsh-2.6.3/build/lib/orache/packages");
     assert_eq!(
         crate::scene::names_in(&packages),
         ["kelp-2.0.0", "sand-1.0.0"]

@@ -147,7 +147,7 @@ pub fn prepare(scene: &Scene) {
     let copied = process::status(
         process::command("cp")
             .arg("-a")
-            .args([scene.data("shelf/marram/6.20.1/build"), scene.path("built")]),
+            .args([scene.data("shelf/marram/saltmarsh-6.20.1/build"), scene.path("built")]),
     );
     assert!(copied.success());
 }

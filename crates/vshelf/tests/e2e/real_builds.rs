@@ -181,7 +181,7 @@ mod live {
             );
             let said = in_bash(&scene, &script);
             let place =
-                format!("[HOME]/.local/share/vivid-shelf/shelf/lua/{version}/build/share/lua/");
+                format!("[HOME]/.local/share/vivid-shelf/shelf/lua/puc-rio-{version}/build/share/lua/");
             assert!(
                 said.starts_with(&format!("Lua {}\t", &version[..3])),
                 "{said}"
@@ -256,7 +256,7 @@ mod long {
             assert_eq!(ran.code, 0, "{ran}");
             let said = ran.stdout + &ran.stderr;
             assert!(said.contains("kelp@1.0.0"), "{said}");
-            assert!(!scene.data(&format!("shelf/ruby/{version}")).exists());
+            assert!(!scene.data(&format!("shelf/ruby/ruby-lang-{version}")).exists());
         }
     }
 

@@ -382,7 +382,7 @@ fn two_who_publish_at_once_lose_nothing_and_clients_install_meanwhile() {
         &registry,
         &["install", "8.3.1", "8.2.2", "6.2.11", "dunefield/8.3.1"],
     );
-    let index = registry.ask("GET", "board/marram/manifests/8.2.2", None);
+    let index = registry.ask("GET", "board/marram/manifests/saltmarsh-8.2.2", None);
     assert!(
         index.contains("amd64") || index.contains("arm64"),
         "{index}"
@@ -404,7 +404,7 @@ fn what_is_named_is_kept_when_garbage_is_collected() {
     does(&other, &registry, &["install", "8.3.1"]);
     // A release whose tags somebody takes away is gone from the catalog with the next that is published.
     for tag in [
-        "6.2.11",
+        "saltmarsh-6.2.11",
         "saltmarsh-6.2.11.linux-x64",
         "saltmarsh-6.2.11.darwin-arm64",
     ] {
@@ -629,7 +629,7 @@ fn another_tool_copies_a_repository_to_a_folder_and_back() {
     };
     for tag in [
         "catalog",
-        "8.3.1",
+        "saltmarsh-8.3.1",
         "saltmarsh-8.3.1.linux-x64",
         "saltmarsh-8.3.1.darwin-arm64",
     ] {
@@ -672,7 +672,7 @@ fn a_tag_that_points_to_something_else_is_told_by_what_it_is() {
     };
     let (catalog, index, build) = (
         text("catalog"),
-        text("8.3.1"),
+        text("saltmarsh-8.3.1"),
         text("saltmarsh-8.3.1.linux-x64"),
     );
     let size = catalog

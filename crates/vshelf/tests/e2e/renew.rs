@@ -146,7 +146,7 @@ fn a_failure_leaves_the_old_release_in_place() {
     assert!(default.contains("8.3.0"), "{default}");
     scene.server().misbehave(&[]);
     // A package that does not come keeps the old release: it may be all there is of it.
-    let list = scene.data("shelf/marram/6.20.1/build/lib/marram/packages/Not A Name");
+    let list = scene.data("shelf/marram/saltmarsh-6.20.1/build/lib/marram/packages/Not A Name");
     fs::write(list, "1\n").unwrap();
     let ran = scene.vshelf(&["renew", "6", "--yes"]);
     assert_eq!(ran.code, 1, "{ran}");
@@ -165,7 +165,7 @@ fn a_failure_leaves_the_old_release_in_place() {
 fn packages_that_cannot_be_listed_are_not_given_up() {
     let scene = behind();
     scene.does(&["default", "6.20.1"]);
-    let tool = scene.data("shelf/marram/6.20.1/build/bin/tussock");
+    let tool = scene.data("shelf/marram/saltmarsh-6.20.1/build/bin/tussock");
     fs::set_permissions(&tool, fs::Permissions::from_mode(0o644)).unwrap();
     let ran = scene.vshelf(&["renew", "6", "--yes"]);
     assert_eq!(ran.code, 1, "{ran}");
@@ -200,7 +200,7 @@ sand@1.1.0  already there       as 3.0.0
 "#]]
     );
     assert_eq!(packages(&scene, "8"), "sand 3.0.0\n");
-    let bad = scene.data("shelf/marram/6.20.1/build/lib/marram/packages/UPPER");
+    let bad = scene.data("shelf/marram/saltmarsh-6.20.1/build/lib/marram/packages/UPPER");
     fs::write(bad, "1.0.0\n").unwrap();
     shows!(
         scene.vshelf(&["--quiet", "carry", "--from", "6", "--to", "8"]),
@@ -251,7 +251,7 @@ fn what_cannot_be_carried_is_said_before_anything_is_done() {
         assert!(ran.stderr.contains(words), "{ran}");
     }
     // A tool that does not start is told of.
-    let tool = scene.data("shelf/marram/6.20.1/build/bin/tussock");
+    let tool = scene.data("shelf/marram/saltmarsh-6.20.1/build/bin/tussock");
     fs::set_permissions(&tool, fs::Permissions::from_mode(0o644)).unwrap();
     let ran = scene.vshelf(&["carry", "--from", "6", "--to", "8"]);
     assert_eq!(ran.code, 1, "{ran}");
@@ -312,7 +312,7 @@ fn the_list_has_its_orders_and_status_reminds_once_a_day() {
         .args(["run", "6", "--", "true"])
         .env("VSHELF_TODAY", "2026-11-24");
     assert_eq!(scene.run(&mut tomorrow).code, 0);
-    fs::write(scene.data("shelf/marram/4.8.3/build/big"), vec![0; 900_000]).unwrap();
+    fs::write(scene.data("shelf/marram/saltmarsh-4.8.3/build/big"), vec![0; 900_000]).unwrap();
     assert_eq!(first(&[]), "8.3.0");
     assert_eq!(first(&["--sort", "used"]), "6.20.1");
     assert_eq!(first(&["--sort", "size"]), "8.3.0");
@@ -367,6 +367,6 @@ fn a_full_disk_leaves_the_old_release_active() {
         run(&["run", "default", "--", "marram", "--version"]).stdout,
         "marram 8.3.0\n"
     );
-    assert_eq!(names_in(&data.join("shelf/marram")), ["8.3.0"]);
+    assert_eq!(names_in(&data.join("shelf/marram")), ["saltmarsh-8.3.0"]);
     assert_eq!(names_in(&data.join("staging")), Vec::<String>::new());
 }

@@ -233,9 +233,13 @@ impl Scene {
         masked(&text, "sha256:", |c| !c.is_ascii_hexdigit(), "[DIGEST]")
     }
 
-    /// The installs of Marram on the shelf, as the folder shows them.
+    /// The installs of Marram on the shelf, as the folder shows them: of the main publisher's only the version.
     pub fn on_shelf(&self) -> Vec<String> {
-        names_in(&self.data("shelf/marram"))
+        let keys = names_in(&self.data("shelf/marram"));
+        let own = |key: &str| key.strip_prefix("saltmarsh-").unwrap_or(key).to_owned();
+        let mut names: Vec<String> = keys.iter().map(|key| own(key)).collect();
+        names.sort();
+        names
     }
 }
 

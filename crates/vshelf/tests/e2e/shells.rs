@@ -150,7 +150,7 @@ say default
 (exit 7) || echo "status $?"
 vshelf switch 6 >/dev/null 2>&1
 say switched
-[ "$MARRAM_HOME" = "$DATA/shelf/marram/6.20.2/build" ] && echo 'home fits'
+[ "$MARRAM_HOME" = "$DATA/shelf/marram/saltmarsh-6.20.2/build" ] && echo 'home fits'
 vshelf switch --follow >/dev/null 2>&1
 say off
 vshelf switch nothing 2>/dev/null || echo "failed with $?"
@@ -190,7 +190,7 @@ say default
 sh -c 'exit 7'; or echo "status $status"
 vshelf switch 6 >/dev/null 2>&1
 say switched
-test "$MARRAM_HOME" = "$DATA/shelf/marram/6.20.2/build"; and echo 'home fits'
+test "$MARRAM_HOME" = "$DATA/shelf/marram/saltmarsh-6.20.2/build"; and echo 'home fits'
 vshelf switch --follow >/dev/null 2>&1
 say off
 vshelf switch nothing 2>/dev/null; or echo "failed with $status"
@@ -236,7 +236,7 @@ say default
 try { sh -c 'exit 7' } catch e { echo 'status '$e[reason][exit-status] }
 quiet switch 6
 say switched
-if (eq $E:MARRAM_HOME $E:DATA/shelf/marram/6.20.2/build) { echo 'home fits' }
+if (eq $E:MARRAM_HOME $E:DATA/shelf/marram/saltmarsh-6.20.2/build) { echo 'home fits' }
 quiet switch --follow
 say off
 try { quiet switch nothing } catch e { echo 'failed with '$e[reason][exit-status] }
@@ -278,7 +278,7 @@ sh -c 'exit 7'
 echo "status $status"
 vshelf switch 6 >& /dev/null
 say switched
-if ( $MARRAM_HOME:q == $DATA:q/shelf/marram/6.20.2/build ) echo 'home fits'
+if ( $MARRAM_HOME:q == $DATA:q/shelf/marram/saltmarsh-6.20.2/build ) echo 'home fits'
 vshelf switch --follow >& /dev/null
 say off
 vshelf switch nothing >& /dev/null
@@ -328,7 +328,7 @@ status = !(sh -c 'exit 7')
 print('status', status.returncode, flush=True)
 vshelf switch 6 > /dev/null e> /dev/null
 say('switched')
-if $MARRAM_HOME == $DATA + '/shelf/marram/6.20.2/build': print('home fits', flush=True)
+if $MARRAM_HOME == $DATA + '/shelf/marram/saltmarsh-6.20.2/build': print('home fits', flush=True)
 vshelf switch --follow > /dev/null e> /dev/null
 say('off')
 failed = !(vshelf switch nothing > /dev/null e> /dev/null)
@@ -370,7 +370,7 @@ say default
 try { ^sh -c 'exit 7' } catch { print $"status ($env.LAST_EXIT_CODE)" }
 vshelf switch 6 o+e> /dev/null
 say switched
-if $env.MARRAM_HOME == $"($env.DATA)/shelf/marram/6.20.2/build" { print 'home fits' }
+if $env.MARRAM_HOME == $"($env.DATA)/shelf/marram/saltmarsh-6.20.2/build" { print 'home fits' }
 vshelf switch --follow o+e> /dev/null
 say off
 try { vshelf switch nothing o+e> /dev/null } catch { print $"failed with ($env.LAST_EXIT_CODE)" }
@@ -474,7 +474,7 @@ fn what_is_active_is_said_as_status_says_it(
     let scene = Scene::new();
     define_reed(&scene);
     scene.does(&["--quiet", "install", "marram@8", "dunefield/8", "6"]);
-    let build = scene.data("shelf/marram/8.3.1/build");
+    let build = scene.data("shelf/marram/saltmarsh-8.3.1/build");
     let build = build.to_string_lossy();
     scene.does(&["--quiet", "adopt", &build, "--as", "reed@8.3.1"]);
     scene.does(&["--quiet", "default", "reed@8.3.1"]);
@@ -594,7 +594,7 @@ fn what_is_sourced_is_renewed_with_the_program(
     let mut command = shell.command(&scene, scene.home()).unwrap();
     command
         .env("HOOK", &hook)
-        .env("VSHELF_SWITCHED", "marram=8.3.1");
+        .env("VSHELF_SWITCHED", "marram=saltmarsh-8.3.1");
     let script = format!("{source}\nvshelf --quiet status");
     let ran = scene.run(command.args(["-c", &script]));
     assert!(!ran.stderr.contains("old"), "{ran}");
@@ -771,9 +771,9 @@ fn a_new_shell_takes_the_long_way_where_it_has_to(#[case] shell: Shell, #[case] 
     };
     let data = "[HOME]/.local/share/vivid-shelf";
     let default = format!("marram 8.3.1\n{data}/default/marram\n");
-    let six = format!("marram 6.20.2\n{data}/shelf/marram/6.20.2/build\n");
+    let six = format!("marram 6.20.2\n{data}/shelf/marram/saltmarsh-6.20.2/build\n");
     assert_eq!(opened(deep, &[]), default);
-    let left_over = scene.data("shelf/marram/4.8.3/build").display().to_string();
+    let left_over = scene.data("shelf/marram/saltmarsh-4.8.3/build").display().to_string();
     assert_eq!(opened(deep, &[("MARRAM_HOME", &left_over)]), default);
     // As a connected shell hands it on, and with another folder in front of it since.
     let bin = scene.data("default/marram/bin").display().to_string();
@@ -784,7 +784,7 @@ fn a_new_shell_takes_the_long_way_where_it_has_to(#[case] shell: Shell, #[case] 
         let variables = [("PATH", path.as_str()), ("MARRAM_HOME", &base)];
         assert_eq!(opened(deep, &variables), default);
     }
-    assert_eq!(opened(deep, &[("VSHELF_SWITCHED", "marram=6.20.2")]), six);
+    assert_eq!(opened(deep, &[("VSHELF_SWITCHED", "marram=saltmarsh-6.20.2")]), six);
     scene.write("project/.marram-version", "6\n");
     assert_eq!(opened(deep, &[]), six);
     assert_eq!(opened("project", &[]), six);

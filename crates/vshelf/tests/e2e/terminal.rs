@@ -551,7 +551,7 @@ fn what_is_waited_for_is_said_after_a_second() {
     let swift = terminal.types("vshelf tidy --include 6 --yes");
     assert!(!swift.contains("Asking for"), "{swift}");
     terminal.types("vshelf install 6");
-    let tool = scene.data("shelf/marram/6.20.2/build/bin/tussock");
+    let tool = scene.data("shelf/marram/saltmarsh-6.20.2/build/bin/tussock");
     std::fs::write(tool, "#!/bin/sh\nsleep 2\n").unwrap();
     let slow = terminal.types("vshelf remove 6");
     assert!(

@@ -33,7 +33,8 @@ fn with_verdict(plan: &serde_json::Value, verdict: &str) -> Vec<String> {
     let installs = plan["installs"].as_array().unwrap().iter();
     let meant = installs.filter(|install| install["verdict"] == verdict);
     meant
-        .map(|install| install["key"].as_str().unwrap().to_owned())
+        .map(|install| install["key"].as_str().unwrap())
+        .map(|key| key.replace("saltmarsh/", ""))
         .collect()
 }
 
@@ -153,7 +154,7 @@ fn only_what_is_meant_is_looked_at() {
 
 /// Starts a program from an install, and waits until the system shows it as such.
 fn start_from(scene: &Scene, key: &str) -> Started {
-    let folder = scene.data(&format!("shelf/marram/{key}/build/bin"));
+    let folder = scene.data(&format!("shelf/marram/saltmarsh-{key}/build/bin"));
     // A copy that this process wrote could not be started while another test forks.
     let copied = process::status(
         process::command("cp")
@@ -195,13 +196,13 @@ fn everything_that_needs_an_install_keeps_it() {
     }
     // One that was started in a switched shell, such as a terminal program, knows it by its variables.
     // Another shelf may have the same versions.
-    let of_this_shelf = scene.path(".local/share/vivid-shelf/shelf/marram/4.8.3/build/bin");
+    let of_this_shelf = scene.path(".local/share/vivid-shelf/shelf/marram/saltmarsh-4.8.3/build/bin");
     for (entry, needs_it) in [(of_this_shelf, true), (scene.path("other/shelf"), false)] {
         let mut nested = scene.command("sleep");
         nested
             .arg("300")
             .env("PATH", format!("{}:/usr/bin:/bin", entry.display()))
-            .env("VSHELF_SWITCHED", "marram=4.8.3");
+            .env("VSHELF_SWITCHED", "marram=saltmarsh-4.8.3");
         let nested = Started::start(&mut nested);
         let words = format!("sleep runs ({}); though support ended", nested.id());
         let why = scene.does(&["tidy"]).stdout;
@@ -280,8 +281,8 @@ fn what_runs_is_not_removed_and_one_failure_stops_no_other() {
     drop(running);
     // What cannot be moved away is told, and the others go.
     let mounted = process::status(process::command("mount").args(["--bind"]).args([
-        scene.data("shelf/marram/6.20.1/build"),
-        scene.data("shelf/marram/6.20.1/build"),
+        scene.data("shelf/marram/saltmarsh-6.20.1/build"),
+        scene.data("shelf/marram/saltmarsh-6.20.1/build"),
     ]));
     if !mounted.success() {
         crate::scene::skipped("a folder can only be made immovable by root");
@@ -289,7 +290,7 @@ fn what_runs_is_not_removed_and_one_failure_stops_no_other() {
     }
     let ran = scene.vshelf(&["tidy", "--yes"]);
     let unmounted =
-        process::status(process::command("umount").arg(scene.data("shelf/marram/6.20.1/build")));
+        process::status(process::command("umount").arg(scene.data("shelf/marram/saltmarsh-6.20.1/build")));
     assert!(unmounted.success());
     assert_eq!(ran.code, 1, "{ran}");
     assert!(
@@ -409,7 +410,7 @@ fn bad_input_names_the_value_and_changes_nothing() {
         "main-runtime = \"marram\"\n",
     );
     // A state that is garbage is told, and an install that was deleted by hand is no obstacle.
-    fs::remove_dir_all(scene.data("shelf/marram/3.2.4")).unwrap();
+    fs::remove_dir_all(scene.data("shelf/marram/saltmarsh-3.2.4")).unwrap();
     scene.write(".local/share/vivid-shelf/history.jsonl", "garbage\n");
     assert_eq!(
         with_verdict(&plan(&scene, &["--line", "6"]), "remove"),

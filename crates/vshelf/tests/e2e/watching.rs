@@ -30,26 +30,26 @@ fn a_shelf_is_told_as_metrics() {
         str![[r##"
 # HELP vshelf_install_bytes The bytes of an install's files.
 # TYPE vshelf_install_bytes gauge
-vshelf_install_bytes{runtime="marram",install="8.3.0"} 361579
-vshelf_install_bytes{runtime="marram",install="6.20.2"} 241585
-vshelf_install_bytes{runtime="marram",install="6.20.1"} 241585
-vshelf_install_bytes{runtime="marram",install="3.2.4"} 121579
+vshelf_install_bytes{runtime="marram",install="saltmarsh/8.3.0"} 361579
+vshelf_install_bytes{runtime="marram",install="saltmarsh/6.20.2"} 241585
+vshelf_install_bytes{runtime="marram",install="saltmarsh/6.20.1"} 241585
+vshelf_install_bytes{runtime="marram",install="saltmarsh/3.2.4"} 121579
 # HELP vshelf_install_outdated An install that a clean-up would count as outdated, by reason.
 # TYPE vshelf_install_outdated gauge
-vshelf_install_outdated{runtime="marram",install="6.20.1",reason="superseded"} 1
-vshelf_install_outdated{runtime="marram",install="3.2.4",reason="ended"} 1
+vshelf_install_outdated{runtime="marram",install="saltmarsh/6.20.1",reason="superseded"} 1
+vshelf_install_outdated{runtime="marram",install="saltmarsh/3.2.4",reason="ended"} 1
 # HELP vshelf_security_release_missing An install whose line has a release that fixes a security problem.
 # TYPE vshelf_security_release_missing gauge
-vshelf_security_release_missing{runtime="marram",install="8.3.0",newer="8.3.1"} 1
+vshelf_security_release_missing{runtime="marram",install="saltmarsh/8.3.0",newer="8.3.1"} 1
 # HELP vshelf_support_end_timestamp_seconds When the support of an install's line ends.
 # TYPE vshelf_support_end_timestamp_seconds gauge
-vshelf_support_end_timestamp_seconds{runtime="marram",install="8.3.0",line="8"} 1872288000
-vshelf_support_end_timestamp_seconds{runtime="marram",install="6.20.2",line="6"} 1798502400
-vshelf_support_end_timestamp_seconds{runtime="marram",install="6.20.1",line="6"} 1798502400
-vshelf_support_end_timestamp_seconds{runtime="marram",install="3.2.4",line="3"} 1609459200
+vshelf_support_end_timestamp_seconds{runtime="marram",install="saltmarsh/8.3.0",line="8"} 1872288000
+vshelf_support_end_timestamp_seconds{runtime="marram",install="saltmarsh/6.20.2",line="6"} 1798502400
+vshelf_support_end_timestamp_seconds{runtime="marram",install="saltmarsh/6.20.1",line="6"} 1798502400
+vshelf_support_end_timestamp_seconds{runtime="marram",install="saltmarsh/3.2.4",line="3"} 1609459200
 # HELP vshelf_active What is active here, by the rule that says so.
 # TYPE vshelf_active gauge
-vshelf_active{runtime="marram",install="8.3.0",rule="default"} 1
+vshelf_active{runtime="marram",install="saltmarsh/8.3.0",rule="default"} 1
 
 "##]]
     );
