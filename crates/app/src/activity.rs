@@ -65,10 +65,10 @@ impl Activity {
                 }),
             });
         }
-        if let Some(selector) = &runtime.state.default {
+        if let Some(selector) = runtime.default_selector() {
             claims.push(Claim {
                 rule: Rule::Default,
-                selector: selector.clone(),
+                selector: selector.to_owned(),
                 met_by: runtime.default_pick().cloned().filter(there),
                 place: None,
             });

@@ -14,7 +14,7 @@ use vshelf_shelf::record::{Adopted, RecordContents};
 use vshelf_shelf::staging::Stage;
 use vshelf_shelf::store::program_in;
 use vshelf_shelf::unpack::{Bounds, unpack_file};
-use vshelf_shelf::{Manifest, Staged};
+use vshelf_shelf::{Manifest, Staged, recovery};
 use vshelf_sources::digest::digest_of_file;
 
 use crate::activity::Activity;
@@ -24,7 +24,6 @@ use crate::error::{Done, Error, file_error};
 use crate::events::{Event, Listener};
 use crate::install::conclude::{Takeover, conclude};
 use crate::install::first_start;
-use crate::keep::history;
 use crate::runtime::Runtime;
 
 /// The publisher of what is adopted, unless another is named.
@@ -183,6 +182,7 @@ struct Adoption {
 
 impl Adoption {
     fn begin(runtime: &Runtime<'_>) -> Result<Adoption, Error> {
+        recovery::recover(&runtime.environment().layout()?);
         let stage = runtime.shelf.stage(PUBLISHER)?;
         let tree = stage.path().join("tree");
         fs::create_dir(&tree).map_err(file_error(&tree, "written"))?;
@@ -212,7 +212,7 @@ impl Adoption {
         }
         let key = Key::new(&version, &publisher);
         let title = &runtime.definition.title;
-        let _lock = runtime.shelf.lock(&key, &mut |holder| {
+        let lock = runtime.shelf.lock(&key, &mut |holder| {
             listener.tell(Event::Waiting {
                 title: &runtime.title_of(&key),
                 holder,
@@ -268,7 +268,8 @@ impl Adoption {
         };
         let install = (runtime.shelf).publish(&self.stage, &key, staged, durability)?;
         drop(self.stage);
-        history::note_arrival(environment, &install)?;
+        // What follows takes it itself.
+        drop(lock);
         listener.tell(Event::Adopted {
             title: &format!("{title} {version}"),
             linked,

@@ -1,6 +1,6 @@
 //! The shell that called this program: what it was switched to, and how to change it.
 
-use std::cell::RefCell;
+use std::cell::{OnceCell, RefCell};
 use std::ffi::OsString;
 use std::fs::OpenOptions;
 use std::io::Write;
@@ -8,6 +8,7 @@ use std::path::PathBuf;
 
 use vshelf_core::Pick;
 use vshelf_shelf::switches::{Switches, read_switches, write_switches};
+use vshelf_shelf::{Folders, Layout};
 use vshelf_shell::{Changes, Dialect};
 
 use crate::error::Error;
@@ -38,8 +39,9 @@ pub struct CallingShell {
     dialect: Option<Dialect>,
     id: Option<u32>,
     waits_at: Option<PathBuf>,
-    switched: Switches,
-    previous: Switches,
+    /// Read when needed: by then the shelf has its current layout.
+    switched: OnceCell<Switches>,
+    previous: OnceCell<Switches>,
     path: OsString,
     variables: Variables,
     changes: RefCell<Changes>,
@@ -53,8 +55,8 @@ impl CallingShell {
             dialect: text(SHELL).parse().ok(),
             id: text(SHELL_ID).parse().ok(),
             waits_at: waits_at(text(EVALUATE)),
-            switched: read_switches(text(SWITCHED)),
-            previous: read_switches(text(PREVIOUS)),
+            switched: OnceCell::new(),
+            previous: OnceCell::new(),
             path: variables.get("PATH").unwrap_or_default().to_owned(),
             variables: variables.clone(),
             changes: RefCell::default(),
@@ -80,12 +82,12 @@ impl CallingShell {
     pub fn new_switches(&self) -> Option<Switches> {
         let changes = self.changes.borrow();
         let value = changes.value(SWITCHED)?;
-        Some(read_switches(value.unwrap_or_default()))
+        Some(read_switches(value.unwrap_or_default(), None))
     }
 
     /// What this shell is switched to when this command ends, as far as is planned now.
     pub fn will_be_switched(&self, runtime: &str) -> Option<Pick> {
-        let switches = self.new_switches().unwrap_or_else(|| self.switched.clone());
+        let switches = (self.new_switches()).unwrap_or_else(|| self.all_switched().clone());
         switches.get(runtime).cloned()
     }
 
@@ -96,12 +98,26 @@ impl CallingShell {
 
     /// What this shell, or one that started it, was switched to.
     pub fn switched(&self, runtime: &str) -> Option<&Pick> {
-        self.switched.get(runtime)
+        self.all_switched().get(runtime)
+    }
+
+    fn all_switched(&self) -> &Switches {
+        self.switched.get_or_init(|| self.read(SWITCHED))
+    }
+
+    fn all_previous(&self) -> &Switches {
+        self.previous.get_or_init(|| self.read(PREVIOUS))
+    }
+
+    fn read(&self, variable: &str) -> Switches {
+        let folders = Folders::find(|name| self.variables.get(name).map(Into::into));
+        let layout = folders.ok().map(|folders| Layout::of(&folders));
+        read_switches(self.variables.text(variable), layout.as_ref())
     }
 
     /// What this shell used before.
     pub fn previous(&self, runtime: &str) -> Option<&Pick> {
-        self.previous.get(runtime)
+        self.all_previous().get(runtime)
     }
 
     /// PATH.
@@ -124,8 +140,8 @@ impl CallingShell {
             value.to_string_lossy().into_owned()
         };
         CallingShell {
-            switched: read_switches(&text(SWITCHED)),
-            previous: read_switches(&text(PREVIOUS)),
+            switched: OnceCell::from(read_switches(&text(SWITCHED), None)),
+            previous: OnceCell::from(read_switches(&text(PREVIOUS), None)),
             path: self.variable("PATH").unwrap_or_default(),
             ..self
         }
@@ -146,9 +162,9 @@ impl CallingShell {
 
     /// Plans what the shell is switched to, and what it used before.
     pub fn set_switch(&self, runtime: &str, pick: Option<&Pick>, before: Option<&Pick>) {
-        self.set_pair(SWITCHED, &self.switched, runtime, pick);
+        self.set_pair(SWITCHED, self.all_switched(), runtime, pick);
         if before.is_some() {
-            self.set_pair(PREVIOUS, &self.previous, runtime, before);
+            self.set_pair(PREVIOUS, self.all_previous(), runtime, before);
         }
     }
 

@@ -13,7 +13,7 @@ use vshelf_shelf::journal::{HistoryEntry, Outcome};
 use vshelf_shelf::manifest::Difference;
 use vshelf_shelf::record::{Adopted, BuiltWith, RecordContents, RecordError, RecordProblem};
 use vshelf_shelf::store::{Untold, program_in};
-use vshelf_shelf::{Install, Shelf, probe, unfinished};
+use vshelf_shelf::{Install, Shelf, probe, recovery};
 
 use crate::activity::Activity;
 use crate::environment::Environment;
@@ -108,12 +108,10 @@ pub enum Finding {
         /// Whether the history has what the record said.
         in_history: bool,
     },
-    /// The default's link does not lead where the state says.
+    /// The default's link leads to nothing on the shelf.
     DefaultLink {
         /// The link.
         link: PathBuf,
-        /// What the state says.
-        due: Option<String>,
     },
     /// What a command that was cut off left behind cannot be deleted, and is in nobody's way.
     Stuck {
@@ -270,9 +268,9 @@ pub fn check(
 }
 
 /// Fixes what can be fixed without taking anything away: finishes what was cut off, writes records
-/// again that the history has, points the links of defaults where the state says.
+/// again that the history has, removes links of defaults that lead to nothing.
 pub fn fix(environment: &Environment) -> Done {
-    unfinished::sweep(&environment.layout()?);
+    recovery::recover(&environment.layout()?);
     let history = history::read(environment)?.entries;
     for name in Shelf::runtimes(environment.folders()?)? {
         let runtime = Runtime::named(environment, Some(&name))?;
@@ -281,8 +279,8 @@ pub fn fix(environment: &Environment) -> Done {
                 runtime.shelf.write_record(&untold.key, record.clone())?;
             }
         }
-        if !runtime.shelf.link_agrees(&runtime.state) {
-            runtime.shelf.change_state(|_| {})?;
+        if runtime.shelf.has_dangling_default() {
+            runtime.shelf.clear_default(None)?;
         }
     }
     Ok(())
@@ -411,22 +409,20 @@ impl Checkup {
     fn look_at_choices(&mut self, runtime: &Runtime<'_>) {
         let prefix = runtime.environment().prefix(runtime.name());
         let title = &runtime.definition.title;
-        if !runtime.shelf.link_agrees(&runtime.state) {
-            self.findings.push(Finding::DefaultLink {
-                link: runtime.shelf.default_link(),
-                due: (runtime.state.default_key.as_ref()).map(|key| runtime.selector_of(key)),
-            });
-            return;
+        if runtime.shelf.has_dangling_default() {
+            let link = runtime.shelf.default_link();
+            self.findings.push(Finding::DefaultLink { link });
         }
-        let default = runtime.state.default_key.as_ref();
+        let default = runtime.shelf.default_choice(&runtime.state);
+        let key = default.as_ref().and_then(|default| default.key.as_ref());
         let is_untold = |key: &Key| runtime.untold.iter().any(|untold| untold.key == *key);
-        if let (Some(selector), None) = (&runtime.state.default, runtime.default_pick())
-            && !default.is_some_and(is_untold)
+        if let (Some(default), None) = (&default, runtime.default_pick())
+            && !key.is_some_and(is_untold)
         {
             self.findings.push(Finding::Default {
                 title: title.clone(),
                 prefix: prefix.clone(),
-                selector: selector.clone(),
+                selector: default.selector.clone(),
                 newest: runtime.newest_on_shelf(),
             });
         }
@@ -477,9 +473,12 @@ impl Checkup {
         let entries = optional::entries(&folder).map_err(file_error(&folder, "read"))?;
         for entry in entries {
             let name = entry.file_name();
-            let installs = runtime.installs.iter().map(|install| &install.id.key);
-            let untold = runtime.untold.iter().map(|untold| &untold.key);
-            if !(installs.chain(untold)).any(|key| Path::new(key.as_str()) == name) {
+            let key = name.to_str().and_then(|name| runtime.shelf.key_named(name));
+            let mut installs = runtime.installs.iter().map(|install| &install.id.key);
+            let mut untold = runtime.untold.iter().map(|untold| &untold.key);
+            let is_known =
+                |key: Key| installs.any(|own| *own == key) || untold.any(|own| *own == key);
+            if !key.is_some_and(is_known) {
                 self.findings.push(Finding::StrayFolder(entry.path()));
             }
         }

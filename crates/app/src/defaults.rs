@@ -50,7 +50,7 @@ pub fn state_of(runtime: &Runtime<'_>) -> DefaultState {
     DefaultState {
         pick: runtime.default_pick().cloned(),
         shown: (runtime.default_pick()).map(|pick| runtime.selector_of_pick(pick)),
-        selector: runtime.state.default.clone(),
+        selector: runtime.default_selector().map(str::to_owned),
     }
 }
 
@@ -79,9 +79,7 @@ pub fn set(environment: &Environment, request: &Request) -> Result<NewDefault, E
     let runtime = before.reopened()?;
     let shell = &environment.shell;
     let after = match shell.switched(runtime.name()) {
-        Some(switched) => {
-            ShellAfterDefault::StaysSwitched(runtime.selector_of_pick(switched))
-        },
+        Some(switched) => ShellAfterDefault::StaysSwitched(runtime.selector_of_pick(switched)),
         None if shell.can_change() => match session::plan_following(&runtime, None) {
             Some(required) => {
                 ShellAfterDefault::StaysAsRequired(runtime.selector_of_pick(&required))

@@ -8,7 +8,7 @@ use std::path::{Path, PathBuf};
 use jiff::civil::Date;
 use jiff::{Timestamp, tz::TimeZone};
 use vshelf_core::{Definition, Platform};
-use vshelf_shelf::{Folders, Layout, Shelf, ShelfError};
+use vshelf_shelf::{Folders, Layout, Shelf, ShelfError, migration};
 use vshelf_sources::CatalogCache;
 use vshelf_sources::registries::UserSettings;
 use vshelf_sources::transport::{Patience, Transport};
@@ -149,7 +149,7 @@ impl Environment {
             });
         }
         let layout = Layout::of(&folders);
-        layout.check().map_err(ShelfError::from)?;
+        migration::prepare(&layout).map_err(ShelfError::from)?;
         Ok(self.folders.get_or_init(|| folders))
     }
 

@@ -6,6 +6,7 @@ use std::io;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
+use vshelf_core::Version;
 use vshelf_core::catalog::LibcVersion;
 use vshelf_core::definition::DefinitionError;
 use vshelf_core::definition::build::LogFailure;
@@ -14,7 +15,6 @@ use vshelf_core::requirement::RequirementError;
 use vshelf_core::resolve::ResolveError;
 use vshelf_core::selector::SelectorError;
 use vshelf_core::tidy::Protection;
-use vshelf_core::Version;
 use vshelf_shelf::ShelfError;
 use vshelf_shelf::folders::NoFolder;
 use vshelf_shelf::probe::ProbeError;

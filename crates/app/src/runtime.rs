@@ -15,7 +15,7 @@ use vshelf_core::{
     Catalog, Definition, InstallId, Key, Line, Phase, Pick, Request, Selector, Version,
 };
 use vshelf_files::tree::bytes_in;
-use vshelf_shelf::store::{Contents, Untold};
+use vshelf_shelf::store::{Contents, DefaultChoice, Untold};
 use vshelf_shelf::{Install, Shelf, State};
 use vshelf_sources::address::Address;
 use vshelf_sources::{LoadError, Loaded};
@@ -47,7 +47,8 @@ pub struct Runtime<'c> {
     catalog: OnceCell<Option<Loaded>>,
     outline: OnceCell<Catalog>,
     heads: OnceCell<Catalog>,
-    default: OnceCell<Option<Pick>>,
+    default: Option<DefaultChoice>,
+    default_pick: OnceCell<Option<Pick>>,
     last_uses: OnceCell<BTreeMap<Key, Timestamp>>,
     passed_over: Vec<PassedOver>,
 }
@@ -150,9 +151,11 @@ impl<'c> Runtime<'c> {
             }
         }
         let Contents { installs, untold } = shelf.contents()?;
+        let state = shelf.state()?;
         Ok(Runtime {
             ids: installs.iter().map(|install| install.id.clone()).collect(),
-            state: shelf.settled_state()?,
+            default: shelf.default_choice(&state),
+            state,
             untold,
             today: environment.today()?,
             catalog: OnceCell::new(),
@@ -161,7 +164,7 @@ impl<'c> Runtime<'c> {
             definition,
             outline: OnceCell::new(),
             heads: OnceCell::new(),
-            default: OnceCell::new(),
+            default_pick: OnceCell::new(),
             last_uses: OnceCell::new(),
             passed_over: Vec::new(),
             environment,
@@ -331,7 +334,7 @@ impl<'c> Runtime<'c> {
             },
             shelf: &self.ids,
             labels: &self.state.labels,
-            default: self.state.default.as_deref(),
+            default: self.default_selector(),
             default_pick: match scope {
                 Scope::Published => None,
                 Scope::Shelf => self.default_pick(),
@@ -549,7 +552,9 @@ impl<'c> Runtime<'c> {
     pub fn newest_besides(&self, key: Option<&Key>) -> Option<String> {
         let installs = self.installs_main_first().into_iter();
         let mut others = installs.filter(|install| Some(&install.id.key) != key);
-        others.next().map(|install| self.key_as_typed(&install.id.key))
+        others
+            .next()
+            .map(|install| self.key_as_typed(&install.id.key))
     }
 
     /// Notes that what is picked is used now.
@@ -581,19 +586,20 @@ impl<'c> Runtime<'c> {
         format!("{} {}", self.definition.title, self.selector_of(key))
     }
 
-    /// What the default is, as the link and the state said when it was first asked.
+    /// The selector that the default was set as.
+    pub fn default_selector(&self) -> Option<&str> {
+        let default = self.default.as_ref()?;
+        Some(&default.selector)
+    }
+
+    /// What the default is: `None` if there is none, or if its build cannot be used.
     pub fn default_pick(&self) -> Option<&Pick> {
-        let found = self.default.get_or_init(|| {
-            // Where what is typed is not known, the link alone says it.
-            let selector = self.state.default.as_deref().unwrap_or_default();
-            match selector.parse::<Request>().map(|request| request.selector) {
-                Ok(Selector::System) => Some(Pick::System),
-                _ => {
-                    let key = self.shelf.default_key()?;
-                    self.install(&key)
-                        .map(|install| install.id.key.clone().into())
-                }
-            }
+        let found = self.default_pick.get_or_init(|| {
+            let Some(key) = &self.default.as_ref()?.key else {
+                return Some(Pick::System);
+            };
+            let install = self.install(key)?;
+            install.folder.is_dir().then(|| key.clone().into())
         });
         found.as_ref()
     }

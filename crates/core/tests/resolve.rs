@@ -230,7 +230,9 @@ fn the_default_is_the_install_that_it_is_and_not_what_was_typed() {
     let chosen = |selector: &str| {
         let request = selector.parse().unwrap();
         let outcome = resolve(&world, &request, Scope::Shelf).outcome;
-        world.catalog.selector_of_pick(&outcome.unwrap().pick().unwrap())
+        world
+            .catalog
+            .selector_of_pick(&outcome.unwrap().pick().unwrap())
     };
     assert_eq!(chosen("default"), "8.3.0");
     assert_eq!(chosen("lts"), "8.3.1");

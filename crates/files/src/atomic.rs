@@ -189,6 +189,16 @@ pub fn point_link(link: &Path, target: &Path) -> io::Result<()> {
     system::sync_folder(folder)
 }
 
+/// Whether a process that died in [`point_link`] left its temporary link.
+pub fn has_abandoned_link(link: &Path) -> bool {
+    temporary_path(link, 0).is_symlink()
+}
+
+/// Removes what [`has_abandoned_link`] sees. The caller holds the lock that [`point_link`] needs.
+pub fn sweep_link(link: &Path) -> io::Result<()> {
+    optional::remove(&temporary_path(link, 0)).map(drop)
+}
+
 fn folder_of(path: &Path) -> &Path {
     // A name alone is in this folder.
     let parent = path

@@ -3,8 +3,8 @@
 //! A line is written in one piece at the end of the file, which needs no lock (POSIX.1-2024, write,
 //! O_APPEND). A line that is not understood, such as one that a full disk cut, is left out and told.
 
-use std::collections::HashMap;
 use std::collections::hash_map::Entry;
+use std::collections::{HashMap, HashSet};
 use std::fs::{self, File};
 use std::io::{self, Write};
 use std::path::{Path, PathBuf};
@@ -17,6 +17,7 @@ use vshelf_core::{Key, Version};
 use vshelf_files::{atomic, optional, system};
 
 use crate::layout::Layout;
+use crate::random::random_name;
 use crate::record::RecordContents;
 
 /// What was done to an install.
@@ -56,16 +57,17 @@ pub enum Outcome {
     /// It is done.
     #[default]
     Done,
-    /// It was begun, and is under way or was cut off: the next command that changes the shelf finishes
-    /// it.
-    Begun,
     /// It could not be done, and everything is as it was.
     GivenUp,
 }
 
 /// One line of the history: an operation, and what is needed to get the install back.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(from = "WrittenEntry")]
 pub struct HistoryEntry {
+    /// A random number of 128 bits in hexadecimal: what completes a command that was cut off writes an
+    /// entry only if none has its id. Entries of layout 3 and older have none.
+    pub id: String,
     /// When.
     pub at: Timestamp,
     /// The command that did it: all that one command did has the same number.
@@ -93,19 +95,94 @@ pub struct HistoryEntry {
     pub record: RecordContents,
 }
 
+/// An entry as it is written. Its key is not read but derived from the record, because layout 3 left out
+/// the main publisher.
+#[derive(Deserialize)]
+struct WrittenEntry {
+    #[serde(default)]
+    id: String,
+    at: Timestamp,
+    command: String,
+    operation: Operation,
+    #[serde(default)]
+    outcome: Outcome,
+    problem: Option<String>,
+    #[serde(default)]
+    reasons: Vec<Reason>,
+    replaced_by: Option<Version>,
+    #[serde(default)]
+    packages: Vec<String>,
+    record: RecordContents,
+}
+
+impl From<WrittenEntry> for HistoryEntry {
+    fn from(written: WrittenEntry) -> HistoryEntry {
+        HistoryEntry {
+            id: written.id,
+            at: written.at,
+            command: written.command,
+            operation: written.operation,
+            outcome: written.outcome,
+            problem: written.problem,
+            key: written.record.id().key,
+            reasons: written.reasons,
+            replaced_by: written.replaced_by,
+            packages: written.packages,
+            record: written.record,
+        }
+    }
+}
+
 impl HistoryEntry {
+    /// An entry with a new id about an install with this record.
+    pub fn new(
+        at: Timestamp,
+        command: String,
+        operation: Operation,
+        record: RecordContents,
+    ) -> HistoryEntry {
+        HistoryEntry {
+            id: random_name(16),
+            at,
+            command,
+            operation,
+            outcome: Outcome::Done,
+            problem: None,
+            key: record.id().key,
+            reasons: Vec::new(),
+            replaced_by: None,
+            packages: Vec::new(),
+            record,
+        }
+    }
+
+    /// The entry about the arrival of an install with this record.
+    pub(crate) fn of_arrival(record: &RecordContents) -> HistoryEntry {
+        let operation = match record.adopted {
+            Some(_) => Operation::Adopted,
+            None => Operation::Installed,
+        };
+        let (at, command) = (record.installed, record.command.clone());
+        HistoryEntry::new(at, command, operation, record.clone())
+    }
+
     /// Whether an install went.
     pub fn removed(&self) -> bool {
         self.operation.removes() && self.outcome == Outcome::Done
     }
 
-    /// Whether another entry tells the same: what finishes a command that was cut off may write twice.
-    fn is_same(&self, other: &HistoryEntry) -> bool {
-        self.command == other.command
-            && self.key == other.key
-            && self.operation == other.operation
-            && self.outcome == other.outcome
-            && self.record.runtime == other.record.runtime
+    /// What two lines about the same event have in common.
+    fn identity(&self) -> String {
+        if self.id.is_empty() {
+            let (operation, outcome) = (self.operation, self.outcome);
+            let (command, key) = (&self.command, self.key.as_str());
+            format!(
+                "{command} {operation:?} {outcome:?} {} {key}",
+                self.record.runtime
+            )
+        } else {
+            self.id.clone()
+        }
     }
 }
 
@@ -119,28 +196,34 @@ pub struct Lines<T> {
     pub not_understood: Vec<usize>,
 }
 
-/// Writes down what was done.
-pub fn append_history(layout: &Layout, entry: &HistoryEntry) -> io::Result<()> {
-    append(&layout.history(), entry)
+/// Writes an entry unless the history has it already.
+pub(crate) fn append_history(layout: &Layout, entry: &HistoryEntry) -> io::Result<()> {
+    let path = layout.history();
+    let written = optional::read(&path)?.unwrap_or_default();
+    if memchr::memmem::find(&written, entry.id.as_bytes()).is_some() {
+        return Ok(());
+    }
+    append(&path, entry)
 }
 
-/// Everything that was done, oldest first.
+/// Everything that was done, in the order of time.
 pub fn history(layout: &Layout) -> io::Result<Lines<HistoryEntry>> {
     let mut lines: Lines<HistoryEntry> = read(&layout.history())?;
-    let mut told: Vec<HistoryEntry> = Vec::new();
-    for entry in lines.entries {
-        // One that is written twice is written soon after.
-        let same = told
-            .iter()
-            .rev()
-            .take(100)
-            .any(|other| other.is_same(&entry));
-        if !same {
-            told.push(entry);
-        }
-    }
-    lines.entries = told;
+    let mut seen = HashSet::new();
+    lines.entries.retain(|entry| seen.insert(entry.identity()));
+    order(&mut lines.entries);
     Ok(lines)
+}
+
+/// Puts entries in the order of time: what completed a command that was cut off wrote them late, and
+/// installs that one command makes side by side end in any order.
+pub fn order(entries: &mut [HistoryEntry]) {
+    entries.sort_by_key(|entry| entry.at);
+    let same_command =
+        |a: &HistoryEntry, b: &HistoryEntry| (a.at, &a.command) == (b.at, &b.command);
+    for together in entries.chunk_by_mut(same_command) {
+        together.sort_by(|a, b| b.record.version.cmp(&a.record.version));
+    }
 }
 
 /// A project that was seen on this machine: what a file of it required of a runtime when it was read

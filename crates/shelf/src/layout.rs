@@ -7,9 +7,16 @@ use vshelf_core::Key;
 use vshelf_files::{atomic, optional};
 
 use crate::folders::Folders;
+use crate::trash::EntryName;
 
 /// The layout that this program reads and writes, as `<data>/format` names it.
-const FORMAT: &str = "vivid-shelf-data/3";
+const FORMAT: &str = "vivid-shelf-data/4";
+
+/// The layout that is migrated to this one.
+const FORMER: &str = "vivid-shelf-data/3";
+
+/// What the file says while that is under way: no older program goes near it then.
+const MIGRATING: &str = "vivid-shelf-data/4 from 3";
 
 /// What stands in front of the number of every layout.
 const FAMILY: &str = "vivid-shelf-data/";
@@ -18,6 +25,17 @@ const FAMILY: &str = "vivid-shelf-data/";
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Layout {
     data: PathBuf,
+}
+
+/// How a data folder is laid out that this program can use.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum LayoutState {
+    /// As this program does it.
+    Current,
+    /// As the version before did it.
+    Former,
+    /// Partly migrated by a command that was cut off.
+    Migrating,
 }
 
 /// Why a data folder cannot be used.
@@ -38,6 +56,15 @@ pub enum LayoutError {
         /// The data folder.
         data: PathBuf,
     },
+    /// It could not be brought to this layout. Nothing is lost: the next command resumes.
+    #[error("{data} cannot be brought to the layout of this vshelf")]
+    Migration {
+        /// The data folder.
+        data: PathBuf,
+        /// Why.
+        #[source]
+        source: io::Error,
+    },
     /// A newer program wrote it, or another one.
     #[error("{data} is of format {format:?}, and this vshelf reads {FORMAT:?}")]
     Newer {
@@ -56,25 +83,40 @@ impl Layout {
         }
     }
 
-    /// Whether the data folder is laid out as this program does it, or is still empty.
-    pub fn check(&self) -> Result<(), LayoutError> {
-        match self.read_format()? {
-            Some(format) if format == FORMAT => Ok(()),
-            Some(format) => Err(self.refuse(format)),
+    /// How the data folder is laid out; an empty one counts as current.
+    pub fn condition(&self) -> Result<LayoutState, LayoutError> {
+        match self.read_format()?.as_deref() {
+            Some(FORMAT) => Ok(LayoutState::Current),
+            Some(FORMER) => Ok(LayoutState::Former),
+            Some(MIGRATING) => Ok(LayoutState::Migrating),
+            Some(format) => Err(self.refuse(format.to_owned())),
             None if self.has_installs_of_layout_1()? => Err(LayoutError::Older {
                 data: self.data.clone(),
             }),
-            None => Ok(()),
+            None => Ok(LayoutState::Current),
         }
     }
 
     /// Names the layout, where nothing does yet: called before anything is written that lasts.
     pub fn claim(&self) -> Result<(), LayoutError> {
         match self.read_format()? {
-            Some(_) => self.check(),
-            None => atomic::write_file(&self.format_file(), format!("{FORMAT}\n").as_bytes())
-                .map_err(|source| self.unusable(source)),
+            Some(_) => self.condition().map(drop),
+            None => (self.write_format(FORMAT)).map_err(|source| self.unusable(source)),
         }
+    }
+
+    /// Has older programs refuse the folder from now on.
+    pub(crate) fn begin_migration(&self) -> io::Result<()> {
+        self.write_format(MIGRATING)
+    }
+
+    /// Names the layout once everything is as it should be.
+    pub(crate) fn end_migration(&self) -> io::Result<()> {
+        self.write_format(FORMAT)
+    }
+
+    fn write_format(&self, format: &str) -> io::Result<()> {
+        atomic::write_file(&self.format_file(), format!("{format}\n").as_bytes())
     }
 
     fn refuse(&self, format: String) -> LayoutError {
@@ -183,6 +225,16 @@ impl Layout {
         self.data.join("trash")
     }
 
+    /// An entry in the trash of a runtime.
+    pub(crate) fn trash_entry(&self, runtime: &str, name: &EntryName) -> PathBuf {
+        self.trash().join(runtime).join(name.to_string())
+    }
+
+    /// The folder of what is being deleted.
+    pub(crate) fn deleting(&self) -> PathBuf {
+        self.trash().join(".deleting")
+    }
+
     /// The file of what was done to the shelf.
     pub fn history(&self) -> PathBuf {
         self.data.join("history.jsonl")
@@ -249,18 +301,18 @@ mod tests {
     fn an_empty_folder_is_claimed_and_then_ours() {
         let home = tempfile::tempdir().unwrap();
         let layout = layout(home.path());
-        layout.check().unwrap();
+        assert_eq!(layout.condition().unwrap(), LayoutState::Current);
         assert!(!layout.data().exists(), "looking writes nothing");
         for _ in 0..2 {
             layout.claim().unwrap();
-            layout.check().unwrap();
+            assert_eq!(layout.condition().unwrap(), LayoutState::Current);
         }
         let text = fs::read_to_string(layout.data().join("format")).unwrap();
         assert_eq!(text, format!("{FORMAT}\n"));
     }
 
     #[rstest]
-    #[case("vivid-shelf-data/4", "is of format \"vivid-shelf-data/4\"")]
+    #[case("vivid-shelf-data/5", "is of format \"vivid-shelf-data/5\"")]
     #[case("garbage", "is of format \"garbage\"")]
     #[case("vivid-shelf-data/2", "is laid out as an older vshelf did it")]
     fn another_layout_is_refused_by_name(#[case] format: &str, #[case] message: &str) {
@@ -268,7 +320,7 @@ mod tests {
         let layout = layout(home.path());
         fs::create_dir_all(layout.data()).unwrap();
         fs::write(layout.data().join("format"), format).unwrap();
-        for error in [layout.check().unwrap_err(), layout.claim().unwrap_err()] {
+        for error in [layout.condition().unwrap_err(), layout.claim().unwrap_err()] {
             assert!(error.to_string().contains(message), "{error}");
         }
     }
@@ -278,6 +330,6 @@ mod tests {
         let home = tempfile::tempdir().unwrap();
         let layout = layout(home.path());
         fs::create_dir_all(layout.data().join("marram/installs")).unwrap();
-        assert!(matches!(layout.check(), Err(LayoutError::Older { .. })));
+        assert!(matches!(layout.condition(), Err(LayoutError::Older { .. })));
     }
 }

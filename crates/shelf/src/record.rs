@@ -191,6 +191,14 @@ impl Record {
         })
     }
 
+    /// What the record at `path` says, of whatever install: `None` if it is not readable.
+    pub(crate) fn read_any(path: &Path) -> Option<RecordContents> {
+        let bytes = optional::read(path).ok()??;
+        let form = form_of(&bytes).ok()?;
+        let is_known = form.format == FORMAT;
+        serde_json::from_slice(&bytes).ok().filter(|_| is_known)
+    }
+
     /// Writes the record to `path`, in a folder that nobody sees yet.
     pub(crate) fn write(&self, path: &Path) -> io::Result<()> {
         fs::write(path, self.text())

@@ -1,36 +1,31 @@
-//! Removing an install: what points at it lets go of it, it is renamed away in one step, deleted, and written
-//! into the history. Whoever finds it half done finishes it (`unfinished`).
-//!
-//! No free space is needed; what can only be written when there is some is written at the end.
+//! Removing an install: one rename into the trash, before which nothing visible changes and after which the
+//! removal is only ever completed.
 
 use std::fs;
 use std::io;
-use std::path::{Path, PathBuf};
+use std::path::Path;
 
 use vshelf_core::Key;
 use vshelf_files::freed::Freed;
-use vshelf_files::optional;
-use vshelf_files::system::{is_mount_point, mounted};
-use vshelf_files::tree::remove_tree_telling;
+use vshelf_files::system::{self, is_mounted_within, mounted};
 
-use crate::journal::{HistoryEntry, Outcome, append_history};
+use crate::journal::{HistoryEntry, Outcome};
+use crate::note::{self, Intent, Note, Pointers};
 use crate::processes::{Process, ProcessTable};
-use crate::staging::Stage;
-use crate::state::{State, StateError};
-use crate::store::{Shelf, ShelfError, failed};
-use crate::trash::{self, Fate};
-use crate::unfinished::{build_in, forget_leaving, note_leaving};
+use crate::state::StateError;
+use crate::store::{Shelf, ShelfError, build_in, failed};
+use crate::trash::{self, EntryName, Fate};
 
 /// What becomes of an install that a process runs from, when it is to be removed.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Running {
     /// It stays.
     Spared,
-    /// It goes all the same.
+    /// It goes anyway.
     Ignored,
 }
 
-/// What removing an install resulted in.
+/// The outcome of a removal.
 #[derive(Debug)]
 pub enum Removal {
     /// It is removed.
@@ -39,39 +34,16 @@ pub enum Removal {
         fate: Fate,
         /// The bytes that were freed.
         freed: u64,
-        /// What could not be done all the same: deleted, or written down.
+        /// What is left to do: the next command that changes the shelf completes it.
         failures: Vec<ShelfError>,
     },
     /// It stays where it was, because this process runs from it.
     Spared(Process),
 }
 
-/// An install that is being removed, with the lock of its key held.
-struct Departure<'d> {
-    shelf: &'d Shelf,
-    key: &'d Key,
-    entry: &'d HistoryEntry,
-    running: Running,
-    fate: Fate,
-    /// Where it stands.
-    place: PathBuf,
-    /// The state as it was.
-    before: State,
-    /// How far deleting is.
-    freed: &'d Freed,
-}
-
-/// Whether the state has let go of an install that is being removed.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-enum LetGo {
-    Done,
-    /// It does so when there is room for it.
-    Later,
-}
-
 impl Shelf {
-    /// Removes the install with this key, of which the history is to have this entry; what deleting frees is
-    /// told to `freed` as it goes on. Of a link to an adopted folder only the link goes.
+    /// Removes the install with this key, of which the history gets this entry. What deleting frees is added
+    /// to `freed` as it goes. Of an adopted folder only the link is removed.
     pub fn remove(
         &self,
         key: &Key,
@@ -80,210 +52,170 @@ impl Shelf {
         entry: &HistoryEntry,
         freed: &Freed,
     ) -> Result<Removal, ShelfError> {
-        let _lock = self.lock(key, &mut |_| {})?;
         self.layout.claim()?;
-        self.sweep();
-        let departure = Departure {
-            shelf: self,
-            key,
-            entry,
-            running,
+        let _lock = self.lock(key, &mut |_| {})?;
+        self.settle(key)?;
+        let place = self.place(key);
+        self.check_movable(&place)?;
+        if let Some(process) = user_of(&place, running)? {
+            return Ok(Removal::Spared(process));
+        }
+        let note = self.note_removal(key, fate, entry)?;
+        let name = EntryName::new(key, entry.at);
+        let folder = self.layout.trash_entry(&self.runtime, &name);
+        if let Err(error) = self.retire(key, &folder) {
+            note::best_effort(note::discard(&place));
+            self.give_up(entry, &error);
+            return Err(error);
+        }
+        // A program that was started after the first look goes on running from where it was.
+        match user_of(&folder, running) {
+            Ok(None) => {}
+            found => {
+                fs::rename(&folder, &place).map_err(failed("moved back", &folder))?;
+                note::discard(&place).map_err(failed("changed", &place))?;
+                let process = found?.expect("there is none only if nothing was found");
+                return Ok(Removal::Spared(process));
+            }
+        }
+        let (bytes, failure) = match fate {
+            Fate::Trashed => (Ok(0), self.complete_removal(&name, &note)),
+            Fate::Deleted => self.delete_retired(&name, &note, freed),
+        };
+        let mut failures: Vec<ShelfError> = failure.err().into_iter().collect();
+        let freed = bytes.unwrap_or_else(|error| {
+            failures.push(error);
+            0
+        });
+        Ok(Removal::Done {
             fate,
-            place: self.place(key),
-            before: self.state()?,
             freed,
+            failures,
+        })
+    }
+
+    /// Completes a removal for good: the bytes that were freed, and what is left to do.
+    fn delete_retired(
+        &self,
+        name: &EntryName,
+        note: &Note,
+        freed: &Freed,
+    ) -> (Result<u64, ShelfError>, Result<(), ShelfError>) {
+        let released = self.release(&name.key, note);
+        // On a full disk, deleting makes the room for what has to be written. Any other failure leaves the
+        // entry to the next command, because it alone tells what was removed.
+        let is_full = released.as_ref().is_err_and(|error| is_full(error));
+        if released.is_err() && !is_full {
+            return (Ok(0), released);
+        }
+        let folder = self.layout.trash_entry(&self.runtime, name);
+        let deleted = trash::delete_folder(&self.layout, &folder, freed);
+        let released = if is_full {
+            self.release(&name.key, note)
+        } else {
+            released
         };
-        departure.carry_out()
-    }
-}
-
-impl Departure<'_> {
-    fn carry_out(&self) -> Result<Removal, ShelfError> {
-        let build = build_in(&self.place);
-        // What is mounted there is not the shelf's to delete.
-        if is_mount_point(&build).is_ok_and(|mounted| mounted) {
-            return Err(failed("removed", &build)(mounted()));
-        }
-        let user = self.user(&self.place);
-        if let Some(process) = user.map_err(failed("known to be unused", &build))? {
-            return Ok(Removal::Spared(process));
-        }
-        let (staging, runtime) = (self.shelf.layout.staging(), &self.shelf.runtime);
-        let purpose = format!("{runtime}-{}", self.key.as_str());
-        let stage = Stage::reserve(&staging, &purpose).map_err(failed("written", &staging))?;
-        // On a full disk nothing is known of a removal that is cut off but what it left.
-        note_leaving(&self.place, self.entry).unwrap_or_default();
-        let let_go = match self.let_go() {
-            Ok(let_go) => let_go,
-            Err(error) => {
-                self.put_back(error.to_string())?;
-                return Err(error);
-            }
-        };
-        if let Err(error) = fs::rename(&self.place, stage.path()) {
-            self.put_back(error.to_string())?;
-            return Err(failed("moved away", &self.place)(error));
-        }
-        // One that started just before the folder was moved is seen in its new place. That the table of
-        // processes can be read was seen a moment ago.
-        if let Some(process) = self.user(stage.path()).unwrap_or_default() {
-            fs::rename(stage.path(), &self.place).map_err(failed("put back", &self.place))?;
-            self.put_back(format!("{} runs ({})", process.program, process.id))?;
-            return Ok(Removal::Spared(process));
-        }
-        Ok(self.put_away(stage, let_go))
+        (deleted.map_err(failed("deleted", &folder)), released)
     }
 
-    /// The process for which it stays, where it stands at `install`.
-    fn user(&self, install: &Path) -> io::Result<Option<Process>> {
-        let build = build_in(install);
-        match self.running {
-            Running::Spared if !build.is_symlink() => {
-                let processes = ProcessTable::read()?.below(&build);
-                Ok(processes.into_iter().next())
-            }
-            _ => Ok(None),
+    /// Fails if an install cannot leave its place in one step.
+    pub(crate) fn check_movable(&self, place: &Path) -> Result<(), ShelfError> {
+        match is_mounted_within(place) {
+            Ok(false) => {}
+            Ok(true) => return Err(failed("removed", &build_in(place))(mounted())),
+            Err(error) => return Err(failed("removed", place)(error)),
         }
-    }
-
-    /// Has the state, and the default's link, point at the install no more.
-    fn let_go(&self) -> Result<LetGo, ShelfError> {
-        if !self.before.mentions(self.key) {
-            return Ok(LetGo::Done);
+        // Moving a folder changes the entry for its parent in it.
+        let found = fs::metadata(place).map_err(failed("removed", place))?;
+        let bits = system::permission_bits(&found);
+        if bits & 0o200 == 0 {
+            let writable = system::set_permission_bits(place, bits | 0o700);
+            writable.map_err(failed("removed", place))?;
         }
-        match self.shelf.change_state(|state| state.forget(self.key)) {
-            Err(ShelfError::State(StateError::File { source, .. })) if is_full(&source) => {
-                // Removing a link needs no space.
-                if self.before.default_key.as_ref() == Some(self.key) {
-                    self.shelf.point_default(None)?;
-                }
-                Ok(LetGo::Later)
-            }
-            changed => changed.map(|()| LetGo::Done),
-        }
-    }
-
-    /// Has everything be as it was before, because of this problem.
-    fn put_back(&self, problem: String) -> Result<(), ShelfError> {
-        forget_leaving(&self.place).map_err(failed("changed", &self.place))?;
-        if self.before.mentions(self.key) {
-            let remember = |state: &mut State| state.remember(self.key, &self.before);
-            self.shelf.change_state(remember)?;
-        }
-        let given_up = HistoryEntry {
-            outcome: Outcome::GivenUp,
-            problem: Some(problem),
-            ..self.entry.clone()
-        };
-        // Nothing was done that the history would have to tell; why it was not is told in any case.
-        append_history(&self.shelf.layout, &given_up).unwrap_or_default();
         Ok(())
     }
 
-    /// Moves it from its stage into the trash, or deletes it there, and writes down what is left to be written.
-    fn put_away(&self, stage: Stage, let_go: LetGo) -> Removal {
-        let layout = &self.shelf.layout;
-        let mut failures = Vec::new();
-        let mut tell = |result: Result<(), ShelfError>| failures.extend(result.err());
-        let fate = match self.fate {
-            Fate::Trashed => trash::accept(layout, &self.shelf.runtime, self.key, stage.path()),
-            Fate::Deleted => Ok(Fate::Deleted),
+    /// Writes the note of a removal into the install. A full disk alone is no reason not to go on: the entry
+    /// in the trash tells enough.
+    fn note_removal(
+        &self,
+        key: &Key,
+        fate: Fate,
+        entry: &HistoryEntry,
+    ) -> Result<Note, ShelfError> {
+        let place = self.place(key);
+        let last_use = self.last_uses().remove(key);
+        let note = Note {
+            intent: match fate {
+                Fate::Trashed => Intent::Leaving,
+                Fate::Deleted => Intent::LeavingForGood,
+            },
+            entry: entry.clone(),
+            pointers: Some(Pointers::to(
+                key,
+                &self.state()?,
+                self.key_of_link().as_ref(),
+                last_use,
+            )),
         };
-        let fate = fate.unwrap_or_else(|error| {
-            tell(Err(failed("moved to the trash", stage.path())(error)));
-            Fate::Deleted
-        });
-        // What is still in its stage is deleted.
-        let deleted = remove_tree_telling(&build_in(stage.path()), self.freed);
-        let last_use = layout.last_use(&self.shelf.runtime, self.key);
-        let forgotten = optional::remove(&last_use).map(drop);
-        tell(forgotten.map_err(failed("removed", &last_use)));
-        if let_go == LetGo::Later {
-            tell(self.shelf.change_state(|state| state.forget(self.key)));
-        }
-        let written = append_history(layout, self.entry);
-        // What the history says already is not written again by who deletes the rest.
-        if written.is_ok() {
-            forget_leaving(stage.path()).unwrap_or_default();
-        }
-        tell(written.map_err(failed("written", &layout.history())));
-        match deleted.left {
-            Some(error) => {
-                tell(Err(failed("deleted", stage.path())(error)));
-                stage.abandon();
-            }
-            None => drop(stage),
-        }
-        Removal::Done {
-            fate,
-            freed: deleted.freed,
-            failures,
+        match note.write(&place).map_err(failed("written", &place)) {
+            Err(error) if !is_full(&error) => Err(error),
+            _ => Ok(note),
         }
     }
+
+    /// Moves an install to its place in the trash: the commit point of every removal.
+    pub(crate) fn retire(&self, key: &Key, folder: &Path) -> Result<(), ShelfError> {
+        let place = self.place(key);
+        let trash = folder.parent().unwrap_or(folder);
+        fs::create_dir_all(trash).map_err(failed("written", trash))?;
+        fs::rename(&place, folder).map_err(|error| match error.kind() {
+            io::ErrorKind::CrossesDevices => ShelfError::OtherDisk {
+                path: place.clone(),
+            },
+            _ => failed("moved to the trash", &place)(error),
+        })?;
+        let installs = self.installs_folder();
+        for changed in [installs.as_path(), trash] {
+            system::sync_folder(changed).map_err(failed("synced", changed))?;
+        }
+        Ok(())
+    }
+
+    /// Writes into the history why a removal was not done.
+    fn give_up(&self, entry: &HistoryEntry, error: &ShelfError) {
+        let problem =
+            std::error::Error::source(error).map_or_else(|| error.to_string(), ToString::to_string);
+        let given_up = HistoryEntry {
+            outcome: Outcome::GivenUp,
+            problem: Some(problem),
+            ..entry.clone()
+        };
+        // Nothing was done that the history would have to tell; the error itself is shown anyway.
+        self.write_history(&given_up).unwrap_or_default();
+    }
+}
+
+/// The process that keeps an install from being removed. A process table that cannot be read is an error.
+fn user_of(install: &Path, running: Running) -> Result<Option<Process>, ShelfError> {
+    let build = build_in(install);
+    // What runs from an adopted folder goes on running from there.
+    if running == Running::Ignored || build.is_symlink() {
+        return Ok(None);
+    }
+    let table = ProcessTable::read().map_err(failed("known to be unused", &build))?;
+    Ok(table.below(&build).into_iter().next())
 }
 
 /// Whether something failed for want of space.
-fn is_full(error: &io::Error) -> bool {
+fn is_full(error: &ShelfError) -> bool {
+    let (ShelfError::File { source, .. } | ShelfError::State(StateError::File { source, .. })) =
+        error
+    else {
+        return false;
+    };
     matches!(
-        error.kind(),
+        source.kind(),
         io::ErrorKind::StorageFull | io::ErrorKind::QuotaExceeded
     )
-}
-
-#[cfg(all(test, target_os = "linux"))]
-mod tests {
-    use super::*;
-    use crate::folders::Folders;
-    use crate::layout::Layout;
-    use std::process::Command;
-
-    fn removal_of(key: &Key) -> HistoryEntry {
-        let text = serde_json::json!({
-            "at": "2026-11-24T12:00:00Z",
-            "command": "1",
-            "operation": "removed",
-            "key": key,
-            "record": {
-                "runtime": "marram", "version": "8.3.1", "publisher": "eelgrass",
-                "source": "index", "address": "", "platform": "", "digest": null,
-                "archive_size": null, "unpacked_size": 0, "files": 0,
-                "installed": "2026-11-24T12:00:00Z",
-            },
-        });
-        serde_json::from_value(text).expect("it is an entry of the history")
-    }
-
-    #[test]
-    fn what_a_process_runs_from_stays_and_goes_when_it_has_ended() {
-        let home = tempfile::tempdir().unwrap();
-        let key: Key = "saltmarsh/8.3.1".parse().unwrap();
-        let folders = Folders::below(home.path());
-        let shelf = Shelf::new(&folders, "marram");
-        let bin = shelf.install_folder(&key).join("bin");
-        fs::create_dir_all(&bin).unwrap();
-        let copied = Command::new("cp").arg("/bin/sleep").arg(&bin).status();
-        assert!(copied.unwrap().success());
-        let mut child = Command::new(bin.join("sleep")).arg("60").spawn().unwrap();
-        let exe = format!("/proc/{}/exe", child.id());
-        while !fs::read_link(&exe).unwrap().ends_with("build/bin/sleep") {
-            std::thread::yield_now();
-        }
-        let entry = removal_of(&key);
-        let remove = || {
-            let freed = Freed::default();
-            let removed = shelf.remove(&key, Running::Spared, Fate::Deleted, &entry, &freed);
-            removed.unwrap()
-        };
-        match remove() {
-            Removal::Spared(process) => assert_eq!(process.id, child.id()),
-            Removal::Done { freed, .. } => panic!("{freed} bytes are gone"),
-        }
-        assert!(bin.join("sleep").exists());
-        child.kill().unwrap();
-        child.wait().unwrap();
-        assert!(matches!(remove(), Removal::Done { freed: 1.., .. }));
-        assert!(!shelf.place(&key).exists());
-        let history = crate::journal::history(&Layout::of(&folders)).unwrap();
-        assert_eq!(history.entries, [entry]);
-    }
 }

@@ -52,7 +52,7 @@ pub fn switched_shells(layout: &Layout) -> io::Result<Vec<SwitchedShell>> {
         }
         shells.push(SwitchedShell {
             id,
-            switches: read_switches(switches),
+            switches: read_switches(switches, Some(layout)),
         });
     }
     shells.sort_by_key(|shell| shell.id);
@@ -69,7 +69,7 @@ mod tests {
     fn only_shells_that_still_run_are_told() {
         let home = tempfile::tempdir().unwrap();
         let layout = Layout::of(&Folders::below(home.path()));
-        let switches = read_switches("marram=saltmarsh-6.20.2");
+        let switches = read_switches("marram=saltmarsh-6.20.2", None);
         let mut shell = Command::new("sleep").arg("60").spawn().unwrap();
         note_shell(&layout, shell.id(), &switches).unwrap();
         // A number that another process has now.

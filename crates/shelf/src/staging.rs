@@ -1,7 +1,8 @@
-//! Folders for what is under way: installs before they are whole, installs being removed.
+//! Folders for installs that are not on the shelf yet.
 //!
 //! Each such folder has a lock file beside it, held by the process that works in it. One whose lock
-//! is free belongs to a process that died, and is swept.
+//! is free belongs to a process that died, and is deleted by the next command that changes the shelf.
+//! Nothing that was ever on the shelf is put here.
 
 use std::fs;
 use std::io;
@@ -10,6 +11,8 @@ use std::path::{Path, PathBuf};
 use vshelf_files::lock::Lock;
 use vshelf_files::optional;
 use vshelf_files::tree::remove_tree;
+
+use crate::random::random_name;
 
 const LOCK: &str = "lock";
 
@@ -22,43 +25,27 @@ pub struct Stage {
 }
 
 impl Stage {
-    /// A new folder below `staging`, named after `purpose`.
+    /// A new folder below `staging`, named after `purpose` and a random number, because another machine
+    /// that shares the home has processes with the same ids.
     pub fn begin(staging: &Path, purpose: &str) -> io::Result<Stage> {
-        let stage = Stage::reserve(staging, purpose)?;
-        fs::create_dir(&stage.folder)?;
-        Ok(stage)
-    }
-
-    /// The place of a folder below `staging`, named after `purpose`, where nothing is yet: for a folder
-    /// that is moved there, which takes no space.
-    pub fn reserve(staging: &Path, purpose: &str) -> io::Result<Stage> {
-        let mut attempt = 0;
-        loop {
-            let name = format!("{purpose}.{}.{attempt}", std::process::id());
-            let lock_path = staging.join(format!("{name}.{LOCK}"));
-            let folder = staging.join(name);
-            attempt += 1;
-            let Some(lock) = Lock::try_acquire(&lock_path)? else {
-                continue;
-            };
-            if folder.symlink_metadata().is_err() {
-                return Ok(Stage {
-                    folder,
-                    lock_path,
-                    lock: Some(lock),
-                });
-            }
+        let name = format!("{purpose}.{}", random_name(8));
+        let lock_path = staging.join(format!("{name}.{LOCK}"));
+        let folder = staging.join(name);
+        let lock = Lock::try_acquire(&lock_path)?;
+        if lock.is_none() {
+            return Err(io::ErrorKind::ResourceBusy.into());
         }
+        fs::create_dir(&folder)?;
+        Ok(Stage {
+            folder,
+            lock_path,
+            lock,
+        })
     }
 
     /// The folder.
     pub fn path(&self) -> &Path {
         &self.folder
-    }
-
-    /// Leaves the folder as if this process had died.
-    pub fn abandon(mut self) {
-        self.lock = None;
     }
 }
 

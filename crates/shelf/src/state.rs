@@ -8,18 +8,22 @@ use serde::{Deserialize, Serialize};
 use vshelf_core::Key;
 use vshelf_files::{atomic, optional};
 
-const FORMAT: &str = "vivid-shelf-state/1";
+const FORMAT: &str = "vivid-shelf-state/2";
 
 /// The contents of a runtime's state file.
+///
+/// Which install is the default is not in it but in the link that leads to it: setting the default first
+/// adds a selector here and then replaces the link, which is the commit point.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct State {
     format: String,
-    /// The default as it was typed.
+    /// The selectors that installs were made the default as. Only that of the install that the link leads
+    /// to counts.
     #[serde(default)]
-    pub default: Option<String>,
-    /// The install that the default stands for: what the link is to lead to.
+    pub defaults: BTreeMap<Key, String>,
+    /// The default if there is no link, such as `system`.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub default_key: Option<Key>,
+    pub without_link: Option<String>,
     /// Labels and the selectors they are bound to.
     #[serde(default)]
     pub labels: BTreeMap<String, String>,
@@ -66,8 +70,8 @@ impl Default for State {
     fn default() -> Self {
         State {
             format: FORMAT.to_owned(),
-            default: None,
-            default_key: None,
+            defaults: BTreeMap::new(),
+            without_link: None,
             labels: BTreeMap::new(),
             kept: BTreeSet::new(),
             renewals: BTreeMap::new(),
@@ -76,35 +80,10 @@ impl Default for State {
 }
 
 impl State {
-    /// Whether anything here is about the install with this key.
-    pub fn mentions(&self, key: &Key) -> bool {
-        let renewed = |(from, to): (&Key, &Key)| from == key || to == key;
-        self.default_key.as_ref() == Some(key)
-            || self.kept.contains(key)
-            || self.renewals.iter().any(renewed)
-    }
-
-    /// Takes out what is about the install with this key.
-    pub fn forget(&mut self, key: &Key) {
-        if self.default_key.as_ref() == Some(key) {
-            self.default_key = None;
-            self.default = None;
-        }
-        self.kept.remove(key);
-        self.renewals.retain(|from, to| from != key && to != key);
-    }
-
-    /// Puts back what was about the install with this key before.
-    pub fn remember(&mut self, key: &Key, before: &State) {
-        if before.default_key.as_ref() == Some(key) {
-            self.default_key.clone_from(&before.default_key);
-            self.default.clone_from(&before.default);
-        }
-        self.kept.extend(before.kept.get(key).cloned());
-        let renewals = before.renewals.iter();
-        let renewals = renewals.filter(|(from, to)| *from == key || *to == key);
-        let renewals = renewals.map(|(from, to)| (from.clone(), to.clone()));
-        self.renewals.extend(renewals);
+    /// The selector that an install is the default as, if it is: its own if none was noted.
+    pub fn default_selector(&self, key: &Key) -> String {
+        let noted = self.defaults.get(key).cloned();
+        noted.unwrap_or_else(|| key.selector())
     }
 
     /// Reads the file at `path`; nothing where there is none.
@@ -153,7 +132,7 @@ mod tests {
         let path = folder.path().join("state/marram.json");
         assert_eq!(State::read(&path).unwrap(), None);
         let state = State {
-            default: Some("lts".into()),
+            without_link: Some("system".into()),
             labels: [("tide".to_owned(), "6".to_owned())].into(),
             ..State::default()
         };
@@ -164,7 +143,7 @@ mod tests {
     #[rstest]
     #[case("garbage", "is damaged: expected value")]
     #[case("{}", "is damaged: missing field `format`")]
-    #[case(r#"{"format":"vivid-shelf-state/2"}"#, "which a newer vshelf writes")]
+    #[case(r#"{"format":"vivid-shelf-state/3"}"#, "which a newer vshelf writes")]
     fn a_file_that_is_not_ours_is_left_alone(#[case] text: &str, #[case] message: &str) {
         let folder = tempfile::tempdir().unwrap();
         let path = folder.path().join("state.json");

@@ -12,13 +12,16 @@ use vshelf_files::lock::{Lock, LockError};
 use vshelf_files::{atomic, optional, system};
 
 use crate::folders::Folders;
+use crate::former_names::key_of_former;
+use crate::journal::HistoryEntry;
 use crate::layout::{Layout, LayoutError};
 use crate::manifest::Manifest;
+use crate::note::{Intent, Note};
 use crate::record::{Record, RecordContents, RecordError};
 use crate::sharing;
 use crate::staging::Stage;
 use crate::state::{State, StateError};
-use crate::unfinished::{self, away_in, build_in};
+use crate::trash::EntryName;
 
 /// How long one command waits for another that works on the same install.
 const LOCK_PATIENCE: Duration = Duration::from_secs(600);
@@ -27,7 +30,7 @@ const LOCK_PATIENCE: Duration = Duration::from_secs(600);
 const STATE_PATIENCE: Duration = Duration::from_secs(10);
 
 /// In the folder of an install: what it is and where it came from.
-const RECORD: &str = "record.json";
+pub(crate) const RECORD: &str = "record.json";
 
 /// In the folder of an install: every file of its build.
 const MANIFEST: &str = "files";
@@ -85,6 +88,15 @@ pub struct Untold {
     pub error: RecordError,
 }
 
+/// What new shells get.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct DefaultChoice {
+    /// The install, unless it is the system's copy.
+    pub key: Option<Key>,
+    /// The selector that it was set as.
+    pub selector: String,
+}
+
 /// One install on the shelf.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Install {
@@ -122,6 +134,25 @@ pub enum ShelfError {
     /// The data folder is laid out otherwise.
     #[error(transparent)]
     Layout(#[from] LayoutError),
+    /// A folder of the shelf is on another file system than the rest of it.
+    #[error("{path} is on another file system than the trash")]
+    OtherDisk {
+        /// The folder.
+        path: PathBuf,
+    },
+    /// Another command removed an install meanwhile.
+    #[error("{selector} of {runtime} is not on the shelf any more")]
+    Gone {
+        /// The runtime's name.
+        runtime: String,
+        /// The selector of the install.
+        selector: String,
+    },
+}
+
+/// The build in the folder of an install.
+pub(crate) fn build_in(install: &Path) -> PathBuf {
+    install.join("build")
 }
 
 pub(crate) fn failed(action: &'static str, path: &Path) -> impl FnOnce(io::Error) -> ShelfError {
@@ -147,9 +178,13 @@ impl Install {
 impl Shelf {
     /// The shelf of `runtime`; nothing is made on the disk.
     pub fn new(folders: &Folders, runtime: &str) -> Shelf {
+        Shelf::of(&Layout::of(folders), runtime)
+    }
+
+    pub(crate) fn of(layout: &Layout, runtime: &str) -> Shelf {
         Shelf {
             runtime: runtime.to_owned(),
-            layout: Layout::of(folders),
+            layout: layout.clone(),
         }
     }
 
@@ -202,7 +237,13 @@ impl Shelf {
             return self.default_key();
         }
         let below = folder.strip_prefix(self.installs_folder()).ok()?;
-        below.iter().next()?.to_str()?.parse().ok()
+        self.key_named(below.iter().next()?.to_str()?)
+    }
+
+    /// The key that a name among the installs means: its own, or the one that layout 3 gave to it.
+    pub fn key_named(&self, name: &str) -> Option<Key> {
+        let former = || key_of_former(&self.layout, &self.runtime, name);
+        name.parse().ok().or_else(former)
     }
 
     /// The folder of launchers, which is the same for all runtimes.
@@ -263,57 +304,87 @@ impl Shelf {
         Manifest::read(&path).map_err(failed("read", &path))
     }
 
-    /// The default, the labels and what is kept. Where that is lost, the default is still what its link
-    /// leads to.
+    /// What a person chose. If the file is lost, the default's link still says which install it is.
     pub fn state(&self) -> Result<State, ShelfError> {
-        let state = State::read(&self.layout.state(&self.runtime))?;
-        Ok(state.unwrap_or_else(|| {
-            let mut lost = State::default();
-            lost.default_key = self.key_of_link();
-            lost
-        }))
+        Ok(State::read(&self.layout.state(&self.runtime))?.unwrap_or_default())
     }
 
-    /// The state, as [`Shelf::state`] gives it, with the default's link in line with it: a command that
-    /// was cut off between the two left that to the next.
-    pub fn settled_state(&self) -> Result<State, ShelfError> {
-        let state = self.state()?;
-        if self.link_agrees(&state) {
-            return Ok(state);
+    /// The default: the install that the link leads to, or what holds without one. A link that leads to a
+    /// removed install stays until the removal is completed, and counts as none.
+    pub fn default_choice(&self, state: &State) -> Option<DefaultChoice> {
+        match self.key_of_link() {
+            Some(key) if self.place(&key).symlink_metadata().is_err() => None,
+            Some(key) => Some(DefaultChoice {
+                selector: state.default_selector(&key),
+                key: Some(key),
+            }),
+            None => state.without_link.clone().map(|selector| DefaultChoice {
+                key: None,
+                selector,
+            }),
         }
-        // A shelf that may only be read stays as it is: a checkup tells.
-        let settled = self.lock_state().and_then(|_lock| {
-            let state = self.state()?;
-            if !self.link_agrees(&state) {
-                self.point_default(state.default_key.as_ref())?;
-            }
-            Ok(state)
-        });
-        Ok(settled.unwrap_or(state))
     }
 
-    /// Whether the default's link leads where the state says.
-    pub fn link_agrees(&self, state: &State) -> bool {
-        self.key_of_link() == state.default_key
+    /// Whether the default's link leads to nothing on the shelf.
+    pub fn has_dangling_default(&self) -> bool {
+        let key = self.key_of_link();
+        key.is_some_and(|key| self.place(&key).symlink_metadata().is_err())
     }
 
-    /// Changes the default, the labels or what is kept, one command at a time. Where the default becomes
-    /// another, its link follows.
+    /// Changes the labels or what is kept, one command at a time.
     pub fn change_state(&self, change: impl FnOnce(&mut State)) -> Result<(), ShelfError> {
         self.layout.claim()?;
         let _lock = self.lock_state()?;
         let mut state = self.state()?;
         change(&mut state);
-        state.write(&self.layout.state(&self.runtime))?;
-        match self.link_agrees(&state) {
-            true => Ok(()),
-            false => self.point_default(state.default_key.as_ref()),
-        }
+        Ok(state.write(&self.layout.state(&self.runtime))?)
     }
 
-    fn lock_state(&self) -> Result<Lock, ShelfError> {
+    /// The innermost lock: who holds it takes no other.
+    pub(crate) fn lock_state(&self) -> Result<Lock, ShelfError> {
         let path = self.layout.lock(&self.runtime, "state.lock");
         Ok(Lock::acquire(&path, STATE_PATIENCE, &mut |_| {})?)
+    }
+
+    /// Makes the install with this key the default, remembered as `selector`.
+    pub fn set_default(&self, key: &Key, selector: &str) -> Result<(), ShelfError> {
+        self.layout.claim()?;
+        let _lock = self.lock(key, &mut |_| {})?;
+        self.settle(key)?;
+        if self.place(key).symlink_metadata().is_err() {
+            return Err(ShelfError::Gone {
+                runtime: self.runtime.clone(),
+                selector: key.selector(),
+            });
+        }
+        self.point_default_at(key, selector)
+    }
+
+    /// Like [`Shelf::set_default`], for who holds the key's lock.
+    pub(crate) fn point_default_at(&self, key: &Key, selector: &str) -> Result<(), ShelfError> {
+        let _lock = self.lock_state()?;
+        let mut state = self.state()?;
+        let before = self.key_of_link();
+        // Until the link is replaced, the selector of the one before still counts.
+        state
+            .defaults
+            .retain(|other, _| Some(other) == before.as_ref());
+        state.defaults.insert(key.clone(), selector.to_owned());
+        state.write(&self.layout.state(&self.runtime))?;
+        // The commit point.
+        self.point_default(Some(key))
+    }
+
+    /// Leaves the runtime without an install as the default; `selector` says what new shells get then, such
+    /// as the system's copy.
+    pub fn clear_default(&self, selector: Option<&str>) -> Result<(), ShelfError> {
+        self.layout.claim()?;
+        let _lock = self.lock_state()?;
+        let mut state = self.state()?;
+        state.without_link = selector.map(str::to_owned);
+        state.write(&self.layout.state(&self.runtime))?;
+        // The commit point.
+        self.point_default(None)
     }
 
     /// Has the default's link lead to the install with this key, or removes it. The caller holds the
@@ -327,14 +398,19 @@ impl Shelf {
                 let target = build_in(&installs.join(key.as_str()));
                 atomic::point_link(&link, &target).map_err(failed("written", &link))
             }
-            None => optional::remove(&link)
-                .map(drop)
-                .map_err(failed("removed", &link)),
+            None => {
+                let removed = optional::remove(&link).map_err(failed("removed", &link))?;
+                let folder = self.layout.defaults();
+                if removed {
+                    system::sync_folder(&folder).map_err(failed("synced", &folder))?;
+                }
+                Ok(())
+            }
         }
     }
 
     /// The key that the default's link leads to, whether or not it is there.
-    fn key_of_link(&self) -> Option<Key> {
+    pub(crate) fn key_of_link(&self) -> Option<Key> {
         let target = fs::read_link(self.default_link()).ok()?;
         target.parent()?.file_name()?.to_str()?.parse().ok()
     }
@@ -345,39 +421,18 @@ impl Shelf {
         self.install_folder(&key).is_dir().then_some(key)
     }
 
-    /// Makes the install with this key the default, remembered as `selector`.
-    pub fn set_default(&self, key: &Key, selector: &str) -> Result<(), ShelfError> {
-        self.change_state(|state| {
-            state.default = Some(selector.to_owned());
-            state.default_key = Some(key.clone());
-        })
-    }
-
-    /// Leaves the runtime without a default of its own; `selector` says what new shells get then, such
-    /// as the system's copy.
-    pub fn clear_default(&self, selector: Option<&str>) -> Result<(), ShelfError> {
-        self.change_state(|state| {
-            state.default = selector.map(str::to_owned);
-            state.default_key = None;
-        })
-    }
-
     /// Keeps other commands off the install with this key; `on_wait` is told whom one waits for.
     pub fn lock(&self, key: &Key, on_wait: &mut dyn FnMut(&str)) -> Result<Lock, ShelfError> {
-        let path = self.layout.lock(&self.runtime, key.as_str());
-        Ok(Lock::acquire(&path, LOCK_PATIENCE, on_wait)?)
+        Ok(Lock::acquire(&self.lock_path(key), LOCK_PATIENCE, on_wait)?)
     }
 
-    /// Finishes what processes that died had begun, as far as it can be.
-    pub fn sweep(&self) {
-        unfinished::sweep(&self.layout);
+    pub(crate) fn lock_path(&self, key: &Key) -> PathBuf {
+        self.layout.lock(&self.runtime, key.as_str())
     }
 
-    /// Begins an install named `purpose`: an empty folder that nobody else sees. What processes that
-    /// died had begun is finished first.
+    /// Begins an install named `purpose`: an empty folder that nobody else sees.
     pub fn stage(&self, purpose: &str) -> Result<Stage, ShelfError> {
         self.layout.claim()?;
-        self.sweep();
         let staging = self.layout.staging();
         Stage::begin(&staging, &format!("{}-{purpose}", self.runtime))
             .map_err(failed("written", &staging))
@@ -412,10 +467,11 @@ impl Shelf {
         names.filter_map(last_use).collect()
     }
 
-    /// Publishes what was staged on the shelf: build, record and list of files become visible together.
+    /// Publishes what was staged on the shelf: build, record and list of files become visible together, and
+    /// the history gets an entry.
     ///
-    /// The caller holds the lock of `key` and has verified the tree. An install that is there already
-    /// changes places with it. Nothing is synced where `durability` says so.
+    /// The caller holds the lock of `key` and has verified the tree. An install that is there already is
+    /// replaced. Nothing is synced where `durability` says so.
     pub fn publish(
         &self,
         stage: &Stage,
@@ -423,10 +479,46 @@ impl Shelf {
         staged: Staged<'_>,
         durability: Durability,
     ) -> Result<Install, ShelfError> {
+        self.settle(key)?;
         let new = stage.path().join("install");
-        fs::create_dir(&new)
-            .and_then(|()| fs::rename(staged.tree, build_in(&new)))
-            .map_err(failed("written", &new))?;
+        let record = self.prepare(stage, key, &new, staged)?;
+        let place = self.place(key);
+        let installs = self.installs_folder();
+        // A trash that is there can take an install away from a full disk.
+        for folder in [&installs, &self.layout.trash().join(&self.runtime)] {
+            fs::create_dir_all(folder).map_err(failed("written", folder))?;
+        }
+        if durability == Durability::Synced {
+            system::sync_tree(&new).map_err(failed("synced", &new))?;
+        }
+        if place.symlink_metadata().is_ok() {
+            self.replace(key, &new, &record)?;
+        } else {
+            // The commit point of an install.
+            fs::rename(&new, &place).map_err(failed("written", &place))?;
+        }
+        // Once the file is there, noting a use needs no space; a clean-up sees whether it can be.
+        self.note_use(key, record.contents.installed)
+            .unwrap_or_default();
+        if durability == Durability::Synced {
+            system::sync_folder(&installs).map_err(failed("synced", &installs))?;
+        }
+        // The install is there. If the history cannot be written now, the next command does it.
+        self.settle(key).unwrap_or_default();
+        Ok(Install::at(&place, record))
+    }
+
+    /// Makes the folder of an install in a stage, with the note of its arrival.
+    fn prepare(
+        &self,
+        stage: &Stage,
+        key: &Key,
+        new: &Path,
+        staged: Staged<'_>,
+    ) -> Result<Record, ShelfError> {
+        fs::create_dir(new)
+            .and_then(|()| fs::rename(staged.tree, build_in(new)))
+            .map_err(failed("written", new))?;
         let path = new.join(MANIFEST);
         (staged.manifest)
             .write(&path)
@@ -436,28 +528,49 @@ impl Shelf {
             fs::copy(log, &path).map_err(failed("written", &path))?;
         }
         // The install is whole without it.
-        let shared_size = self.share(stage, key, &build_in(&new), staged.manifest);
+        let shared_size = self.share(stage, key, &build_in(new), staged.manifest);
         let record = Record::new(RecordContents {
             shared_size: shared_size.unwrap_or_default(),
             ..staged.contents
         });
         let path = new.join(RECORD);
         record.write(&path).map_err(failed("written", &path))?;
+        let arriving = Note {
+            intent: Intent::Arriving,
+            entry: HistoryEntry::of_arrival(&record.contents),
+            pointers: None,
+        };
+        arriving.write_unseen(new).map_err(failed("written", new))?;
+        Ok(record)
+    }
+
+    /// Puts a new build in the place of the one with the same key, which is deleted.
+    fn replace(&self, key: &Key, new: &Path, record: &Record) -> Result<(), ShelfError> {
         let place = self.place(key);
-        let installs = self.installs_folder();
-        fs::create_dir_all(&installs).map_err(failed("written", &installs))?;
-        if durability == Durability::Synced {
-            system::sync_tree(&new).map_err(failed("synced", &new))?;
-        }
-        self.put(stage, key, &new)
-            .map_err(failed("written", &place))?;
-        // Once the file is there, noting a use needs no space; a clean-up sees whether it can be.
-        self.note_use(key, record.contents.installed)
-            .unwrap_or_default();
-        if durability == Durability::Synced {
-            system::sync_folder(&installs).map_err(failed("synced", &installs))?;
-        }
-        Ok(Install::at(&place, record))
+        self.check_movable(&place)?;
+        let name = EntryName::new(key, record.contents.installed);
+        let former = self.layout.trash_entry(&self.runtime, &name);
+        let replacing = Note {
+            intent: Intent::Replacing,
+            entry: HistoryEntry::of_arrival(&record.contents),
+            pointers: None,
+        };
+        replacing.write(&place).map_err(failed("written", &place))?;
+        // They change places through the one's future place in the trash, so that the old one is never
+        // anywhere else than on the shelf or in the trash.
+        let exchanged = fs::rename(new, &former).and_then(|()| system::exchange(&former, &place));
+        let replaced = match exchanged {
+            Err(error) if error.kind() == io::ErrorKind::Unsupported => {
+                let own = self
+                    .layout
+                    .trash_entry(&self.runtime, &EntryName::new(key, name.at));
+                fs::rename(&place, own).and_then(|()| fs::rename(&former, &place))
+            }
+            exchanged => exchanged,
+        };
+        // Whatever happened, the notes say what is to be done now.
+        let settled = self.settle(key).and_then(|()| self.settle_entries_of(key));
+        replaced.map_err(failed("replaced", &place)).and(settled)
     }
 
     /// Has a new build share blocks with the other installs; gives back how many bytes it shares.
@@ -478,28 +591,6 @@ impl Shelf {
             others.extend(manifest.map(|manifest| (self.install_folder(other), manifest)));
         }
         sharing::share(build, own, &others).map_err(failed("shared", build))
-    }
-
-    /// Puts the folder `new` in the place of the install with this key. What stood there before is in
-    /// the stage then, and goes with it.
-    fn put(&self, stage: &Stage, key: &Key, new: &Path) -> io::Result<()> {
-        let place = self.place(key);
-        if place.symlink_metadata().is_err() {
-            return fs::rename(new, &place);
-        }
-        match system::exchange(new, &place) {
-            Err(error) if error.kind() == io::ErrorKind::Unsupported => {
-                // Whoever finds the stage of a process that died in between puts the old one back.
-                let away = away_in(stage.path(), &self.runtime, key);
-                fs::create_dir_all(away.parent().unwrap_or(stage.path()))?;
-                fs::rename(&place, &away)?;
-                fs::rename(new, &place).or_else(|error| {
-                    fs::rename(&away, &place)?;
-                    Err(error)
-                })
-            }
-            exchanged => exchanged,
-        }
     }
 
     /// Writes the record of what stands in the place of the install with this key: for one whose own
@@ -549,32 +640,49 @@ mod tests {
         }
         assert_eq!(shelf.key_on_path(Path::new("/usr/bin")), None);
         shelf.clear_default(None).unwrap();
-        assert_eq!(
-            (shelf.default_key(), shelf.state().unwrap().default),
-            (None, None)
-        );
+        assert_eq!(shelf.default_key(), None);
+        assert_eq!(shelf.default_choice(&shelf.state().unwrap()), None);
     }
 
     #[test]
-    fn a_link_that_was_not_reached_follows_the_state_at_the_next_look() {
+    fn the_link_decides_which_selector_counts() {
         let home = tempfile::tempdir().unwrap();
         let folders = Folders::below(home.path());
         let shelf = Shelf::new(&folders, "marram");
-        let [old, new]: [Key; 2] = ["saltmarsh/8.3.0", "saltmarsh/8.3.1"].map(|key| key.parse().unwrap());
+        let [old, new]: [Key; 2] =
+            ["saltmarsh/8.3.0", "saltmarsh/8.3.1"].map(|key| key.parse().unwrap());
         for key in [&old, &new] {
             fs::create_dir_all(shelf.install_folder(key)).unwrap();
         }
+        let choice = || shelf.default_choice(&shelf.state().unwrap());
+        let chosen = |key: &Key, selector: &str| {
+            Some(DefaultChoice {
+                key: Some(key.clone()),
+                selector: selector.to_owned(),
+            })
+        };
         shelf.set_default(&old, "8.3.0").unwrap();
-        let mut state = shelf.state().unwrap();
-        (state.default, state.default_key) = (Some("8".to_owned()), Some(new.clone()));
-        state.write(&Layout::of(&folders).state("marram")).unwrap();
-        assert_eq!(shelf.default_key(), Some(old));
-        assert_eq!(shelf.settled_state().unwrap(), state);
-        assert_eq!(shelf.default_key(), Some(new));
-        state.forget(&state.default_key.clone().unwrap());
-        state.write(&Layout::of(&folders).state("marram")).unwrap();
-        shelf.settled_state().unwrap();
-        assert!(!shelf.default_link().is_symlink());
+        // Cut off before the link is replaced, setting another default did nothing.
+        let write = |change: fn(&mut State, Key)| {
+            let mut state = shelf.state().unwrap();
+            change(&mut state, new.clone());
+            state.write(&Layout::of(&folders).state("marram")).unwrap();
+        };
+        write(|state, new| drop(state.defaults.insert(new, "8".to_owned())));
+        assert_eq!(choice(), chosen(&old, "8.3.0"));
+        shelf.point_default(Some(&new)).unwrap();
+        assert_eq!(choice(), chosen(&new, "8"));
+        // Neither does clearing it.
+        write(|state, _| state.without_link = Some("system".to_owned()));
+        assert_eq!(choice(), chosen(&new, "8"));
+        shelf.point_default(None).unwrap();
+        assert_eq!(choice().unwrap().selector, "system");
+        // A default that is removed is none, whatever held before.
+        shelf.set_default(&new, "8").unwrap();
+        fs::remove_dir_all(shelf.place(&new)).unwrap();
+        assert_eq!(choice(), None);
+        let gone = shelf.set_default(&new, "8").unwrap_err();
+        assert!(matches!(gone, ShelfError::Gone { .. }), "{gone:?}");
     }
 
     #[test]

@@ -4,18 +4,23 @@ use std::collections::BTreeMap;
 
 use vshelf_core::Pick;
 
+use crate::former_names::key_of_former;
+use crate::layout::Layout;
+
 /// What a shell is switched to, by runtime.
 pub type Switches = BTreeMap<String, Pick>;
 
-/// What a text such as `marram=8.3.1 node=20.1.0` says, by runtime: how a switch stands in the
-/// environment. Words of another form are left out.
-pub fn read_switches(text: &str) -> Switches {
-    text.split_whitespace().filter_map(read_switch).collect()
-}
-
-fn read_switch(word: &str) -> Option<(String, Pick)> {
-    let (runtime, pick) = word.split_once('=')?;
-    Some((runtime.to_owned(), pick.parse().ok()?))
+/// Reads a text such as `marram=saltmarsh-8.3.1 node=system`: how switches are written in the environment.
+/// Skips words of another form. A shell that was switched by a program of layout 3 left out the publisher,
+/// which the shelf in `layout` still knows.
+pub fn read_switches(text: &str, layout: Option<&Layout>) -> Switches {
+    let read = |word: &str| {
+        let (runtime, text) = word.split_once('=')?;
+        let former = || Some(key_of_former(layout?, runtime, text)?.into());
+        let pick = text.parse().ok().or_else(former)?;
+        Some((runtime.to_owned(), pick))
+    };
+    text.split_whitespace().filter_map(read).collect()
 }
 
 /// These switches as [`read_switches`] reads them.
@@ -34,8 +39,9 @@ mod tests {
     #[test]
     fn switches_are_written_as_they_are_read() {
         let text = "marram=dunefield-8.3.1 node=system";
-        assert_eq!(write_switches(&read_switches(text)), text);
-        let odd = read_switches(" marram=saltmarsh-8.3.1  rubbish node= sedge=../x =8 ");
-        assert_eq!(write_switches(&odd), "=8 marram=saltmarsh-8.3.1");
+        assert_eq!(write_switches(&read_switches(text, None)), text);
+        let odd = " marram=saltmarsh-8.3.1  rubbish node= sedge=../x =8 ";
+        let read = write_switches(&read_switches(odd, None));
+        assert_eq!(read, "marram=saltmarsh-8.3.1");
     }
 }

@@ -1,52 +1,128 @@
-//! The trash: installs that were removed and can come back at once, each as it stood on the shelf, with the line of the
-//! history that tells of its removal beside it.
+//! The trash: removed installs as they were on the shelf, until age, size or a full disk delete them.
+//!
+//! An entry is one folder, `<trash>/<runtime>/<key>=<time>-<random>`. Its name is never used again, so that a
+//! removal never meets an older entry. Deleting one begins with a rename into `.deleting`, and putting one back
+//! with a rename onto the shelf: of two commands that want the same entry, one finds nothing.
 
+use std::fmt;
 use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
+use std::str::FromStr;
 
 use jiff::Timestamp;
+use jiff::tz::TimeZone;
 use vshelf_core::Key;
 use vshelf_files::freed::Freed;
-use vshelf_files::tree::{bytes_in, remove_tree, remove_tree_telling};
+use vshelf_files::tree::{bytes_in, remove_tree_telling};
 use vshelf_files::{optional, system};
 
-use crate::journal::{HistoryEntry, append_history};
+use crate::journal::HistoryEntry;
 use crate::layout::Layout;
-use crate::store::{Shelf, ShelfError, failed};
-use crate::unfinished::{build_in, forget_leaving, leaving};
+use crate::note::{self, Intent, Note};
+use crate::processes::{Process, ProcessTable};
+use crate::random::random_name;
+use crate::record::Record;
+use crate::removal::Running;
+use crate::store::{RECORD, Shelf, ShelfError, build_in, failed};
 
-/// Where an install goes that is removed.
+/// Where a removed install goes.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Fate {
     /// It is deleted.
     Deleted,
-    /// It goes into the trash, and is deleted where it cannot.
+    /// It stays in the trash.
     Trashed,
 }
 
-/// An install in the trash.
+/// How the time of a removal is written in names: legal on every file system.
+const TIME: &str = "%Y%m%dT%H%M%SZ";
+
+/// The name of an entry in the trash.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct EntryName {
+    pub(crate) key: Key,
+    pub(crate) at: Timestamp,
+    random: String,
+}
+
+impl EntryName {
+    /// A new name for an install that is removed at this time.
+    pub(crate) fn new(key: &Key, at: Timestamp) -> EntryName {
+        EntryName {
+            key: key.clone(),
+            at,
+            random: random_name(4),
+        }
+    }
+}
+
+impl fmt::Display for EntryName {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let at = self.at.to_zoned(TimeZone::UTC).strftime(TIME);
+        write!(f, "{}={at}-{}", self.key.as_str(), self.random)
+    }
+}
+
+impl FromStr for EntryName {
+    type Err = ();
+
+    fn from_str(text: &str) -> Result<EntryName, ()> {
+        let (key, rest) = text.split_once('=').ok_or(())?;
+        let (at, random) = rest.split_once('-').ok_or(())?;
+        let at = jiff::civil::DateTime::strptime(TIME, at).map_err(drop)?;
+        Ok(EntryName {
+            key: key.parse().map_err(drop)?,
+            at: at.to_zoned(TimeZone::UTC).map_err(drop)?.timestamp(),
+            random: random.to_owned(),
+        })
+    }
+}
+
+/// An entry in the trash.
 #[derive(Debug)]
 pub struct Trashed {
     /// The runtime.
     pub runtime: String,
-    /// Its key.
+    /// The key of the install.
     pub key: Key,
-    /// What the history says of its removal; nothing where that cannot be read.
+    /// What the history says of its removal: `None` if that is not readable.
     pub entry: Option<HistoryEntry>,
+    /// Whether its removal is completed. One that is not is not deleted.
+    is_complete: bool,
+    unpacked_size: u64,
+    name: EntryName,
     folder: PathBuf,
+    layout: Layout,
 }
 
 impl Trashed {
-    /// When it was removed; where nobody knows, long ago.
-    pub fn since(&self) -> Timestamp {
-        self.entry.as_ref().map_or(Timestamp::MIN, |entry| entry.at)
+    fn read(layout: &Layout, runtime: &str, name: EntryName) -> io::Result<Trashed> {
+        let folder = layout.trash_entry(runtime, &name);
+        let removal = Note::of_removal(&folder)?;
+        let is_complete = removal.is_some() && !note::is_pending(&folder);
+        let record = Record::read(&folder.join(RECORD), &name.key);
+        Ok(Trashed {
+            runtime: runtime.to_owned(),
+            key: name.key.clone(),
+            entry: removal.map(|note| note.entry),
+            is_complete,
+            unpacked_size: record.map_or(0, |record| record.contents.unpacked_size),
+            name,
+            folder,
+            layout: layout.clone(),
+        })
+    }
+
+    /// When it was removed: `None` as long as its removal is not completed.
+    pub fn since(&self) -> Option<Timestamp> {
+        let entry = self.entry.as_ref().filter(|_| self.is_complete);
+        entry.map(|entry| entry.at)
     }
 
     /// The bytes of its files as they were counted when it was installed.
     pub fn unpacked_size(&self) -> u64 {
-        let entry = self.entry.as_ref();
-        entry.map_or(0, |entry| entry.record.unpacked_size)
+        self.unpacked_size
     }
 
     /// The bytes that it takes on the disk.
@@ -54,77 +130,144 @@ impl Trashed {
         bytes_in(&self.folder)
     }
 
-    /// Where it stands.
+    /// Its folder.
     pub fn folder(&self) -> &Path {
         &self.folder
     }
 
-    /// Deletes it, tells `freed` as that goes on, and says how many bytes it freed.
-    pub fn delete(self, freed: &Freed) -> io::Result<u64> {
-        remove_tree_telling(&self.folder, freed).whole()
+    /// The process that runs from it. A process table that cannot be read is an error.
+    pub fn user(&self) -> io::Result<Option<Process>> {
+        let build = build_in(&self.folder);
+        if build.is_symlink() {
+            return Ok(None);
+        }
+        Ok(ProcessTable::read()?.below(&build).into_iter().next())
+    }
+
+    /// Deletes it and returns the bytes freed, which are added to `freed` as it goes. One that a process runs
+    /// from stays if that is to be spared.
+    pub fn delete(self, running: Running, freed: &Freed) -> io::Result<u64> {
+        if running == Running::Spared
+            && let Some(process) = self.user()?
+        {
+            let text = format!("{} runs from it ({})", process.program, process.id);
+            return Err(io::Error::new(io::ErrorKind::ResourceBusy, text));
+        }
+        delete_folder(&self.layout, &self.folder, freed)
     }
 }
 
-/// What is in the trash, removed last first.
+/// Everything in the trash, last removed first.
 pub fn in_trash(layout: &Layout) -> io::Result<Vec<Trashed>> {
-    let trash = layout.trash();
     let mut found = Vec::new();
-    for runtime in optional::names(&trash)? {
-        let names = optional::names(&trash.join(&runtime))?;
-        let keys = names.iter().filter_map(|name| name.parse().ok());
-        found.extend(keys.map(|key| trashed(layout, &runtime, key)));
+    for (runtime, name) in entry_names(layout)? {
+        found.push(Trashed::read(layout, &runtime, name)?);
     }
-    found.sort_by_key(|trashed| std::cmp::Reverse(trashed.since()));
+    found.sort_by_key(|trashed| std::cmp::Reverse(trashed.name.at));
     Ok(found)
 }
 
-/// What is in the trash under a key, if anything is.
-fn trashed(layout: &Layout, runtime: &str, key: Key) -> Trashed {
-    let folder = layout.trash().join(runtime).join(key.as_str());
-    Trashed {
-        runtime: runtime.to_owned(),
-        key,
-        entry: leaving(&folder).unwrap_or_default(),
-        folder,
+/// The names of all entries with their runtimes.
+pub(crate) fn entry_names(layout: &Layout) -> io::Result<Vec<(String, EntryName)>> {
+    let trash = layout.trash();
+    let mut found = Vec::new();
+    for runtime in optional::names(&trash)? {
+        // What is being deleted is no entry any more.
+        if runtime.starts_with('.') {
+            continue;
+        }
+        let names = optional::names(&trash.join(&runtime))?;
+        let names = names.iter().filter_map(|name| name.parse().ok());
+        found.extend(names.map(|name| (runtime.clone(), name)));
     }
+    Ok(found)
 }
 
-/// Moves an install that is being removed from its stage into the trash, where it takes the place of an older one with
-/// its key. It is not moved without the line that tells of its removal, nor where it is a link to a folder elsewhere.
-pub(crate) fn accept(layout: &Layout, runtime: &str, key: &Key, stage: &Path) -> io::Result<Fate> {
-    if leaving(stage)?.is_none() || build_in(stage).is_symlink() {
-        return Ok(Fate::Deleted);
-    }
-    let runtime = layout.trash().join(runtime);
-    let folder = runtime.join(key.as_str());
-    remove_tree(&folder).whole()?;
-    fs::create_dir_all(runtime)?;
-    fs::rename(stage, folder)?;
-    Ok(Fate::Trashed)
+/// Deletes a folder below the data folder and returns the bytes freed: first it is renamed away, so that nobody
+/// takes half of it for the whole.
+pub(crate) fn delete_folder(layout: &Layout, folder: &Path, freed: &Freed) -> io::Result<u64> {
+    let deleting = layout.deleting();
+    fs::create_dir_all(&deleting)?;
+    let doomed = deleting.join(random_name(8));
+    fs::rename(folder, &doomed)?;
+    remove_tree_telling(&doomed, freed).whole()
 }
 
 impl Shelf {
-    /// What is in the trash of this removal.
-    pub fn trashed_by(&self, removal: &HistoryEntry) -> Option<Trashed> {
-        let trashed = trashed(&self.layout, &self.runtime, removal.key.clone());
-        (trashed.entry.as_ref() == Some(removal)).then_some(trashed)
+    /// The entry in the trash of a removal.
+    pub fn trashed_by(&self, removal: &HistoryEntry) -> Result<Option<Trashed>, ShelfError> {
+        let folder = self.layout.trash().join(&self.runtime);
+        let names = optional::names(&folder).map_err(failed("read", &folder))?;
+        let names = names
+            .iter()
+            .filter_map(|name| name.parse::<EntryName>().ok());
+        for name in names.filter(|name| name.key == removal.key) {
+            let trashed = Trashed::read(&self.layout, &self.runtime, name);
+            let trashed = trashed.map_err(failed("read", &folder))?;
+            if trashed.entry.as_ref() == Some(removal) {
+                return Ok(Some(trashed));
+            }
+        }
+        Ok(None)
     }
 
-    /// Puts an install from the trash back where it stood, of which the history is to have this entry. Says whether it
-    /// did: not where another stands there by now.
+    /// Puts an entry from the trash back on the shelf, of which the history gets `entry`. Returns whether it
+    /// did: not if its key is on the shelf by now, or if the entry is gone.
     pub fn take_back(&self, trashed: &Trashed, entry: &HistoryEntry) -> Result<bool, ShelfError> {
         let _lock = self.lock(&trashed.key, &mut |_| {})?;
-        let place = self.place(&trashed.key);
+        self.settle(&trashed.key)?;
+        let (folder, place) = (&trashed.folder, self.place(&trashed.key));
         if place.symlink_metadata().is_ok() {
             return Ok(false);
         }
+        let removal = match Note::of_removal(folder) {
+            Ok(None) => return Ok(false),
+            removal => removal.map_err(failed("read", folder))?,
+        };
+        let returning = Note {
+            intent: Intent::Returning,
+            entry: entry.clone(),
+            pointers: removal.and_then(|note| note.pointers),
+        };
         let installs = self.installs_folder();
         fs::create_dir_all(&installs).map_err(failed("written", &installs))?;
-        fs::rename(&trashed.folder, &place).map_err(failed("moved back", &trashed.folder))?;
-        system::sync_folder(&installs).map_err(failed("written", &installs))?;
-        forget_leaving(&place).map_err(failed("changed", &place))?;
-        let history = self.layout.history();
-        append_history(&self.layout, entry).map_err(failed("written", &history))?;
+        returning.write(folder).map_err(failed("written", folder))?;
+        // The commit point of a return. A clean-up may have deleted the entry meanwhile.
+        match fs::rename(folder, &place) {
+            Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(false),
+            moved => moved.map_err(failed("moved back", folder))?,
+        }
+        for changed in [Some(installs.as_path()), folder.parent()]
+            .into_iter()
+            .flatten()
+        {
+            system::sync_folder(changed).map_err(failed("synced", changed))?;
+        }
+        self.settle(&trashed.key)?;
         Ok(true)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_name_of_an_entry_reads_as_it_is_written() {
+        let key: Key = "gull-point/8.3.1-rc.1+b".parse().unwrap();
+        let name = EntryName::new(&key, "2026-11-30T03:47:00Z".parse().unwrap());
+        let text = name.to_string();
+        assert!(
+            text.starts_with("gull-point-8.3.1-rc.1+b=20261130T034700Z-"),
+            "{text}"
+        );
+        assert_eq!(text.parse(), Ok(name));
+        for other in [
+            "saltmarsh-8.3.1",
+            "8.3.1=20261130T034700Z-a",
+            "saltmarsh-8.3.1=yesterday-a",
+        ] {
+            assert_eq!(other.parse::<EntryName>(), Err(()), "{other}");
+        }
     }
 }

@@ -263,7 +263,10 @@ impl EnteredRuntimes<'_> {
 
     /// The main publishers, as `marram=saltmarsh`.
     fn mains(&self) -> Vec<String> {
-        let known = self.enter.iter().filter(|runtime| !runtime.publisher.is_empty());
+        let known = self
+            .enter
+            .iter()
+            .filter(|runtime| !runtime.publisher.is_empty());
         known
             .map(|runtime| format!("{}={}", runtime.name, runtime.publisher))
             .collect()

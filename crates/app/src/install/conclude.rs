@@ -33,7 +33,7 @@ pub fn conclude(
     listener: &dyn Listener,
 ) -> Done {
     let environment = before.environment();
-    let becomes_default = takeover.default || before.state.default.is_none();
+    let becomes_default = takeover.default || before.default_selector().is_none();
     let activity = Activity::of(before);
     if becomes_default {
         before.shelf.set_default(key, &kept_as(request))?;
@@ -115,7 +115,7 @@ pub fn conclude_several(
         }
         seen.push(name);
         let before = Runtime::open(environment, job.definition.clone())?;
-        let has_none = before.state.default.is_none();
+        let has_none = before.default_selector().is_none();
         if has_none {
             before.shelf.set_default(&job.key, &kept_as(request))?;
         }

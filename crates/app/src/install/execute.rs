@@ -13,8 +13,8 @@ use vshelf_core::definition::build::BuildSection;
 use vshelf_core::definition::needs::Needs;
 use vshelf_core::lock::LOCK_FILE;
 use vshelf_files::tree::remove_tree;
-use vshelf_shelf::Staged;
 use vshelf_shelf::record::RecordContents;
+use vshelf_shelf::{Staged, recovery};
 use vshelf_sources::Archive;
 
 use super::companions;
@@ -25,7 +25,6 @@ use super::transfer::{TransferReport, transfer};
 use crate::environment::Environment;
 use crate::error::{Error, file_error};
 use crate::events::{Event, Listener, TransferState};
-use crate::keep::history;
 use crate::outcome::NewInstall;
 use crate::runtime::Runtime;
 
@@ -36,21 +35,16 @@ const AT_A_TIME: usize = 3;
 /// What a job results in: the new install, or nothing where it was there already.
 pub type JobResult = Result<Option<NewInstall>, Error>;
 
-/// Carries out the jobs as they are, and writes into the history what they resulted in. One that fails
-/// stops no other.
+/// Carries out the jobs as they are. One that fails stops no other.
 pub fn execute(
     environment: &Environment,
     jobs: &[InstallJob],
     listener: &dyn Listener,
 ) -> Vec<JobResult> {
-    let results = execute_at_once(jobs, listener);
-    for new in results.iter().flatten().flatten() {
-        let noted = history::note_arrival(environment, &new.install);
-        if let Err(error) = noted {
-            listener.tell(Event::LeftUndone(&error));
-        }
+    if let Ok(layout) = environment.layout() {
+        recovery::recover(&layout);
     }
-    results
+    execute_at_once(jobs, listener)
 }
 
 /// Carries out the jobs. What a source does not give after all, the next source of the runtime is
@@ -167,12 +161,7 @@ fn execute_one(job: &InstallJob, listener: &dyn Listener) -> JobResult {
 }
 
 fn is_done(job: &InstallJob) -> Result<bool, Error> {
-    if job.options.again || job.shelf.install(&job.key)?.is_none() {
-        return Ok(false);
-    }
-    // It may have been published by a process that died before it cleaned up.
-    job.shelf.sweep();
-    Ok(true)
+    Ok(!job.options.again && job.shelf.install(&job.key)?.is_some())
 }
 
 /// The builds that start with this system's C library, as far as that can be told before they are there.

@@ -1,17 +1,15 @@
 //! Writing into the history what was done to the shelf, and reading it.
 
-use std::collections::HashSet;
 use std::path::PathBuf;
 
-use jiff::Timestamp;
 use vshelf_core::packages::Package;
 use vshelf_core::tidy::Reason;
-use vshelf_core::{Key, Pick, Version};
-use vshelf_shelf::journal::{self, HistoryEntry, Lines, Operation, Outcome};
-use vshelf_shelf::{Install, unfinished};
+use vshelf_core::{Pick, Version};
+use vshelf_shelf::journal::{self, HistoryEntry, Lines, Operation};
+use vshelf_shelf::{Install, recovery};
 
 use crate::environment::Environment;
-use crate::error::{Done, Error, file_error};
+use crate::error::{Error, file_error};
 use crate::runtime::Runtime;
 
 /// An install that goes: what the history is to say of it.
@@ -51,72 +49,28 @@ impl Departure {
             reasons: self.reasons,
             replaced_by: self.replaced_by,
             packages: self.packages.iter().map(Package::spelled).collect(),
-            ..entry_of(
+            ..HistoryEntry::new(
                 environment.now()?,
                 environment.command_id()?,
                 self.operation,
-                install,
+                install.record.contents.clone(),
             )
         })
     }
 }
 
-/// Writes into the history that an install came onto the shelf.
-pub fn note_arrival(environment: &Environment, install: &Install) -> Done {
-    let layout = environment.layout()?;
-    let entry = arrival_of(install);
-    journal::append_history(&layout, &entry).map_err(file_error(&layout.history(), "written"))
-}
-
-/// How an install came onto the shelf, as its record tells.
-fn arrival_of(install: &Install) -> HistoryEntry {
-    let record = &install.record.contents;
-    let operation = match record.adopted {
-        Some(_) => Operation::Adopted,
-        None => Operation::Installed,
-    };
-    entry_of(record.installed, record.command.clone(), operation, install)
-}
-
-fn entry_of(
-    at: Timestamp,
-    command: String,
-    operation: Operation,
-    install: &Install,
-) -> HistoryEntry {
-    HistoryEntry {
-        at,
-        command,
-        operation,
-        outcome: Outcome::Done,
-        problem: None,
-        key: install.id.key.clone(),
-        reasons: Vec::new(),
-        replaced_by: None,
-        packages: Vec::new(),
-        record: install.record.contents.clone(),
-    }
-}
-
-/// Everything that was done, oldest first.
+/// Everything that was done, oldest first, with what commands that were cut off did and did not write down.
 pub fn read(environment: &Environment) -> Result<Lines<HistoryEntry>, Error> {
     let layout = environment.layout()?;
-    journal::history(&layout).map_err(file_error(&layout.history(), "read"))
-}
-
-/// What came onto the shelf by commands that were cut off before they could write it down, as the
-/// records tell.
-fn unwritten_arrivals(runtime: &Runtime<'_>, written: &[HistoryEntry]) -> Vec<HistoryEntry> {
-    let told: HashSet<(&str, &Key)> = written
-        .iter()
-        .filter(|entry| entry.record.runtime == runtime.name() && !entry.operation.removes())
-        .map(|entry| (entry.command.as_str(), &entry.key))
-        .collect();
-    let missing = runtime.installs.iter().filter(|install| {
-        let command = install.record.contents.command.as_str();
-        !command.is_empty() && !told.contains(&(command, &install.id.key))
-    });
-    missing.map(arrival_of).collect()
+    let mut lines = journal::history(&layout).map_err(file_error(&layout.history(), "read"))?;
+    let committed = recovery::committed(&layout).map_err(file_error(layout.data(), "read"))?;
+    for entry in committed {
+        if !lines.entries.iter().any(|other| other.id == entry.id) {
+            lines.entries.push(entry);
+        }
+    }
+    journal::order(&mut lines.entries);
+    Ok(lines)
 }
 
 /// What is in the history of one runtime, or of all, newest first, each entry with its runtime where
@@ -139,13 +93,6 @@ impl<'c> History<'c> {
             mut entries,
             not_understood,
         } = read(environment)?;
-        for runtime in Runtime::shown(environment, None)? {
-            entries.extend(unwritten_arrivals(&runtime, &entries));
-        }
-        let begun = unfinished::removals_begun(&layout);
-        entries.extend(begun.map_err(file_error(&layout.staging(), "read"))?);
-        // What is told out of its turn comes where it belongs.
-        entries.sort_by_key(|entry| entry.at);
         if let Some(name) = runtime {
             let name = environment.definition(name.trim_end_matches('@'))?.name;
             entries.retain(|entry| entry.record.runtime == name);

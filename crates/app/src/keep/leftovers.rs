@@ -10,8 +10,9 @@ use vshelf_files::freed::Freed;
 use vshelf_files::lock::Lock;
 use vshelf_files::optional;
 use vshelf_files::tree::{bytes_in, remove_tree_telling};
+use vshelf_shelf::recovery::{self, Abandoned, Stuck};
+use vshelf_shelf::removal::Running;
 use vshelf_shelf::trash::Trashed;
-use vshelf_shelf::unfinished::{self, Stuck, Unfinished};
 
 use super::trash;
 use crate::definitions;
@@ -62,7 +63,7 @@ pub struct Leftover {
 
 #[derive(Debug)]
 enum Place {
-    Stage(Unfinished),
+    Abandoned(Abandoned),
     File(PathBuf),
     /// A build, which nobody goes on with while the lock is held.
     Build(PathBuf, Lock),
@@ -70,12 +71,12 @@ enum Place {
 }
 
 impl Leftover {
-    fn stage(stage: Unfinished) -> Leftover {
+    fn abandoned(abandoned: Abandoned) -> Leftover {
         Leftover {
             kind: LeftoverKind::UnfinishedCommand,
             // What cannot be read is told when it cannot be deleted.
-            bytes: bytes_in(stage.folder()).unwrap_or_default(),
-            place: Place::Stage(stage),
+            bytes: bytes_in(abandoned.folder()).unwrap_or_default(),
+            place: Place::Abandoned(abandoned),
         }
     }
 
@@ -112,14 +113,14 @@ impl Leftover {
     /// Deletes it, tells `freed` as that goes on where it takes long, and says how many bytes it freed.
     pub fn delete(self, freed: &Freed) -> Result<u64, Error> {
         match self.place {
-            Place::Stage(stage) => stage
-                .finish()
+            Place::Abandoned(abandoned) => abandoned
+                .delete(freed)
                 .map_err(|stuck| file_error(&stuck.folder, "deleted")(stuck.source)),
             Place::File(path) => {
                 optional::remove(&path).map_err(file_error(&path, "deleted"))?;
                 Ok(self.bytes)
             }
-            Place::Trash(trashed) => trash::delete(*trashed, freed),
+            Place::Trash(trashed) => trash::delete(*trashed, Running::Spared, freed),
             Place::Build(folder, lock) => {
                 let deleted = remove_tree_telling(&folder, freed).whole();
                 drop(lock);
@@ -132,9 +133,10 @@ impl Leftover {
 /// What commands that were cut off left behind, and what of that cannot even be looked at.
 pub fn unfinished(environment: &Environment) -> Result<(Vec<Leftover>, Vec<Stuck>), Error> {
     let layout = environment.layout()?;
-    let (stages, stuck) =
-        unfinished::unfinished(&layout).map_err(file_error(&layout.staging(), "read"))?;
-    Ok((stages.into_iter().map(Leftover::stage).collect(), stuck))
+    let (abandoned, stuck) =
+        recovery::abandoned_folders(&layout).map_err(file_error(&layout.staging(), "read"))?;
+    let leftovers = abandoned.into_iter().map(Leftover::abandoned);
+    Ok((leftovers.collect(), stuck))
 }
 
 /// Everything that was left behind; of the trash what is overdue, or all of it.

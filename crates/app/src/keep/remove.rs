@@ -8,9 +8,9 @@ use vshelf_core::{Key, Request};
 use vshelf_files::freed::Freed;
 use vshelf_shelf::journal::Operation;
 use vshelf_shelf::record::Adopted;
+use vshelf_shelf::recovery;
 use vshelf_shelf::removal::{Removal, Running};
 use vshelf_shelf::trash::Fate;
-use vshelf_shelf::unfinished;
 
 use super::history::Departure;
 use super::holders::Holders;
@@ -41,7 +41,7 @@ pub struct RemoveRequest {
 
 /// Removes what is asked for. Everything is looked at before anything is removed.
 pub fn remove(environment: &Environment, asked: &RemoveRequest, listener: &dyn Listener) -> Done {
-    unfinished::sweep(&environment.layout()?);
+    recovery::recover(&environment.layout()?);
     let mut planned = Vec::new();
     for request in &asked.requests {
         let runtime = Runtime::of_request(environment, request)?;

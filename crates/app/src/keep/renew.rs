@@ -10,8 +10,8 @@ use vshelf_core::tidy::Protection;
 use vshelf_core::{InstallId, Key, Pick, Request, Selector, renewal};
 use vshelf_files::atomic;
 use vshelf_shelf::journal::Operation;
+use vshelf_shelf::recovery;
 use vshelf_shelf::removal::Running;
-use vshelf_shelf::unfinished;
 
 use super::history::Departure;
 use super::holders::Holders;
@@ -104,7 +104,7 @@ pub fn plan_renewals<'c>(
     lines: &[Request],
     listener: &dyn Listener,
 ) -> Result<Vec<(Runtime<'c>, Vec<PlannedRenewal>)>, Error> {
-    unfinished::sweep(&environment.layout()?);
+    recovery::recover(&environment.layout()?);
     let mut plans = Vec::new();
     for (mut runtime, keys) in meant(environment, lines)? {
         Runtime::tell_untold(std::slice::from_ref(&runtime), listener);
@@ -407,7 +407,7 @@ fn follow(
     for follower in &planned.followers {
         let step = match follower {
             Follower::Default => {
-                let selector = moved(runtime.state.default.as_deref().unwrap_or_default());
+                let selector = moved(runtime.default_selector().unwrap_or_default());
                 runtime.shelf.set_default(key, &selector)?;
                 RenewalStep::Default { selector }
             }

@@ -5,7 +5,7 @@ use std::path::PathBuf;
 use vshelf_core::packages::Package;
 use vshelf_core::{Key, Request, Selector};
 use vshelf_shelf::journal::HistoryEntry;
-use vshelf_shelf::unfinished;
+use vshelf_shelf::recovery;
 
 use super::{history, packages, trash};
 use crate::environment::Environment;
@@ -20,7 +20,7 @@ use crate::runtime::Runtime;
 /// Restores what the requests name, or else everything that the last command which removed anything
 /// removed. All failures are told but the last, which is given back.
 pub fn restore(environment: &Environment, requests: &[Request], listener: &dyn Listener) -> Done {
-    unfinished::sweep(&environment.layout()?);
+    recovery::recover(&environment.layout()?);
     let mut gone = history::read(environment)?.entries;
     gone.retain(HistoryEntry::removed);
     let wanted = match requests {
@@ -38,15 +38,13 @@ pub fn restore(environment: &Environment, requests: &[Request], listener: &dyn L
             listener.tell(Event::NotGone {
                 title: &runtime.title_of(&install.id.key),
             });
-            // A command that was cut off may not have come to it.
-            set_missing_default(&runtime, &entry.key)?;
             continue;
         }
         if trash::take_back(&runtime, entry)? {
             listener.tell(Event::Restored(&Restored {
                 title: runtime.title_of(&entry.key),
                 from_trash: true,
-                became_default: set_missing_default(&runtime, &entry.key)?,
+                became_default: runtime.reopened()?.is_default(&entry.key),
                 packages: Vec::new(),
                 attempt: None,
             }));
@@ -153,7 +151,7 @@ fn plan(mut runtime: Runtime<'_>, entry: &HistoryEntry) -> Result<InstallJob, Er
 
 /// Makes an install the default where there is none; says whether it did.
 fn set_missing_default(runtime: &Runtime<'_>, key: &Key) -> Result<bool, Error> {
-    let missing = runtime.state.default.is_none();
+    let missing = runtime.default_selector().is_none();
     if missing {
         (runtime.shelf).set_default(key, &runtime.selector_of(key))?;
     }

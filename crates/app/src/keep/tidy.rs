@@ -5,6 +5,7 @@ use vshelf_core::tidy::{Assessment, Verdict};
 use vshelf_core::{Key, Request};
 use vshelf_files::freed::Freed;
 use vshelf_shelf::journal::{self, Operation};
+use vshelf_shelf::recovery;
 use vshelf_shelf::removal::Running;
 
 use super::history::Departure;
@@ -162,6 +163,7 @@ pub fn apply(
     listener: &dyn Listener,
 ) -> Result<Tidied, Error> {
     let mut tidied = Tidied::default();
+    recovery::recover(&environment.layout()?);
     for (runtime, entries) in &plan.runtimes {
         for entry in entries
             .iter()

@@ -8,6 +8,7 @@ use vshelf_files::freed::Freed;
 use vshelf_files::system;
 use vshelf_shelf::Install;
 use vshelf_shelf::journal::{HistoryEntry, Operation};
+use vshelf_shelf::removal::Running;
 use vshelf_shelf::trash::{Fate, Trashed, in_trash};
 
 use crate::environment::Environment;
@@ -40,9 +41,10 @@ fn time_in_trash(environment: &Environment) -> Result<SignedDuration, Error> {
 /// How many bytes the trash may hold.
 pub fn room(environment: &Environment) -> Result<u64, Error> {
     let layout = environment.layout()?;
-    // Before anything was put on the shelf there is no folder.
-    let free = system::free_bytes(layout.data()).unwrap_or_default();
-    Ok(environment.settings()?.trash.bytes().min(free))
+    let most = environment.settings()?.trash.bytes();
+    // If it is not known how much is free, the trash keeps what it has.
+    let free = system::free_bytes(layout.data());
+    Ok(free.map_or(most, |free| most.min(free)))
 }
 
 /// Everything in the trash, removed last first.
@@ -61,8 +63,11 @@ pub fn overdue(environment: &Environment) -> Result<Vec<Trashed>, Error> {
     let mut kept = 0;
     let mut trashed = all(environment)?;
     trashed.retain(|trashed| {
+        let Some(since) = trashed.since() else {
+            return false;
+        };
         kept += trashed.unpacked_size();
-        let day = trashed.since().to_zoned(TimeZone::UTC).date();
+        let day = since.to_zoned(TimeZone::UTC).date();
         days == 0 || day < kept_since || kept > room
     });
     Ok(trashed)
@@ -73,7 +78,7 @@ pub fn bound(environment: &Environment, listener: &dyn Listener) {
     let tell = |error: Error| listener.tell(Event::LeftUndone(&error));
     let delete = |trashed: Trashed| {
         let bytes = trashed.unpacked_size();
-        let delete = |freed: &Freed| delete(trashed, freed);
+        let delete = |freed: &Freed| delete(trashed, Running::Spared, freed);
         Deleting::during(bytes, Task::RemovingLeftovers, listener, delete)
     };
     match overdue(environment) {
@@ -85,27 +90,24 @@ pub fn bound(environment: &Environment, listener: &dyn Listener) {
 }
 
 /// Deletes something in the trash, tells `freed` as that goes on, and says how many bytes it freed.
-pub fn delete(trashed: Trashed, freed: &Freed) -> Result<u64, Error> {
+pub fn delete(trashed: Trashed, running: Running, freed: &Freed) -> Result<u64, Error> {
     let folder = trashed.folder().to_owned();
     trashed
-        .delete(freed)
+        .delete(running, freed)
         .map_err(file_error(&folder, "deleted"))
 }
 
 /// Puts what is in the trash of a removal back on the shelf; says whether it did.
 pub fn take_back(runtime: &Runtime<'_>, removal: &HistoryEntry) -> Result<bool, Error> {
-    let Some(trashed) = runtime.shelf.trashed_by(removal) else {
+    let Some(trashed) = runtime.shelf.trashed_by(removal)? else {
         return Ok(false);
     };
     let environment = runtime.environment();
-    let entry = HistoryEntry {
-        at: environment.now()?,
-        command: environment.command_id()?,
-        operation: Operation::Restored,
-        reasons: Vec::new(),
-        replaced_by: None,
-        packages: Vec::new(),
-        ..removal.clone()
-    };
+    let entry = HistoryEntry::new(
+        environment.now()?,
+        environment.command_id()?,
+        Operation::Restored,
+        removal.record.clone(),
+    );
     Ok(runtime.shelf.take_back(&trashed, &entry)?)
 }

@@ -263,7 +263,10 @@ fn a_checkup_finds_what_is_not_as_it_was_unpacked_and_what_stands_for_nothing() 
 /// What is in the trash, removed last first.
 fn in_trash(scene: &Scene) -> Vec<String> {
     let trashed = trash::all(&scene.environment()).unwrap();
-    trashed.iter().map(|one| one.key.version_text().to_owned()).collect()
+    trashed
+        .iter()
+        .map(|one| one.key.version_text().to_owned())
+        .collect()
 }
 
 #[test]
@@ -395,5 +398,8 @@ fn how_far_deleting_is_can_be_seen() {
     let told = deletions.0.into_inner().unwrap();
     assert_eq!(told.len(), 1);
     assert!(told[0].bytes > 0);
-    assert_eq!(told[0].freed.bytes(), told[0].bytes);
+    assert!(
+        told[0].freed.bytes() >= told[0].bytes,
+        "the record counts too"
+    );
 }

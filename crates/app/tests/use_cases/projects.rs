@@ -116,7 +116,10 @@ fn a_stamp_says_what_a_project_resulted_in() {
     let stamp = scene
         .path("cache/stamps")
         .join(file.strip_prefix("/").unwrap());
-    assert_eq!(fs::read_to_string(stamp).unwrap(), "marram=saltmarsh-6.20.2\n");
+    assert_eq!(
+        fs::read_to_string(stamp).unwrap(),
+        "marram=saltmarsh-6.20.2\n"
+    );
     // What requirements result in may be otherwise after an install.
     scene.install(&["8.3.1"]);
     assert_eq!(names_in(&scene.path("cache/stamps")), Vec::<String>::new());

@@ -39,12 +39,18 @@ fn a_switch_hands_over_what_changes_and_nothing_else() {
     let scene = Scene::with(&["8.3.1", "6"]);
     let environment = scene.connected();
     let switched = switch::switch(&environment, Some(request("6")), &Recorder::default()).unwrap();
-    assert_eq!(switched.pick, Pick::Install("saltmarsh-6.20.2".parse().unwrap()));
+    assert_eq!(
+        switched.pick,
+        Pick::Install("saltmarsh-6.20.2".parse().unwrap())
+    );
     assert!(!switched.already);
     hand_over(&environment, &Recorder::default()).unwrap();
     let changes = fs::read_to_string(scene.path("changes")).unwrap();
     assert!(changes.contains("VSHELF_SWITCHED"), "{changes}");
-    assert!(changes.contains("shelf/marram/saltmarsh-6.20.2/build"), "{changes}");
+    assert!(
+        changes.contains("shelf/marram/saltmarsh-6.20.2/build"),
+        "{changes}"
+    );
 }
 
 #[test]
@@ -59,7 +65,10 @@ fn what_is_missing_is_offered_and_installed_where_somebody_says_yes() {
     let somebody = Recorder::answering(Answer::Yes);
     let environment = scene.connected();
     let switched = switch::switch(&environment, asked, &somebody).unwrap();
-    assert_eq!(switched.pick, Pick::Install("saltmarsh-9.2.0".parse().unwrap()));
+    assert_eq!(
+        switched.pick,
+        Pick::Install("saltmarsh-9.2.0".parse().unwrap())
+    );
     assert!(
         somebody.asked()[0].contains("InstallMissing"),
         "{:?}",

@@ -12,7 +12,7 @@ use self::unix as own;
 #[cfg(windows)]
 use self::windows as own;
 
-pub use self::own::deletion::{is_mount_point, mounted, remove_counting};
+pub use self::own::deletion::{is_mounted_within, mounted, remove_counting};
 pub use self::own::files::{
     FileIdentity, are_same, bytes_of, check_writable, exchange, free_bytes, identity_of,
     is_deleted, is_executable, is_owned_by_another, is_quarantined, keep_permissions,

@@ -117,7 +117,7 @@ impl ProcessTable {
                 let mut entries = process.environ().iter();
                 entries.find_map(|entry| entry.to_str()?.strip_prefix(mark))
             };
-            let switches = read_switches(value(&mark)?);
+            let switches = read_switches(value(&mark)?, Some(layout));
             let path = value("PATH=")?;
             if !std::env::split_paths(path).any(|entry| entry.starts_with(layout.data())) {
                 return None;

@@ -132,7 +132,7 @@ impl ProcessTable {
                 let mut values = environment.split(|byte| *byte == 0);
                 values.find_map(|value| value.strip_prefix(mark.as_bytes()))
             };
-            let switches = read_switches(&String::from_utf8_lossy(value(&mark)?));
+            let switches = read_switches(&String::from_utf8_lossy(value(&mark)?), Some(layout));
             let path = OsStr::from_bytes(value("PATH=")?);
             if !std::env::split_paths(path).any(|entry| entry.starts_with(layout.data())) {
                 return None;

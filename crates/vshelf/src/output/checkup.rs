@@ -185,12 +185,9 @@ impl Finding {
                     _ => Some(format!("vshelf install --again {selector}")),
                 },
             ),
-            Found::DefaultLink { link, due } => Finding::new(
+            Found::DefaultLink { link } => Finding::new(
                 shown(&link),
-                match due {
-                    Some(key) => format!("does not lead to {key}, which is set as the default"),
-                    None => "is there, and no default is set".to_owned(),
-                },
+                "leads to an install that is not on the shelf any more",
                 command("vshelf checkup --fix"),
             ),
             Found::Stuck { folder, cause } => Finding::new(

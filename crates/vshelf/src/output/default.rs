@@ -40,7 +40,7 @@ pub fn show(ui: &Ui, runtimes: &[Runtime<'_>], as_json: bool) -> Outcome {
     }
     for runtime in runtimes {
         let title = &runtime.definition.title;
-        match (&runtime.state.default, runtime.default_pick()) {
+        match (runtime.default_selector(), runtime.default_pick()) {
             (Some(selector), Some(pick)) if *selector == runtime.selector_of_pick(pick) => {
                 ui.sentence(format!("{title}: {selector} is the default."))?;
             }
@@ -69,7 +69,7 @@ fn report(runtime: &Runtime<'_>) -> Report {
     let key = runtime.default_pick().and_then(Pick::key);
     Report {
         runtime: runtime.name().to_owned(),
-        selector: runtime.state.default.clone(),
+        selector: runtime.default_selector().map(str::to_owned),
         key: key.map(Key::selector),
         path: key.map(|_| runtime.shelf.default_link().to_string_lossy().into_owned()),
     }

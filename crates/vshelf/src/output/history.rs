@@ -139,7 +139,6 @@ pub fn show(ui: &Ui, history: &History<'_>) -> Outcome {
 
 fn in_words(entry: &HistoryEntry) -> &'static str {
     match (entry.outcome, entry.operation) {
-        (Progress::Begun, _) => "removal begun",
         (Progress::GivenUp, _) => "removal given up",
         (Progress::Done, Operation::Installed) => "installed",
         (Progress::Done, Operation::Adopted) => "adopted",

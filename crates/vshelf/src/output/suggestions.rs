@@ -118,7 +118,9 @@ fn meaning(runtime: &Runtime<'_>, word: &str, among: Among) -> String {
         return String::new();
     };
     let now = match among {
-        Among::Shelf => (runtime.pick_meeting(&request)).map(|pick| runtime.selector_of_pick(&pick)),
+        Among::Shelf => {
+            (runtime.pick_meeting(&request)).map(|pick| runtime.selector_of_pick(&pick))
+        }
         Among::Published => {
             let choice = runtime.explain(&request, Scope::Published).outcome.ok();
             choice.map(|choice| match choice {

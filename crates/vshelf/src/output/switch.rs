@@ -36,7 +36,7 @@ pub fn say_switched(ui: &Ui, switched: &Switched<'_>) -> Outcome {
             &format!("vshelf install {prefix}{newer} --switch"),
         );
     }
-    if let (Some(default), false) = (&runtime.state.default, already)
+    if let (Some(default), false) = (runtime.default_selector(), already)
         && runtime.default_pick() != Some(pick)
     {
         ui.note(format!("New shells still get the default, {default}."));

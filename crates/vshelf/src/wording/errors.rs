@@ -538,8 +538,14 @@ fn of_shelf(failure: Failure, error: &ShelfError) -> Failure {
         ShelfError::Layout(LayoutError::Older { data }) => failure
             .say("That layout was never published and is not read; its installs can be made again.")
             .run("To move it aside", format!("mv {0} {0}.older", quoted(data))),
+        ShelfError::Layout(LayoutError::Migration { source, .. }) => {
+            about_io(failure, source).say("Nothing is lost; the next command resumes.")
+        }
+        ShelfError::OtherDisk { .. } => failure.say(
+            "Removing is one rename, which needs both on one file system: something is mounted there, or it is in a lower layer of an overlay. Nothing was changed.",
+        ),
         ShelfError::Record(_) => failure.run("To see what can be done", "vshelf checkup"),
-        ShelfError::Lock(_) => failure,
+        ShelfError::Lock(_) | ShelfError::Gone { .. } => failure,
     }
 }
 

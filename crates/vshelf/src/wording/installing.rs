@@ -218,7 +218,9 @@ pub fn say_conclusion(ui: &Ui, conclusion: &Conclusion) -> Outcome {
             to_connect,
         } => {
             let here = match answering {
-                Some(other) if other == Pick::System.as_str() => ", and this shell stays on the system's own copy".to_owned(),
+                Some(other) if other == Pick::System.as_str() => {
+                    ", and this shell stays on the system's own copy".to_owned()
+                }
                 Some(other) => format!(", and this shell stays on {other}"),
                 None => String::new(),
             };

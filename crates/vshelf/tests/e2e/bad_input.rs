@@ -439,7 +439,7 @@ Error: [HOME]/.local/share/vivid-shelf is laid out as an older vshelf did it.
         scene.vshelf(&["list"]),
         str![[r#"
 --- stderr
-Error: [HOME]/.local/share/vivid-shelf is of format "vivid-shelf-data/9", and this vshelf reads "vivid-shelf-data/3".
+Error: [HOME]/.local/share/vivid-shelf is of format "vivid-shelf-data/9", and this vshelf reads "vivid-shelf-data/4".
   Use the newer vshelf that wrote it.
 --- exit 6
 

@@ -154,7 +154,11 @@ fn a_release_that_comes_as_source_is_built() {
     assert!(ran.stderr.contains(left_out), "{ran}");
     scene.does(&["remove", "orache@2.5.3", "--even-if-used"]);
     scene.does(&["restore"]);
-    assert!(scene.data("shelf/orache/saltmarsh-2.5.3/build/bin/orache").exists());
+    assert!(
+        scene
+            .data("shelf/orache/saltmarsh-2.5.3/build/bin/orache")
+            .exists()
+    );
 }
 
 #[test]

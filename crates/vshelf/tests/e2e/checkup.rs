@@ -212,7 +212,10 @@ fn each_cause_of_another_copy_answering_has_its_own_fix() {
         .replace("title = \"Marram\"", "title = \"Sedge\"")
         .replace("MARRAM_HOME", "SEDGE_HOME");
     scene.write(".config/vivid-shelf/runtimes/sedge.toml", &sedge);
-    let adopted = scene.data("shelf/marram/saltmarsh-8.3.1/build").display().to_string();
+    let adopted = scene
+        .data("shelf/marram/saltmarsh-8.3.1/build")
+        .display()
+        .to_string();
     scene.does(&["adopt", &adopted, "--as", "sedge@gull-point/8.3.1"]);
     let ran = sh(
         &scene,

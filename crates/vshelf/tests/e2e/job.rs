@@ -130,7 +130,7 @@ This shell is not connected; to connect it: vshelf connect
         ["6.20.2", "8.3.1", "9.2.0", "dunefield-8.3.1"]
     );
     let link = fs::read_link(scene.data("default/marram")).unwrap();
-    assert_eq!(link.to_str(), Some("../shelf/marram/9.2.0/build"));
+    assert_eq!(link.to_str(), Some("../shelf/marram/saltmarsh-9.2.0/build"));
     shows!(
         scene.vshelf(&["list"]),
         str![[r#"
@@ -151,7 +151,7 @@ dunefield/8.3.1  lts          2029-04-30, in 2 years 5 months  0.4 MB  today
 fn what_is_there_already_is_not_touched() {
     let scene = Scene::new();
     scene.does(&["install", "8.3.1"]);
-    let record = scene.data("shelf/marram/8.3.1/record.json");
+    let record = scene.data("shelf/marram/saltmarsh-8.3.1/record.json");
     let before = fs::read_to_string(&record).unwrap();
     shows!(
         scene.vshelf(&["install", "8.3.1"]),
@@ -170,7 +170,7 @@ This shell is not connected; to connect it: vshelf connect
 fn a_record_says_what_was_verified() {
     let scene = Scene::new();
     scene.does(&["install", "8.3.1"]);
-    let text = fs::read_to_string(scene.data("shelf/marram/8.3.1/record.json")).unwrap();
+    let text = fs::read_to_string(scene.data("shelf/marram/saltmarsh-8.3.1/record.json")).unwrap();
     let record: serde_json::Value = serde_json::from_str(&text).unwrap();
     assert_eq!(record["publisher"], "saltmarsh");
     assert_eq!(record["source"], "stand-in");
@@ -202,10 +202,10 @@ fn a_switch_holds_in_its_shell_and_the_default_elsewhere() {
         str![[r#"
 marram 8.3.1
 This shell uses Marram 6.20.2 now, and no longer Marram 8.3.1.
-[HOME]/.local/share/vivid-shelf/shelf/marram/6.20.2/build
+[HOME]/.local/share/vivid-shelf/shelf/marram/saltmarsh-6.20.2/build
 This shell uses Marram 6.20.2 already.
 Marram 6.20.2 is active here: this shell was switched to it.
-  program    ~/.local/share/vivid-shelf/shelf/marram/6.20.2/build/bin/marram
+  program    ~/.local/share/vivid-shelf/shelf/marram/saltmarsh-6.20.2/build/bin/marram
   line       6 Samphire: maintenance, support ends on 2026-12-28, in 5 weeks
   publisher  saltmarsh
   overrode   the default, 8
@@ -369,7 +369,7 @@ fn paths_are_for_scripts() {
     shows!(
         scene.vshelf(&["path", "6"]),
         str![[r#"
-[HOME]/.local/share/vivid-shelf/shelf/marram/6.20.2/build
+[HOME]/.local/share/vivid-shelf/shelf/marram/saltmarsh-6.20.2/build
 
 "#]]
     );
@@ -417,7 +417,7 @@ Marram 6.2.0 was removed; its 0.3 MB stay in the trash until 2026-12-07.
     );
     assert_eq!(scene.on_shelf(), ["6.20.2", "8.3.1"]);
     assert_eq!(
-        names_in(&scene.data("shelf/marram/8.3.1")),
+        names_in(&scene.data("shelf/marram/saltmarsh-8.3.1")),
         ["build", "files", "record.json"]
     );
     shows!(

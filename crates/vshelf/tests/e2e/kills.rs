@@ -1,158 +1,389 @@
-//! Killed with SIGKILL at many system calls: whatever is half done, the next command recovers.
+//! Commands that are killed: whatever a person has on the shelf is afterwards as it was before or as it
+//! should become, and the same command given again completes.
+//!
+//! What is compared are the person's data: installs with their packages, the default, labels, what is kept,
+//! the trash and the history. Nothing is installed again to hide a loss. The usual run kills removals,
+//! returns and replacements; `scripts/kills` kills every command at every call that changes the disk, and at
+//! random.
 
-use crate::scene::{Scene, names_in};
+use std::collections::{BTreeMap, BTreeSet};
+use std::fs;
+use std::path::Path;
+use std::process::Stdio;
+use std::thread;
+use std::time::{Duration, Instant};
 
-/// The calls at which a command is killed: those that change something on the disk, and those that
-/// start what does.
-const CALLS: [&str; 15] = [
-    "openat",
-    "write",
-    "mkdir",
-    "mkdirat",
+use rustix::process::{Pid, Signal, kill_process};
+use serde_json::Value;
+
+use crate::process::{self, Started};
+use crate::scene::{PROGRAM, Scene, names_in, say};
+
+/// The system calls before which a command is killed: those that change the disk, and the writes and closes
+/// between them, so that each is also killed right after.
+const CALLS: [&str; 18] = [
     "rename",
+    "renameat",
     "renameat2",
     "unlink",
     "unlinkat",
+    "rmdir",
+    "mkdir",
+    "mkdirat",
+    "link",
+    "linkat",
     "symlink",
+    "symlinkat",
     "fsync",
+    "fdatasync",
     "syncfs",
-    "flock",
-    "execve",
-    "close",
-    "read",
+    "ftruncate",
+    "write",
+    "utimensat",
 ];
 
-/// At the how-many-th of such a call.
-const TIMES: [u32; 9] = [1, 2, 3, 4, 6, 9, 14, 30, 60];
+/// At most this many calls of one name are killed.
+const MOST: u32 = 400;
 
-/// Runs a command until its `time`-th `call`, or that of a thread or program that it started, where
-/// that one is killed; says whether it came so far.
-fn killed_at(scene: &Scene, arguments: &[&str], call: &str, time: u32) -> bool {
-    let injection = format!("{call}:signal=KILL:when={time}");
-    scene.tampered(&injection, arguments).code != 0
+/// A command, and what may be seen after it was cut off.
+struct Case {
+    arguments: &'static [&'static str],
+    steps: Steps,
+    /// Exit statuses of the same command given again that say it was done before.
+    done_before: &'static [i32],
 }
 
-/// Whatever is on the shelf is whole.
-fn is_sound(scene: &Scene, after: &str) {
-    let ran = scene.vshelf(&["checkup", "--json", "--offline"]);
-    let report: serde_json::Value = serde_json::from_str(&ran.stdout).unwrap();
-    let findings = report["findings"].as_array().unwrap();
-    // A default that was killed away is a finding with a mend; a damaged install never is one.
-    let of_installs = findings.iter().find(|finding| {
-        let about = finding["about"].as_str().unwrap();
-        about.starts_with("Marram ") || about.contains("/shelf/")
-    });
-    assert!(of_installs.is_none(), "{after}: {ran}");
-    assert_eq!(scene.vshelf(&["list"]).code, 0, "{after}");
+/// How many commit points a command has.
+#[derive(PartialEq, Eq)]
+enum Steps {
+    /// One: the data are those before or those after.
+    One,
+    /// Several: nothing is lost, and the default is the one before or the one after.
+    Several,
 }
 
-fn is_tidy(scene: &Scene, after: &str) {
-    let left = names_in(&scene.data("staging"));
-    assert!(left.is_empty(), "{after}: {left:?}");
-}
-
-#[test]
-fn an_install_killed_anywhere_leaves_nothing_half_done() {
-    let scene = Scene::new();
-    if !scene.can_tamper() {
-        return;
+const fn one(arguments: &'static [&'static str], done_before: &'static [i32]) -> Case {
+    Case {
+        arguments,
+        steps: Steps::One,
+        done_before,
     }
-    scene.does(&["catalog"]);
-    let mut points = 0;
-    for call in CALLS {
-        for time in TIMES {
-            let killed = killed_at(&scene, &["install", "8.3.1"], call, time);
-            let after = format!("killed at {call} {time}");
-            is_sound(&scene, &after);
-            scene.does(&["install", "8.3.1"]);
-            is_sound(&scene, &after);
-            is_tidy(&scene, &after);
-            scene.does(&["remove", "8.3.1", "--even-if-used"]);
-            if !killed {
-                break;
-            }
-            points += 1;
+}
+
+const fn several(arguments: &'static [&'static str]) -> Case {
+    Case {
+        arguments,
+        steps: Steps::Several,
+        done_before: &[],
+    }
+}
+
+/// What the usual run kills.
+const USUAL: [Case; 5] = [
+    one(&["remove", "8.3.0", "--even-if-used"], &[3]),
+    one(&["remove", "8.3.0", "--even-if-used", "--for-good"], &[3]),
+    one(&["restore"], &[]),
+    one(&["install", "--again", "6.20.2"], &[]),
+    one(&["default", "6"], &[]),
+];
+
+const ALL: [Case; 18] = [
+    one(&["install", "9.2.0"], &[]),
+    one(&["install", "--again", "6.20.2"], &[]),
+    one(&["remove", "6.20.1"], &[3]),
+    one(&["remove", "8.3.0", "--even-if-used"], &[3]),
+    one(&["remove", "8.3.0", "--even-if-used", "--for-good"], &[3]),
+    one(&["restore"], &[]),
+    one(&["default", "6"], &[]),
+    one(&["default", "system"], &[]),
+    one(&["label", "tide", "6"], &[]),
+    one(&["label", "--remove", "board"], &[2, 3]),
+    one(&["tidy", "--yes"], &[]),
+    one(&["tidy", "--keep", "6.20.1"], &[]),
+    one(&["adopt", "built", "--as", "gull-point/8.3.9"], &[7]),
+    one(
+        &["adopt", "--link", "built", "--as", "gull-point/8.3.9"],
+        &[7],
+    ),
+    several(&["install", "9.2.0", "--default"]),
+    several(&["install", "9.2.0", "4.8.2", "6.2.0"]),
+    several(&["carry", "--from", "8.3.0", "--to", "6.20.2"]),
+    several(&["renew", "--yes"]),
+];
+
+/// What a person has, as the disk and commands that only read show it.
+#[derive(Clone, Debug, PartialEq, Eq)]
+struct Data {
+    /// Installs with their packages.
+    shelf: BTreeMap<String, Vec<String>>,
+    /// Removed installs that can come back, with their packages.
+    trash: BTreeMap<String, Vec<String>>,
+    default: Value,
+    labels: Value,
+    kept: Value,
+    history: Vec<String>,
+}
+
+impl Data {
+    fn of(scene: &Scene) -> Data {
+        let shelf = scene.data("shelf/marram");
+        let is_install = |key: &String| shelf.join(key).join("build").symlink_metadata().is_ok();
+        let keys = names_in(&shelf).into_iter().filter(is_install);
+        let trash = scene.data("trash/marram");
+        // What arrives, is replaced or is deleted passes through, and is never offered.
+        let passes = |name: &str| {
+            let note = fs::read_to_string(trash.join(name).join("note.json")).unwrap_or_default();
+            let intents = ["arriving", "replacing", "leaving-for-good"];
+            intents
+                .iter()
+                .any(|intent| note.contains(&format!("\"intent\":\"{intent}\"")))
+        };
+        let entries = names_in(&trash).into_iter();
+        let entries = entries.filter(|name| !passes(name)).map(|name| {
+            let packages = packages_in(&trash.join(&name));
+            (name.split('=').next().unwrap().to_owned(), packages)
+        });
+        let read = |arguments: &[&str]| -> Value {
+            let ran = scene.vshelf(arguments);
+            serde_json::from_str(&ran.stdout).unwrap_or_else(|error| panic!("{error}: {ran}"))
+        };
+        let state = fs::read_to_string(scene.data("state/marram.json")).unwrap_or_default();
+        let state: Value = serde_json::from_str(&state).unwrap_or_default();
+        let history = read(&["history", "--json"]);
+        let told = |entry: &Value| {
+            let text = |field: &str| entry[field].as_str().unwrap_or_default().to_owned();
+            format!("{} {} {}", text("operation"), text("outcome"), text("key"))
+        };
+        let mut history: Vec<String> = (history["entries"].as_array().unwrap().iter())
+            .map(told)
+            .collect();
+        history.sort();
+        Data {
+            shelf: keys
+                .map(|key| (key.clone(), packages_in(&shelf.join(key))))
+                .collect(),
+            trash: entries.collect(),
+            default: read(&["default", "--json"])["defaults"][0].clone(),
+            labels: state["labels"].clone(),
+            kept: state["kept"].clone(),
+            history,
         }
     }
-    assert!(points > 40, "{points} points are too few");
+
+    /// Whether everything of `before` is still on the shelf or in the trash, with its packages.
+    fn has_all_of(&self, before: &Data) -> bool {
+        let is_kept = |(key, packages): (&String, &Vec<String>)| {
+            let mut places = [&self.shelf, &self.trash].into_iter();
+            places.any(|place| {
+                let there = place.get(key);
+                there.is_some_and(|there| packages.iter().all(|package| there.contains(package)))
+            })
+        };
+        before.shelf.iter().chain(&before.trash).all(is_kept)
+    }
 }
 
-#[test]
-fn a_removal_or_replacement_killed_anywhere_is_done_or_not() {
-    let scene = Scene::new();
-    if !scene.can_tamper() {
-        return;
-    }
-    scene.does(&["install", "6", "8.3.1"]);
-    let mut points = 0;
-    for arguments in [
-        &["remove", "8.3.1", "--even-if-used"][..],
-        &["install", "--again", "8.3.1"],
-    ] {
-        for call in CALLS {
-            for time in TIMES {
-                let killed = killed_at(&scene, arguments, call, time);
-                let after = format!("{arguments:?} killed at {call} {time}");
-                is_sound(&scene, &after);
-                scene.does(&["install", "8.3.1"]);
-                is_sound(&scene, &after);
-                is_tidy(&scene, &after);
-                if !killed {
-                    break;
-                }
-                points += 1;
-            }
-        }
-    }
-    assert!(points > 40, "{points} points are too few");
+fn packages_in(install: &Path) -> Vec<String> {
+    names_in(&install.join("build/lib/marram/packages"))
 }
 
-#[test]
-fn a_clean_up_or_renewal_killed_anywhere_can_be_given_again() {
-    let scene = Scene::new();
-    if !scene.can_tamper() {
-        return;
-    }
-    scene.does(&["--quiet", "install", "8.3.0"]);
+/// The home that every command begins with: a default with a package, one install in the trash with
+/// another, a label, a connected shell.
+pub fn prepare(scene: &Scene) {
+    scene.does(&["--quiet", "install", "6.20.1", "6.20.2", "4.8.3"]);
+    scene.does(&["install", "8.3.0", "--default"]);
     scene.does(&["run", "8.3.0", "--", "tussock", "add", "kelp@2.0.0"]);
-    let mut points = 0;
-    for (arguments, finish) in [
-        (&["tidy", "--yes"][..], &["tidy", "--yes"][..]),
-        (&["renew", "--yes"], &["renew", "--yes"]),
-    ] {
+    scene.does(&["run", "4.8.3", "--", "tussock", "add", "sand@1.4.0"]);
+    scene.does(&["label", "board", "6"]);
+    scene.does(&["remove", "4.8.3"]);
+    scene.does(&["connect", "--shell", "bash"]);
+    let mut copy = process::command("cp");
+    let build = scene.data("shelf/marram/saltmarsh-6.20.1/build");
+    assert!(process::status(copy.arg("-a").args([build, scene.path("built")])).success());
+}
+
+/// Copies the home to `kept`.
+pub fn keep(scene: &Scene, kept: &Path) {
+    let mut copy = process::command("cp");
+    copy.arg("-a").arg(scene.path(".")).arg(kept);
+    assert!(process::status(&mut copy).success());
+}
+
+/// Puts the home back to what `kept` has.
+pub fn reset(scene: &Scene, kept: &Path) {
+    for name in names_in(scene.home()) {
+        let path = scene.path(&name);
+        if path.is_dir() && !path.is_symlink() {
+            fs::remove_dir_all(path).unwrap();
+        } else {
+            fs::remove_file(path).unwrap();
+        }
+    }
+    let mut copy = process::command("cp");
+    copy.arg("-a").arg(kept.join(".")).arg(scene.home());
+    assert!(process::status(&mut copy).success());
+}
+
+/// What commands left behind, anywhere in the home.
+fn left_behind(scene: &Scene) -> Vec<String> {
+    let find = "find . -name '*.vshelf-new' -o -path '*/staging/*' -o -name '*.partial' -o -name note.json -o -path '*/.deleting/*'";
+    let ran = scene.run(scene.command("/bin/sh").args(["-c", find]));
+    ran.stdout.lines().map(str::to_owned).collect()
+}
+
+/// What is wrong after `case` was cut off.
+fn faults(scene: &Scene, case: &Case, before: &Data, after: &Data) -> Vec<String> {
+    let mut faults = Vec::new();
+    let mut look = |when: &str| {
+        let now = Data::of(scene);
+        let is_right = match case.steps {
+            Steps::One => now == *before || now == *after,
+            Steps::Several => {
+                now.has_all_of(before)
+                    && (now.default == before.default || now.default == after.default)
+            }
+        };
+        if !is_right {
+            faults.push(format!(
+                "{when}: {now:#?}\nneither {before:#?}\nnor {after:#?}"
+            ));
+        }
+        now
+    };
+    // Commands that only read see one of both, and the next that may write completes it.
+    let seen = look("as it was left");
+    scene.vshelf(&["--offline", "checkup", "--fix"]);
+    let completed = look("after another command");
+    if case.steps == Steps::One && (seen == *after) != (completed == *after) && seen != completed {
+        faults.push("what was seen was not what was completed".to_owned());
+    }
+    let left: Vec<String> = left_behind(scene)
+        .into_iter()
+        .filter(|path| !path.ends_with(".partial"))
+        .collect();
+    if !left.is_empty() {
+        faults.push(format!("left {left:?}"));
+    }
+    let again = scene.vshelf(case.arguments);
+    if again.code != 0 && !case.done_before.contains(&again.code) {
+        faults.push(format!("again: {again}"));
+    }
+    let done = Data::of(scene);
+    let [done_keys, after_keys] =
+        [&done, after].map(|data| data.shelf.keys().collect::<BTreeSet<_>>());
+    if case.arguments[0] != "restore" && (done_keys != after_keys || done.default != after.default)
+    {
+        faults.push(format!("again: {done:#?}\nnot {after:#?}"));
+    }
+    faults
+}
+
+/// Kills commands before every call of these names; returns how many kills there were and what went wrong.
+fn kill_at_calls(scene: &Scene, cases: &[Case]) -> (u32, Vec<String>) {
+    prepare(scene);
+    let kept = tempfile::tempdir().unwrap();
+    keep(scene, kept.path());
+    let before = Data::of(scene);
+    let (mut kills, mut all) = (0, Vec::new());
+    for case in cases {
+        reset(scene, kept.path());
+        scene.does(case.arguments);
+        let after = Data::of(scene);
         for call in CALLS {
-            for time in TIMES.into_iter().step_by(2) {
-                let is_tidy_run = arguments[0] == "tidy";
-                if is_tidy_run {
-                    scene.does(&["--quiet", "install", "6.20.1", "6.20.2"]);
-                }
-                let killed = killed_at(&scene, arguments, call, time);
-                let after = format!("{arguments:?} killed at {call} {time}");
-                is_sound(&scene, &after);
-                scene.does(finish);
-                is_sound(&scene, &after);
-                // The packages are in some install of the line, whatever happened.
-                let new = if is_tidy_run { "8.3.0" } else { "8.3.1" };
-                let packages = scene.does(&["run", new, "--", "tussock", "list"]).stdout;
-                assert_eq!(packages, "kelp 2.0.0\n", "{after}");
-                if is_tidy_run {
-                    assert_eq!(scene.on_shelf(), ["6.20.2", "8.3.0"], "{after}");
-                } else {
-                    // Killed before the old one went, it stays beside the new one.
-                    scene.does(&["tidy", "--yes"]);
-                    assert_eq!(scene.on_shelf(), ["6.20.2", "8.3.1"], "{after}");
-                    scene.does(&["restore", "8.3.0"]);
-                    scene.does(&["run", "8.3.0", "--", "tussock", "add", "kelp@2.0.0"]);
-                    scene.does(&["default", "8.3.0"]);
-                    scene.does(&["remove", "8.3.1"]);
-                }
-                is_tidy(&scene, &after);
-                if !killed {
+            for time in 1..=MOST {
+                reset(scene, kept.path());
+                let injection = format!("{call}:signal=KILL:when={time}");
+                if scene.tampered(&injection, case.arguments).code == 0 {
                     break;
                 }
-                points += 1;
+                kills += 1;
+                let found = faults(scene, case, &before, &after).into_iter();
+                all.extend(
+                    found.map(|fault| {
+                        format!("{:?} killed at {call} {time}: {fault}", case.arguments)
+                    }),
+                );
             }
         }
     }
-    assert!(points > 40, "{points} points are too few");
+    (kills, all)
+}
+
+/// Fails with the first faults.
+fn none(kills: u32, faults: &[String]) {
+    say(&format!("{kills} kills, {} faults\n", faults.len()));
+    let first = &faults[..faults.len().min(5)];
+    assert!(faults.is_empty(), "{}", first.join("\n\n"));
+}
+
+#[test]
+fn a_removal_a_return_or_a_replacement_killed_anywhere_loses_nothing() {
+    let scene = Scene::new();
+    if !scene.can_tamper() {
+        return;
+    }
+    let (kills, faults) = kill_at_calls(&scene, &USUAL);
+    assert!(kills > 60, "{kills} kills are too few");
+    none(kills, &faults);
+}
+
+#[test]
+#[ignore = "takes many minutes; scripts/kills runs it"]
+fn every_command_killed_at_every_call_loses_nothing() {
+    let scene = Scene::new();
+    assert!(scene.can_tamper());
+    let (kills, faults) = kill_at_calls(&scene, &ALL);
+    none(kills, &faults);
+}
+
+#[test]
+#[ignore = "takes minutes; scripts/kills runs it"]
+fn every_command_killed_at_random_loses_nothing() {
+    let number = |name: &str, usual: u64| {
+        let text = std::env::var(name).ok();
+        text.map_or(usual, |text| text.parse().unwrap())
+    };
+    let (count, mut seed) = (number("KILLS", 1000), number("SEED", 1));
+    let scene = Scene::new();
+    prepare(&scene);
+    let kept = tempfile::tempdir().unwrap();
+    keep(&scene, kept.path());
+    let before = Data::of(&scene);
+    let results: Vec<(Duration, Data)> = ALL
+        .iter()
+        .map(|case| {
+            reset(&scene, kept.path());
+            let begun = Instant::now();
+            scene.does(case.arguments);
+            (begun.elapsed(), Data::of(&scene))
+        })
+        .collect();
+    let (mut kills, mut all) = (0, Vec::new());
+    for kill in 0..count {
+        let at = (kill as usize) % ALL.len();
+        let (case, (duration, after)) = (&ALL[at], &results[at]);
+        reset(&scene, kept.path());
+        // Knuth's constants for a linear congruence: good enough to spread moments.
+        seed = seed
+            .wrapping_mul(6_364_136_223_846_793_005)
+            .wrapping_add(1_442_695_040_888_963_407);
+        let share = (seed >> 33) as f64 / (1_u64 << 31) as f64;
+        let signal =
+            [Signal::KILL, Signal::TERM, Signal::INT, Signal::HUP][(kill as usize / ALL.len()) % 4];
+        let mut command = scene.command(PROGRAM);
+        command
+            .args(case.arguments)
+            .stdout(Stdio::null())
+            .stderr(Stdio::null());
+        let mut child = Started::start(&mut command);
+        thread::sleep(duration.mul_f64(share));
+        // It may have ended before.
+        kill_process(Pid::from_child(&child), signal).unwrap_or_default();
+        kills += u32::from(!child.wait().success());
+        let found = faults(&scene, case, &before, after).into_iter();
+        all.extend(
+            found.map(|fault| format!("kill {kill}, {:?}, {signal:?}: {fault}", case.arguments)),
+        );
+    }
+    none(kills, &all);
 }

@@ -384,7 +384,12 @@ fn packages_of_every_install_are_locked_too() {
     let ran = other.does(&["install", "--locked"]);
     assert!(ran.stdout.contains("kelp@1.4.2"), "{ran}");
     let tussock = process::output(
-        process::command(other.scene.data("shelf/marram/saltmarsh-8.3.1/build/bin/tussock")).arg("list"),
+        process::command(
+            other
+                .scene
+                .data("shelf/marram/saltmarsh-8.3.1/build/bin/tussock"),
+        )
+        .arg("list"),
     );
     assert!(String::from_utf8_lossy(&tussock.stdout).contains("kelp"));
     let ran = other.does(&["install", "9"]);

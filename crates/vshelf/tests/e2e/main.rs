@@ -37,7 +37,6 @@ mod package_registry;
 mod ports;
 mod process;
 mod publishers;
-mod random_kills;
 mod real_builds;
 mod registry;
 mod registry_server;

@@ -180,8 +180,9 @@ mod live {
                 lua -e 'print(_VERSION, package.path)'"
             );
             let said = in_bash(&scene, &script);
-            let place =
-                format!("[HOME]/.local/share/vivid-shelf/shelf/lua/puc-rio-{version}/build/share/lua/");
+            let place = format!(
+                "[HOME]/.local/share/vivid-shelf/shelf/lua/puc-rio-{version}/build/share/lua/"
+            );
             assert!(
                 said.starts_with(&format!("Lua {}\t", &version[..3])),
                 "{said}"
@@ -256,7 +257,11 @@ mod long {
             assert_eq!(ran.code, 0, "{ran}");
             let said = ran.stdout + &ran.stderr;
             assert!(said.contains("kelp@1.0.0"), "{said}");
-            assert!(!scene.data(&format!("shelf/ruby/ruby-lang-{version}")).exists());
+            assert!(
+                !scene
+                    .data(&format!("shelf/ruby/ruby-lang-{version}"))
+                    .exists()
+            );
         }
     }
 

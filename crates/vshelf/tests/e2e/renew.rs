@@ -312,7 +312,11 @@ fn the_list_has_its_orders_and_status_reminds_once_a_day() {
         .args(["run", "6", "--", "true"])
         .env("VSHELF_TODAY", "2026-11-24");
     assert_eq!(scene.run(&mut tomorrow).code, 0);
-    fs::write(scene.data("shelf/marram/saltmarsh-4.8.3/build/big"), vec![0; 900_000]).unwrap();
+    fs::write(
+        scene.data("shelf/marram/saltmarsh-4.8.3/build/big"),
+        vec![0; 900_000],
+    )
+    .unwrap();
     assert_eq!(first(&[]), "8.3.0");
     assert_eq!(first(&["--sort", "used"]), "6.20.1");
     assert_eq!(first(&["--sort", "size"]), "8.3.0");

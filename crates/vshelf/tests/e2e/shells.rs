@@ -773,7 +773,10 @@ fn a_new_shell_takes_the_long_way_where_it_has_to(#[case] shell: Shell, #[case] 
     let default = format!("marram 8.3.1\n{data}/default/marram\n");
     let six = format!("marram 6.20.2\n{data}/shelf/marram/saltmarsh-6.20.2/build\n");
     assert_eq!(opened(deep, &[]), default);
-    let left_over = scene.data("shelf/marram/saltmarsh-4.8.3/build").display().to_string();
+    let left_over = scene
+        .data("shelf/marram/saltmarsh-4.8.3/build")
+        .display()
+        .to_string();
     assert_eq!(opened(deep, &[("MARRAM_HOME", &left_over)]), default);
     // As a connected shell hands it on, and with another folder in front of it since.
     let bin = scene.data("default/marram/bin").display().to_string();
@@ -784,7 +787,10 @@ fn a_new_shell_takes_the_long_way_where_it_has_to(#[case] shell: Shell, #[case] 
         let variables = [("PATH", path.as_str()), ("MARRAM_HOME", &base)];
         assert_eq!(opened(deep, &variables), default);
     }
-    assert_eq!(opened(deep, &[("VSHELF_SWITCHED", "marram=saltmarsh-6.20.2")]), six);
+    assert_eq!(
+        opened(deep, &[("VSHELF_SWITCHED", "marram=saltmarsh-6.20.2")]),
+        six
+    );
     scene.write("project/.marram-version", "6\n");
     assert_eq!(opened(deep, &[]), six);
     assert_eq!(opened("project", &[]), six);

@@ -196,7 +196,8 @@ fn everything_that_needs_an_install_keeps_it() {
     }
     // One that was started in a switched shell, such as a terminal program, knows it by its variables.
     // Another shelf may have the same versions.
-    let of_this_shelf = scene.path(".local/share/vivid-shelf/shelf/marram/saltmarsh-4.8.3/build/bin");
+    let of_this_shelf =
+        scene.path(".local/share/vivid-shelf/shelf/marram/saltmarsh-4.8.3/build/bin");
     for (entry, needs_it) in [(of_this_shelf, true), (scene.path("other/shelf"), false)] {
         let mut nested = scene.command("sleep");
         nested
@@ -289,8 +290,9 @@ fn what_runs_is_not_removed_and_one_failure_stops_no_other() {
         return;
     }
     let ran = scene.vshelf(&["tidy", "--yes"]);
-    let unmounted =
-        process::status(process::command("umount").arg(scene.data("shelf/marram/saltmarsh-6.20.1/build")));
+    let unmounted = process::status(
+        process::command("umount").arg(scene.data("shelf/marram/saltmarsh-6.20.1/build")),
+    );
     assert!(unmounted.success());
     assert_eq!(ran.code, 1, "{ran}");
     assert!(

@@ -71,7 +71,10 @@ fn programs_get_the_data_and_documents_a_drawing() {
     let lines = &report["lines"];
     assert_eq!(lines[0]["spans"].as_array().unwrap().len(), 3);
     assert_eq!(lines[0]["spans"][2]["until"], "2026-12-29");
-    assert_eq!(lines[0]["on_shelf"], serde_json::json!(["saltmarsh/6.20.2"]));
+    assert_eq!(
+        lines[0]["on_shelf"],
+        serde_json::json!(["saltmarsh/6.20.2"])
+    );
     let said = scene.does(&["timeline", "--svg", "support.svg"]).stdout;
     assert_eq!(said, "The drawing is in support.svg.\n");
     let svg = fs::read_to_string(scene.path("support.svg")).unwrap();

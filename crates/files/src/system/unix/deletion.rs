@@ -128,12 +128,72 @@ pub fn mounted() -> io::Error {
     )
 }
 
-/// Whether another file system, or another part of this one, is mounted in the place of a folder.
-pub fn is_mount_point(folder: &Path) -> io::Result<bool> {
-    match (folder.parent(), folder.file_name()) {
-        (Some(parent), Some(name)) => is_mounted(&open_folder(CWD, parent)?, name),
-        _ => Ok(true),
+/// Whether something is mounted at a folder or below it, as the table of mounts says
+/// (proc_pid_mountinfo(5)). Without that table, the folder and what it holds directly are looked at.
+#[cfg(target_os = "linux")]
+pub fn is_mounted_within(folder: &Path) -> io::Result<bool> {
+    use std::os::unix::ffi::OsStrExt;
+
+    let real = fs::canonicalize(folder)?;
+    let table = super::files::read_by(16 << 10, Path::new("/proc/self/mountinfo"));
+    let Ok(table) = table else {
+        return is_mounted_nearby(&real);
+    };
+    let mut mounts = table.split(|byte| *byte == b'\n').filter_map(|line| {
+        // The fifth field is the mount point, in which white space and backslashes are octal escapes.
+        let field = line.split(|byte| *byte == b' ').nth(4)?;
+        Some(unescaped(field))
+    });
+    Ok(mounts.any(|at| Path::new(std::ffi::OsStr::from_bytes(&at)).starts_with(&real)))
+}
+
+/// Replaces `\ooo` by the byte with that octal number.
+#[cfg(target_os = "linux")]
+fn unescaped(field: &[u8]) -> Vec<u8> {
+    let mut bytes = Vec::with_capacity(field.len());
+    let mut rest = field;
+    while let Some((first, behind)) = rest.split_first() {
+        let digits = behind.get(..3).filter(|_| *first == b'\\');
+        let octal = digits.and_then(|digits| {
+            let text = std::str::from_utf8(digits).ok()?;
+            u8::from_str_radix(text, 8).ok()
+        });
+        match octal {
+            Some(byte) => {
+                bytes.push(byte);
+                rest = &behind[3..];
+            }
+            None => {
+                bytes.push(*first);
+                rest = behind;
+            }
+        }
     }
+    bytes
+}
+
+/// Whether another file system is mounted at a folder or in it. Other systems are not asked about what is
+/// further down.
+#[cfg(not(target_os = "linux"))]
+pub fn is_mounted_within(folder: &Path) -> io::Result<bool> {
+    is_mounted_nearby(folder)
+}
+
+/// Whether something is mounted at a folder or at what it holds directly.
+fn is_mounted_nearby(folder: &Path) -> io::Result<bool> {
+    let (Some(parent), Some(name)) = (folder.parent(), folder.file_name()) else {
+        return Ok(true);
+    };
+    if is_mounted(&open_folder(CWD, parent)?, name)? {
+        return Ok(true);
+    }
+    let opened = open_folder(CWD, folder)?;
+    for name in super::files::names(folder)? {
+        if is_mounted(&opened, name.as_os_str())? {
+            return Ok(true);
+        }
+    }
+    Ok(false)
 }
 
 /// Looked up without crossing a mount (openat2(2)), which is the only way to see one of the same file

@@ -54,8 +54,8 @@ fn remove_file(path: &Path, found: &fs::Metadata, freed: &Freed) -> io::Result<(
     Ok(())
 }
 
-/// Whether another disk is mounted in the place of a folder.
-pub fn is_mount_point(folder: &Path) -> io::Result<bool> {
+/// Whether another disk is mounted at a folder.
+pub fn is_mounted_within(folder: &Path) -> io::Result<bool> {
     let link = folder.symlink_metadata()?;
     Ok(link.is_symlink())
 }
