@@ -1,7 +1,7 @@
 //! The shell that called this program: what it was switched to, and how to change it.
 
 use std::cell::{OnceCell, RefCell};
-use std::ffi::OsString;
+use std::ffi::{OsStr, OsString};
 use std::fs::OpenOptions;
 use std::io::Write;
 use std::path::PathBuf;
@@ -81,7 +81,7 @@ impl CallingShell {
     /// What the shell is switched to by this command, where that changes.
     pub fn new_switches(&self) -> Option<Switches> {
         let changes = self.changes.borrow();
-        let value = changes.value(SWITCHED)?;
+        let value = changes.value(SWITCHED)?.and_then(OsStr::to_str);
         Some(read_switches(value.unwrap_or_default(), None))
     }
 
@@ -153,7 +153,7 @@ impl CallingShell {
     }
 
     /// Plans a change of a variable.
-    pub fn set(&self, name: &str, value: Option<&str>) {
+    pub fn set(&self, name: &str, value: Option<&OsStr>) {
         match value {
             Some(value) => self.changes.borrow_mut().set(name, value),
             None => self.changes.borrow_mut().unset(name),
@@ -175,7 +175,7 @@ impl CallingShell {
             None => pairs.remove(runtime),
         };
         let value = (!pairs.is_empty()).then(|| write_switches(&pairs));
-        self.set(variable, value.as_deref());
+        self.set(variable, value.as_deref().map(OsStr::new));
     }
 
     /// Hands the planned changes to the shell.
@@ -190,7 +190,7 @@ impl CallingShell {
         OpenOptions::new()
             .write(true)
             .open(waits_at)
-            .and_then(|mut shell| shell.write_all(changes.render(dialect).as_bytes()))
+            .and_then(|mut shell| shell.write_all(&changes.render(dialect)))
             .map_err(|source| Error::HandOver { source })
     }
 }

@@ -1,5 +1,6 @@
 //! What changes in the calling shell when it uses another version.
 
+use std::ffi::OsString;
 use std::path::{Path, PathBuf};
 
 use vshelf_core::Pick;
@@ -41,21 +42,20 @@ impl Target {
 
     /// The variables of a process that uses the target: their names, and their values where they
     /// are set.
-    pub fn variables(&self, runtime: &Runtime<'_>) -> Vec<(String, Option<String>)> {
+    pub fn variables(&self, runtime: &Runtime<'_>) -> Vec<(String, Option<OsString>)> {
         let shell = &runtime.environment().shell;
         let [default, installs] = runtime.shelf.folders_on_path();
         // A launcher that found itself again would never end.
         let ours = [default, installs, runtime.shelf.launchers()];
         let path = path_with(shell.path(), &ours, &self.folders(runtime));
-        let text = |path: &Path| path.to_string_lossy().into_owned();
-        let mut variables = vec![("PATH".to_owned(), Some(text(Path::new(&path))))];
+        let mut variables = vec![("PATH".to_owned(), Some(path))];
         if let Some(name) = &runtime.definition.home_variable {
             let base = self.base(runtime);
             let exists = base.as_deref().filter(|base| base.is_dir());
             let value = shell.variable(name);
             let ours = value.is_some_and(|value| runtime.shelf.holds(Path::new(&value)));
             if exists.is_some() || ours {
-                variables.push((name.clone(), exists.map(text)));
+                variables.push((name.clone(), exists.map(OsString::from)));
             }
         }
         variables

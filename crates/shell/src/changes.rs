@@ -5,19 +5,18 @@ use std::ffi::{OsStr, OsString};
 use std::path::PathBuf;
 
 use crate::Dialect;
-use crate::quote;
 
 /// Variables to set or unset, in order.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Changes {
-    variables: Vec<(String, Option<String>)>,
+    variables: Vec<(String, Option<OsString>)>,
 }
 
 impl Changes {
     /// Sets a variable and exports it.
-    pub fn set(&mut self, name: &str, value: &str) {
+    pub fn set(&mut self, name: &str, value: impl AsRef<OsStr>) {
         self.variables
-            .push((name.to_owned(), Some(value.to_owned())));
+            .push((name.to_owned(), Some(value.as_ref().to_owned())));
     }
 
     /// Takes a variable away.
@@ -27,7 +26,7 @@ impl Changes {
 
     /// The value that a variable will have: nothing where it is not changed, `Some(None)` where it
     /// goes.
-    pub fn value(&self, name: &str) -> Option<Option<&str>> {
+    pub fn value(&self, name: &str) -> Option<Option<&OsStr>> {
         let (_, value) = self
             .variables
             .iter()
@@ -36,42 +35,90 @@ impl Changes {
         Some(value.as_deref())
     }
 
-    /// The changes as text for a shell: code to evaluate, or an object of JSON where the shell reads
-    /// it, with the value of each variable, or null where it goes.
+    /// The changes for a shell: code to evaluate, or a JSON object if the shell reads that, with the value
+    /// of each variable, or null to unset it. Values that are not UTF-8 pass through byte for byte, but for
+    /// Elvish, Nushell and PowerShell, whose strings hold only text.
     ///
     /// All of these shells forget where they found programs when PATH is set; only bash has to be
     /// told where PATH stays as it is.
-    pub fn render(&self, dialect: Dialect) -> String {
+    pub fn render(&self, dialect: Dialect) -> Vec<u8> {
         if dialect.reads_json() {
-            let values: BTreeMap<&String, &Option<String>> = self
-                .variables
-                .iter()
-                .map(|(name, value)| (name, value))
-                .collect();
-            return serde_json::json!(values).to_string() + "\n";
+            return self.render_json(dialect).into_bytes();
         }
-        let mut text = String::new();
+        let mut code = Vec::new();
         for (name, value) in &self.variables {
-            text.push_str(&match (dialect, value) {
+            let (before, after) = match (dialect, value) {
                 // PATH is a list there, and its parts are told apart as in the environment.
-                (Dialect::Fish, Some(value)) if name == "PATH" => {
-                    format!("set -gx PATH (string split : -- {})\n", quote::fish(value))
+                (Dialect::Fish, Some(_)) if name == "PATH" => {
+                    ("set -gx PATH (string split : -- ".to_owned(), ")\n")
                 }
-                (Dialect::Fish, Some(value)) => {
-                    format!("set -gx {name} {}\n", quote::fish(value))
-                }
-                (Dialect::Fish, None) => format!("set -e {name}\n"),
-                (Dialect::Tcsh, Some(value)) => format!("setenv {name} {}\n", quote::tcsh(value)),
-                (Dialect::Tcsh, None) => format!("unsetenv {name}\n"),
-                (_, Some(value)) => format!("export {name}={}\n", quote::posix(value)),
-                (_, None) => format!("unset {name}\n"),
-            });
+                (Dialect::Fish, Some(_)) => (format!("set -gx {name} "), "\n"),
+                (Dialect::Fish, None) => (format!("set -e {name}"), "\n"),
+                (Dialect::Tcsh, Some(_)) => (format!("setenv {name} "), "\n"),
+                (Dialect::Tcsh, None) => (format!("unsetenv {name}"), "\n"),
+                (_, Some(_)) => (format!("export {name}="), "\n"),
+                (_, None) => (format!("unset {name}"), "\n"),
+            };
+            code.extend(before.into_bytes());
+            code.extend(value.iter().flat_map(|value| quoted(value, dialect)));
+            code.extend(after.as_bytes());
         }
         if dialect == Dialect::Bash {
-            text.push_str("builtin hash -r\n");
+            code.extend(b"builtin hash -r\n");
         }
-        text
+        code
     }
+
+    fn render_json(&self, dialect: Dialect) -> String {
+        // Of several values of one variable, the last counts.
+        let values: BTreeMap<&String, String> = (self.variables.iter())
+            .map(|(name, value)| {
+                let null = || "null".to_owned();
+                let json = value
+                    .as_ref()
+                    .map_or_else(null, |value| json_string(value, dialect));
+                (name, json)
+            })
+            .collect();
+        let members = values
+            .iter()
+            .map(|(name, json)| format!("{}:{json}", serde_json::json!(name)));
+        format!("{{{}}}\n", members.collect::<Vec<_>>().join(","))
+    }
+}
+
+/// A value as one word of a shell's code. What is not UTF-8 is quoted in between as it is: only ASCII characters
+/// mean something to these shells, and quoted pieces side by side are one word.
+fn quoted(value: &OsStr, dialect: Dialect) -> Vec<u8> {
+    let mut code = Vec::new();
+    for chunk in value.as_encoded_bytes().utf8_chunks() {
+        code.extend(dialect.quote(chunk.valid()).into_bytes());
+        if !chunk.invalid().is_empty() {
+            code.push(b'\'');
+            code.extend(chunk.invalid());
+            code.push(b'\'');
+        }
+    }
+    if code.is_empty() {
+        code.extend(b"''");
+    }
+    code
+}
+
+/// A value as a JSON string. Python reads a byte that is not UTF-8 from a lone surrogate (PEP 383).
+fn json_string(value: &OsStr, dialect: Dialect) -> String {
+    let mut text = String::from("\"");
+    for chunk in value.as_encoded_bytes().utf8_chunks() {
+        let valid = serde_json::json!(chunk.valid()).to_string();
+        text.push_str(&valid[1..valid.len() - 1]);
+        for byte in chunk.invalid() {
+            match dialect {
+                Dialect::Xonsh => text.push_str(&format!("\\udc{byte:02x}")),
+                _ => text.push(char::REPLACEMENT_CHARACTER),
+            }
+        }
+    }
+    text + "\""
 }
 
 /// PATH with `folders` in front and without any entry in or below `ours`: where the runtime's installs
@@ -116,21 +163,38 @@ mod tests {
         let mut changes = Changes::default();
         changes.set("MARRAM_HOME", "/it's $(id)");
         changes.unset("VSHELF_SWITCHED");
+        let text = |dialect| String::from_utf8(changes.render(dialect)).unwrap();
         assert_eq!(
-            changes.render(Dialect::Bash),
+            text(Dialect::Bash),
             "export MARRAM_HOME='/it'\\''s $(id)'\nunset VSHELF_SWITCHED\nbuiltin hash -r\n"
         );
         assert_eq!(
-            changes.render(Dialect::Fish),
+            text(Dialect::Fish),
             "set -gx MARRAM_HOME '/it\\'s $(id)'\nset -e VSHELF_SWITCHED\n"
         );
         assert_eq!(
-            changes.render(Dialect::Tcsh),
+            text(Dialect::Tcsh),
             "setenv MARRAM_HOME '/it'\\''s $(id)'\nunsetenv VSHELF_SWITCHED\n"
         );
         assert_eq!(
-            changes.render(Dialect::Nu),
+            text(Dialect::Nu),
             "{\"MARRAM_HOME\":\"/it's $(id)\",\"VSHELF_SWITCHED\":null}\n"
         );
+    }
+    #[test]
+    #[cfg(unix)]
+    fn bytes_that_are_no_text_pass_through() {
+        use std::os::unix::ffi::OsStrExt;
+
+        let mut changes = Changes::default();
+        changes.set("PATH", OsStr::from_bytes(b"/it's \xff/bin:/bin"));
+        changes.set("EMPTY", "");
+        let sh = b"export PATH='/it'\\''s ''\xff''/bin:/bin'\nexport EMPTY=''\n";
+        assert_eq!(changes.render(Dialect::Sh), sh);
+        let fish =
+            b"set -gx PATH (string split : -- '/it\\'s ''\xff''/bin:/bin')\nset -gx EMPTY ''\n";
+        assert_eq!(changes.render(Dialect::Fish), fish);
+        let json = b"{\"EMPTY\":\"\",\"PATH\":\"/it's \\udcff/bin:/bin\"}\n";
+        assert_eq!(changes.render(Dialect::Xonsh), json);
     }
 }

@@ -89,6 +89,10 @@ pub fn print_environment(ui: &Ui, runtime: &Runtime<'_>, pick: &Pick, form: Form
         let Some(value) = value else {
             continue;
         };
+        let value = value.to_str().ok_or_else(|| {
+            let message = format!("{name} holds bytes that are not UTF-8, so it cannot be printed");
+            Failure::new(Kind::Refused, message)
+        })?;
         // Such files have no common way to write a line break, nor an apostrophe.
         if form != Form::Sh && value.contains(['\n', '\'']) {
             let message =
@@ -98,7 +102,7 @@ pub fn print_environment(ui: &Ui, runtime: &Runtime<'_>, pick: &Pick, form: Form
             );
         }
         match form {
-            Form::Sh => ui.result(format!("export {name}={}", quote::posix(&value)))?,
+            Form::Sh => ui.result(format!("export {name}={}", quote::posix(value)))?,
             Form::Dotenv => ui.result(format!("{name}='{value}'"))?,
             Form::Variables if name != "PATH" => ui.result(format!("{name}={value}"))?,
             Form::Variables | Form::Folders => {}
