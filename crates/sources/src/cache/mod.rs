@@ -135,10 +135,13 @@ impl CatalogCache {
         Some(self.seen.join(format!("{runtime}-{signer:016x}")))
     }
 
-    /// Of which time the newest signed catalog was.
+    /// Of which time the newest signed catalog was. A file that says anything else is an error: taken for
+    /// none, it would let an older catalog pass.
     fn seen(&self, file: Option<&Path>) -> io::Result<Option<Timestamp>> {
         let text = file.map(optional::read_text).transpose()?.flatten();
-        Ok(text.and_then(|text| text.trim().parse().ok()))
+        let time = text.map(|text| text.trim().parse());
+        time.transpose()
+            .map_err(|error| io::Error::new(io::ErrorKind::InvalidData, error))
     }
 
     /// The file of what the sources of a runtime say together: another one as soon as its definition

@@ -8,7 +8,7 @@ use snapbox::str;
 use vshelf_demo::layouts;
 use vshelf_demo::server::{Fault, StandIn};
 
-use crate::scene::{PROGRAM, Ran, Scene};
+use crate::scene::{PROGRAM, Ran, Scene, names_in};
 use crate::shows;
 
 const INDEX: &str = r#"
@@ -460,6 +460,22 @@ fn a_signed_catalog_older_than_the_one_seen_last_is_refused() {
     signed(&scene, &keys, "2026-11-24T06:00:00Z", &keys);
     let ran = vshelf(&scene, &["catalog", "--refresh"]);
     assert!(!ran.stderr.contains("was seen before"), "{ran}");
+}
+
+#[test]
+fn a_damaged_note_of_the_catalog_seen_last_lets_no_older_one_pass() {
+    let scene = Scene::with_faults(&[]);
+    let keys = KeyPair::generate_unencrypted_keypair().unwrap();
+    signed(&scene, &keys, "2026-11-23T06:00:00Z", &keys);
+    assert_eq!(vshelf(&scene, &["catalog"]).code, 0);
+    let noted = scene.data("signed");
+    for name in names_in(&noted) {
+        fs::write(noted.join(name), "yesterday").unwrap();
+    }
+    signed(&scene, &keys, "2026-11-22T06:00:00Z", &keys);
+    let ran = vshelf(&scene, &["install", "8"]);
+    assert_eq!(ran.code, 6, "{ran}");
+    assert!(scene.on_shelf().is_empty());
 }
 
 #[test]
