@@ -4,7 +4,7 @@ use std::fs::{self, File};
 use std::path::{Path, PathBuf};
 
 use vshelf_core::catalog::DigestAlgorithm;
-use vshelf_core::definition::ArchiveLayout;
+use vshelf_core::definition::{ArchiveLayout, RecordedDefinition};
 use vshelf_core::selector::is_publisher;
 use vshelf_core::{Definition, Key, Request, Selector, Version};
 use vshelf_files::system;
@@ -18,7 +18,6 @@ use vshelf_shelf::{Manifest, Staged, recovery};
 use vshelf_sources::digest::digest_of_file;
 
 use crate::activity::Activity;
-use crate::definitions;
 use crate::environment::Environment;
 use crate::error::{Done, Error, file_error};
 use crate::events::{Event, Listener};
@@ -70,6 +69,7 @@ impl Name {
 
 /// Adopts what is asked for.
 pub fn adopt(environment: &Environment, asked: AdoptRequest, listener: &dyn Listener) -> Done {
+    environment.need_settings()?;
     if let Some(request) = system_request(&asked.path) {
         let named = asked.name.runtime.clone().or(request.runtime);
         let runtime = Runtime::named(environment, named.as_deref())?;
@@ -251,6 +251,7 @@ impl Adoption {
             files: manifest.files(),
             installed: environment.now()?,
             command: environment.command_id()?,
+            definition: Some(RecordedDefinition::of(&runtime.definition)),
             companions: Vec::new(),
             adopted: Some(if linked {
                 Adopted::Linked
@@ -305,12 +306,13 @@ impl Adoption {
 
 /// The runtimes that may be meant: the one that is named, or else all that are known.
 fn candidates(environment: &Environment, name: &Name) -> Result<Vec<Definition>, Error> {
-    let names = match &name.runtime {
-        Some(name) => vec![name.clone()],
-        None => definitions::names(environment.folders()?)?,
-    };
-    let definitions = names.iter().map(|name| environment.definition(name));
-    definitions.collect()
+    if let Some(name) = &name.runtime {
+        return Ok(vec![environment.definition(name)?]);
+    }
+    let (defined, _) = Runtime::defined(environment)?;
+    Ok((defined.into_iter())
+        .map(|runtime| runtime.definition)
+        .collect())
 }
 
 /// The one runtime whose program is in `folder`, and where; `path` is what the person named.

@@ -361,6 +361,10 @@ impl Checkup {
             self.findings.push(finding(problem));
             return Ok(());
         }
+        // How its program is asked is in the definition.
+        if runtime.undefined().is_some() {
+            return Ok(());
+        }
         let definition = &runtime.definition;
         let program = program_in(&install.folder, definition);
         if let Err(error) = probe::ask(&program, &definition.probe.arguments) {

@@ -15,7 +15,7 @@ use vshelf_sources::transport::{Patience, Transport};
 
 use crate::calling_shell::CallingShell;
 use crate::definitions;
-use crate::error::{Error, file_error};
+use crate::error::{Done, Error, file_error};
 use crate::platform::this_platform;
 use crate::settings::Settings;
 use crate::variables::Variables;
@@ -172,6 +172,11 @@ impl Environment {
         Ok(self.settings.get_or_init(|| settings))
     }
 
+    /// Fails if the settings cannot be read: they may forbid what installs, or keep what is deleted.
+    pub fn need_settings(&self) -> Done {
+        self.settings().map(drop)
+    }
+
     /// The day on which phases are computed: today in UTC.
     pub fn today(&self) -> Result<Date, Error> {
         match self.variables().get(TODAY) {
@@ -293,7 +298,9 @@ impl Environment {
     /// The runtimes that shells enter: those on the shelf, and the main one.
     pub fn entered_runtimes(&self) -> Result<Vec<String>, Error> {
         let mut names = Shelf::runtimes(self.folders()?)?;
-        names.extend(self.settings()?.main_runtime.clone());
+        let defined = definitions::names(self.folders()?)?;
+        let main = self.settings()?.main_runtime.clone();
+        names.extend(main.filter(|main| defined.contains(main)));
         names.sort();
         names.dedup();
         Ok(names)

@@ -4,6 +4,7 @@
 use std::error::Error as StdError;
 use std::io;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 use std::time::Duration;
 
 use vshelf_core::Version;
@@ -157,6 +158,9 @@ pub enum Error {
     SeveralRuntimes { names: Vec<String> },
     #[error("{name:?} is not a known runtime")]
     UnknownRuntime { name: String, near: Option<String> },
+    /// Something needs a definition that is gone or cannot be used; its installs can still be used.
+    #[error(transparent)]
+    Undefined(Arc<Error>),
     #[error("the definition of {name} cannot be used: {problem}")]
     Definition {
         name: String,
@@ -644,6 +648,7 @@ impl Error {
     /// Its class, which decides the exit code.
     pub fn class(&self) -> Class {
         match self {
+            Error::Undefined(error) => error.class(),
             Error::NoFolder(_)
             | Error::NotUtf8 { .. }
             | Error::File { .. }

@@ -13,7 +13,6 @@ use vshelf_files::atomic;
 use vshelf_sources::npm::NpmRegistry;
 use vshelf_sources::{Archive, SourceError};
 
-use crate::definitions;
 use crate::environment::Environment;
 use crate::error::{Done, Error, file_error};
 use crate::events::Listener;
@@ -172,8 +171,8 @@ pub fn fitting_archive<'l>(
 fn wanted(environment: &Environment) -> Result<BTreeMap<PathBuf, Vec<Wanted<'_>>>, Error> {
     let mut by_folder: BTreeMap<PathBuf, Vec<Wanted<'_>>> = BTreeMap::new();
     let mut known = Vec::new();
-    for name in definitions::names(environment.folders()?)? {
-        let runtime = Runtime::named(environment, Some(&name))?;
+    let (defined, broken) = Runtime::defined(environment)?;
+    for runtime in defined {
         match project::find_unlocked_requirement(&runtime)? {
             Some(found) => {
                 let folder = found.file.parent().unwrap_or(Path::new("/")).to_owned();
@@ -185,10 +184,10 @@ fn wanted(environment: &Environment) -> Result<BTreeMap<PathBuf, Vec<Wanted<'_>>
             None => known.push(runtime),
         }
     }
-    match by_folder.is_empty() {
-        true => Err(project::no_requirement(&known)),
-        false => Ok(by_folder),
+    if by_folder.is_empty() {
+        return Err(broken.unwrap_or_else(|| project::no_requirement(&known)));
     }
+    Ok(by_folder)
 }
 
 /// What a lock file held. Where all is locked anew, one that cannot be read is replaced, but for what a newer

@@ -11,7 +11,6 @@ use vshelf_files::{atomic, optional};
 
 use crate::activity::Activity;
 use crate::defaults::kept_as;
-use crate::definitions;
 use crate::environment::Environment;
 use crate::error::{Error, file_error};
 use crate::events::Listener;
@@ -67,9 +66,13 @@ pub fn show(environment: &Environment) -> Result<Vec<Required<'_>>, Error> {
     for runtime in Runtime::shown(environment, None)? {
         required.push(Required::of(runtime)?);
     }
-    for name in definitions::names(environment.folders()?)? {
-        if required.iter().all(|one| one.runtime.name() != name) {
-            let other = Required::of(Runtime::named(environment, Some(&name))?)?;
+    let (defined, _) = Runtime::defined(environment)?;
+    for runtime in defined {
+        if required
+            .iter()
+            .all(|one| one.runtime.name() != runtime.name())
+        {
+            let other = Required::of(runtime)?;
             required.extend(other.found.is_some().then_some(other));
         }
     }

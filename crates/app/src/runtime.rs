@@ -4,11 +4,13 @@
 use std::cell::OnceCell;
 use std::collections::BTreeMap;
 use std::fmt;
+use std::sync::Arc;
 
 use jiff::Timestamp;
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
 use vshelf_core::catalog::{Details, Release};
+use vshelf_core::definition::RecordedDefinition;
 use vshelf_core::outlook::{self, Newer};
 use vshelf_core::resolve::{self, Candidate, Choice, Explanation, ResolveError, Scope, World};
 use vshelf_core::{
@@ -51,6 +53,7 @@ pub struct Runtime<'c> {
     default_pick: OnceCell<Option<Pick>>,
     last_uses: OnceCell<BTreeMap<Key, Timestamp>>,
     passed_over: Vec<PassedOver>,
+    undefined: Option<Arc<Error>>,
 }
 
 impl<'c> Runtime<'c> {
@@ -61,7 +64,51 @@ impl<'c> Runtime<'c> {
             Some(name) => name.trim_end_matches('@').to_owned(),
             None => environment.choose_runtime()?,
         };
-        Runtime::open(environment, environment.definition(&name)?)
+        match environment.definition(&name) {
+            Ok(definition) => Runtime::open(environment, definition),
+            Err(error) => Runtime::of_records(environment, &name, error),
+        }
+    }
+
+    /// A runtime with installs on the shelf whose definition is gone or cannot be used, for this reason. It can
+    /// be listed, switched to and removed; nothing new of it can be installed.
+    fn of_records(
+        environment: &'c Environment,
+        name: &str,
+        error: Error,
+    ) -> Result<Runtime<'c>, Error> {
+        let is_of_definition = matches!(
+            error,
+            Error::UnknownRuntime { .. } | Error::Definition { .. }
+        );
+        let folders = environment.folders()?;
+        if !is_of_definition || !Shelf::runtimes(folders)?.iter().any(|other| other == name) {
+            return Err(error);
+        }
+        let Contents { installs, untold } = Shelf::new(folders, name).contents()?;
+        if installs.is_empty() && untold.is_empty() {
+            return Err(error);
+        }
+        let mut records = installs.iter().map(|install| &install.record.contents);
+        let recorded = records.find_map(|record| record.definition.as_ref());
+        let definition = RecordedDefinition::restore(name, recorded);
+        Ok(Runtime {
+            undefined: Some(Arc::new(error)),
+            ..Runtime::open(environment, definition)?
+        })
+    }
+
+    /// Why the definition cannot be used, if it cannot.
+    pub fn undefined(&self) -> Option<&Error> {
+        self.undefined.as_deref()
+    }
+
+    /// Fails if the definition cannot be used.
+    fn need_definition(&self) -> Done {
+        match &self.undefined {
+            Some(error) => Err(Error::Undefined(Arc::clone(error))),
+            None => Ok(()),
+        }
     }
 
     /// The runtime that is meant where none is named; nobody is asked.
@@ -127,9 +174,43 @@ impl<'c> Runtime<'c> {
             .collect()
     }
 
+    /// Every runtime with a definition that can be used, and the first error of another one. A definition that
+    /// is broken stops nothing that is about other runtimes.
+    pub fn defined(
+        environment: &'c Environment,
+    ) -> Result<(Vec<Runtime<'c>>, Option<Error>), Error> {
+        let mut defined = Vec::new();
+        let mut broken = None;
+        for name in definitions::names(environment.folders()?)? {
+            match environment.definition(&name) {
+                Ok(definition) => defined.push(Runtime::open(environment, definition)?),
+                Err(error @ Error::Definition { .. }) => broken = broken.or(Some(error)),
+                Err(error) => return Err(error),
+            }
+        }
+        Ok((defined, broken))
+    }
+
+    /// The runtimes that shells enter: those on the shelf, and the main one.
+    pub fn entered(environment: &'c Environment) -> Result<Vec<Runtime<'c>>, Error> {
+        let mut entered = Vec::new();
+        for name in environment.entered_runtimes()? {
+            match Runtime::named(environment, Some(&name)) {
+                Ok(runtime) => entered.push(runtime),
+                // Commands about this runtime report it.
+                Err(Error::UnknownRuntime { .. } | Error::Definition { .. }) => {}
+                Err(error) => return Err(error),
+            }
+        }
+        Ok(entered)
+    }
+
     /// The runtime as its shelf is now.
     pub fn reopened(&self) -> Result<Runtime<'c>, Error> {
-        Runtime::open(self.environment, self.definition.clone())
+        Ok(Runtime {
+            undefined: self.undefined.clone(),
+            ..Runtime::open(self.environment, self.definition.clone())?
+        })
     }
 
     /// Reads the runtime's shelf; its catalog is read when something needs it.
@@ -167,6 +248,7 @@ impl<'c> Runtime<'c> {
             default_pick: OnceCell::new(),
             last_uses: OnceCell::new(),
             passed_over: Vec::new(),
+            undefined: None,
             environment,
         })
     }
@@ -208,6 +290,7 @@ impl<'c> Runtime<'c> {
     }
 
     fn ask_sources(&mut self, which: Ask<'_>) -> Done {
+        self.need_definition()?;
         let asked = sourcing::ask(self.environment, &self.definition, which)?;
         self.passed_over = asked.passed_over;
         self.catalog = OnceCell::from(Some(asked.loaded));

@@ -21,6 +21,7 @@ use crate::definitions;
 use crate::environment::Environment;
 use crate::error::{DefinitionProblem, Done, Error, file_error};
 use crate::events::{Answer, Listener, Question, Task};
+use crate::runtime::Runtime;
 use crate::settings;
 
 /// A runtime that is known.
@@ -47,25 +48,33 @@ pub enum DefinedBy {
     Person,
 }
 
-/// Every runtime that is known, by name.
-pub fn list(environment: &Environment) -> Result<Vec<KnownRuntime>, Error> {
+/// Every runtime that is known, by name, and why the other definitions cannot be used.
+pub fn list(environment: &Environment) -> Result<(Vec<KnownRuntime>, Vec<Error>), Error> {
     let folders = environment.folders()?;
     let own = definitions::names_in(&folders.config)?;
     let company = definitions::names_in(&folders.company)?;
-    let names = definitions::names(folders)?.into_iter();
-    names
-        .map(|name| {
-            Ok(KnownRuntime {
-                definition: environment.definition(&name)?,
-                defined_by: match () {
-                    () if own.contains(&name) => DefinedBy::Person,
-                    () if company.contains(&name) => DefinedBy::Company,
-                    () => DefinedBy::Program,
-                },
-                installs: Shelf::new(folders, &name).contents()?.installs.len(),
-            })
-        })
-        .collect()
+    let (mut known, mut broken) = (Vec::new(), Vec::new());
+    for name in definitions::names(folders)? {
+        let definition = match environment.definition(&name) {
+            Err(error @ Error::Definition { .. }) => {
+                broken.push(error);
+                continue;
+            }
+            definition => definition?,
+        };
+        known.push(KnownRuntime {
+            definition,
+            defined_by: if own.contains(&name) {
+                DefinedBy::Person
+            } else if company.contains(&name) {
+                DefinedBy::Company
+            } else {
+                DefinedBy::Program
+            },
+            installs: Shelf::new(folders, &name).contents()?.installs.len(),
+        });
+    }
+    Ok((known, broken))
 }
 
 /// Adds or replaces a definition by the one at this URL or path; gives back the definition and its file,
@@ -272,8 +281,9 @@ pub fn check(
     })
 }
 
-/// Removes the person's own definition of a runtime; its installs stay.
-pub fn remove(environment: &Environment, name: &str) -> Done {
+/// Removes the person's own definition of a runtime. Returns the selectors of its installs, which stay, as
+/// commands need them, and whether another definition of it is in force now.
+pub fn remove(environment: &Environment, name: &str) -> Result<(Vec<String>, bool), Error> {
     let config = &environment.folders()?.config;
     if !definitions::names_in(config)?.iter().any(|own| own == name) {
         return Err(Error::NoOwnDefinition {
@@ -281,7 +291,18 @@ pub fn remove(environment: &Environment, name: &str) -> Done {
         });
     }
     let file = definitions::file(config, name);
-    fs::remove_file(&file).map_err(file_error(&file, "removed"))
+    fs::remove_file(&file).map_err(file_error(&file, "removed"))?;
+    let is_defined = definitions::names(environment.folders()?)?
+        .iter()
+        .any(|other| other == name);
+    let stay = match Runtime::named(environment, Some(name)) {
+        Ok(runtime) => (runtime.installs_main_first().iter())
+            .map(|install| format!("{name}@{}", runtime.selector_of(&install.id.key)))
+            .collect(),
+        Err(Error::UnknownRuntime { .. }) => Vec::new(),
+        Err(error) => return Err(error),
+    };
+    Ok((stay, is_defined))
 }
 
 /// Makes a runtime the one that selectors mean when they name none.

@@ -83,7 +83,7 @@ mod tests {
         Claim {
             rule,
             selector: "8".into(),
-            met_by: met_by.map(|version| format!("{version}-{rule:?}").parse().unwrap()),
+            met_by: met_by.map(|version| format!("{rule:?}-{version}").parse().unwrap()),
             place: None,
         }
     }

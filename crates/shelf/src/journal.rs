@@ -200,7 +200,12 @@ pub struct Lines<T> {
 pub(crate) fn append_history(layout: &Layout, entry: &HistoryEntry) -> io::Result<()> {
     let path = layout.history();
     let written = optional::read(&path)?.unwrap_or_default();
-    if memchr::memmem::find(&written, entry.id.as_bytes()).is_some() {
+    let finder = memchr::memmem::Finder::new(entry.id.as_bytes());
+    // A line that a full disk cut has the id, and says nothing.
+    let is_written = |line: &[u8]| {
+        finder.find(line).is_some() && serde_json::from_slice::<HistoryEntry>(line).is_ok()
+    };
+    if written.split(|byte| *byte == b'\n').any(is_written) {
         return Ok(());
     }
     append(&path, entry)

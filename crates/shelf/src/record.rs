@@ -7,6 +7,7 @@ use std::path::{Path, PathBuf};
 
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
+use vshelf_core::definition::RecordedDefinition;
 use vshelf_core::{InstallId, Key, Version};
 use vshelf_files::{atomic, optional};
 
@@ -69,6 +70,9 @@ pub struct RecordContents {
     /// The command that did it, as the history numbers commands.
     #[serde(default)]
     pub command: String,
+    /// The part of its definition that using it needs.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub definition: Option<RecordedDefinition>,
     /// What came from elsewhere to belong to it.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub companions: Vec<CompanionRecord>,

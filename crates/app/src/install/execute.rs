@@ -9,6 +9,7 @@ use std::thread;
 use std::time::Instant;
 
 use vshelf_core::catalog::Build;
+use vshelf_core::definition::RecordedDefinition;
 use vshelf_core::definition::build::BuildSection;
 use vshelf_core::definition::needs::Needs;
 use vshelf_core::lock::LOCK_FILE;
@@ -263,6 +264,7 @@ fn make(
         files: manifest.files(),
         installed: job.now,
         command: job.command.clone(),
+        definition: Some(RecordedDefinition::of(&job.definition)),
         companions,
         built: made.built,
         adopted: None,

@@ -10,7 +10,6 @@ use vshelf_core::{Request, Selector};
 use super::conclude::{Takeover, conclude, conclude_several};
 use super::execute::execute_from_any;
 use super::job::{InstallJob, JobOptions};
-use crate::definitions;
 use crate::environment::Environment;
 use crate::error::{Done, Error};
 use crate::events::{Answer, Event, Listener, Question};
@@ -59,6 +58,7 @@ impl InstallRequest {
 /// Installs what is asked for. Several are fetched at the same time, and one that fails stops no
 /// other: all failures are told, and the first is given back.
 pub fn install(environment: &Environment, asked: &InstallRequest, listener: &dyn Listener) -> Done {
+    environment.need_settings()?;
     // Looked for before anything is fetched.
     let carry_from = match &asked.carry_from {
         Some(from) => Some(carry::find_install(environment, from)?.1),
@@ -292,8 +292,8 @@ pub fn required(
     listener: &dyn Listener,
 ) -> Result<InstallRequest, Error> {
     let mut required = InstallRequest::default();
-    for name in definitions::names(environment.folders()?)? {
-        let runtime = Runtime::named(environment, Some(&name))?;
+    let (defined, broken) = Runtime::defined(environment)?;
+    for runtime in defined {
         if let Some(found) = project::find_requirement(&runtime)? {
             if locked_only && !found.file.ends_with(LOCK_FILE) {
                 return Err(lock::not_locked(&runtime, &found));
@@ -307,6 +307,9 @@ pub fn required(
             project::note(&runtime, &found.file, Some(&request), listener);
             required.add_required(&runtime, &found.file, request)?;
         }
+    }
+    if let (true, Some(broken)) = (required.requests.is_empty(), broken) {
+        return Err(broken);
     }
     if required.requests.is_empty() {
         let meant = match Runtime::meant(environment) {

@@ -53,10 +53,10 @@ pub fn look(listener: &dyn Listener, environment: &Environment) -> Result<Follow
     let following = environment.settings()?.following;
     let mut followed = Followed::default();
     let mut found: BTreeMap<PathBuf, Stamp> = BTreeMap::new();
-    for name in environment.entered_runtimes()? {
-        let mut runtime = Runtime::named(environment, Some(&name))?;
+    for mut runtime in Runtime::entered(environment)? {
+        let name = runtime.name().to_owned();
         for (path, file) in project::requirement_files(&runtime) {
-            let stamp = found.entry(path.clone()).or_default();
+            let stamp = (found.entry(path.clone())).or_insert_with(|| Stamp::before_reading(&path));
             let requirement = match project::read_requirement(&runtime, &path, &file) {
                 Ok(Some(requirement)) => requirement,
                 Ok(None) => continue,
@@ -90,7 +90,7 @@ pub fn look(listener: &dyn Listener, environment: &Environment) -> Result<Follow
                     selector: &runtime.selector_of_pick(pick),
                 })?;
                 // An answer holds until the file or the shelf changes.
-                stamp.again = answer == Answer::Nobody;
+                stamp.again |= answer == Answer::Nobody;
                 if answer != Answer::Yes {
                     continue;
                 }
@@ -114,9 +114,9 @@ pub fn look(listener: &dyn Listener, environment: &Environment) -> Result<Follow
         }
     }
     let folder = folder(environment)?;
-    for (path, stamp) in &found {
+    for (path, stamp) in found {
         // Without a stamp the shell only asks more often.
-        write_stamp(&folder, path, stamp).unwrap_or_default();
+        write_stamp(&folder, &path, stamp).unwrap_or_default();
     }
     Ok(followed)
 }

@@ -38,12 +38,11 @@ pub fn refresh(environment: &Environment) -> Result<Vec<String>, Error> {
     let there = optional::names(&folder).map_err(file_error(&folder, "read"))?;
     let vshelf = own_program()?;
     let mut wanted = BTreeSet::new();
-    for name in environment.entered_runtimes()? {
-        let runtime = Runtime::named(environment, Some(&name))?;
+    for runtime in Runtime::entered(environment)? {
+        let name = runtime.name();
         for program in programs(&runtime)? {
             let path = folder.join(&program);
-            write_launcher(&path, &vshelf, &name, &program)
-                .map_err(file_error(&path, "written"))?;
+            write_launcher(&path, &vshelf, name, &program).map_err(file_error(&path, "written"))?;
             wanted.insert(program);
         }
     }

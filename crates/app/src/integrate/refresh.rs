@@ -6,7 +6,7 @@ use vshelf_shell::connection::{self, Entered};
 use super::files::{connected_dialects, write_if_other};
 use super::{launchers, stamps};
 use crate::environment::Environment;
-use crate::error::{Done, Error};
+use crate::error::Done;
 use crate::runtime::Runtime;
 
 /// Brings all of it up to date, for the shells that are connected.
@@ -18,9 +18,8 @@ pub fn refresh(environment: &Environment) -> Done {
     if connected.is_empty() {
         return Ok(());
     }
-    let runtimes: Vec<Entered> = (environment.entered_runtimes()?.iter())
-        .map(|name| entered(environment, name))
-        .collect::<Result<_, _>>()?;
+    let runtimes = Runtime::entered(environment)?.into_iter();
+    let runtimes: Vec<Entered> = runtimes.map(entered).collect();
     let following = environment.settings()?.following;
     let layout = environment.layout()?;
     for dialect in connected {
@@ -31,14 +30,13 @@ pub fn refresh(environment: &Environment) -> Done {
     Ok(())
 }
 
-fn entered(environment: &Environment, name: &str) -> Result<Entered, Error> {
-    let runtime = Runtime::named(environment, Some(name))?;
+fn entered(runtime: Runtime<'_>) -> Entered {
     let default = runtime.default_pick().cloned();
     let shown = default.as_ref().map(|pick| runtime.selector_of_pick(pick));
-    Ok(Entered {
+    Entered {
         shown: shown.unwrap_or_default(),
         publisher: runtime.main_publisher().unwrap_or_default().to_owned(),
         definition: runtime.definition,
         default,
-    })
+    }
 }

@@ -94,7 +94,8 @@ impl<'c> History<'c> {
             not_understood,
         } = read(environment)?;
         if let Some(name) = runtime {
-            let name = environment.definition(name.trim_end_matches('@'))?.name;
+            let runtime = Runtime::named(environment, Some(name))?;
+            let name = runtime.name();
             entries.retain(|entry| entry.record.runtime == name);
         }
         entries.reverse();

@@ -175,7 +175,11 @@ fn unclaimed_catalogs(environment: &Environment) -> Result<Vec<PathBuf>, Error> 
     let names = catalogs.kept_of(definitions::names(folders)?);
     let names = names.map_err(file_error(&folder, "read"))?.into_iter();
     let definitions = names.map(|name| environment.definition(&name));
-    let definitions = definitions.collect::<Result<Vec<_>, _>>()?;
+    let definitions = match definitions.collect::<Result<Vec<_>, _>>() {
+        // Nobody knows which catalogs a broken definition claims.
+        Err(Error::Definition { .. }) => return Ok(Vec::new()),
+        definitions => definitions?,
+    };
     let unclaimed = catalogs.unclaimed(&definitions);
     unclaimed.map_err(file_error(&folder, "read"))
 }

@@ -41,6 +41,7 @@ pub struct RemoveRequest {
 
 /// Removes what is asked for. Everything is looked at before anything is removed.
 pub fn remove(environment: &Environment, asked: &RemoveRequest, listener: &dyn Listener) -> Done {
+    environment.need_settings()?;
     recovery::recover(&environment.layout()?);
     let mut planned = Vec::new();
     for request in &asked.requests {

@@ -104,6 +104,7 @@ pub fn plan_renewals<'c>(
     lines: &[Request],
     listener: &dyn Listener,
 ) -> Result<Vec<(Runtime<'c>, Vec<PlannedRenewal>)>, Error> {
+    environment.need_settings()?;
     recovery::recover(&environment.layout()?);
     let mut plans = Vec::new();
     for (mut runtime, keys) in meant(environment, lines)? {

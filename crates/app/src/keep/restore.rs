@@ -20,6 +20,7 @@ use crate::runtime::Runtime;
 /// Restores what the requests name, or else everything that the last command which removed anything
 /// removed. All failures are told but the last, which is given back.
 pub fn restore(environment: &Environment, requests: &[Request], listener: &dyn Listener) -> Done {
+    environment.need_settings()?;
     recovery::recover(&environment.layout()?);
     let mut gone = history::read(environment)?.entries;
     gone.retain(HistoryEntry::removed);

@@ -163,6 +163,7 @@ pub fn apply(
     listener: &dyn Listener,
 ) -> Result<Tidied, Error> {
     let mut tidied = Tidied::default();
+    environment.need_settings()?;
     recovery::recover(&environment.layout()?);
     for (runtime, entries) in &plan.runtimes {
         for entry in entries

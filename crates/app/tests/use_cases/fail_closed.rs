@@ -3,11 +3,13 @@
 use std::fs;
 use std::process::Command;
 
-use vshelf_app::Runtime;
+use vshelf_app::adopt::{AdoptRequest, Name, adopt};
 use vshelf_app::install::run::{InstallRequest, install, required};
 use vshelf_app::keep::history;
 use vshelf_app::keep::remove::{RemoveRequest, remove};
+use vshelf_app::keep::restore::restore;
 use vshelf_app::keep::tidy::{TidyRequest, plan_tidy};
+use vshelf_app::{Error, Runtime};
 use vshelf_core::tidy::{Protection, Witness};
 use vshelf_shelf::journal::{self, Operation, SeenProject};
 
@@ -16,7 +18,7 @@ use vshelf_app::switch::switch;
 
 use crate::scene::{Recorder, Scene, request, requests};
 
-fn remove_six(scene: &Scene) -> Result<(), vshelf_app::Error> {
+fn remove_six(scene: &Scene) -> Result<(), Error> {
     let asked = RemoveRequest {
         requests: requests(&["6"]),
         ..RemoveRequest::default()
@@ -52,6 +54,44 @@ fn an_install_whose_packages_cannot_be_listed_is_not_removed_unasked() {
     fs::write(&tool, "#!/bin/sh\nexit 1\n").unwrap();
     remove_six(&scene).unwrap_err();
     assert_eq!(scene.on_shelf(), ["8.3.1", "6.20.2"]);
+}
+
+#[test]
+fn settings_that_cannot_be_read_let_nothing_be_installed_or_deleted() {
+    let scene = Scene::with(&["8.3.1", "6"]);
+    remove_six(&scene).unwrap();
+    scene.write(
+        "config/shelf.toml",
+        "main-runtime = \"marram\"\nfollowing = 7\n",
+    );
+    let environment = scene.environment();
+    let recorder = Recorder::default();
+    let for_good = RemoveRequest {
+        requests: requests(&["marram@8.3.1"]),
+        even_if_used: true,
+        for_good: true,
+        ..RemoveRequest::default()
+    };
+    let folder = AdoptRequest {
+        path: scene.install_folder("8.3.1"),
+        name: Name::default(),
+        link: true,
+    };
+    let asked = InstallRequest {
+        requests: requests(&["marram@8.3.1"]),
+        ..InstallRequest::default()
+    };
+    for refused in [
+        remove(&environment, &for_good, &recorder),
+        restore(&environment, &[], &recorder),
+        adopt(&environment, folder, &recorder),
+        install(&environment, &asked, &recorder),
+    ] {
+        let error = refused.unwrap_err();
+        assert!(matches!(error, Error::Settings { .. }), "{error:?}");
+    }
+    assert!(scene.install_folder("8.3.1").exists());
+    assert!(!scene.install_folder("6.20.2").exists());
 }
 
 #[test]

@@ -126,6 +126,21 @@ fn a_stamp_says_what_a_project_resulted_in() {
 }
 
 #[test]
+fn a_stamp_asks_again_if_anything_in_its_file_does() {
+    let scene = Scene::with(&["8.3.1"]);
+    let settings = "main-runtime = \"marram\"\nfollowing = \"ask\"\n";
+    scene.write("config/shelf.toml", settings);
+    scene.write("project/.marram-version", "lts\n");
+    let yes = Recorder::answering(Answer::Yes);
+    entering::look(&yes, &scene.environment()).unwrap();
+    let file = scene.path("project/.marram-version");
+    let stamps = scene.path("cache/stamps");
+    let stamp = fs::read_to_string(stamps.join(file.strip_prefix("/").unwrap())).unwrap();
+    // What lts means changes without anybody changing the file, whatever was answered.
+    assert_eq!(stamp, "again marram=saltmarsh-8.3.1\n");
+}
+
+#[test]
 fn a_person_is_asked_before_a_project_is_followed_where_the_settings_say_so() {
     let scene = Scene::with(&["6.20.2"]);
     scene.write(

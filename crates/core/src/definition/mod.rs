@@ -4,6 +4,7 @@ pub mod build;
 pub(crate) mod check;
 pub mod needs;
 mod place;
+mod recorded;
 mod source;
 pub(crate) mod words;
 
@@ -14,6 +15,7 @@ use self::build::BuildSection;
 pub use self::check::DefinitionError;
 use self::check::check;
 pub use self::place::day;
+pub use self::recorded::RecordedDefinition;
 pub use self::source::{
     ArchiveLayout, Companion, IndexedArchive, Shipped, SourceDefinition, SourceKind, fingerprint,
     is_repository,

@@ -1,6 +1,7 @@
 //! `vshelf runtimes`: the definitions that are known.
 
 use clap::Args;
+use vshelf_app::events::{Event, Listener};
 use vshelf_app::{Environment, runtimes};
 
 use super::command::{CommandArgs, RunCommand};
@@ -51,10 +52,8 @@ impl RunCommand for Runtimes {
             };
         }
         if let Some(name) = &self.remove {
-            runtimes::remove(environment, name)?;
-            return ui.done(format!(
-                "Your definition of {name} was removed; its installs stay on the shelf."
-            ));
+            let (stay, is_defined) = runtimes::remove(environment, name)?;
+            return output::runtimes::say_removed(ui, name, &stay, is_defined);
         }
         if let Some(main) = &self.main {
             runtimes::set_main(environment, main)?;
@@ -64,7 +63,10 @@ impl RunCommand for Runtimes {
             let checked = runtimes::check(environment, place, ui)?;
             return output::definition_check::show(ui, checked, place, self.json);
         }
-        let known = runtimes::list(environment)?;
+        let (known, broken) = runtimes::list(environment)?;
+        for error in &broken {
+            ui.tell(Event::LeftUndone(error));
+        }
         match self.json {
             true => output::json::print_list(ui, &output::runtimes::reports(known)),
             false => output::runtimes::show(ui, known),

@@ -4,7 +4,8 @@ use std::cmp::Reverse;
 
 use jiff::civil::Date;
 use serde::Serialize;
-use vshelf_app::{Activity, Runtime};
+use vshelf_app::events::{Event, Listener};
+use vshelf_app::{Activity, Error, Runtime};
 use vshelf_core::outlook::Newer;
 use vshelf_core::{Key, Phase};
 use vshelf_view::words::{Count, ago, bar, megabytes};
@@ -235,6 +236,13 @@ fn show_one(ui: &Ui, listed: &Listed<'_>) -> Outcome {
         );
     }
     ui.page(&table)?;
+    match runtime.undefined() {
+        Some(Error::UnknownRuntime { .. }) => ui.note(format!(
+            "The definition of {title} was removed, so nothing new of it can be installed."
+        )),
+        Some(error) => ui.tell(Event::LeftUndone(error)),
+        None => {}
+    }
     concerns::say(ui, runtime, activity);
     Ok(())
 }

@@ -8,6 +8,7 @@ use vshelf_app::runtimes::{DefinedBy, KnownRuntime};
 use vshelf_core::Definition;
 use vshelf_core::definition::SourceKind;
 use vshelf_sources::address;
+use vshelf_view::words::Count;
 use vshelf_view::{Cell, Column, Palette, Table};
 
 use super::json::Item;
@@ -82,6 +83,28 @@ pub fn show(ui: &Ui, known: Vec<KnownRuntime>) -> Outcome {
         );
     }
     ui.table(&table)
+}
+
+/// Says that a definition was removed, and what stays of the runtime.
+pub fn say_removed(ui: &Ui, name: &str, stay: &[String], is_defined: bool) -> Outcome {
+    let removed = format!("Your definition of {name} was removed");
+    if is_defined {
+        return ui.done(format!(
+            "{removed}; another definition of it is in force again."
+        ));
+    }
+    if stay.is_empty() {
+        return ui.done(format!("{removed}; nothing of it is on the shelf."));
+    }
+    let count = Count(stay.len(), "install");
+    ui.done(format!(
+        "{removed}. On the shelf: {count}, which can be used and removed; nothing new of it can be installed."
+    ))?;
+    ui.next(
+        "To remove what is there",
+        &format!("vshelf remove {}", stay.join(" ")),
+    );
+    Ok(())
 }
 
 /// Says that a runtime is known now.

@@ -69,6 +69,16 @@ impl Failure {
             Error::UnknownRuntime { near, .. } => {
                 meant(failure, near.as_slice()).run("To see the runtimes", "vshelf runtimes")
             }
+            Error::Undefined(error) => {
+                let failure = match &**error {
+                    Error::UnknownRuntime { name, .. } => with(format!(
+                        "the definition of {name} was removed, so nothing new of it can be installed"
+                    ))
+                    .run("To define it again", "vshelf runtimes --add FILE"),
+                    other => Failure::from_told(other),
+                };
+                failure.say("What is on the shelf of it can be listed, used and removed.")
+            }
             Error::Definition { file, problem, .. } => {
                 let place = match file {
                     Some(file) => file.display().to_string(),

@@ -4,7 +4,7 @@ use std::path::Path;
 
 use anstyle::Style;
 use jiff::civil::Date;
-use vshelf_app::{Activity, Runtime};
+use vshelf_app::{Activity, Error, Runtime};
 use vshelf_core::activation::Claim;
 use vshelf_core::catalog::Details;
 use vshelf_core::{Key, Line, Phase};
@@ -19,6 +19,11 @@ use crate::ui::styled;
 /// The marks of the install with this key: `this shell`, `default`, labels.
 pub fn marks(runtime: &Runtime<'_>, activity: &Activity, key: &Key) -> Vec<String> {
     let mut marks = Vec::new();
+    match runtime.undefined() {
+        Some(Error::UnknownRuntime { .. }) => marks.push("no definition".to_owned()),
+        Some(_) => marks.push("broken definition".to_owned()),
+        None => {}
+    }
     if activity.is_switched_to(key) {
         marks.push("this shell".to_owned());
     }

@@ -335,11 +335,11 @@ version    size  used   marks
     shows!(
         scene.vshelf(&["list"]),
         str![[r#"
+Marram: 1 install, 0.4 MB
+version    size  used   marks
+8.3.1    0.4 MB  today  broken definition, default
 --- stderr
-Error: [HOME]/.config/vivid-shelf/runtimes/marram.toml is not a definition of a runtime: missing field `title`.
-  Line 1, column 1: name = "marram"
-  To edit it: ${EDITOR:-vi} ~/.config/vivid-shelf/runtimes/marram.toml
---- exit 6
+[HOME]/.config/vivid-shelf/runtimes/marram.toml is not a definition of a runtime: missing field `title`.
 
 "#]]
     );

@@ -576,7 +576,7 @@ fn a_runtime_can_be_added_and_forgotten() {
     shows!(
         scene.vshelf(&["runtimes", "--remove", "marram"]),
         str![[r#"
-Your definition of marram was removed; its installs stay on the shelf.
+Your definition of marram was removed; nothing of it is on the shelf.
 
 "#]]
     );

@@ -14,6 +14,7 @@ mod company;
 mod completion;
 mod connect;
 mod credentials;
+mod definitions;
 mod demo;
 mod disk;
 mod docs;

@@ -1,0 +1,88 @@
+//! Runtimes whose definition is gone or broken: what is on the shelf of them goes on working, and so does
+//! everything about other runtimes.
+
+use std::fs;
+
+use crate::scene::Scene;
+
+/// A home with installs of Marram, whose definition is then removed, and a built-in main runtime.
+fn without_a_definition() -> Scene {
+    let scene = Scene::new();
+    scene.does(&["--quiet", "install", "8.3.1", "6.20.2"]);
+    scene.does(&["default", "8"]);
+    let ran = scene.does(&["runtimes", "--remove", "marram"]);
+    let told = "On the shelf: 2 installs, which can be used and removed; nothing new of it can be installed.";
+    assert!(ran.stdout.contains(told), "{ran}");
+    let way = "To remove what is there: vshelf remove marram@8.3.1 marram@6.20.2\n";
+    assert!(ran.stderr.contains(way), "{ran}");
+    scene
+}
+
+#[test]
+fn what_is_on_the_shelf_without_a_definition_is_listed_used_and_removed() {
+    let scene = without_a_definition();
+    let ran = scene.does(&["list"]);
+    assert!(ran.stdout.starts_with("Marram: 2 installs, "), "{ran}");
+    assert_eq!(ran.stdout.matches("no definition").count(), 2, "{ran}");
+    let told = "The definition of Marram was removed, so nothing new of it can be installed.";
+    assert!(ran.stderr.contains(told), "{ran}");
+    let ran = scene.bash("vshelf switch 6 >/dev/null 2>&1; marram --version");
+    assert_eq!(ran.stdout, "marram 6.20.2\n", "{ran}");
+    let ran = scene.vshelf(&["install", "9"]);
+    assert_eq!(ran.code, 3, "{ran}");
+    let told =
+        "Error: the definition of marram was removed, so nothing new of it can be installed.";
+    assert!(ran.stderr.contains(told), "{ran}");
+    for arguments in [
+        &["status"][..],
+        &["history"],
+        &["checkup", "8.3.1"],
+        &["label"],
+    ] {
+        assert_eq!(scene.vshelf(arguments).code, 0, "{arguments:?}");
+    }
+    scene.does(&["remove", "6.20.2"]);
+    scene.does(&["restore"]);
+    scene.does(&["remove", "8.3.1", "6.20.2", "--even-if-used"]);
+    assert!(scene.on_shelf().is_empty());
+}
+
+#[test]
+fn a_broken_definition_stops_nothing_about_other_runtimes() {
+    let scene = Scene::new();
+    scene.does(&["--quiet", "install", "8.3.1"]);
+    scene.write(".config/vivid-shelf/runtimes/sedge.toml", "name = ");
+    scene.write("tide-board/.marram-version", "8\n");
+    for arguments in [
+        &["list"][..],
+        &["status"],
+        &["install", "6"],
+        &["default", "6"],
+        &["tidy"],
+        &["require"],
+        &["runtimes"],
+        &["remove", "6", "--even-if-used"],
+        &["restore"],
+        &["connect"],
+    ] {
+        let ran = scene.vshelf(arguments);
+        assert_eq!(ran.code, 0, "{arguments:?}: {ran}");
+    }
+    let mut required = scene.command(crate::scene::PROGRAM);
+    required
+        .arg("install")
+        .current_dir(scene.path("tide-board"));
+    assert_eq!(scene.run(&mut required).code, 0);
+    let ran = scene.vshelf(&["catalog", "sedge"]);
+    assert_eq!(ran.code, 6, "{ran}");
+    // With installs of it on the shelf, the records stand in.
+    let definition = scene.path(".config/vivid-shelf/runtimes/marram.toml");
+    fs::write(definition, "name = ").unwrap();
+    let ran = scene.does(&["list"]);
+    assert!(
+        ran.stderr
+            .contains("marram.toml is not a definition of a runtime"),
+        "{ran}"
+    );
+    scene.does(&["remove", "8.3.1", "--even-if-used"]);
+}
