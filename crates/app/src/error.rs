@@ -103,6 +103,9 @@ pub enum StepProblem {
     /// It ended so.
     #[error("ended with {0}")]
     Ended(String),
+    /// It was stopped.
+    #[error("was stopped, because the disk is nearly full")]
+    DiskNearlyFull,
     /// It did not end.
     #[error("did not end within {} hours", .0.as_secs() / 3600)]
     TooLong(Duration),

@@ -14,8 +14,8 @@ use self::windows as own;
 
 pub use self::own::deletion::{is_mounted_within, mounted, remove_counting};
 pub use self::own::files::{
-    FileIdentity, are_same, bytes_of, check_writable, exchange, free_bytes, identity_of,
-    is_deleted, is_executable, is_owned_by_another, is_quarantined, keep_permissions,
+    FileIdentity, are_same, bytes_of, check_writable, disk_bytes, exchange, free_bytes,
+    identity_of, is_deleted, is_executable, is_owned_by_another, is_quarantined, keep_permissions,
     make_executable, mount_of, names, path_of, permission_bits, read_by, read_exact_at,
     set_permission_bits, share_blocks, stands_at, symlink, sync_folder, with_permission_bits,
     without_waiting,

@@ -605,6 +605,18 @@ fn a_build_for_its_place_is_not_shared() {
 }
 
 #[test]
+fn a_step_that_makes_a_link_of_the_stage_fails_the_build() {
+    // The install would be the folder that the link leads to.
+    let install = INSTALL.replace("$1", "$HOME/own");
+    let install =
+        format!("{install} && mkdir -p \"$(dirname \"$1\")\" && ln -s \"$HOME/own\" \"$1\"");
+    let scene = recipe(&[("install", &install)], "");
+    let ran = scene.vshelf(&["install", "1"]);
+    told(&ran, 5, &["stage/"]);
+    assert!(!scene.data("shelf/bell/gull-point-1.0.0").exists());
+}
+
+#[test]
 fn a_killed_install_leaves_no_step_running() {
     let alone = process::output(process::command("setpriv").args([
         "--pdeathsig",

@@ -394,6 +394,21 @@ fn lines_of_the_history_that_are_not_understood_are_told() {
 }
 
 #[test]
+fn a_step_that_fills_the_disk_and_goes_on_is_stopped() {
+    let compile = "dd if=/dev/zero of=objects bs=4k || true; sleep 600";
+    let scene = recipe(&[("compile", compile), ("install", INSTALL)], "");
+    let disk = scene.path("disk");
+    fs::create_dir(&disk).unwrap();
+    let Some(_disk) = mount(&["-t", "tmpfs", "-o", "size=8m", "tmpfs"], &disk) else {
+        return;
+    };
+    have_data_on(&scene, &disk);
+    let ran = scene.vshelf(&["install", "bell@1"]);
+    let stopped = "the step compile was stopped, because the disk is nearly full";
+    told(&ran, 5, &[stopped]);
+}
+
+#[test]
 fn a_build_without_space_says_so_and_goes_on_when_there_is_some() {
     let compile = "dd if=/dev/zero of=objects bs=1M count=12";
     let scene = recipe(&[("compile", compile), ("install", INSTALL)], "");

@@ -365,9 +365,13 @@ impl Work<'_> {
 
     /// Where the last step leaves what it installs.
     fn staged(&self) -> PathBuf {
+        self.folder.join(self.staged_below())
+    }
+
+    /// Where the steps put the install, below the folder of the build.
+    fn staged_below(&self) -> PathBuf {
         let place = final_place(self.job);
-        let below = place.strip_prefix("/").unwrap_or(&place);
-        self.folder.join("stage").join(below)
+        Path::new("stage").join(place.strip_prefix("/").unwrap_or(&place))
     }
 
     /// The program and the arguments of a step.
@@ -428,14 +432,17 @@ impl Work<'_> {
     /// The folder that the steps made.
     fn made(&self) -> Result<PathBuf, Error> {
         let staged = self.staged();
-        match staged.is_dir() {
-            true => Ok(staged),
-            false => Err(Error::NothingBuilt {
-                title: self.job.title(),
-                place: staged,
-                log: self.log(),
-            }),
+        // Through a link that a step made, the install would be whatever that leads to.
+        let real = |path: &Path| fs::canonicalize(path).ok();
+        let expected = real(&self.folder).map(|folder| folder.join(self.staged_below()));
+        if staged.is_dir() && real(&staged) == expected {
+            return Ok(staged);
         }
+        Err(Error::NothingBuilt {
+            title: self.job.title(),
+            place: staged,
+            log: self.log(),
+        })
     }
 
     fn check(&self, made: &Path) -> Result<(), Error> {

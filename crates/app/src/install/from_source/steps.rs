@@ -1,16 +1,17 @@
 //! Running one step of a build: in a cleared environment, with an empty home, without a network where the
 //! system can deny it, and with everything that it started ended with it.
 
-use std::collections::BTreeMap;
-use std::fs::{self, OpenOptions};
-use std::io::{self, BufRead, BufReader, Write};
-use std::path::PathBuf;
+use std::collections::{BTreeMap, VecDeque};
+use std::fs::{self, File};
+use std::io::{self, BufRead, BufReader, Read, Write};
+use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 use std::sync::OnceLock;
 use std::sync::mpsc::{RecvTimeoutError, channel};
 use std::thread;
 use std::time::{Duration, Instant};
 
+use vshelf_files::system;
 use vshelf_shelf::processes;
 
 use crate::error::StepProblem;
@@ -27,6 +28,17 @@ const LOOK: Duration = Duration::from_millis(200);
 /// How long is waited for what is about to be there, and how often for the end of what a step wrote.
 const PAUSE: Duration = Duration::from_millis(10);
 const LOOKS_FOR_END: usize = 20;
+
+/// The bytes of a step's log that are kept from its beginning and from its end.
+const LOG_HEAD: usize = 8 << 20;
+const LOG_TAIL: usize = 1 << 20;
+
+/// The longest line of output that is passed on in one piece, in bytes.
+const LONGEST_LINE: u64 = 64 << 10;
+
+/// A step is stopped if less than this is free on the disk, or less than a hundredth of a small one: what else
+/// runs on the machine needs some.
+const LEAST_FREE: u64 = 64 << 20;
 
 /// How much memory one job of a build is given, in bytes.
 const MEMORY_OF_JOB: u64 = 1 << 30;
@@ -118,12 +130,9 @@ fn run_whole(
     for folder in [&surroundings.home, &surroundings.temporary] {
         fs::create_dir_all(folder).map_err(failed)?;
     }
-    let mut log = OpenOptions::new()
-        .create(true)
-        .append(true)
-        .open(&surroundings.log)
+    let mut log = StepLog::open(&surroundings.log).map_err(failed)?;
+    log.write(format!("# {}\n", arguments.join(" ")).as_bytes())
         .map_err(failed)?;
-    writeln!(log, "# {}", arguments.join(" ")).map_err(failed)?;
     let (reader, writer) = io::pipe().map_err(failed)?;
     let mut command = Command::new(&words[0]);
     command
@@ -145,17 +154,18 @@ fn run_whole(
     let reading = thread::spawn(move || -> io::Result<()> {
         let mut reader = BufReader::new(reader);
         let mut bytes = Vec::new();
-        while reader.read_until(b'\n', &mut bytes)? > 0 {
-            log.write_all(&bytes)?;
+        while (reader.by_ref().take(LONGEST_LINE)).read_until(b'\n', &mut bytes)? > 0 {
+            log.write(&bytes)?;
             let line = String::from_utf8_lossy(&bytes).trim_end().to_owned();
             bytes.clear();
             if !line.is_empty() && line_to.send(line).is_err() {
                 break;
             }
         }
-        Ok(())
+        log.end()
     });
     let begun = Instant::now();
+    let mut looks_without_space = 0;
     let status = loop {
         let first = match lines.recv_timeout(LOOK) {
             Ok(line) => Some(line),
@@ -169,12 +179,23 @@ fn run_whole(
         let new: Vec<String> = first.into_iter().chain(lines.try_iter()).collect();
         said(&new, begun.elapsed());
         if let Some(status) = child.try_wait().map_err(failed)? {
-            break Some(status);
+            break Ok(status);
         }
-        if begun.elapsed() > surroundings.longest {
-            child.kill().and_then(|()| child.wait()).map_err(failed)?;
-            break None;
-        }
+        // One that fails for want of space is about to end by itself, and says more.
+        looks_without_space = if is_nearly_full(&surroundings.folder) {
+            looks_without_space + 1
+        } else {
+            0
+        };
+        let problem = if begun.elapsed() > surroundings.longest {
+            StepProblem::TooLong(surroundings.longest)
+        } else if looks_without_space > 2 {
+            StepProblem::DiskNearlyFull
+        } else {
+            continue;
+        };
+        child.kill().and_then(|()| child.wait()).map_err(failed)?;
+        break Err(problem);
     };
     if !alone {
         // Its own folder for temporary files tells what it started from all else.
@@ -195,11 +216,59 @@ fn run_whole(
     } else {
         Ok(())
     };
-    match (status, logged) {
-        (Some(status), Ok(())) if status.success() => Ok(()),
-        (Some(_), Err(error)) => Err(StepProblem::Start(error.to_string())),
-        (Some(status), Ok(())) => Err(StepProblem::Ended(status.to_string())),
-        (None, _) => Err(StepProblem::TooLong(surroundings.longest)),
+    let status = status?;
+    logged.map_err(failed)?;
+    if status.success() {
+        Ok(())
+    } else {
+        Err(StepProblem::Ended(status.to_string()))
+    }
+}
+
+/// Whether so little is free on the disk of a folder that a step is stopped. If that is not known, it goes on.
+fn is_nearly_full(folder: &Path) -> bool {
+    let space = system::free_bytes(folder).and_then(|free| Ok((free, system::disk_bytes(folder)?)));
+    space.is_ok_and(|(free, disk)| free < LEAST_FREE.min(disk / 100))
+}
+
+/// The log of one step, added to that of the build: its first bytes as they come, and its last ones when it
+/// ends.
+struct StepLog {
+    file: File,
+    head: usize,
+    tail: VecDeque<u8>,
+    left_out: u64,
+}
+
+impl StepLog {
+    fn open(path: &Path) -> io::Result<StepLog> {
+        Ok(StepLog {
+            file: File::options().create(true).append(true).open(path)?,
+            head: 0,
+            tail: VecDeque::new(),
+            left_out: 0,
+        })
+    }
+
+    fn write(&mut self, bytes: &[u8]) -> io::Result<()> {
+        if self.head < LOG_HEAD {
+            self.head += bytes.len();
+            return self.file.write_all(bytes);
+        }
+        self.tail.extend(bytes);
+        let excess = self.tail.len().saturating_sub(LOG_TAIL);
+        self.tail.drain(..excess);
+        self.left_out += excess as u64;
+        Ok(())
+    }
+
+    fn end(mut self) -> io::Result<()> {
+        if self.left_out > 0 {
+            writeln!(self.file, "\n# {} bytes are left out here", self.left_out)?;
+        }
+        let (one, other) = self.tail.as_slices();
+        self.file.write_all(one)?;
+        self.file.write_all(other)
     }
 }
 
@@ -207,7 +276,6 @@ fn run_whole(
 mod tests {
     use super::*;
     use rstest::rstest;
-    use std::path::Path;
 
     fn surroundings(folder: &Path) -> Surroundings {
         Surroundings {
@@ -250,6 +318,19 @@ mod tests {
         assert!(matches!(ended, Err(StepProblem::TooLong(_))), "{ended:?}");
         assert!(folder.path().join("daemon").exists());
         assert!(!leaves_running(folder.path()));
+    }
+
+    #[test]
+    fn a_log_without_end_keeps_its_beginning_and_its_end() {
+        let folder = tempfile::tempdir().unwrap();
+        let script = "echo first; yes it goes on | head -c 16777216; echo; echo last";
+        let surroundings = surroundings(folder.path());
+        run_whole(&surroundings, &shell(script), &mut |_, _| {}, false).unwrap();
+        let log = fs::read_to_string(&surroundings.log).unwrap();
+        let bound = LOG_HEAD + LOG_TAIL + LONGEST_LINE as usize;
+        assert!(log.len() < bound, "{} bytes", log.len());
+        assert!(log.lines().nth(1) == Some("first") && log.ends_with("\nlast\n"));
+        assert!(log.contains(" bytes are left out here\n"));
     }
 
     #[test]

@@ -193,6 +193,12 @@ pub fn free_bytes(folder: &Path) -> io::Result<u64> {
     Ok(disk.f_bavail * disk.f_frsize)
 }
 
+/// The size of the disk of a folder in bytes.
+pub fn disk_bytes(folder: &Path) -> io::Result<u64> {
+    let disk = rustix::fs::statvfs(folder)?;
+    Ok(disk.f_blocks * disk.f_frsize)
+}
+
 /// The folder that a path's file system is mounted at, as the numbers of devices tell (POSIX.1-2024,
 /// sys/stat.h, st_dev).
 pub fn mount_of(path: &Path) -> PathBuf {

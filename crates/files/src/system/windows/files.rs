@@ -172,6 +172,15 @@ pub fn sync_file(path: &Path) -> io::Result<()> {
 
 /// The bytes that this user can still write on the disk of a folder.
 pub fn free_bytes(folder: &Path) -> io::Result<u64> {
+    on_disk_of(folder, sysinfo::Disk::available_space)
+}
+
+/// The size of the disk of a folder in bytes.
+pub fn disk_bytes(folder: &Path) -> io::Result<u64> {
+    on_disk_of(folder, sysinfo::Disk::total_space)
+}
+
+fn on_disk_of(folder: &Path, look: impl Fn(&sysinfo::Disk) -> u64) -> io::Result<u64> {
     let folder = fs::canonicalize(folder)?;
     let disks = Disks::new_with_refreshed_list();
     let holding = disks
@@ -179,7 +188,7 @@ pub fn free_bytes(folder: &Path) -> io::Result<u64> {
         .filter(|disk| folder.starts_with(disk.mount_point()));
     let nearest = holding.max_by_key(|disk| disk.mount_point().as_os_str().len());
     nearest
-        .map(sysinfo::Disk::available_space)
+        .map(look)
         .ok_or_else(|| io::ErrorKind::NotFound.into())
 }
 
