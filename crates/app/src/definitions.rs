@@ -9,6 +9,9 @@ use vshelf_shelf::Folders;
 
 use crate::error::{DefinitionProblem, Error, TextLine, file_error};
 
+/// The largest file of settings or of a definition that is read, in bytes.
+pub const LARGEST: u64 = 4 << 20;
+
 /// A definition that comes with the program.
 struct BuiltIn {
     name: &'static str,
@@ -78,7 +81,7 @@ pub fn text(folders: &Folders, name: &str) -> Result<(String, Option<PathBuf>), 
 fn written_text(folders: &Folders, name: &str) -> Result<Option<(String, PathBuf)>, Error> {
     for settings in [&folders.config, &folders.company] {
         let file = file(settings, name);
-        let text = optional::read_text(&file).map_err(file_error(&file, "read"))?;
+        let text = optional::read_text_within(&file, LARGEST).map_err(file_error(&file, "read"))?;
         if let Some(text) = text {
             return Ok(Some((text, file)));
         }

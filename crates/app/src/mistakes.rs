@@ -45,7 +45,8 @@ pub fn find(environment: &Environment) -> Result<Vec<Mistake>, Error> {
     if let Ok(here) = environment.here() {
         let own = here.ancestors().map(|folder| folder.join(OWN_FILE));
         if let Some(file) = own.into_iter().find(|file| file.is_file()) {
-            let text = optional::read_text(&file).map_err(file_error(&file, "read"))?;
+            let text = optional::read_text_within(&file, definitions::LARGEST)
+                .map_err(file_error(&file, "read"))?;
             mistakes.extend(unknown_keys(&file, &text.unwrap_or_default(), &known));
         }
     }

@@ -247,7 +247,10 @@ pub fn check(
         };
         match opened.fetch(&environment.transport, &known)? {
             Fetched::Changed(published) => Ok(*published),
-            Fetched::Unchanged => Err(Error::CatalogChanged),
+            // Nothing was known that could be unchanged.
+            Fetched::Unchanged => Err(Error::NoDocument {
+                address: source.name.clone(),
+            }),
         }
     };
     let ask_all = || -> Result<Vec<CheckedSource>, Error> {

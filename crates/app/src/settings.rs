@@ -18,6 +18,7 @@ use vshelf_shell::connection::Following;
 use vshelf_sources::credentials::ServerHeader;
 use vshelf_sources::registries::UserSettings;
 
+use crate::definitions;
 use crate::error::{Error, TextLine, file_error};
 use crate::rules::{Rule, RuleTexts};
 
@@ -260,7 +261,8 @@ struct Layer {
 impl Layer {
     /// Reads a settings file; what is wrong with it is told with its line.
     fn read(file: PathBuf) -> Result<Option<Layer>, Error> {
-        let text = optional::read_text(&file).map_err(file_error(&file, "read"))?;
+        let text = optional::read_text_within(&file, definitions::LARGEST)
+            .map_err(file_error(&file, "read"))?;
         let Some(text) = text else {
             return Ok(None);
         };
@@ -355,7 +357,8 @@ fn merge(under: &mut toml::Table, over: toml::Table) {
 /// The text of the settings file, empty where there is none, and its path.
 pub fn read_file(config: &Path) -> Result<(PathBuf, String), Error> {
     let file = settings_file(config);
-    let text = optional::read_text(&file).map_err(file_error(&file, "read"))?;
+    let text = optional::read_text_within(&file, definitions::LARGEST)
+        .map_err(file_error(&file, "read"))?;
     Ok((file, text.unwrap_or_default()))
 }
 

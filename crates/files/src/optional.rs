@@ -2,7 +2,7 @@
 
 use std::ffi::OsString;
 use std::fs::{self, DirEntry};
-use std::io;
+use std::io::{self, Read};
 use std::path::Path;
 
 use crate::system;
@@ -46,6 +46,21 @@ pub fn read(file: &Path) -> io::Result<Option<Vec<u8>>> {
 /// The text of a file; nothing where there is none.
 pub fn read_text(file: &Path) -> io::Result<Option<String>> {
     existing(fs::read_to_string(file))
+}
+
+/// The text of a file of at most `limit` bytes; nothing where there is none. A larger one is an error of kind
+/// `FileTooLarge`: of what a person writes, nothing is that large, and it is not read to find out.
+pub fn read_text_within(file: &Path, limit: u64) -> io::Result<Option<String>> {
+    let Some(mut opened) = open(file)? else {
+        return Ok(None);
+    };
+    let mut text = String::new();
+    opened.by_ref().take(limit).read_to_string(&mut text)?;
+    if opened.read(&mut [0])? > 0 {
+        let problem = format!("it is larger than {} MB", limit >> 20);
+        return Err(io::Error::new(io::ErrorKind::FileTooLarge, problem));
+    }
+    Ok(Some(text))
 }
 
 /// What is known of a file or folder, behind any link; nothing where there is none.
@@ -93,6 +108,8 @@ mod tests {
         assert_eq!(read(&file).unwrap().as_deref(), Some(&b"8"[..]));
         assert_eq!(names(folder.path()).unwrap(), ["board"]);
         assert!(entries(&file).is_err(), "a file is not a folder");
+        assert_eq!(read_text_within(&file, 1).unwrap().as_deref(), Some("8"));
+        assert!(read_text_within(&file, 0).is_err(), "it is larger");
         assert!(remove(&file).unwrap() && remove_folder(folder.path()).unwrap());
         assert!(!remove_folder(folder.path()).unwrap());
     }

@@ -40,7 +40,10 @@ pub fn conclude(
     }
     refresh(environment)?;
     let runtime = &before.reopened()?;
-    let install = runtime.install(key).ok_or(Error::CatalogChanged)?;
+    let gone = || Error::GoneMeanwhile {
+        title: runtime.title_of(key),
+    };
+    let install = runtime.install(key).ok_or_else(gone)?;
     let line = runtime.line_of(&install.id.version);
     let ended = line.filter(|line| line.phase_on(runtime.today) == Phase::Ended);
     let conclusion = Conclusion {

@@ -86,3 +86,20 @@ fn a_broken_definition_stops_nothing_about_other_runtimes() {
     );
     scene.does(&["remove", "8.3.1", "--even-if-used"]);
 }
+
+#[test]
+fn settings_and_definitions_of_any_size_are_not_read() {
+    let scene = Scene::new();
+    for (file, arguments) in [
+        (".config/vivid-shelf/shelf.toml", &["config"][..]),
+        (".config/vivid-shelf/runtimes/marram.toml", &["catalog"]),
+    ] {
+        let opened = fs::File::options().write(true).open(scene.path(file));
+        // It takes no space.
+        opened.unwrap().set_len(1 << 30).unwrap();
+        let ran = scene.vshelf(arguments);
+        assert_eq!(ran.code, 6, "{ran}");
+        assert!(ran.stderr.contains("it is larger than 4 MB"), "{ran}");
+        fs::remove_file(scene.path(file)).unwrap();
+    }
+}
