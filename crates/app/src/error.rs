@@ -714,10 +714,7 @@ impl Error {
             Error::Mirror(
                 MirrorError::Registry(_) | MirrorError::NotKept { .. } | MirrorError::Busy { .. },
             ) => Class::Source,
-            Error::Unpack {
-                source: UnpackError::Write { .. },
-                ..
-            } => Class::Disk,
+            Error::Unpack { source, .. } if source.is_of_disk() => Class::Disk,
             Error::Unpack { .. }
             | Error::OtherDigest { .. }
             | Error::DoesNotStart { .. }

@@ -67,6 +67,10 @@ pub enum Event<'e> {
         count: usize,
         /// The length of their longest title, in characters.
         longest_title: usize,
+        /// The folder that keeps what has come of each.
+        archives: &'e Path,
+        /// The folder that keeps builds from source.
+        builds: &'e Path,
     },
     /// One of them went on.
     Transfer {

@@ -25,7 +25,7 @@ const WORTHWHILE: u64 = 64 << 10;
 pub struct Download {
     /// What it is, and where it lies.
     pub archive: Archive,
-    /// The file that keeps what has come so far; it goes when the download is whole.
+    /// The file that keeps what has come so far, and all of it until [`Download::forget`].
     pub partial: PathBuf,
 }
 
@@ -94,7 +94,7 @@ impl Download {
             self.fetch_rest(transport, &mut flow)
                 .or_else(|error| match error {
                     // Bytes of another length can never be gone on with.
-                    DownloadError::Size { .. } => self.drop_partial().and(Err(error)),
+                    DownloadError::Size { .. } => self.forget().and(Err(error)),
                     error => Err(error),
                 })?;
         }
@@ -216,25 +216,22 @@ impl Download {
     fn verify(&self, flow: Flow<'_, '_>) -> Result<(), DownloadError> {
         let found = flow.bytes;
         let digest = flow.digester.finish();
-        // Whole or wrong, nothing is left to resume.
-        let dropped = self.drop_partial();
         let address = self.archive.addresses.first();
-        if let Some(expected) = self.archive.size
-            && expected != found
-        {
-            return Err(wrong_size(address, expected, found));
-        }
-        if digest != self.archive.digest {
-            return Err(DownloadError::Digest {
+        let wrong = match self.archive.size {
+            Some(expected) if expected != found => wrong_size(address, expected, found),
+            _ if digest != self.archive.digest => DownloadError::Digest {
                 address: address.clone(),
                 expected: self.archive.digest.clone(),
                 found: digest,
-            });
-        }
-        dropped
+            },
+            _ => return Ok(()),
+        };
+        // Nothing that is wrong is worth resuming.
+        self.forget().and(Err(wrong))
     }
 
-    fn drop_partial(&self) -> Result<(), DownloadError> {
+    /// Deletes what is kept of the download, once it is not needed any more.
+    pub fn forget(&self) -> Result<(), DownloadError> {
         let removed = optional::remove(&self.partial);
         removed.map(drop).map_err(|e| self.partial_error(e))
     }

@@ -6,6 +6,7 @@ mod commands;
 mod exit;
 mod failure;
 mod help;
+mod interruption;
 mod output;
 mod progress;
 mod sentences;

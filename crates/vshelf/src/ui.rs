@@ -4,6 +4,7 @@ use std::collections::HashSet;
 use std::fmt::Display;
 use std::io::{self, IsTerminal, Write};
 use std::os::fd::AsFd;
+use std::path::Path;
 use std::process::{Command, Stdio};
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::mpsc::{RecvTimeoutError, Sender, channel};
@@ -21,6 +22,7 @@ use vshelf_view::table::{Frame, Table};
 use vshelf_view::words::{listed, megabytes, printable};
 
 use crate::failure::{Failure, Hint, Kind};
+use crate::interruption;
 use crate::progress::{Appearance, Bars, DeletionBar};
 use crate::sentences::{hint, wrapped};
 
@@ -164,6 +166,13 @@ impl Ui {
         if let Some((ended, told)) = wait {
             drop(ended);
             told.join().expect("drawing does not panic");
+        }
+    }
+
+    /// Has an interruption say what is kept of transfers and builds; a view ends in its own way.
+    pub fn announce_interruptions(&self, archives: &Path, builds: &Path) {
+        if !self.is_within_view() {
+            interruption::say_what_is_kept(self.for_events(false), archives, builds);
         }
     }
 

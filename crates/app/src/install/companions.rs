@@ -13,7 +13,7 @@ use vshelf_sources::npm::{FittingCompanion, NpmRegistry};
 use vshelf_sources::{Archive, SourceError};
 
 use super::job::InstallJob;
-use super::transfer::{TransferReport, transfer};
+use super::transfer::{self, TransferReport, transfer};
 use crate::error::{Error, file_error};
 use crate::events::{Event, Listener, TransferState};
 
@@ -61,6 +61,7 @@ pub fn add(
         &report,
     )?;
     report.tell(TransferState::Dismissed);
+    transfer::forget(job, &unpacked.archive);
     let mut links = Vec::new();
     for (link, program) in &companion.programs {
         // Not every version of a package has every program.

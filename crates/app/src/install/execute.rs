@@ -22,9 +22,9 @@ use super::companions;
 use super::first_start::{self, first_start};
 use super::from_source::{self, Made};
 use super::job::{InstallJob, offers};
-use super::transfer::{TransferReport, transfer};
+use super::transfer::{self, TransferReport, transfer};
 use crate::environment::Environment;
-use crate::error::{Error, file_error};
+use crate::error::{Class, Error, file_error};
 use crate::events::{Event, Listener, TransferState};
 use crate::outcome::NewInstall;
 use crate::runtime::Runtime;
@@ -106,9 +106,14 @@ fn job_elsewhere(environment: &Environment, job: &InstallJob) -> Option<InstallJ
 /// Carries out all jobs, some at a time, and gives back their results in their order.
 fn execute_at_once(jobs: &[InstallJob], listener: &dyn Listener) -> Vec<JobResult> {
     let titles = jobs.iter().map(|job| job.title().chars().count());
+    let Some(first) = jobs.first() else {
+        return Vec::new();
+    };
     listener.tell(Event::TransfersBegin {
         count: jobs.len(),
         longest_title: titles.max().unwrap_or(0),
+        archives: &first.archives,
+        builds: &first.builds_folder,
     });
     let waiting: Mutex<VecDeque<usize>> = Mutex::new((0..jobs.len()).collect());
     let next = || waiting.lock().expect("no worker panics").pop_front();
@@ -156,7 +161,17 @@ fn execute_one(job: &InstallJob, listener: &dyn Listener) -> JobResult {
         None => None,
     };
     let report = TransferReport::begin(listener, job.title(), archive.size);
+    let fetched = archive.clone();
     let made = make(job, archive, from_source, &report, listener);
+    // An archive that is refused is refused again; one that could not be installed for another reason is
+    // not fetched again.
+    if made
+        .as_ref()
+        .err()
+        .is_none_or(|error| error.class() == Class::Verification)
+    {
+        transfer::forget(job, &fetched);
+    }
     report.tell(TransferState::Ended(made.is_ok()));
     made.map(Some)
 }

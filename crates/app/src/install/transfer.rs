@@ -7,6 +7,7 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 use std::thread;
 
 use vshelf_core::definition::ArchiveLayout;
+use vshelf_files::optional;
 use vshelf_shelf::Manifest;
 use vshelf_shelf::pipe::pipe;
 use vshelf_shelf::unpack::{Bounds, unpack};
@@ -112,7 +113,16 @@ pub fn fetch(job: &InstallJob, archive: Archive, file: &Path) -> Result<u64, Err
     let download = Download { archive, partial };
     let mut written = File::create(file).map_err(file_error(file, "written"))?;
     let mut sink = |piece: &[u8]| written.write_all(piece);
-    Ok(download.run(&job.transport, &mut sink, &mut |_, _| {})?)
+    let fetched = download.run(&job.transport, &mut sink, &mut |_, _| {})?;
+    download.forget()?;
+    Ok(fetched)
+}
+
+/// Deletes what is kept of the download of an archive. What cannot be deleted is shown by a clean-up.
+pub fn forget(job: &InstallJob, archive: &Archive) {
+    if let Ok(partial) = partial_file(job, archive) {
+        optional::remove(&partial).unwrap_or_default();
+    }
 }
 
 /// The file that keeps what has come of an archive so far. Its digest makes sure that only the same

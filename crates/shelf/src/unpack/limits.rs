@@ -59,6 +59,24 @@ pub enum UnpackError {
     },
 }
 
+impl UnpackError {
+    /// Whether the disk is the cause, and not what the archive holds: names that no file can have and files
+    /// where folders should be are the archive's fault.
+    pub fn is_of_disk(&self) -> bool {
+        let UnpackError::Write { source, .. } = self else {
+            return false;
+        };
+        !matches!(
+            source.kind(),
+            io::ErrorKind::InvalidFilename
+                | io::ErrorKind::InvalidInput
+                | io::ErrorKind::NotADirectory
+                | io::ErrorKind::IsADirectory
+                | io::ErrorKind::AlreadyExists
+        )
+    }
+}
+
 /// An entry that must not be written.
 pub(super) fn refuse(entry: &Path, problem: &'static str) -> UnpackError {
     UnpackError::Entry {

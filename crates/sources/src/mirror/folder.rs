@@ -231,5 +231,6 @@ pub(super) fn download(
         fs::remove_file(&half).map_err(failed(&half))?;
     }
     came?;
-    (file.sync_all().and_then(|()| fs::rename(&half, path))).map_err(failed(path))
+    (file.sync_all().and_then(|()| fs::rename(&half, path))).map_err(failed(path))?;
+    Ok(download.forget()?)
 }

@@ -70,7 +70,12 @@ fn tell(ui: &Ui, event: Event<'_>) -> Outcome {
         Event::TransfersBegin {
             count,
             longest_title,
-        } => ui.begin_bars(count > 1, longest_title),
+            archives,
+            builds,
+        } => {
+            ui.begin_bars(count > 1, longest_title);
+            ui.announce_interruptions(archives, builds);
+        }
         Event::Transfer { id, title, state } => ui.move_bar(id, title, state),
         Event::BuildBegins(plan) => building::say_plan(ui, plan),
         Event::Building {

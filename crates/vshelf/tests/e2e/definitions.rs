@@ -92,7 +92,10 @@ fn settings_and_definitions_of_any_size_are_not_read() {
     let scene = Scene::new();
     for (file, arguments) in [
         (".config/vivid-shelf/shelf.toml", &["config"][..]),
-        (".config/vivid-shelf/runtimes/marram.toml", &["catalog"]),
+        (
+            ".config/vivid-shelf/runtimes/marram.toml",
+            &["catalog", "marram"],
+        ),
     ] {
         let opened = fs::File::options().write(true).open(scene.path(file));
         // It takes no space.

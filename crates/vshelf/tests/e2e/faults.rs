@@ -1,5 +1,6 @@
 //! Servers and disks that misbehave: nothing half done, and the next attempt goes on.
 
+use std::fs;
 use std::io::Write;
 use std::os::unix::process::ExitStatusExt;
 use std::path::PathBuf;
@@ -161,7 +162,7 @@ impl SmallDisk {
     /// Mounts a disk of this size; nothing where that is not allowed.
     pub fn mount(scene: &Scene, size: &str) -> Option<SmallDisk> {
         let path = scene.path("small");
-        std::fs::create_dir(&path).unwrap();
+        fs::create_dir(&path).unwrap();
         let mounted = process::status(
             process::command("mount")
                 .args(["-t", "tmpfs", "-o", &format!("size={size}"), "tmpfs"])
@@ -235,7 +236,8 @@ fn ten_at_once_download_once() {
 /// Starts an install that takes a while, and waits until it is at work.
 fn slow_install(scene: &Scene) -> Started {
     let mut command = scene.command(PROGRAM);
-    let child = Started::start(command.args(["install", "8.3.1", "--quiet"]));
+    let log = fs::File::create(scene.path("said")).unwrap();
+    let child = Started::start(command.args(["install", "8.3.1"]).stderr(log));
     for _ in 0..200 {
         std::thread::sleep(Duration::from_millis(20));
         let partials = names_in(&scene.path(".cache/vivid-shelf/archives"));
@@ -256,12 +258,36 @@ fn ctrl_c_ends_an_install_at_once_and_what_came_is_gone_on_with() {
     assert!(process::status(process::command("kill").args(["-INT", &pid])).success());
     assert_eq!(child.wait().signal(), Some(2), "it dies by the signal");
     assert!(asked.elapsed() < Duration::from_secs(1));
+    let said = fs::read_to_string(scene.path("said")).unwrap();
+    let kept = " MB that came are kept; the same command resumes.\n";
+    assert!(
+        said.contains("Interrupted. 0.") && said.ends_with(kept),
+        "{said}"
+    );
     assert!(scene.on_shelf().is_empty());
     scene.server().misbehave(&[]);
     scene.does(&["install", "8.3.1"]);
     let last = scene.server().requests().pop().unwrap();
     assert!(last.contains(" 206 from "), "{last}");
     assert!(names_in(&scene.data("staging")).is_empty());
+}
+
+#[test]
+fn a_verified_archive_is_not_fetched_again() {
+    let scene = Scene::with_faults(&[]);
+    if !scene.can_tamper() {
+        return;
+    }
+    // Killed between the download and the shelf.
+    scene.tampered("syncfs:signal=KILL:when=1", &["install", "8.3.1"]);
+    assert!(scene.on_shelf().is_empty());
+    scene.does(&["install", "8.3.1"]);
+    let requests = scene.server().requests();
+    let fetched = requests
+        .iter()
+        .filter(|request| request.contains("archives"));
+    assert_eq!(fetched.count(), 1, "{requests:?}");
+    assert!(names_in(&scene.path(".cache/vivid-shelf/archives")).is_empty());
 }
 
 #[test]
@@ -296,8 +322,8 @@ fn an_archive_that_leads_out_of_its_folder_is_refused() {
     gzip.write_all(&tar.into_inner().unwrap()).unwrap();
     let archive = gzip.finish().unwrap();
     let digest = digest_of(DigestAlgorithm::Sha256, &archive);
-    std::fs::create_dir(scene.path("site")).unwrap();
-    std::fs::write(scene.path("site/evil.tar.gz"), &archive).unwrap();
+    fs::create_dir(scene.path("site")).unwrap();
+    fs::write(scene.path("site/evil.tar.gz"), &archive).unwrap();
     let build = format!(r#"{{ "platform": "any", "file": "evil.tar.gz", "digest": "{digest}" }}"#);
     scene.write(
         "site/catalog.json",
@@ -366,15 +392,15 @@ fn folders_that_cannot_be_written_are_named_and_nothing_is_lost() {
     let scene = Scene::new();
     scene.does(&["install", "6"]);
     let shelf = scene.data("shelf/marram");
-    let mode = |mode| std::fs::set_permissions(&shelf, PermissionsExt::from_mode(mode)).unwrap();
+    let mode = |mode| fs::set_permissions(&shelf, PermissionsExt::from_mode(mode)).unwrap();
     mode(0o555);
     let mut command = scene.command(PROGRAM);
     // Root may write everywhere, and tests often run as root.
-    let me = std::fs::metadata("/proc/self").unwrap();
+    let me = fs::metadata("/proc/self").unwrap();
     let nobodys = tempfile::tempdir().unwrap();
     if me.uid() == 0 {
         for folder in [scene.home(), nobodys.path()] {
-            std::fs::set_permissions(folder, PermissionsExt::from_mode(0o777)).unwrap();
+            fs::set_permissions(folder, PermissionsExt::from_mode(0o777)).unwrap();
         }
         command.uid(65534).gid(65534);
     }

@@ -40,6 +40,9 @@ const LONGEST_LINE: u64 = 64 << 10;
 /// runs on the machine needs some.
 const LEAST_FREE: u64 = 64 << 20;
 
+/// How long a step may go on with less: one that fails for want of space ends by itself, and says more.
+const WITHOUT_SPACE: Duration = Duration::from_secs(1);
+
 /// How much memory one job of a build is given, in bytes.
 const MEMORY_OF_JOB: u64 = 1 << 30;
 
@@ -165,7 +168,7 @@ fn run_whole(
         log.end()
     });
     let begun = Instant::now();
-    let mut looks_without_space = 0;
+    let mut full_since = None;
     let status = loop {
         let first = match lines.recv_timeout(LOOK) {
             Ok(line) => Some(line),
@@ -181,15 +184,14 @@ fn run_whole(
         if let Some(status) = child.try_wait().map_err(failed)? {
             break Ok(status);
         }
-        // One that fails for want of space is about to end by itself, and says more.
-        looks_without_space = if is_nearly_full(&surroundings.folder) {
-            looks_without_space + 1
+        full_since = if is_nearly_full(&surroundings.folder) {
+            full_since.or_else(|| Some(Instant::now()))
         } else {
-            0
+            None
         };
         let problem = if begun.elapsed() > surroundings.longest {
             StepProblem::TooLong(surroundings.longest)
-        } else if looks_without_space > 2 {
+        } else if full_since.is_some_and(|since| since.elapsed() > WITHOUT_SPACE) {
             StepProblem::DiskNearlyFull
         } else {
             continue;
