@@ -12,6 +12,7 @@ mod builds;
 mod checkup;
 mod company;
 mod completion;
+mod concurrency;
 mod connect;
 mod credentials;
 mod definitions;
