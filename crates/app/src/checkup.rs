@@ -113,6 +113,8 @@ pub enum Finding {
         /// The link.
         link: PathBuf,
     },
+    /// A command that moved this install was cut off before it was done.
+    Pending(PathBuf),
     /// What a command that was cut off left behind cannot be deleted, and is in nobody's way.
     Stuck {
         /// Where it is.
@@ -526,6 +528,10 @@ impl Checkup {
                 cause: stuck.source.to_string(),
             });
         }
+        let layout = environment.layout()?;
+        let pending = recovery::pending(&layout).map_err(file_error(layout.data(), "read"))?;
+        self.findings
+            .extend(pending.into_iter().map(Finding::Pending));
         if !leftovers.is_empty() {
             self.findings.push(Finding::Leftovers {
                 folder: environment.layout()?.staging(),

@@ -140,6 +140,17 @@ fn noted_installs(layout: &Layout) -> io::Result<Vec<(Shelf, Key)>> {
     Ok(found)
 }
 
+/// The folders of installs and of entries in the trash that a command was cut off from completing, or is
+/// working on now.
+pub fn pending(layout: &Layout) -> io::Result<Vec<PathBuf>> {
+    let noted = noted_installs(layout)?.into_iter();
+    let mut pending: Vec<PathBuf> = noted.map(|(shelf, key)| shelf.place(&key)).collect();
+    let entries = entry_names(layout)?.into_iter();
+    let entries = entries.map(|(runtime, name)| layout.trash_entry(&runtime, &name));
+    pending.extend(entries.filter(|folder| !note::is_removed(folder) || note::is_pending(folder)));
+    Ok(pending)
+}
+
 /// What the history gets when committed work is completed that was cut off.
 pub fn committed(layout: &Layout) -> io::Result<Vec<HistoryEntry>> {
     let mut committed = Vec::new();

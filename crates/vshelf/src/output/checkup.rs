@@ -190,6 +190,11 @@ impl Finding {
                 "leads to an install that is not on the shelf any more",
                 command("vshelf checkup --fix"),
             ),
+            Found::Pending(folder) => Finding::new(
+                shown(&folder),
+                "was moved by a command that did not end; the next command that changes the shelf completes it",
+                command("vshelf checkup --fix"),
+            ),
             Found::Stuck { folder, cause } => Finding::new(
                 shown(&folder),
                 format!("was left behind and cannot be deleted: {cause}; nothing waits for it"),

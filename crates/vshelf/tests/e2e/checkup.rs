@@ -279,3 +279,32 @@ fn offline(scene: &Scene) -> std::process::Command {
     command.args(["--offline", "checkup"]);
     command
 }
+
+#[test]
+fn what_a_killed_removal_left_is_found_and_completed() {
+    let scene = Scene::new();
+    scene.does(&["--quiet", "install", "8.3.1", "6.20.2"]);
+    scene.does(&["connect"]);
+    if !scene.can_tamper() {
+        return;
+    }
+    // Behind the rename into the trash.
+    scene.tampered(
+        "rename:signal=KILL:when=2",
+        &["remove", "8.3.1", "--even-if-used"],
+    );
+    let ran = scene.vshelf(&["--offline", "checkup"]);
+    assert_eq!(ran.code, 1, "{ran}");
+    for told in [
+        "/trash/marram/saltmarsh-8.3.1=",
+        "was moved by a command that did not end",
+        "default/marram: leads to an install that is not on the shelf any more",
+    ] {
+        assert!(ran.stdout.contains(told), "{told}\n{ran}");
+    }
+    let ran = scene.vshelf(&["--offline", "checkup", "--fix"]);
+    assert_eq!(ran.code, 0, "{ran}");
+    scene.does(&["restore"]);
+    let default = scene.does(&["default"]).stdout;
+    assert!(default.contains("8.3.1 is the default"), "{default}");
+}
