@@ -11,11 +11,12 @@ use vshelf_core::Key;
 use vshelf_files::freed::Freed;
 use vshelf_files::{optional, system};
 
+use crate::entry_name::EntryName;
 use crate::journal::{HistoryEntry, Operation, append_history};
 use crate::note::{self, Intent, Note, Pointers};
 use crate::record::Record;
 use crate::store::{RECORD, Shelf, ShelfError, failed};
-use crate::trash::{self, EntryName};
+use crate::trash;
 
 impl Shelf {
     /// Completes or discards what was announced of an install on the shelf, if anything was. The caller

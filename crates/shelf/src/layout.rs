@@ -6,8 +6,8 @@ use std::path::{Path, PathBuf};
 use vshelf_core::Key;
 use vshelf_files::{atomic, optional};
 
+use crate::entry_name::EntryName;
 use crate::folders::Folders;
-use crate::trash::EntryName;
 
 /// The layout that this program reads and writes, as `<data>/format` names it.
 const FORMAT: &str = "vivid-shelf-data/4";

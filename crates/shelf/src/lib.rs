@@ -9,6 +9,7 @@
 
 pub mod adoption;
 mod completion;
+mod entry_name;
 pub mod folders;
 mod former_names;
 pub mod journal;

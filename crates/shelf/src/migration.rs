@@ -17,6 +17,7 @@ use vshelf_core::Key;
 use vshelf_files::lock::Lock;
 use vshelf_files::{atomic, optional, system};
 
+use crate::entry_name::EntryName;
 use crate::former_names::key_of_former;
 use crate::journal::{self, HistoryEntry, append_history};
 use crate::layout::{Layout, LayoutError, LayoutState};
@@ -24,7 +25,6 @@ use crate::note::{self, Intent, Note};
 use crate::record::{Record, RecordContents};
 use crate::store::{RECORD, Shelf, build_in};
 use crate::switches::{read_switches, write_switches};
-use crate::trash::EntryName;
 
 /// How long one command waits for another that migrates the same folder.
 const PATIENCE: Duration = Duration::from_secs(600);

@@ -9,21 +9,13 @@ use vshelf_core::Key;
 use vshelf_files::freed::Freed;
 use vshelf_files::system::{self, is_mounted_within, mounted};
 
+use crate::entry_name::EntryName;
 use crate::journal::{HistoryEntry, Outcome};
 use crate::note::{self, Intent, Note, Pointers};
 use crate::processes::{Process, ProcessTable};
 use crate::state::StateError;
 use crate::store::{Shelf, ShelfError, build_in, failed};
-use crate::trash::{self, EntryName, Fate};
-
-/// What becomes of an install that a process runs from, when it is to be removed.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Running {
-    /// It stays.
-    Spared,
-    /// It goes anyway.
-    Ignored,
-}
+use crate::trash::{self, Fate, Running};
 
 /// The outcome of a removal.
 #[derive(Debug)]

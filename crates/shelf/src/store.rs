@@ -11,6 +11,7 @@ use vshelf_core::{Definition, InstallId, Key};
 use vshelf_files::lock::{Lock, LockError};
 use vshelf_files::{atomic, optional, system};
 
+use crate::entry_name::EntryName;
 use crate::folders::Folders;
 use crate::former_names::key_of_former;
 use crate::journal::HistoryEntry;
@@ -21,7 +22,6 @@ use crate::record::{Record, RecordContents, RecordError};
 use crate::sharing;
 use crate::staging::Stage;
 use crate::state::{State, StateError};
-use crate::trash::EntryName;
 
 /// How long one command waits for another that works on the same install.
 const LOCK_PATIENCE: Duration = Duration::from_secs(600);

@@ -12,11 +12,9 @@ use signal_hook::low_level::emulate_default_handler;
 use vshelf_files::optional;
 use vshelf_view::words::megabytes;
 
-use crate::ui::Ui;
-
-/// Has an interruption say what of the downloads in `archives` and of the builds in `builds` is kept, and then
+/// Has an interruption `say` what of the downloads in `archives` and of the builds in `builds` is kept, and then
 /// end the program as it would have. Signals that are ignored stay so.
-pub fn say_what_is_kept(ui: Ui, archives: &Path, builds: &Path) {
+pub fn say_what_is_kept(say: impl Fn(&str) + Send + 'static, archives: &Path, builds: &Path) {
     static ONCE: Once = Once::new();
     let folders = [archives.to_owned(), builds.to_owned()];
     ONCE.call_once(|| {
@@ -33,7 +31,7 @@ pub fn say_what_is_kept(ui: Ui, archives: &Path, builds: &Path) {
         thread::spawn(move || {
             for signal in signals.forever() {
                 if let Some(kept) = kept_since(begun, &folders) {
-                    ui.note_above_bars(&kept);
+                    say(&kept);
                 }
                 emulate_default_handler(signal).unwrap_or_default();
             }

@@ -172,7 +172,9 @@ impl Ui {
     /// Has an interruption say what is kept of transfers and builds; a view ends in its own way.
     pub fn announce_interruptions(&self, archives: &Path, builds: &Path) {
         if !self.is_within_view() {
-            interruption::say_what_is_kept(self.for_events(false), archives, builds);
+            let ui = self.for_events(false);
+            let say = move |kept: &str| ui.note_above_bars(kept);
+            interruption::say_what_is_kept(say, archives, builds);
         }
     }
 

@@ -11,8 +11,7 @@ use vshelf_files::lock::Lock;
 use vshelf_files::optional;
 use vshelf_files::tree::{bytes_in, remove_tree_telling};
 use vshelf_shelf::recovery::{self, Abandoned, Stuck};
-use vshelf_shelf::removal::Running;
-use vshelf_shelf::trash::Trashed;
+use vshelf_shelf::trash::{Running, Trashed};
 
 use super::trash;
 use crate::definitions;

@@ -9,8 +9,8 @@ use vshelf_files::freed::Freed;
 use vshelf_shelf::journal::Operation;
 use vshelf_shelf::record::Adopted;
 use vshelf_shelf::recovery;
-use vshelf_shelf::removal::{Removal, Running};
-use vshelf_shelf::trash::Fate;
+use vshelf_shelf::removal::Removal;
+use vshelf_shelf::trash::{Fate, Running};
 
 use super::history::Departure;
 use super::holders::Holders;

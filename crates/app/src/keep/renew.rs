@@ -11,7 +11,7 @@ use vshelf_core::{InstallId, Key, Pick, Request, Selector, renewal};
 use vshelf_files::atomic;
 use vshelf_shelf::journal::Operation;
 use vshelf_shelf::recovery;
-use vshelf_shelf::removal::Running;
+use vshelf_shelf::trash::Running;
 
 use super::history::Departure;
 use super::holders::Holders;

@@ -6,7 +6,7 @@ use vshelf_core::{Key, Request};
 use vshelf_files::freed::Freed;
 use vshelf_shelf::journal::{self, Operation};
 use vshelf_shelf::recovery;
-use vshelf_shelf::removal::Running;
+use vshelf_shelf::trash::Running;
 
 use super::history::Departure;
 use super::holders::Holders;

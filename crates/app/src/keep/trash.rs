@@ -8,8 +8,7 @@ use vshelf_files::freed::Freed;
 use vshelf_files::system;
 use vshelf_shelf::Install;
 use vshelf_shelf::journal::{HistoryEntry, Operation};
-use vshelf_shelf::removal::Running;
-use vshelf_shelf::trash::{Fate, Trashed, in_trash};
+use vshelf_shelf::trash::{Fate, Running, Trashed, in_trash};
 
 use crate::environment::Environment;
 use crate::error::{Error, file_error};
