@@ -309,7 +309,7 @@ def keep():
     """Removing a real install, and what looks at the whole shelf, with 41 installs of 2,400 files and with one."""
     data = WORK / ".local/share/vivid-shelf"
     shelf, trash = data / "shelf/bench", data / "trash"
-    real, aside, copy = shelf / "20.20.0", WORK / "aside", WORK / "by-rm"
+    real, aside, copy = shelf / "gzip-20.20.0", WORK / "aside", WORK / "by-rm"
     subprocess.run(["cp", "-a", real, aside], check=True)
 
     def again(folder):
@@ -331,11 +331,11 @@ def keep():
     for number in range(40):
         version = f"{1 + number // 2}.{number % 2}.0"
         for part in range(24):
-            folder = shelf / f"{version}/build/lib/{part}"
+            folder = shelf / f"gzip-{version}/build/lib/{part}"
             folder.mkdir(parents=True)
             for file in range(100):
                 (folder / str(file)).touch()
-        (shelf / version / "record.json").write_text(record.replace("20.20.0", version))
+        (shelf / f"gzip-{version}/record.json").write_text(record.replace("20.20.0", version))
     compare("Looking at 41 installs", (["true"], None), {
         **looks, "vshelf list --size": ([PROGRAM, "list", "--size"], None),
     }, 100)
@@ -363,12 +363,13 @@ def home_with(name, runtimes, installs, releases, projects):
         define(home, name, f"file://{home}/{name}.json")
         subprocess.run([PROGRAM, "--quiet", "install", f"{name}@28.0.0"], check=True, env=at_home)
         shelf = data / "shelf" / name
-        record = (shelf / "28.0.0/record.json").read_text()
+        record = (shelf / "gzip-28.0.0/record.json").read_text()
         for number in range(1, installs // runtimes):
             version = f"{28 - number}.0.0"
-            (shelf / version / "build/bin").mkdir(parents=True)
-            (shelf / version / "record.json").write_text(record.replace("28.0.0", version))
-            (data / "used" / name / version).touch()
+            key = f"gzip-{version}"
+            (shelf / key / "build/bin").mkdir(parents=True)
+            (shelf / key / "record.json").write_text(record.replace("28.0.0", version))
+            (data / "used" / name / key).touch()
     with open(data / "projects.jsonl", "a") as seen:
         for number in range(projects):
             file, name = home / f"station/{number}/vivid-shelf.toml", names[number % runtimes]

@@ -96,7 +96,7 @@ impl Shelf {
         let released = self.release(&name.key, note);
         // On a full disk, deleting makes the room for what has to be written. Any other failure leaves the
         // entry to the next command, because it alone tells what was removed.
-        let is_full = released.as_ref().is_err_and(|error| is_full(error));
+        let is_full = released.as_ref().is_err_and(is_full);
         if released.is_err() && !is_full {
             return (Ok(0), released);
         }
