@@ -52,7 +52,7 @@ pub enum Event<'e> {
     },
     /// Another command works on the same install.
     Waiting {
-        /// The install's key.
+        /// The runtime's title and the install's selector.
         title: &'e str,
         /// Who works on it.
         holder: &'e str,

@@ -572,8 +572,8 @@ impl<'c> Runtime<'c> {
     /// The publisher that a selector means if it names none: as the catalog says, or else the definition's
     /// first source. If neither is known, that of the installs, as long as they are all of one.
     pub fn main_publisher(&self) -> Option<&str> {
-        if let Some(main) = self.outline().main_publisher() {
-            return Some(&main.id);
+        if let Some(main) = self.outline().main_publisher_id() {
+            return Some(main);
         }
         let first_source = self.definition.sources.first();
         if let Some(publisher) = first_source.and_then(|source| source.kind.publisher()) {
@@ -587,22 +587,14 @@ impl<'c> Runtime<'c> {
         published.all(|other| other == first).then_some(first)
     }
 
-    /// The selector that means exactly the install with this key. It names the publisher unless that is
-    /// the main one.
+    /// The shortest selector that means exactly the install with this key.
     pub fn selector_of(&self, key: &Key) -> String {
-        if self.main_publisher() == Some(key.publisher()) {
-            key.version_text().to_owned()
-        } else {
-            key.selector()
-        }
+        key.short_selector(self.main_publisher())
     }
 
-    /// The selector that means exactly what is picked.
+    /// The shortest selector that means exactly what is picked.
     pub fn selector_of_pick(&self, pick: &Pick) -> String {
-        match pick {
-            Pick::System => pick.as_str().to_owned(),
-            Pick::Install(key) => self.selector_of(key),
-        }
+        pick.short_selector(self.main_publisher())
     }
 
     /// The selector that means exactly what this publisher published as this version.

@@ -11,7 +11,7 @@ use jiff::Timestamp;
 use jiff::civil::Date;
 use serde::{Deserialize, Serialize};
 
-use crate::install::{Key, Pick};
+use crate::install::Key;
 use crate::platform::Platform;
 use crate::version::{Version, compare_numbers, join_numbers};
 
@@ -486,35 +486,14 @@ impl Catalog {
         self.publishers.first()
     }
 
-    /// The selector that means exactly what this publisher published as this version.
+    /// The id of the publisher that a selector means when it names none.
+    pub fn main_publisher_id(&self) -> Option<&str> {
+        self.main_publisher().map(|main| main.id.as_str())
+    }
+
+    /// The shortest selector that means exactly what this publisher published as this version.
     pub fn selector_for(&self, version: &Version, publisher: &str) -> String {
-        match self.is_main(publisher) {
-            true => version.to_string(),
-            false => format!("{publisher}/{version}"),
-        }
-    }
-
-    /// The selector that means exactly the install with this key.
-    pub fn selector_of(&self, key: &Key) -> String {
-        if self.is_main(key.publisher()) {
-            key.version_text().to_owned()
-        } else {
-            key.selector()
-        }
-    }
-
-    /// The selector that means exactly what is picked.
-    pub fn selector_of_pick(&self, pick: &Pick) -> String {
-        match pick {
-            Pick::System => pick.as_str().to_owned(),
-            Pick::Install(key) => self.selector_of(key),
-        }
-    }
-
-    /// Whether selectors without a publisher mean this one.
-    pub fn is_main(&self, publisher: &str) -> bool {
-        let main = self.main_publisher();
-        main.is_none_or(|main| main.id == publisher)
+        Key::new(version, publisher).short_selector(self.main_publisher_id())
     }
 
     /// The publisher of this id, in any case of letters.

@@ -55,6 +55,16 @@ impl Key {
         format!("{}/{}", self.publisher(), self.version_text())
     }
 
+    /// The shortest selector that means exactly this install if selectors without a publisher mean `main`:
+    /// `8.3.1` for the main publisher's.
+    pub fn short_selector(&self, main: Option<&str>) -> String {
+        if main == Some(self.publisher()) {
+            self.version_text().to_owned()
+        } else {
+            self.selector()
+        }
+    }
+
     /// The key as the name of a folder, and in environment variables.
     pub fn as_str(&self) -> &str {
         &self.0
@@ -130,6 +140,14 @@ impl Pick {
         match self {
             Pick::System => None,
             Pick::Install(key) => Some(key),
+        }
+    }
+
+    /// The shortest selector that means exactly this, as [`Key::short_selector`] does.
+    pub fn short_selector(&self, main: Option<&str>) -> String {
+        match self {
+            Pick::System => SYSTEM.to_owned(),
+            Pick::Install(key) => key.short_selector(main),
         }
     }
 

@@ -679,7 +679,7 @@ fn choose<'a>(
                 .find(|c| c.install.is_some_and(|install| install.key == key))
                 .map(Choice::Version)
                 .ok_or_else(|| ResolveError::NotOnShelf {
-                    selector: world.catalog.selector_of(&key),
+                    selector: key.short_selector(world.catalog.main_publisher_id()),
                     published: None,
                     near: Vec::new(),
                 });
@@ -710,12 +710,8 @@ fn choose<'a>(
         Scope::Shelf => matched,
     };
     let best = kept.iter().max_by(|a, b| {
-        let main_first = |c: &Candidate<'_>| {
-            world
-                .catalog
-                .main_publisher()
-                .is_some_and(|main| main.id == c.publisher)
-        };
+        let main = world.catalog.main_publisher_id();
+        let main_first = |c: &Candidate<'_>| main == Some(c.publisher);
         (a.version, main_first(a)).cmp(&(b.version, main_first(b)))
     });
     let chosen = *best.ok_or_else(|| ResolveError::NotPublished {
@@ -832,7 +828,7 @@ fn nothing_matched(
     };
     if scope == Scope::Shelf {
         let published = resolve(world, typed, Scope::Published).outcome;
-        let main = world.catalog.main_publisher().map(|p| p.id.as_str());
+        let main = world.catalog.main_publisher_id();
         return ResolveError::NotOnShelf {
             selector: typed.to_string(),
             published: match published {

@@ -230,9 +230,8 @@ fn the_default_is_the_install_that_it_is_and_not_what_was_typed() {
     let chosen = |selector: &str| {
         let request = selector.parse().unwrap();
         let outcome = resolve(&world, &request, Scope::Shelf).outcome;
-        world
-            .catalog
-            .selector_of_pick(&outcome.unwrap().pick().unwrap())
+        let pick = outcome.unwrap().pick().unwrap();
+        pick.short_selector(world.catalog.main_publisher_id())
     };
     assert_eq!(chosen("default"), "8.3.0");
     assert_eq!(chosen("lts"), "8.3.1");

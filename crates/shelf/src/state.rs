@@ -86,7 +86,7 @@ impl State {
         noted.unwrap_or_else(|| key.selector())
     }
 
-    /// Reads the file at `path`; nothing where there is none.
+    /// Reads the file at `path`: `None` if there is none.
     pub fn read(path: &Path) -> Result<Option<State>, StateError> {
         let path = || path.to_owned();
         let failed = |source| StateError::File {

@@ -155,9 +155,7 @@ fn published(runtime: &Runtime<'_>, typed: &str) -> Vec<Suggestion> {
         return Vec::new();
     };
     let catalog = &loaded.catalog;
-    let main = catalog
-        .main_publisher()
-        .map(|publisher| publisher.id.as_str());
+    let main = catalog.main_publisher_id();
     let mut found = Vec::new();
     for line in &catalog.lines {
         let phase = line.phase_on(runtime.today);

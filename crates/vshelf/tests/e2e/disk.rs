@@ -3,7 +3,7 @@
 use std::fs;
 use std::io::Write;
 use std::os::unix::fs::{PermissionsExt, symlink};
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 use rustix::fs::{Mode, OFlags};
 use snapbox::str;
@@ -14,13 +14,13 @@ use crate::scene::{PROGRAM, Ran, Scene, names_in, program, skipped};
 use crate::shows;
 
 /// Something mounted, until it is dropped.
-struct Mounted<'m>(&'m Path);
+struct Mounted(PathBuf);
 
-impl Drop for Mounted<'_> {
+impl Drop for Mounted {
     fn drop(&mut self) {
         // What another test just starts has this process's files open until it is another program.
         let is_unmounted = || {
-            let unmounted = process::output(process::command("umount").arg(self.0));
+            let unmounted = process::output(process::command("umount").arg(&self.0));
             unmounted.status.success()
         };
         let mut tries = 0..100;
@@ -31,39 +31,45 @@ impl Drop for Mounted<'_> {
     }
 }
 
-/// Mounts something, which only root can; nothing where it cannot be.
-fn mount<'m>(arguments: &[&str], at: &'m Path) -> Option<Mounted<'m>> {
+/// Mounts something, which only root can: `None` if it cannot be.
+fn mount(arguments: &[&str], at: &Path) -> Option<Mounted> {
     let status = process::output(process::command("mount").args(arguments).arg(at));
     if !status.status.success() {
         skipped("nothing can be mounted here");
         return None;
     }
-    Some(Mounted(at))
+    Some(Mounted(at.to_owned()))
 }
 
-/// Has a home keep its data on this disk.
-fn have_data_on(scene: &Scene, disk: &Path) {
+/// Has a home keep its data on a disk that is mounted with these arguments.
+fn have_data_on(scene: &Scene, arguments: &[&str]) -> Option<Mounted> {
+    let disk = scene.path("disk");
+    fs::create_dir(&disk).unwrap();
+    let mounted = mount(arguments, &disk)?;
     let data = scene.data("");
     fs::create_dir_all(data.parent().unwrap()).unwrap();
     symlink(disk, scene.path(".local/share/vivid-shelf")).unwrap();
+    Some(mounted)
+}
+
+/// Has a home keep its data on a disk of 8 MiB.
+fn have_data_on_small_disk(scene: &Scene) -> Option<Mounted> {
+    have_data_on(scene, &["-t", "tmpfs", "-o", "size=8m", "tmpfs"])
 }
 
 #[test]
 fn a_disk_without_a_free_byte_can_be_cleared() {
     let scene = Scene::new();
-    let disk = scene.path("disk");
-    fs::create_dir(&disk).unwrap();
-    let Some(_disk) = mount(&["-t", "tmpfs", "-o", "size=8m", "tmpfs"], &disk) else {
+    let Some(disk) = have_data_on_small_disk(&scene) else {
         return;
     };
-    have_data_on(&scene, &disk);
     scene.does(&["--quiet", "install", "8.3.0", "6.20.1", "6.20.2", "4.8.3"]);
     scene.does(&["default", "8.3.0"]);
     let filled = || {
         let output = process::output(
             process::command("dd")
                 .args(["if=/dev/zero", "bs=4096"])
-                .arg(format!("of={}", disk.join("ballast").display())),
+                .arg(format!("of={}", disk.0.join("ballast").display())),
         );
         assert!(!output.status.success(), "the disk is full");
     };
@@ -397,12 +403,9 @@ fn lines_of_the_history_that_are_not_understood_are_told() {
 fn a_step_that_fills_the_disk_and_goes_on_is_stopped() {
     let compile = "dd if=/dev/zero of=objects bs=4k || true; sleep 600";
     let scene = recipe(&[("compile", compile), ("install", INSTALL)], "");
-    let disk = scene.path("disk");
-    fs::create_dir(&disk).unwrap();
-    let Some(_disk) = mount(&["-t", "tmpfs", "-o", "size=8m", "tmpfs"], &disk) else {
+    let Some(_disk) = have_data_on_small_disk(&scene) else {
         return;
     };
-    have_data_on(&scene, &disk);
     let ran = scene.vshelf(&["install", "bell@1"]);
     let stopped = "the step compile was stopped, because the disk is nearly full";
     told(&ran, 5, &[stopped]);
@@ -412,12 +415,9 @@ fn a_step_that_fills_the_disk_and_goes_on_is_stopped() {
 fn a_build_without_space_says_so_and_goes_on_when_there_is_some() {
     let compile = "dd if=/dev/zero of=objects bs=1M count=12";
     let scene = recipe(&[("compile", compile), ("install", INSTALL)], "");
-    let disk = scene.path("disk");
-    fs::create_dir(&disk).unwrap();
-    let Some(_disk) = mount(&["-t", "tmpfs", "-o", "size=8m", "tmpfs"], &disk) else {
+    let Some(disk) = have_data_on_small_disk(&scene) else {
         return;
     };
-    have_data_on(&scene, &disk);
     let ran = scene.vshelf(&["install", "bell@1"]);
     told(
         &ran,
@@ -433,7 +433,7 @@ fn a_build_without_space_says_so_and_goes_on_when_there_is_some() {
     let more = process::status(
         process::command("mount")
             .args(["-o", "remount,size=64m"])
-            .arg(&disk),
+            .arg(&disk.0),
     );
     assert!(more.success());
     scene.does(&["install", "bell@1"]);
@@ -448,11 +448,10 @@ fn a_build_without_space_says_so_and_goes_on_when_there_is_some() {
 #[test]
 fn what_installs_have_in_common_stands_on_the_disk_once_where_that_can_be() {
     let scene = Scene::new();
-    let (Some(mkfs), disk) = (program("mkfs.btrfs"), scene.path("disk")) else {
+    let Some(mkfs) = program("mkfs.btrfs") else {
         return;
     };
     let image = scene.path("image");
-    fs::create_dir(&disk).unwrap();
     fs::File::create(&image)
         .unwrap()
         .set_len(128 << 20)
@@ -460,10 +459,9 @@ fn what_installs_have_in_common_stands_on_the_disk_once_where_that_can_be() {
     let made = process::status(process::command(mkfs).arg("--quiet").arg(&image));
     assert!(made.success());
     let source = image.display().to_string();
-    let Some(_disk) = mount(&["-o", "loop", &source], &disk) else {
+    let Some(_disk) = have_data_on(&scene, &["-o", "loop", &source]) else {
         return;
     };
-    have_data_on(&scene, &disk);
     let bell: Vec<u8> = (0..100_000_u32)
         .flat_map(|n| n.wrapping_mul(n).to_le_bytes())
         .collect();

@@ -36,7 +36,7 @@ const LOG_TAIL: usize = 1 << 20;
 /// The longest line of output that is passed on in one piece, in bytes.
 const LONGEST_LINE: u64 = 64 << 10;
 
-/// A step is stopped if less than this is free on the disk, or less than a hundredth of a small one: what else
+/// A step is stopped if fewer bytes than this are free, or less than a hundredth of a small disk: whatever else
 /// runs on the machine needs some.
 const LEAST_FREE: u64 = 64 << 20;
 
