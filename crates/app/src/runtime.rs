@@ -383,6 +383,13 @@ impl<'c> Runtime<'c> {
         })
     }
 
+    /// Whether installs are judged without a catalog although the definition names sources of one: then
+    /// neither newer releases nor the ends of lines are known.
+    pub fn lacks_catalog(&self) -> bool {
+        let could_have = self.undefined.is_none() && !self.definition.sources.is_empty();
+        could_have && !self.installs.is_empty() && self.outline().publishers.is_empty()
+    }
+
     fn no_catalog(&self) -> Catalog {
         Catalog {
             runtime: self.definition.name.clone(),

@@ -81,6 +81,7 @@ impl RunCommand for Tidy {
             for_good: self.for_good,
         };
         let mut plan = tidy::plan_tidy(environment, &runtimes, &asked)?;
+        output::outdated::warn_without_catalog(ui, &plan);
         let mut report = output::tidy::Report::of(&plan);
         let is_shown = !(self.json || self.yes && ui.is_quiet());
         if is_shown {

@@ -63,6 +63,20 @@ pub fn reports(plan: &TidyPlan<'_, '_>) -> Vec<InstallReport> {
     reports.collect()
 }
 
+/// Warns that a plan was made without knowing what a catalog tells, and says how to get one.
+pub fn warn_without_catalog(ui: &Ui, plan: &TidyPlan<'_, '_>) {
+    for (runtime, _) in plan.runtimes.iter().filter(|(one, _)| one.lacks_catalog()) {
+        let title = &runtime.definition.title;
+        ui.warn(format!(
+            "no catalog of {title} is kept, so its newer releases and the ends of its lines are unknown"
+        ));
+        ui.next(
+            "To get it",
+            &format!("vshelf catalog {} --refresh", runtime.name()),
+        );
+    }
+}
+
 /// Shows what is outdated.
 pub fn show(ui: &Ui, plan: &TidyPlan<'_, '_>) -> Outcome {
     if plan.runtimes.is_empty() {

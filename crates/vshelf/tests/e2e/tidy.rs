@@ -109,6 +109,25 @@ when              version        what       why, and its packages
 }
 
 #[test]
+fn a_plan_without_a_catalog_is_not_told_as_complete() {
+    let scene = cluttered();
+    let kept = scene.path(".cache/vivid-shelf/catalogs");
+    fs::remove_dir_all(&kept).unwrap();
+    for arguments in [&["tidy", "--dry-run"][..], &["list", "--outdated"]] {
+        let ran = scene.does(&[&["--offline"], arguments].concat());
+        let told = "no catalog of Marram is kept, so its newer releases and the ends of its lines are unknown";
+        assert!(ran.stderr.contains(told), "{ran}");
+        assert!(
+            ran.stderr.contains("vshelf catalog marram --refresh"),
+            "{ran}"
+        );
+    }
+    scene.does(&["catalog", "marram", "--refresh"]);
+    let ran = scene.does(&["tidy", "--dry-run"]);
+    assert!(!ran.stderr.contains("no catalog"), "{ran}");
+}
+
+#[test]
 fn only_what_is_meant_is_looked_at() {
     let scene = cluttered();
     let goes = |arguments: &[&str]| with_verdict(&plan(&scene, arguments), "remove");
