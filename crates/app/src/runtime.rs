@@ -698,7 +698,7 @@ impl<'c> Runtime<'c> {
 
     /// The installs of a line.
     pub fn installs_of(&self, line: &Line) -> impl Iterator<Item = &Install> {
-        let installs = self.installs.iter();
+        let installs = self.installs_main_first().into_iter();
         installs.filter(|install| line.covers(&install.id.version))
     }
 

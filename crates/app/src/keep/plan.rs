@@ -26,7 +26,9 @@ pub fn plan<'r>(
     let environment = runtime.environment();
     let activity = Activity::of(runtime);
     let claims = holders.claims_on(runtime);
-    let held = runtime.installs.iter().map(|install| {
+    // Read first, it serves for the main publisher too.
+    let heads = runtime.heads();
+    let held = runtime.installs_main_first().into_iter().map(|install| {
         let key = &install.id.key;
         let mut protections = holders.of_install(runtime, &activity, install, &claims);
         protections.extend(
@@ -44,7 +46,7 @@ pub fn plan<'r>(
         }
     });
     Ok(tidy::plan(
-        runtime.heads(),
+        heads,
         held.collect(),
         &environment.settings()?.policy(),
         environment.platform(),

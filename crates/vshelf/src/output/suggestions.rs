@@ -139,7 +139,7 @@ fn meaning(runtime: &Runtime<'_>, word: &str, among: Among) -> String {
 
 fn on_shelf(runtime: &Runtime<'_>) -> Vec<Suggestion> {
     let activity = Activity::of(runtime);
-    let installs = runtime.installs.iter().map(|install| {
+    let installs = runtime.installs_main_first().into_iter().map(|install| {
         let phase = runtime.phase_of(&install.id.version);
         let phase = phase.map(|phase| phase.to_string());
         let marks = marks(runtime, &activity, &install.id.key);

@@ -522,3 +522,19 @@ fn a_catalog_that_is_kept_outlives_one_that_cannot_be_read() {
     assert_eq!(ran.code, 5, "{ran}");
     assert!(!scene.data("shelf/orache").join("dunefield-2.6.3").exists());
 }
+
+#[test]
+fn of_one_version_the_install_of_the_main_publisher_comes_first() {
+    let scene = Scene::new();
+    scene.does(&["--quiet", "install", "8.3.1", "dunefield/8.3.1"]);
+    for arguments in [
+        &["list"][..],
+        &["tidy", "--dry-run"],
+        &["suggest", "--", "switch", ""],
+    ] {
+        let ran = scene.does(arguments);
+        let words: Vec<&str> = ran.stdout.split_whitespace().collect();
+        let at = |selector: &str| words.iter().position(|word| *word == selector).unwrap();
+        assert!(at("8.3.1") < at("dunefield/8.3.1"), "{ran}");
+    }
+}
