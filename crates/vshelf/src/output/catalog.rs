@@ -4,7 +4,7 @@ use jiff::civil::Date;
 use serde::Serialize;
 use vshelf_app::{Activity, Runtime};
 use vshelf_core::resolve::Candidate;
-use vshelf_core::{Catalog, Line, Phase, Release};
+use vshelf_core::{Catalog, Key, Line, Phase, Release};
 use vshelf_view::words::printable;
 use vshelf_view::{Cell, Column, Palette, Table};
 
@@ -37,8 +37,8 @@ pub struct LineReport {
     newest: Option<String>,
     /// The newest releases of other publishers, as far as they are newer than that, as selectors.
     other_publishers: Vec<String>,
-    /// What of it is on the shelf.
-    on_shelf: Vec<String>,
+    /// The keys of what of it is on the shelf.
+    on_shelf: Vec<Key>,
 }
 
 impl Item for LineReport {
@@ -121,7 +121,7 @@ pub fn show_lines(ui: &Ui, runtime: &Runtime<'_>, as_json: bool) -> Outcome {
                 newest: newest.next(),
                 other_publishers: newest.collect(),
                 on_shelf: (runtime.installs_of(line))
-                    .map(|install| install.id.key.selector())
+                    .map(|install| install.id.key.clone())
                     .collect(),
             }
         })
@@ -144,6 +144,8 @@ pub fn show_lines(ui: &Ui, runtime: &Runtime<'_>, as_json: bool) -> Outcome {
         let newest: Vec<&str> = (report.newest.iter().chain(&report.other_publishers))
             .map(String::as_str)
             .collect();
+        let on_shelf = report.on_shelf.iter().map(|key| runtime.selector_of(key));
+        let on_shelf: Vec<String> = on_shelf.collect();
         table.row(
             spine(Some(report.phase)),
             [
@@ -157,7 +159,7 @@ pub fn show_lines(ui: &Ui, runtime: &Runtime<'_>, as_json: bool) -> Outcome {
                 phase_cell(Some(report.phase)),
                 end_cell(line, runtime.today),
                 newest.join(", ").into(),
-                report.on_shelf.join(", ").into(),
+                on_shelf.join(", ").into(),
             ],
         );
     }

@@ -529,11 +529,15 @@ fn of_one_version_the_install_of_the_main_publisher_comes_first() {
     scene.does(&["--quiet", "install", "8.3.1", "dunefield/8.3.1"]);
     for arguments in [
         &["list"][..],
+        &["catalog"],
         &["tidy", "--dry-run"],
+        &["timeline"],
         &["suggest", "--", "switch", ""],
     ] {
         let ran = scene.does(arguments);
-        let words: Vec<&str> = ran.stdout.split_whitespace().collect();
+        assert!(!ran.stdout.contains("saltmarsh/"), "{ran}");
+        let text = ran.stdout.replace(',', " ");
+        let words: Vec<&str> = text.split_whitespace().collect();
         let at = |selector: &str| words.iter().position(|word| *word == selector).unwrap();
         assert!(at("8.3.1") < at("dunefield/8.3.1"), "{ran}");
     }
