@@ -53,8 +53,11 @@ impl<'r, 'c> Cards<'r, 'c> {
             let used = ago(runtime.used_on(install), runtime.today);
             let size = megabytes(contents.unpacked_size);
             let place = facts.len().min(1);
-            facts.insert(place, ("on disk", format!("{size}, used {used}")));
-            facts.push(("source", printable(&contents.source)));
+            let of_install = [
+                ("on disk", format!("{size}, used {used}")),
+                ("installed from", printable(&contents.source)),
+            ];
+            facts.splice(place..place, of_install);
         }
         let facts = facts.into_iter();
         facts

@@ -59,7 +59,8 @@ fn the_whole_job_without_typing_a_version() {
     );
     terminal.views("n", "r remove");
     terminal.views(LEFT, "7: ended");
-    terminal.views(LEFT, "8 Eelgrass: lts");
+    let screen = terminal.views(LEFT, "8 Eelgrass: lts");
+    assert!(screen.contains("installed from"), "{screen}");
     let screen = terminal.views("r", "This frees 0.4 MB; vshelf restore brings it back.");
     assert!(!screen.contains("It is the default"), "{screen}");
     terminal.views("y", "Marram 8.3.1 was removed");
