@@ -150,16 +150,20 @@ fn temporary_path(target: &Path, number: u32) -> PathBuf {
     target.with_file_name(format!(".{stem}.{number}{SUFFIX}"))
 }
 
-/// Deletes the temporary file at `path` if the process that wrote it is gone; says whether nothing is
-/// there any more.
+/// Deletes the temporary file at `path` if the process that wrote it is gone; says whether that file is
+/// there no more.
 fn remove_abandoned(path: &Path) -> io::Result<bool> {
     let Some(file) = optional::open(path)? else {
         return Ok(true);
     };
-    match file.try_lock() {
-        Ok(()) => optional::remove(path).map(|_| true),
-        Err(_) => Ok(false),
+    if file.try_lock().is_err() {
+        return Ok(false);
     }
+    // Its writer may have put it in its place before it was locked here: by now another's stands at `path`.
+    if system::stands_at(&file, path)? {
+        optional::remove(path)?;
+    }
+    Ok(true)
 }
 
 /// Deletes the temporary files in `folder` whose writers are gone.
@@ -233,6 +237,23 @@ mod tests {
         drop(living);
         assert_eq!(names(folder.path()), ["board"]);
         assert_eq!(fs::read_to_string(&target).unwrap(), "other");
+    }
+
+    #[test]
+    fn several_writers_of_one_file_do_not_take_each_others_temporary_file() {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("format");
+        std::thread::scope(|scope| {
+            for _ in 0..8 {
+                scope.spawn(|| {
+                    for _ in 0..100 {
+                        write_quickly(&path, b"whole").unwrap();
+                    }
+                });
+            }
+        });
+        assert_eq!(names(folder.path()), ["format"]);
+        assert_eq!(fs::read_to_string(&path).unwrap(), "whole");
     }
 
     #[test]
