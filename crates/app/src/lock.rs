@@ -244,7 +244,7 @@ impl Wanted<'_> {
             });
         };
         let release = chosen.release.ok_or(Error::CatalogChanged)?;
-        allowed::check_release(&self.runtime, release)?;
+        allowed::check_version(&self.runtime, &release.version)?;
         let mut archives = Vec::new();
         let mut platforms = asked.platforms.clone();
         if platforms.is_empty() {

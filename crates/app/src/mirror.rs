@@ -359,7 +359,7 @@ impl Work<'_> {
     ) -> Result<MirroredBuild, Error> {
         let environment = runtime.environment();
         let (transport, platform) = (&environment.transport, environment.platform());
-        allowed::check_release(runtime, release)?;
+        allowed::check_version(runtime, &release.version)?;
         let details = runtime.details(release)?;
         let offers = offers(runtime, release)?;
         let Offer { source, builds } = offers.first().ok_or(Error::CatalogChanged)?;

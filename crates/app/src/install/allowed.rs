@@ -2,34 +2,33 @@
 
 use jiff::civil::Date;
 use vshelf_core::definition::SourceDefinition;
-use vshelf_core::{Phase, Release};
+use vshelf_core::{Phase, Release, Version};
 
 use crate::error::{Done, Error};
 use crate::rules::{Rule, RuleKind};
 use crate::runtime::Runtime;
 
-/// Fails where a rule forbids to install a release.
-pub fn check_release(runtime: &Runtime<'_>, release: &Release) -> Done {
+/// Fails if a rule forbids to have releases of this version on the shelf.
+pub fn check_version(runtime: &Runtime<'_>, version: &Version) -> Done {
     let today = runtime.environment().today()?;
     let counts = |from: &Option<Date>| from.is_none_or(|from| from <= today);
     for rule in &runtime.environment().settings()?.rules {
         let (what, why) = match &rule.kind {
             RuleKind::Denied(denied)
                 if denied.runtime == runtime.name()
-                    && denied.versions.contains(&release.version.to_final())
+                    && denied.versions.contains(&version.to_final())
                     && counts(&denied.from) =>
             {
                 (format!("{} is denied", denied.versions), &denied.why)
             }
             RuleKind::EndedLines(refusal)
-                if runtime.phase_of(&release.version) == Some(Phase::Ended)
-                    && counts(&refusal.from) =>
+                if runtime.phase_of(version) == Some(Phase::Ended) && counts(&refusal.from) =>
             {
                 ("its line is no longer supported".to_owned(), &refusal.why)
             }
             _ => continue,
         };
-        return Err(forbidden(runtime, release, what, Some(why.clone()), rule));
+        return Err(forbidden(runtime, version, what, Some(why.clone()), rule));
     }
     Ok(())
 }
@@ -47,7 +46,7 @@ pub fn check_source(runtime: &Runtime<'_>, release: &Release, source: &SourceDef
             }
             _ => continue,
         };
-        return Err(forbidden(runtime, release, what, None, rule));
+        return Err(forbidden(runtime, &release.version, what, None, rule));
     }
     Ok(())
 }
@@ -59,13 +58,13 @@ fn is_signed(source: &SourceDefinition) -> bool {
 
 fn forbidden(
     runtime: &Runtime<'_>,
-    release: &Release,
+    version: &Version,
     what: String,
     why: Option<String>,
     rule: &Rule,
 ) -> Error {
     Error::Forbidden {
-        title: format!("{} {}", runtime.definition.title, release.version),
+        title: format!("{} {}", runtime.definition.title, version),
         what,
         why,
         file: rule.file.clone(),

@@ -89,7 +89,7 @@ impl InstallJob {
         release: &Release,
         options: JobOptions,
     ) -> Result<InstallJob, Error> {
-        allowed::check_release(runtime, release)?;
+        allowed::check_version(runtime, &release.version)?;
         let mut offers = VecDeque::from(offers(runtime, release)?);
         if options.build {
             for offer in &mut offers {
@@ -161,7 +161,7 @@ impl InstallJob {
             withdrawn: None,
             platforms: Arc::new([archive.platform.clone()]),
         };
-        allowed::check_release(runtime, &release)?;
+        allowed::check_version(runtime, &release.version)?;
         allowed::check_source(runtime, &release, source)?;
         let offer = Offer {
             source: source.clone(),

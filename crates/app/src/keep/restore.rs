@@ -11,6 +11,7 @@ use super::{history, packages, trash};
 use crate::environment::Environment;
 use crate::error::{Done, Error};
 use crate::events::{Event, Listener};
+use crate::install::allowed;
 use crate::install::execute::execute;
 use crate::install::job::{InstallJob, JobOptions};
 use crate::integrate::refresh::refresh;
@@ -39,6 +40,10 @@ pub fn restore(environment: &Environment, requests: &[Request], listener: &dyn L
             listener.tell(Event::NotGone {
                 title: &runtime.title_of(&install.id.key),
             });
+            continue;
+        }
+        if let Err(error) = allowed::check_version(&runtime, &entry.record.version) {
+            errors.push(error);
             continue;
         }
         if trash::take_back(&runtime, entry)? {

@@ -155,7 +155,7 @@ fn say_where_from(ui: &Ui, runtime: &Runtime<'_>, release: &Release) -> Outcome 
     let Some(build) = builds.first() else {
         return Ok(());
     };
-    if let Err(error) = allowed::check_release(runtime, release) {
+    if let Err(error) = allowed::check_version(runtime, &release.version) {
         let failure = Failure::from_told(&error);
         ui.sentence(format!("{}.", failure.message))?;
         for hint in &failure.hints {

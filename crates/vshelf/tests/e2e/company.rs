@@ -1,8 +1,11 @@
 //! Settings and rules of a company, below those of a person.
 
+use std::fs;
+
+use snapbox::str;
+
 use crate::scene::{PROGRAM, Ran, Scene};
 use crate::shows;
-use snapbox::str;
 
 /// Runs a command on a machine of a company whose settings these are.
 fn vshelf(scene: &Scene, settings: &str, arguments: &[&str]) -> Ran {
@@ -121,6 +124,22 @@ Error: Marram 5.2.1 may not be installed: its line is no longer supported.
         vshelf(&scene, RULES, &["run", "8", "--", "marram", "--version"]).code,
         0
     );
+}
+
+#[test]
+fn what_is_denied_stays_in_the_trash() {
+    let scene = Scene::new();
+    scene.does(&["--quiet", "install", "8.3.0", "6"]);
+    scene.does(&["remove", "8.3.0", "6", "--even-if-used"]);
+    let ran = vshelf(&scene, RULES, &["restore"]);
+    assert_eq!(ran.code, 7, "{ran}");
+    let told = "Marram 8.3.0 may not be installed: <=8.3.0 >=8 is denied.";
+    assert!(ran.stderr.contains(told), "{ran}");
+    assert_eq!(scene.on_shelf(), ["6.20.2"]);
+    // It is still there when the rule is gone.
+    fs::remove_dir_all(scene.path("company")).unwrap();
+    let ran = scene.does(&["restore", "8.3.0"]);
+    assert!(ran.stdout.contains("from the trash, as it was"), "{ran}");
 }
 
 #[test]
