@@ -55,7 +55,7 @@ impl Shelf {
         };
         if let Some(time) = pointers.last_use {
             // Only a clean-up asks for it, which sees whether it can be noted.
-            note::best_effort(self.note_use(key, time));
+            self.note_use(key, time).unwrap_or_default();
         }
         if pointers.kept {
             self.change_state(|state| state.kept.extend([key.clone()]))?;
@@ -96,12 +96,10 @@ impl Shelf {
 
     /// Settles the entries of a key whose work is under way. The caller holds the key's lock.
     pub(crate) fn settle_entries_of(&self, key: &Key) -> Result<(), ShelfError> {
-        let trash = self.layout.trash().join(&self.runtime);
-        for name in optional::names(&trash).map_err(failed("read", &trash))? {
-            let name = name.parse::<EntryName>().ok();
-            let Some(name) = name.filter(|name| name.key == *key) else {
-                continue;
-            };
+        let folder = self.layout.trash().join(&self.runtime);
+        let names = trash::entry_names_of(&self.layout, &self.runtime);
+        let names = names.map_err(failed("read", &folder))?.into_iter();
+        for name in names.filter(|name| name.key == *key) {
             if note::is_pending(&self.layout.trash_entry(&self.runtime, &name)) {
                 self.settle_entry(&name)?;
             }

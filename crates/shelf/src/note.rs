@@ -118,7 +118,7 @@ impl Note {
             Ok(()) => system::sync_folder(folder),
             Err(error) => {
                 // Half a note says nothing, and takes space.
-                best_effort(discard(folder));
+                discard(folder).unwrap_or_default();
                 Err(error)
             }
         }
@@ -161,9 +161,4 @@ pub(crate) fn forget_removal(folder: &Path) -> io::Result<()> {
 fn read(path: &Path) -> io::Result<Option<Note>> {
     let text = optional::read(path)?;
     Ok(text.and_then(|text| serde_json::from_slice(&text).ok()))
-}
-
-/// Passes over an error whose cause the next command that changes the shelf meets again.
-pub(crate) fn best_effort(result: io::Result<()>) {
-    drop(result);
 }

@@ -56,7 +56,8 @@ impl Shelf {
         let name = EntryName::new(key, entry.at);
         let folder = self.layout.trash_entry(&self.runtime, &name);
         if let Err(error) = self.retire(key, &folder) {
-            note::best_effort(note::discard(&place));
+            // The next command that changes the install discards it.
+            note::discard(&place).unwrap_or_default();
             self.give_up(entry, &error);
             return Err(error);
         }

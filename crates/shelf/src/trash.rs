@@ -138,11 +138,16 @@ pub(crate) fn entry_names(layout: &Layout) -> io::Result<Vec<(String, EntryName)
         if runtime.starts_with('.') {
             continue;
         }
-        let names = optional::names(&trash.join(&runtime))?;
-        let names = names.iter().filter_map(|name| name.parse().ok());
+        let names = entry_names_of(layout, &runtime)?.into_iter();
         found.extend(names.map(|name| (runtime.clone(), name)));
     }
     Ok(found)
+}
+
+/// The names of the entries of one runtime.
+pub(crate) fn entry_names_of(layout: &Layout, runtime: &str) -> io::Result<Vec<EntryName>> {
+    let names = optional::names(&layout.trash().join(runtime))?;
+    Ok(names.iter().filter_map(|name| name.parse().ok()).collect())
 }
 
 /// Deletes a folder below the data folder and returns the bytes freed: first it is renamed away, so that nobody
@@ -159,10 +164,8 @@ impl Shelf {
     /// The entry in the trash of a removal.
     pub fn trashed_by(&self, removal: &HistoryEntry) -> Result<Option<Trashed>, ShelfError> {
         let folder = self.layout.trash().join(&self.runtime);
-        let names = optional::names(&folder).map_err(failed("read", &folder))?;
-        let names = names
-            .iter()
-            .filter_map(|name| name.parse::<EntryName>().ok());
+        let names = entry_names_of(&self.layout, &self.runtime);
+        let names = names.map_err(failed("read", &folder))?.into_iter();
         for name in names.filter(|name| name.key == removal.key) {
             let trashed = Trashed::read(&self.layout, &self.runtime, name);
             let trashed = trashed.map_err(failed("read", &folder))?;
