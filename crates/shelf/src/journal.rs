@@ -201,9 +201,12 @@ pub(crate) fn append_history(layout: &Layout, entry: &HistoryEntry) -> io::Resul
     let path = layout.history();
     let written = optional::read(&path)?.unwrap_or_default();
     let finder = memchr::memmem::Finder::new(entry.id.as_bytes());
-    // A line that a full disk cut has the id, and says nothing.
+    let identity = entry.identity();
+    // Only lines with the id are parsed, which saves time; an entry without an id is compared with all. A
+    // line that a full disk cut off is not an entry, though it may have the id.
     let is_written = |line: &[u8]| {
-        finder.find(line).is_some() && serde_json::from_slice::<HistoryEntry>(line).is_ok()
+        let parsed = || serde_json::from_slice::<HistoryEntry>(line);
+        finder.find(line).is_some() && parsed().is_ok_and(|other| other.identity() == identity)
     };
     if written.split(|byte| *byte == b'\n').any(is_written) {
         return Ok(());
@@ -421,6 +424,32 @@ mod tests {
         assert_eq!(forget_gone_projects(&layout).unwrap(), 1);
         assert_eq!(forget_gone_projects(&layout).unwrap(), 0);
         assert_eq!(projects(&layout).unwrap().entries, [new]);
+    }
+
+    /// An entry of layout 3, which has no id, about an install of this version.
+    fn former_entry(version: &str) -> HistoryEntry {
+        let record = serde_json::json!({
+            "runtime": "marram", "version": version, "publisher": "saltmarsh", "source": "stand-in",
+            "address": "archives/marram.tar.xz", "platform": "linux-x64", "archive_size": 1,
+            "unpacked_size": 1, "files": 1, "installed": "2026-11-23T12:00:00Z", "command": "1",
+        });
+        let entry = serde_json::json!({
+            "at": "2026-11-23T12:00:00Z", "command": "1", "operation": "removed", "record": record,
+        });
+        serde_json::from_value(entry).unwrap()
+    }
+
+    #[test]
+    fn an_entry_without_an_id_is_written_once_beside_others() {
+        let home = tempfile::tempdir().unwrap();
+        let layout = below(home.path());
+        let entries = ["8.3.1", "6.20.2"].map(former_entry);
+        for entry in entries.iter().chain(&entries) {
+            append_history(&layout, entry).unwrap();
+        }
+        assert_eq!(history(&layout).unwrap().entries, entries);
+        let text = fs::read_to_string(layout.history()).unwrap();
+        assert_eq!(text.lines().count(), 2);
     }
 
     #[test]
