@@ -8,6 +8,7 @@ use std::time::Duration;
 
 use flate2::Compression;
 use flate2::write::GzEncoder;
+use rustix::process::{Pid, Signal, kill_process_group};
 use serde_json::Value;
 use snapbox::str;
 use tempfile::TempDir;
@@ -267,8 +268,7 @@ fn an_interrupted_build_goes_on_from_its_step() {
     });
     assert!(waited, "the step begins");
     // As Ctrl-C does: the whole group gets it.
-    let group = format!("-{}", first.id());
-    assert!(process::status(process::command("kill").args(["-INT", "--", &group])).success());
+    kill_process_group(Pid::from_child(&first), Signal::INT).unwrap();
     assert!(!first.wait().success());
     assert!(!scene.data("shelf/bell/gull-point-1.0.0").exists());
     let ran = scene.vshelf(&["install", "1"]);

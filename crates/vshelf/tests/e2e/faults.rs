@@ -6,6 +6,7 @@ use std::os::unix::process::ExitStatusExt;
 use std::path::PathBuf;
 use std::time::{Duration, Instant};
 
+use rustix::process::{Pid, Signal, kill_process};
 use snapbox::str;
 use vshelf_core::catalog::DigestAlgorithm;
 use vshelf_demo::server::Fault;
@@ -254,8 +255,7 @@ fn ctrl_c_ends_an_install_at_once_and_what_came_is_gone_on_with() {
     let scene = Scene::with_faults(&[Fault::Slow(100_000)]);
     let mut child = slow_install(&scene);
     let asked = Instant::now();
-    let pid = child.id().to_string();
-    assert!(process::status(process::command("kill").args(["-INT", &pid])).success());
+    kill_process(Pid::from_child(&child), Signal::INT).unwrap();
     assert_eq!(child.wait().signal(), Some(2), "it dies by the signal");
     assert!(asked.elapsed() < Duration::from_secs(1));
     let said = fs::read_to_string(scene.path("said")).unwrap();
