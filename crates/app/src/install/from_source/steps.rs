@@ -5,9 +5,9 @@ use std::collections::{BTreeMap, VecDeque};
 use std::fs::{self, File};
 use std::io::{self, BufRead, BufReader, Read, Write};
 use std::path::{Path, PathBuf};
-use std::process::{Command, Stdio};
+use std::process::{Child, Command, ExitStatus, Stdio};
 use std::sync::OnceLock;
-use std::sync::mpsc::{RecvTimeoutError, channel};
+use std::sync::mpsc::{Receiver, RecvTimeoutError, channel};
 use std::thread;
 use std::time::{Duration, Instant};
 
@@ -40,7 +40,7 @@ const LONGEST_LINE: u64 = 64 << 10;
 /// runs on the machine needs some.
 const LEAST_FREE: u64 = 64 << 20;
 
-/// How long a step may go on with less: one that fails for want of space ends by itself, and says more.
+/// The time that a step may run with less: one that fails for want of space ends by itself with a better message.
 const WITHOUT_SPACE: Duration = Duration::from_secs(1);
 
 /// How much memory one job of a build is given, in bytes.
@@ -168,37 +168,7 @@ fn run_whole(
         log.end()
     });
     let begun = Instant::now();
-    let mut full_since = None;
-    let status = loop {
-        let first = match lines.recv_timeout(LOOK) {
-            Ok(line) => Some(line),
-            Err(RecvTimeoutError::Timeout) => None,
-            Err(RecvTimeoutError::Disconnected) => {
-                // It writes nothing more, and is about to end as a rule.
-                thread::sleep(PAUSE);
-                None
-            }
-        };
-        let new: Vec<String> = first.into_iter().chain(lines.try_iter()).collect();
-        said(&new, begun.elapsed());
-        if let Some(status) = child.try_wait().map_err(failed)? {
-            break Ok(status);
-        }
-        full_since = if is_nearly_full(&surroundings.folder) {
-            full_since.or_else(|| Some(Instant::now()))
-        } else {
-            None
-        };
-        let problem = if begun.elapsed() > surroundings.longest {
-            StepProblem::TooLong(surroundings.longest)
-        } else if full_since.is_some_and(|since| since.elapsed() > WITHOUT_SPACE) {
-            StepProblem::DiskNearlyFull
-        } else {
-            continue;
-        };
-        child.kill().and_then(|()| child.wait()).map_err(failed)?;
-        break Err(problem);
-    };
+    let status = wait(surroundings, &mut child, &lines, begun, said);
     if !alone {
         // Its own folder for temporary files tells what it started from all else.
         processes::end_all_with(&format!("TMPDIR={}", surroundings.temporary.display()));
@@ -224,6 +194,48 @@ fn run_whole(
         Ok(())
     } else {
         Err(StepProblem::Ended(status.to_string()))
+    }
+}
+
+/// Passes on the lines of a step until it ends, or stops it if it may not go on.
+fn wait(
+    surroundings: &Surroundings,
+    child: &mut Child,
+    lines: &Receiver<String>,
+    begun: Instant,
+    said: &mut dyn FnMut(&[String], Duration),
+) -> Result<ExitStatus, StepProblem> {
+    let failed = |error: io::Error| StepProblem::Start(error.to_string());
+    let mut full_since = None;
+    loop {
+        let first = match lines.recv_timeout(LOOK) {
+            Ok(line) => Some(line),
+            Err(RecvTimeoutError::Timeout) => None,
+            Err(RecvTimeoutError::Disconnected) => {
+                // It writes nothing more, and is about to end as a rule.
+                thread::sleep(PAUSE);
+                None
+            }
+        };
+        let new: Vec<String> = first.into_iter().chain(lines.try_iter()).collect();
+        said(&new, begun.elapsed());
+        if let Some(status) = child.try_wait().map_err(failed)? {
+            return Ok(status);
+        }
+        full_since = if is_nearly_full(&surroundings.folder) {
+            full_since.or_else(|| Some(Instant::now()))
+        } else {
+            None
+        };
+        let problem = if begun.elapsed() > surroundings.longest {
+            StepProblem::TooLong(surroundings.longest)
+        } else if full_since.is_some_and(|since| since.elapsed() > WITHOUT_SPACE) {
+            StepProblem::DiskNearlyFull
+        } else {
+            continue;
+        };
+        child.kill().and_then(|()| child.wait()).map_err(failed)?;
+        return Err(problem);
     }
 }
 
