@@ -674,7 +674,7 @@ impl<'c> Runtime<'c> {
         Some(&default.selector)
     }
 
-    /// What the default is: `None` if there is none, or if its build cannot be used.
+    /// The default: `None` if none is set, or if its build cannot be used.
     pub fn default_pick(&self) -> Option<&Pick> {
         let found = self.default_pick.get_or_init(|| {
             let Some(key) = &self.default.as_ref()?.key else {

@@ -159,7 +159,7 @@ fn remove_abandoned(path: &Path) -> io::Result<bool> {
     if file.try_lock().is_err() {
         return Ok(false);
     }
-    // Its writer may have put it in its place before it was locked here: by now another's stands at `path`.
+    // Its writer may have put it in its place before it was locked here: by now the file at `path` is another's.
     if system::stands_at(&file, path)? {
         optional::remove(path)?;
     }

@@ -48,8 +48,8 @@ pub fn read_text(file: &Path) -> io::Result<Option<String>> {
     existing(fs::read_to_string(file))
 }
 
-/// The text of a file of at most `limit` bytes; nothing where there is none. A larger one is an error of kind
-/// `FileTooLarge`: of what a person writes, nothing is that large, and it is not read to find out.
+/// The text of a file of at most `limit` bytes: `None` if there is no file. A larger one is an error of kind
+/// `FileTooLarge` and is not read further: no file that a person writes is that large.
 pub fn read_text_within(file: &Path, limit: u64) -> io::Result<Option<String>> {
     let Some(mut opened) = open(file)? else {
         return Ok(None);

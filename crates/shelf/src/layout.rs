@@ -15,7 +15,7 @@ const FORMAT: &str = "vivid-shelf-data/4";
 /// The layout that is migrated to this one.
 const FORMER: &str = "vivid-shelf-data/3";
 
-/// What the file says while that is under way: no older program goes near it then.
+/// The contents of the file during the migration: older programs refuse it.
 const MIGRATING: &str = "vivid-shelf-data/4 from 3";
 
 /// What stands in front of the number of every layout.

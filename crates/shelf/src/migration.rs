@@ -203,7 +203,7 @@ fn move_to_trash(
             entry,
             pointers: None,
         };
-        // What the history has already is not written again.
+        // The history has this entry already.
         if in_history {
             note::conclude_removal(folder, &removal)?;
         } else {

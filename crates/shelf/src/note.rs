@@ -29,7 +29,7 @@ const NOTE: &str = "note.json";
 /// The note of a completed removal, which stays with the entry in the trash.
 const REMOVED: &str = "removed.json";
 
-/// What a command is about to do with an install.
+/// The move of an install that a command is about to make.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub(crate) enum Intent {
@@ -49,7 +49,7 @@ pub(crate) enum Intent {
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub(crate) struct Note {
     pub(crate) intent: Intent,
-    /// What the history gets on completion.
+    /// The entry that the history gets on completion.
     pub(crate) entry: HistoryEntry,
     /// What pointed at the install; `None` if nobody noted it.
     #[serde(default)]

@@ -195,7 +195,7 @@ impl Record {
         })
     }
 
-    /// What the record at `path` says, of whatever install: `None` if it is not readable.
+    /// The record at `path`, of any install: `None` if it is not readable.
     pub(crate) fn read_any(path: &Path) -> Option<RecordContents> {
         let bytes = optional::read(path).ok()??;
         let form = form_of(&bytes).ok()?;

@@ -1,8 +1,8 @@
 //! Recovering from commands that died: stages that nobody works in are deleted, intent notes are completed or
 //! discarded, deleting goes on.
 //!
-//! Every command that changes the shelf begins with it, before it takes a key lock of its own: no process
-//! holds two. What another command is working on is left alone.
+//! Every command that changes the shelf begins with it, before it takes a key lock itself: no process
+//! holds two. The work of running commands is left alone.
 
 use std::io;
 use std::path::{Path, PathBuf};
@@ -151,7 +151,7 @@ pub fn pending(layout: &Layout) -> io::Result<Vec<PathBuf>> {
     Ok(pending)
 }
 
-/// What the history gets when committed work is completed that was cut off.
+/// The entries that the history gets when committed work that was cut off is completed.
 pub fn committed(layout: &Layout) -> io::Result<Vec<HistoryEntry>> {
     let mut committed = Vec::new();
     for (shelf, key) in noted_installs(layout)? {
@@ -182,7 +182,7 @@ impl Abandoned {
                 absent_is_done(delete_folder(&self.layout, &self.folder, freed))
                     .and_then(|bytes| stage.end().map(|()| bytes))
             }
-            // What is mounted would move along.
+            // A mount would move along.
             _ => remove_tree_telling(&self.folder, freed).whole(),
         };
         deleted.map_err(|source| Stuck {
@@ -217,7 +217,7 @@ mod tests {
     use vshelf_files::tree::bytes_in;
 
     #[test]
-    fn only_stages_that_nobody_works_in_are_deleted() {
+    fn only_abandoned_stages_are_deleted() {
         let home = tempfile::tempdir().unwrap();
         let layout = Layout::of(&Folders::below(home.path()));
         let staging = layout.staging();

@@ -26,7 +26,7 @@ pub enum Removal {
         fate: Fate,
         /// The bytes that were freed.
         freed: u64,
-        /// What is left to do: the next command that changes the shelf completes it.
+        /// The steps that failed: the next command that changes the shelf completes them.
         failures: Vec<ShelfError>,
     },
     /// It stays where it was, because this process runs from it.
@@ -61,7 +61,7 @@ impl Shelf {
             self.give_up(entry, &error);
             return Err(error);
         }
-        // A program that was started after the first look goes on running from where it was.
+        // A program that was started after the first look keeps running from its old place.
         match user_of(&folder, running) {
             Ok(None) => {}
             found => {

@@ -304,7 +304,7 @@ impl Shelf {
         Manifest::read(&path).map_err(failed("read", &path))
     }
 
-    /// What a person chose. If the file is lost, the default's link still says which install it is.
+    /// The choices of a person. If the file is lost, the default's link still says which install it is.
     pub fn state(&self) -> Result<State, ShelfError> {
         Ok(State::read(&self.layout.state(&self.runtime))?.unwrap_or_default())
     }
@@ -677,7 +677,7 @@ mod tests {
         assert_eq!(choice(), chosen(&new, "8"));
         shelf.point_default(None).unwrap();
         assert_eq!(choice().unwrap().selector, "system");
-        // A default that is removed is none, whatever held before.
+        // A removed install is not the default, and neither is the choice before it.
         shelf.set_default(&new, "8").unwrap();
         fs::remove_dir_all(shelf.place(&new)).unwrap();
         assert_eq!(choice(), None);

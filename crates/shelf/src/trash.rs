@@ -32,7 +32,7 @@ pub enum Running {
     Ignored,
 }
 
-/// Where a removed install goes.
+/// The destination of a removed install.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Fate {
     /// It is deleted.
@@ -48,7 +48,7 @@ pub struct Trashed {
     pub runtime: String,
     /// The key of the install.
     pub key: Key,
-    /// What the history says of its removal: `None` if that is not readable.
+    /// The history entry of its removal: `None` if that is not readable.
     pub entry: Option<HistoryEntry>,
     /// Whether its removal is completed. One that is not is not deleted.
     is_complete: bool,
@@ -134,7 +134,7 @@ pub(crate) fn entry_names(layout: &Layout) -> io::Result<Vec<(String, EntryName)
     let trash = layout.trash();
     let mut found = Vec::new();
     for runtime in optional::names(&trash)? {
-        // What is being deleted is no entry any more.
+        // `.deleting` holds folders that are no longer entries.
         if runtime.starts_with('.') {
             continue;
         }

@@ -87,7 +87,7 @@ impl Changes {
     }
 }
 
-/// A value as one word of a shell's code. What is not UTF-8 is quoted in between as it is: only ASCII characters
+/// A value as one word of a shell's code. Bytes that are not UTF-8 are quoted in between unchanged: only ASCII characters
 /// mean something to these shells, and quoted pieces side by side are one word.
 fn quoted(value: &OsStr, dialect: Dialect) -> Vec<u8> {
     let mut code = Vec::new();

@@ -1,4 +1,4 @@
-//! What a person is told who interrupts a command that fetches or builds.
+//! The message for a person who interrupts a command that fetches or builds.
 
 use std::fs;
 use std::path::{Path, PathBuf};
@@ -39,7 +39,7 @@ pub fn say_what_is_kept(say: impl Fn(&str) + Send + 'static, archives: &Path, bu
     });
 }
 
-/// What is kept of what was begun since then.
+/// The downloads and builds that are kept of those begun since then.
 fn kept_since(begun: SystemTime, [archives, builds]: &[PathBuf; 2]) -> Option<String> {
     let sizes = |folder: &Path| -> Vec<u64> {
         let entries = optional::entries(folder).unwrap_or_default().into_iter();

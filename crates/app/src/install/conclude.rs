@@ -75,9 +75,10 @@ fn change_shell(
     let switched = shell.switched(runtime.name());
     if let (Some(required), None) = (session::followed(runtime), switched) {
         session::plan_following(runtime, None);
-        return match required == pick {
-            true => ShellAfterInstall::AsRequired,
-            false => ShellAfterInstall::RequiredOther(runtime.selector_of_pick(&required)),
+        return if required == pick {
+            ShellAfterInstall::AsRequired
+        } else {
+            ShellAfterInstall::RequiredOther(runtime.selector_of_pick(&required))
         };
     }
     match switched {

@@ -118,7 +118,7 @@ pub fn fetch(job: &InstallJob, archive: Archive, file: &Path) -> Result<u64, Err
     Ok(fetched)
 }
 
-/// Deletes what is kept of the download of an archive. What cannot be deleted is shown by a clean-up.
+/// Deletes the partial download of an archive. If that fails, a clean-up shows the file.
 pub fn forget(job: &InstallJob, archive: &Archive) {
     if let Ok(partial) = partial_file(job, archive) {
         optional::remove(&partial).unwrap_or_default();

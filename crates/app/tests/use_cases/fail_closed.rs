@@ -57,7 +57,7 @@ fn an_install_whose_packages_cannot_be_listed_is_not_removed_unasked() {
 }
 
 #[test]
-fn settings_that_cannot_be_read_let_nothing_be_installed_or_deleted() {
+fn unreadable_settings_refuse_installing_and_deleting() {
     let scene = Scene::with(&["8.3.1", "6"]);
     remove_six(&scene).unwrap();
     scene.write(

@@ -1,4 +1,4 @@
-//! What an install keeps of the definition that it was made with, so that it can still be listed, switched to
+//! The part of a definition that its installs record, so that they can still be listed, switched to
 //! and removed when the definition is gone or broken.
 
 use serde::{Deserialize, Serialize};
@@ -21,7 +21,7 @@ pub struct RecordedDefinition {
 }
 
 impl RecordedDefinition {
-    /// What an install records of `definition`.
+    /// The recorded part of `definition`.
     pub fn of(definition: &Definition) -> RecordedDefinition {
         RecordedDefinition {
             title: definition.title.clone(),

@@ -281,7 +281,7 @@ fn offline(scene: &Scene) -> std::process::Command {
 }
 
 #[test]
-fn what_a_killed_removal_left_is_found_and_completed() {
+fn a_killed_removal_is_reported_and_completed() {
     let scene = Scene::new();
     scene.does(&["--quiet", "install", "8.3.1", "6.20.2"]);
     scene.does(&["connect"]);

@@ -127,7 +127,7 @@ Error: Marram 5.2.1 may not be installed: its line is no longer supported.
 }
 
 #[test]
-fn what_is_denied_stays_in_the_trash() {
+fn denied_releases_stay_in_the_trash() {
     let scene = Scene::new();
     scene.does(&["--quiet", "install", "8.3.0", "6"]);
     scene.does(&["remove", "8.3.0", "6", "--even-if-used"]);

@@ -94,7 +94,7 @@ fn a_return_and_an_install_of_the_same_end_with_one() {
             assert_eq!(scene.on_shelf(), ["4.8.3", "6.20.1", "6.20.2", "8.3.0"]);
             let operations = operations(scene, "4.8.3");
             assert_eq!(operations.len(), 3, "{operations:?}");
-            // What was not taken from the trash is still there.
+            // The entries that were not restored are still in the trash.
             let trash = names_in(&scene.data("trash/marram"));
             assert_eq!(trash.is_empty(), operations[0] == "restored", "{trash:?}");
         },
@@ -102,7 +102,7 @@ fn a_return_and_an_install_of_the_same_end_with_one() {
 }
 
 #[test]
-fn what_is_restored_is_not_deleted_from_the_trash_at_the_same_time() {
+fn restoring_and_emptying_the_trash_exclude_each_other() {
     together(
         [&["restore", "4.8.3"], &["tidy", "--yes", "--for-good"]],
         |scene, [restored, _]| {

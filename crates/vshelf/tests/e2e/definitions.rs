@@ -19,7 +19,7 @@ fn without_a_definition() -> Scene {
 }
 
 #[test]
-fn what_is_on_the_shelf_without_a_definition_is_listed_used_and_removed() {
+fn installs_without_a_definition_are_listed_used_and_removed() {
     let scene = without_a_definition();
     let ran = scene.does(&["list"]);
     assert!(ran.stdout.starts_with("Marram: 2 installs, "), "{ran}");
@@ -48,7 +48,7 @@ fn what_is_on_the_shelf_without_a_definition_is_listed_used_and_removed() {
 }
 
 #[test]
-fn a_broken_definition_stops_nothing_about_other_runtimes() {
+fn a_broken_definition_affects_no_other_runtime() {
     let scene = Scene::new();
     scene.does(&["--quiet", "install", "8.3.1"]);
     scene.write(".config/vivid-shelf/runtimes/sedge.toml", "name = ");
@@ -75,7 +75,7 @@ fn a_broken_definition_stops_nothing_about_other_runtimes() {
     assert_eq!(scene.run(&mut required).code, 0);
     let ran = scene.vshelf(&["catalog", "sedge"]);
     assert_eq!(ran.code, 6, "{ran}");
-    // With installs of it on the shelf, the records stand in.
+    // With installs of it on the shelf, the records replace the definition.
     let definition = scene.path(".config/vivid-shelf/runtimes/marram.toml");
     fs::write(definition, "name = ").unwrap();
     let ran = scene.does(&["list"]);

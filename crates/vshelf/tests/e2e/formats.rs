@@ -122,7 +122,7 @@ All that is required here is locked in ~/tide-board/vivid-shelf.lock.
 }
 
 #[test]
-fn what_was_written_down_with_the_former_names_goes_on_working() {
+fn former_paths_keep_working() {
     let scene = written_by_0_1_0();
     // A shell that 0.1.0 switched.
     let mut status = scene.command(PROGRAM);
@@ -141,7 +141,7 @@ fn what_was_written_down_with_the_former_names_goes_on_working() {
     let program = scene.data("shelf/marram/8.3.0/build/bin/marram");
     let ran = scene.run(scene.command(program.to_str().unwrap()).arg("--version"));
     assert_eq!(ran.stdout, "marram 8.3.0\n");
-    // What was in the trash comes back with its packages, and what is kept is kept.
+    // The entry in the trash comes back with its packages, and the mark of a kept install stays.
     scene.does(&["restore", "8.3.1"]);
     let packages = scene.does(&["run", "8.3.1", "--", "tussock", "list"]);
     assert_eq!(packages.stdout, "kelp 2.0.0\n");

@@ -45,7 +45,7 @@ const COMMANDS: [&[&str]; 9] = [
     &["adopt", "built", "--as", "gull-point/8.3.9"],
 ];
 
-/// What is inconsistent on the disk, looked at without the program.
+/// The inconsistencies on the disk, found without the program.
 fn inconsistencies(scene: &Scene) -> Vec<String> {
     let shelf = scene.data("shelf/marram");
     let is_whole = |key: &String| {
@@ -128,7 +128,7 @@ fn each_system_call_that_fails_once_is_told_and_nothing_is_half_changed() {
                     faults.push(format!("{what}: {ran}"));
                 }
                 let found = inconsistencies(&scene);
-                // What was committed and not completed, another command completes.
+                // Another command completes committed work.
                 scene.vshelf(&["--offline", "checkup", "--fix"]);
                 let found = found
                     .into_iter()

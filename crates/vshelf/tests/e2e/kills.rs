@@ -1,7 +1,7 @@
 //! Commands that are killed: whatever a person has on the shelf is afterwards as it was before or as it
 //! should become, and the same command given again completes.
 //!
-//! What is compared are the person's data: installs with their packages, the default, labels, what is kept,
+//! The test compares the person's data: installs with their packages, the default, labels, what is kept,
 //! the trash and the history. Nothing is installed again to hide a loss. The usual run kills removals,
 //! returns and replacements; `scripts/kills` kills every command at every call that changes the disk, and at
 //! random.
@@ -78,7 +78,7 @@ const fn several(arguments: &'static [&'static str]) -> Case {
     }
 }
 
-/// What the usual run kills.
+/// The cases of the usual run.
 const USUAL: [Case; 5] = [
     one(&["remove", "8.3.0", "--even-if-used"], &[3]),
     one(&["remove", "8.3.0", "--even-if-used", "--for-good"], &[3]),
@@ -111,7 +111,7 @@ const ALL: [Case; 18] = [
     several(&["renew", "--yes"]),
 ];
 
-/// What a person has, as the disk and commands that only read show it.
+/// The data of a person, as the disk and commands that only read show it.
 #[derive(Clone, Debug, PartialEq, Eq)]
 struct Data {
     /// Installs with their packages.
@@ -231,7 +231,7 @@ fn left_behind(scene: &Scene) -> Vec<String> {
     ran.stdout.lines().map(str::to_owned).collect()
 }
 
-/// What is wrong after `case` was cut off.
+/// The faults after `case` was cut off.
 fn faults(scene: &Scene, case: &Case, before: &Data, after: &Data) -> Vec<String> {
     let mut faults = Vec::new();
     let mut look = |when: &str| {
@@ -317,7 +317,7 @@ fn none(kills: u32, faults: &[String]) {
 }
 
 #[test]
-fn a_removal_a_return_or_a_replacement_killed_anywhere_loses_nothing() {
+fn killed_removals_returns_and_replacements_keep_all_data() {
     let scene = Scene::new();
     if !scene.can_tamper() {
         return;
@@ -329,7 +329,7 @@ fn a_removal_a_return_or_a_replacement_killed_anywhere_loses_nothing() {
 
 #[test]
 #[ignore = "takes many minutes; scripts/kills runs it"]
-fn every_command_killed_at_every_call_loses_nothing() {
+fn every_command_killed_at_every_call_keeps_all_data() {
     let scene = Scene::new();
     assert!(scene.can_tamper());
     let (kills, faults) = kill_at_calls(&scene, &ALL);
@@ -338,7 +338,7 @@ fn every_command_killed_at_every_call_loses_nothing() {
 
 #[test]
 #[ignore = "takes minutes; scripts/kills runs it"]
-fn every_command_killed_at_random_loses_nothing() {
+fn every_command_killed_at_random_keeps_all_data() {
     let number = |name: &str, usual: u64| {
         let text = std::env::var(name).ok();
         text.map_or(usual, |text| text.parse().unwrap())

@@ -54,7 +54,7 @@ pub fn output_within(limit: Duration, command: &mut Command) -> Output {
     let stdout = Collected::from(started.stdout.take().expect("it is piped"));
     let stderr = Collected::from(started.stderr.take().expect("it is piped"));
     let status = started.wait_until(deadline);
-    // What it started may still hold the pipes.
+    // Its child processes may still hold the pipes.
     let ended = status.is_some() && stdout.wait_until(deadline) && stderr.wait_until(deadline);
     let [stdout, stderr] = [stdout, stderr].map(Collected::bytes);
     match status.filter(|_| ended) {
@@ -141,7 +141,7 @@ impl Drop for Started {
     }
 }
 
-/// What a program writes to a pipe, collected while it runs.
+/// The output of a program to a pipe, collected while it runs.
 struct Collected {
     bytes: Arc<Mutex<Vec<u8>>>,
     ended: Receiver<()>,

@@ -127,7 +127,7 @@ impl Scene {
         fs::write(path, text).unwrap();
     }
 
-    /// A command in its own session, with nothing of this machine's environment but what every system has,
+    /// A command in its own session, with the environment that every system has and no more of this machine's,
     /// and the clock that the tests are run with.
     pub fn command(&self, program: &str) -> Command {
         let mut command = process::command(program);

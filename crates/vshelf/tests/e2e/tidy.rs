@@ -109,7 +109,7 @@ when              version        what       why, and its packages
 }
 
 #[test]
-fn a_plan_without_a_catalog_is_not_told_as_complete() {
+fn a_plan_without_a_catalog_warns() {
     let scene = cluttered();
     let kept = scene.path(".cache/vivid-shelf/catalogs");
     fs::remove_dir_all(&kept).unwrap();

@@ -368,7 +368,7 @@ impl Work<'_> {
         self.folder.join(self.staged_below())
     }
 
-    /// Where the steps put the install, below the folder of the build.
+    /// The path of the staged install, relative to the folder of the build.
     fn staged_below(&self) -> PathBuf {
         let place = final_place(self.job);
         Path::new("stage").join(place.strip_prefix("/").unwrap_or(&place))
