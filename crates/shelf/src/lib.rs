@@ -5,7 +5,7 @@
 //! commit point: *publish* from `staging` to the shelf, *retire* from the shelf to the trash, *return*
 //! from the trash to the shelf. An intent note in the folder says before the rename what is about to
 //! happen; if the process dies, the next command that changes the shelf reads it and completes or
-//! discards the work ([`note`]). Only what is in the trash is ever deleted.
+//! discards the work (`note`). Only what is in the trash is ever deleted.
 
 pub mod adoption;
 mod completion;
