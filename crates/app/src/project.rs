@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 
 use vshelf_core::Request;
 use vshelf_core::definition::RequirementFile;
-use vshelf_core::lock::{LOCK_FILE, Lock, LockError, LockedRelease, line_of};
+use vshelf_core::lock_file::{LOCK_FILE, Lock, LockError, LockedRelease, line_of};
 use vshelf_core::requirement::{self, Problem, Requirement, RequirementError};
 use vshelf_files::system;
 use vshelf_shelf::journal::{self, SeenProject};

@@ -20,7 +20,7 @@ use vshelf_sources::registries::UserSettings;
 
 use crate::definitions;
 use crate::error::{Error, TextLine, file_error};
-use crate::rules::{Rule, RuleTexts};
+use vshelf_core::rules::{Rule, RuleTexts};
 
 /// The settings in force.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Deserialize)]

@@ -5,7 +5,7 @@
 //! several runtimes at once. A lock file says which release that came to. This module reads contents; finding the files is the caller's.
 
 use crate::definition::RequirementFile;
-use crate::lock::{LOCK_FILE, LockProblem};
+use crate::lock_file::{LOCK_FILE, LockProblem};
 use crate::selector::{Request, Selector, SelectorError};
 use crate::template::Template;
 

@@ -5,8 +5,8 @@ use vshelf_core::definition::SourceDefinition;
 use vshelf_core::{Phase, Release, Version};
 
 use crate::error::{Done, Error};
-use crate::rules::{Rule, RuleKind};
 use crate::runtime::Runtime;
+use vshelf_core::rules::{Rule, RuleKind};
 
 /// Fails if a rule forbids to have releases of this version on the shelf.
 pub fn check_version(runtime: &Runtime<'_>, version: &Version) -> Done {

@@ -12,7 +12,7 @@ use vshelf_core::catalog::Build;
 use vshelf_core::definition::RecordedDefinition;
 use vshelf_core::definition::build::BuildSection;
 use vshelf_core::definition::needs::Needs;
-use vshelf_core::lock::LOCK_FILE;
+use vshelf_core::lock_file::LOCK_FILE;
 use vshelf_files::tree::remove_tree;
 use vshelf_shelf::record::RecordContents;
 use vshelf_shelf::{Staged, recovery};

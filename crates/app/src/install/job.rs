@@ -8,7 +8,7 @@ use std::sync::Arc;
 use jiff::Timestamp;
 use vshelf_core::catalog::{Build, BuildCompanion, Checksum, Release, Repack};
 use vshelf_core::definition::{Companion, SourceDefinition};
-use vshelf_core::lock::LockedRelease;
+use vshelf_core::lock_file::LockedRelease;
 use vshelf_core::packages::Package;
 use vshelf_core::{Definition, Key};
 use vshelf_shelf::Shelf;
@@ -20,7 +20,7 @@ use super::allowed;
 use super::last_build::last_build;
 use crate::error::Error;
 use crate::events::LastBuild;
-use crate::lock;
+use crate::locking;
 use crate::runtime::Runtime;
 
 /// An install to be made.
@@ -133,9 +133,9 @@ impl InstallJob {
         locked: &LockedRelease,
         options: JobOptions,
     ) -> Result<InstallJob, Error> {
-        let archive = lock::fitting_archive(runtime, locked)?;
+        let archive = locking::fitting_archive(runtime, locked)?;
         if archive.platform.is_source() {
-            lock::check_patches(runtime, locked)?;
+            locking::check_patches(runtime, locked)?;
         }
         let source = runtime.definition.source(&archive.source);
         let source = source.ok_or_else(|| Error::LockedSource {

@@ -2,7 +2,7 @@
 
 use std::path::Path;
 
-use vshelf_core::lock::{LOCK_FILE, LockedRelease};
+use vshelf_core::lock_file::{LOCK_FILE, LockedRelease};
 use vshelf_core::packages::Package;
 use vshelf_core::resolve::{Choice, ResolveError, Scope};
 use vshelf_core::{Request, Selector};
@@ -16,7 +16,7 @@ use crate::events::{Answer, Event, Listener, Question};
 use crate::integrate::connect::{connect, own_shell, start_up_file};
 use crate::integrate::files::connected_dialects;
 use crate::keep::{carry, packages};
-use crate::lock;
+use crate::locking;
 use crate::outcome::{CarryOutcome, Connected, InstallResult, PackagesLost};
 use crate::project;
 use crate::runtime::Runtime;
@@ -296,7 +296,7 @@ pub fn required(
     for runtime in defined {
         if let Some(found) = project::find_requirement(&runtime)? {
             if locked_only && !found.file.ends_with(LOCK_FILE) {
-                return Err(lock::not_locked(&runtime, &found));
+                return Err(locking::not_locked(&runtime, &found));
             }
             let request = found.requirement.request;
             listener.tell(Event::RequirementFound {

@@ -2,7 +2,7 @@
 
 use std::path::{Path, PathBuf};
 
-use vshelf_core::lock::LOCK_FILE;
+use vshelf_core::lock_file::LOCK_FILE;
 use vshelf_core::outlook::Newer;
 use vshelf_core::packages::Package;
 use vshelf_core::resolve::Scope;
@@ -24,7 +24,7 @@ use crate::events::{Answer, Event, Listener, Question, Task};
 use crate::install::execute::execute_from_any;
 use crate::install::job::{InstallJob, JobOptions};
 use crate::integrate::refresh::refresh;
-use crate::lock::{self, LockRequest};
+use crate::locking::{self, LockRequest};
 use crate::outcome::RenewalStep;
 use crate::project::{self, FoundRequirement};
 use crate::runtime::Runtime;
@@ -478,7 +478,7 @@ fn renew_lock(runtime: &Runtime<'_>, file: &Path, listener: &dyn Listener) -> Do
         renew: Some(vec![runtime.name().to_owned()]),
         platforms: Vec::new(),
     };
-    for written in lock::lock(&there.in_folder(folder), &renewed, listener)? {
+    for written in locking::lock(&there.in_folder(folder), &renewed, listener)? {
         let mut entries = written.entries.iter();
         if let Some(entry) = entries.find(|entry| entry.title == runtime.definition.title) {
             listener.tell(Event::Renewal(&RenewalStep::Locked {

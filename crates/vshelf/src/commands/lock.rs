@@ -2,7 +2,7 @@
 
 use clap::Args;
 use vshelf_app::Environment;
-use vshelf_app::lock::{self, LockRequest};
+use vshelf_app::locking::{self, LockRequest};
 
 use super::command::{CommandArgs, RunCommand, platforms};
 use crate::failure::Outcome;
@@ -36,12 +36,12 @@ impl CommandArgs for Lock {
 impl RunCommand for Lock {
     fn run(self, ui: &Ui, environment: &Environment) -> Outcome {
         if self.check {
-            return output::lock::say_checked(ui, &lock::check(environment)?);
+            return output::lock::say_checked(ui, &locking::check(environment)?);
         }
         let asked = LockRequest {
             renew: self.renew.map(|name| name.into_iter().collect()),
             platforms: platforms(&self.platform)?,
         };
-        output::lock::show(ui, &lock::lock(environment, &asked, ui)?)
+        output::lock::show(ui, &locking::lock(environment, &asked, ui)?)
     }
 }

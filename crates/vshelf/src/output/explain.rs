@@ -6,7 +6,7 @@ use vshelf_app::install::last_build::last_build;
 use vshelf_app::install::{allowed, from_source};
 use vshelf_app::{Activity, Runtime, project};
 use vshelf_core::catalog::ToldBy;
-use vshelf_core::lock::LOCK_FILE;
+use vshelf_core::lock_file::LOCK_FILE;
 use vshelf_core::resolve::{Choice, Filter, Scope, Step};
 use vshelf_core::{Pick, Release, Request};
 use vshelf_view::Palette;

@@ -2,7 +2,7 @@
 
 use std::path::PathBuf;
 
-use vshelf_app::lock::WrittenLock;
+use vshelf_app::locking::WrittenLock;
 use vshelf_view::words::listed;
 use vshelf_view::{Cell, Column, Palette, Table};
 

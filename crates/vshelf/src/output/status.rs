@@ -5,7 +5,7 @@ use vshelf_app::integrate::connect::way_to_connect;
 use vshelf_app::other_copy::OtherCopy;
 use vshelf_app::{Activity, Runtime};
 use vshelf_core::activation::{Activation, Claim, Rule};
-use vshelf_core::lock::LOCK_FILE;
+use vshelf_core::lock_file::LOCK_FILE;
 use vshelf_core::outlook::Newer;
 use vshelf_core::{Key, Phase, Pick};
 use vshelf_view::Palette;

@@ -1,7 +1,7 @@
 //! What is wrong with a lock, and the way out.
 
 use vshelf_app::Error;
-use vshelf_core::lock::LockProblem;
+use vshelf_core::lock_file::LockProblem;
 use vshelf_core::requirement::Problem;
 
 use super::paths::shown;

@@ -5,7 +5,7 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 use vshelf_core::catalog::{Build, BuildCompanion};
-use vshelf_core::lock::{LOCK_FILE, Lock, LockProblem, LockedArchive, LockedRelease};
+use vshelf_core::lock_file::{LOCK_FILE, Lock, LockProblem, LockedArchive, LockedRelease};
 use vshelf_core::requirement::Problem;
 use vshelf_core::resolve::{Choice, Scope};
 use vshelf_core::{Phase, Platform, Release};

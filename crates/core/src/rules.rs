@@ -4,11 +4,11 @@
 use std::ops::Range as Span;
 use std::path::{Path, PathBuf};
 
+use crate::Range;
+use crate::definition::day;
 use jiff::civil::Date;
 use serde::Deserialize;
 use toml::Spanned;
-use vshelf_core::Range;
-use vshelf_core::definition::day;
 
 /// The rules of one settings file, as they are written.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Deserialize)]
