@@ -174,7 +174,7 @@ mod live {
         let memory = install(&scene, &selectors);
         scene.does(&["connect"]);
         for version in versions {
-            tell_figures(&scene, "lua", version, memory);
+            tell_figures(&scene, "lua", &format!("puc-rio-{version}"), memory);
             let script = format!(
                 "vshelf switch lua@{version} >/dev/null
                 lua -e 'print(_VERSION, package.path)'"
@@ -233,7 +233,7 @@ mod long {
         assert!(unpacked.success());
         let package = folder.path().join(package);
         for (version, memory) in ["3.1.2", "3.3.8"].into_iter().zip(memory) {
-            tell_figures(&scene, "ruby", version, memory);
+            tell_figures(&scene, "ruby", &format!("ruby-lang-{version}"), memory);
             let selector = format!("ruby@{version}");
             let checked = scene.vshelf(&["checkup", &selector]);
             assert_eq!(checked.code, 0, "{checked}");
@@ -287,7 +287,7 @@ mod long {
         move_source(&scene, "python.python-org", &files);
         let memory = install(&scene, &["python@3.13"]);
         scene.does(&["connect"]);
-        tell_figures(&scene, "python", "3.13.5", memory);
+        tell_figures(&scene, "python", "psf-3.13.5", memory);
         let said = in_bash(
             &scene,
             "vshelf switch python@3.13 >/dev/null
