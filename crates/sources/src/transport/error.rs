@@ -16,6 +16,15 @@ use crate::registries::RegistryError;
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Said(pub Option<String>);
 
+impl Said {
+    /// Whether a registry of containers read a digest that another client was just writing: Docker's registry 2.8
+    /// answers so (OCI distribution specification, "Error Codes") if two push to one repository at once.
+    fn is_of_race(&self) -> bool {
+        let said = self.0.as_deref().unwrap_or_default();
+        said.starts_with("DIGEST_INVALID")
+    }
+}
+
 impl fmt::Display for Said {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match &self.0 {
@@ -159,8 +168,8 @@ impl TransportError {
             TransportError::Unreachable { .. }
             | TransportError::ThroughProxy { .. }
             | TransportError::BrokenOff { .. } => true,
-            TransportError::Status { status, .. } => {
-                matches!(status, 408 | 425 | 429 | 500 | 502 | 503 | 504)
+            TransportError::Status { status, said, .. } => {
+                matches!(status, 408 | 425 | 429 | 500 | 502 | 503 | 504) || said.is_of_race()
             }
             _ => false,
         }

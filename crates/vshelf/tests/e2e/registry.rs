@@ -365,11 +365,11 @@ fn two_who_publish_at_once_lose_nothing_and_clients_install_meanwhile() {
                 })
             })
             .collect();
-        for writer in writers {
-            writer.join().unwrap();
-        }
+        let written: Vec<_> = writers.into_iter().map(|writer| writer.join()).collect();
+        // The reader ends also if a writer failed.
         is_done.store(true, Ordering::Relaxed);
         reader.join().unwrap();
+        assert!(written.iter().all(Result::is_ok));
     });
     let client = client(&registry, "board/marram");
     let card = does(&client, &registry, &["catalog", "8.2.2"]).stdout;
