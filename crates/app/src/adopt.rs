@@ -18,6 +18,7 @@ use vshelf_shelf::{Manifest, Staged, recovery};
 use vshelf_sources::digest::digest_of_file;
 
 use crate::activity::Activity;
+use crate::admission;
 use crate::environment::Environment;
 use crate::error::{Done, Error, file_error};
 use crate::events::{Event, Listener};
@@ -211,6 +212,7 @@ impl Adoption {
             return Err(Error::AdoptPublisher { publisher });
         }
         let key = Key::new(&version, &publisher);
+        let admitted = admission::admit_adopted(runtime, &version, &publisher)?;
         let title = &runtime.definition.title;
         let lock = runtime.shelf.lock(&key, &mut |holder| {
             listener.tell(Event::Waiting {
@@ -267,7 +269,7 @@ impl Adoption {
             manifest: &manifest,
             log: None,
         };
-        let install = (runtime.shelf).publish(&self.stage, &key, staged, durability)?;
+        let install = (runtime.shelf).publish(&self.stage, &admitted, staged, durability)?;
         drop(self.stage);
         // What follows takes it itself.
         drop(lock);

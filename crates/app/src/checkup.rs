@@ -16,11 +16,13 @@ use vshelf_shelf::store::{Untold, program_in};
 use vshelf_shelf::{Install, Shelf, probe, recovery};
 
 use crate::activity::Activity;
+use crate::admission;
 use crate::environment::Environment;
 use crate::error::{Done, Error, StartFailure, file_error};
 use crate::install::{first_start, from_source};
 use crate::integrate::connect::{self, ConnectionProblem};
 use crate::keep::{history, leftovers};
+use crate::ledger;
 use crate::mistakes::{self, Mistake};
 use crate::other_copy::OtherCopy;
 use crate::runtime::Runtime;
@@ -199,6 +201,13 @@ pub enum LibraryChange {
 /// What is wrong with an install.
 #[derive(Debug)]
 pub enum InstallProblem {
+    /// Its archive had another digest than its sources state.
+    OtherwiseStated {
+        /// The digest of its archive.
+        digest: String,
+        /// What its sources state for the platform.
+        stated: Vec<String>,
+    },
     /// The folder that it is a link to is gone.
     LinkGone(PathBuf),
     /// Files differ from what was unpacked.
@@ -278,7 +287,8 @@ pub fn fix(environment: &Environment) -> Done {
         let runtime = Runtime::named(environment, Some(&name))?;
         for untold in &runtime.untold {
             if let Some(record) = record_in_history(&runtime, untold, &history) {
-                runtime.shelf.write_record(&untold.key, record.clone())?;
+                let admitted = admission::admit_former(&runtime, record)?;
+                runtime.shelf.write_record(&admitted, record.clone())?;
             }
         }
         if runtime.shelf.has_dangling_default() {
@@ -306,6 +316,31 @@ fn record_in_history<'h>(
     };
     let last = history.iter().rev().find(is_same)?;
     (is_lost && !last.operation.removes()).then_some(&last.record)
+}
+
+/// The problem of an install whose archive had another digest than its sources state. Without a statement about
+/// its platform nothing is known.
+fn otherwise_stated(
+    runtime: &Runtime<'_>,
+    install: &Install,
+) -> Result<Option<InstallProblem>, Error> {
+    let record = &install.record.contents;
+    let Some(digest) = record.digest.as_ref().filter(|_| record.adopted.is_none()) else {
+        return Ok(None);
+    };
+    let stated = ledger::stated(runtime, &install.id.key)?;
+    let of_platform = stated
+        .iter()
+        .filter(|statement| statement.platform.as_str() == record.platform);
+    let stated: Vec<String> = of_platform
+        .map(|statement| statement.digest.to_string())
+        .collect();
+    Ok(
+        (!stated.is_empty() && !stated.contains(digest)).then(|| InstallProblem::OtherwiseStated {
+            digest: digest.clone(),
+            stated,
+        }),
+    )
 }
 
 /// Whether two paths lead to one folder.
@@ -346,6 +381,9 @@ impl Checkup {
             self.findings
                 .push(finding(InstallProblem::LinkGone(target)));
             return Ok(());
+        }
+        if let Some(problem) = otherwise_stated(runtime, install)? {
+            self.findings.push(finding(problem));
         }
         if let Some(manifest) = runtime.shelf.manifest(&install.id.key)? {
             let differences = manifest.compare(&install.folder);

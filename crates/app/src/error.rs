@@ -8,10 +8,12 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use vshelf_core::Version;
+use vshelf_core::admission::Forbidden;
 use vshelf_core::catalog::LibcVersion;
 use vshelf_core::definition::DefinitionError;
 use vshelf_core::definition::build::LogFailure;
 use vshelf_core::definition::needs::Missing;
+use vshelf_core::file_trust::Distrust;
 use vshelf_core::requirement::RequirementError;
 use vshelf_core::resolve::ResolveError;
 use vshelf_core::selector::SelectorError;
@@ -463,14 +465,15 @@ pub enum Error {
     #[error("{title} may not be installed: {what}")]
     Forbidden {
         title: String,
-        /// What of the rule it falls under.
-        what: String,
+        what: Forbidden,
         /// Why there is such a rule.
         why: Option<String>,
         /// The file that has the rule.
         file: PathBuf,
         line: usize,
     },
+    #[error("{file} does not count: {distrust}")]
+    DistrustedFile { file: PathBuf, distrust: Distrust },
     #[error("{title} is locked, and is not what is required now")]
     StaleLock {
         lock: PathBuf,
@@ -496,11 +499,58 @@ pub enum Error {
         platform: String,
         runtime: String,
     },
-    #[error("{title} is locked from the source {source_name}, which its definition does not have")]
-    LockedSource {
+    #[error("{title} is locked with a digest that no source states")]
+    LockedOtherwise {
         title: String,
-        source_name: String,
         runtime: String,
+        /// The digests that are locked for this platform.
+        locked: Vec<String>,
+        /// The digests that sources state; none if they have no such archive.
+        stated: Vec<String>,
+    },
+    #[error("{title} is locked, and no source has it")]
+    LockedUnstated {
+        title: String,
+        runtime: String,
+        /// The sources of its publisher.
+        sources: Vec<String>,
+    },
+    #[error("{title} is on the shelf, and is not what is locked: {difference}")]
+    LockedDiffers {
+        title: String,
+        /// The selector of the install, as commands need it.
+        selector: String,
+        difference: LockDifference,
+    },
+    #[error(
+        "{title} is locked with the package {package}, which neither its definition nor its catalog has"
+    )]
+    UndeclaredCompanion {
+        title: String,
+        package: String,
+        runtime: String,
+    },
+    #[error(
+        "{title} is locked with the package {package}, which no setting here has every install get"
+    )]
+    UndeclaredPackage {
+        title: String,
+        package: String,
+        runtime: String,
+    },
+    #[error("two sources of {title} state different digests for {file}")]
+    SourcesContradict {
+        title: String,
+        file: String,
+        /// Each source, and what it states.
+        stated: [(String, String); 2],
+    },
+    #[error("a rule is about {name}, and no runtime has that name")]
+    UnknownRuntimeInRule {
+        name: String,
+        near: Vec<String>,
+        file: PathBuf,
+        line: usize,
     },
     #[error("{title} is locked with other patches than those of its definition")]
     OtherPatches { title: String, runtime: String },
@@ -553,6 +603,29 @@ pub enum Error {
         #[source]
         source: io::Error,
     },
+}
+
+/// How an install differs from what is locked.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum LockDifference {
+    /// It was adopted.
+    #[error("it was adopted")]
+    Adopted,
+    /// Its archive had another digest.
+    #[error("its archive was {0}")]
+    Digest(String),
+    /// No source has stated the digest of its archive.
+    #[error("no source states its archive, {0}")]
+    Unstated(String),
+    /// Its source got other patches.
+    #[error("its source got other patches")]
+    Patches,
+    /// It came with another version of a package, or the lock does not have the package.
+    #[error("it has another {0}")]
+    Companion(String),
+    /// A file was changed since.
+    #[error("{0} was changed")]
+    Changed(PathBuf),
 }
 
 /// What is wrong with a definition.
@@ -656,6 +729,7 @@ impl Error {
             | Error::NotUtf8 { .. }
             | Error::File { .. }
             | Error::Settings { .. }
+            | Error::UnknownRuntimeInRule { .. }
             | Error::ChangedSource { .. }
             | Error::Definition { .. }
             | Error::Shelf(_)
@@ -694,7 +768,12 @@ impl Error {
             | Error::UnknownLabel { .. }
             | Error::NotRequired { .. }
             | Error::Requirement { .. } => Class::NoMatch,
-            Error::OtherPatches { .. } => Class::Verification,
+            Error::OtherPatches { .. }
+            | Error::LockedOtherwise { .. }
+            | Error::LockedUnstated { .. }
+            | Error::UndeclaredCompanion { .. }
+            | Error::UndeclaredPackage { .. }
+            | Error::SourcesContradict { .. } => Class::Verification,
             Error::NotAnInstall { class, .. } => *class,
             Error::FetchedDefinition { .. }
             | Error::NoDocument { .. }
@@ -744,11 +823,12 @@ impl Error {
             | Error::OtherArchiveLayout { .. }
             | Error::NotBuilt { .. }
             | Error::Forbidden { .. }
+            | Error::DistrustedFile { .. }
             | Error::StaleLock { .. }
             | Error::NotLocked { .. }
             | Error::SystemLock { .. }
             | Error::LockedElsewhere { .. }
-            | Error::LockedSource { .. }
+            | Error::LockedDiffers { .. }
             | Error::NotBuiltHere { .. }
             | Error::BuiltForItsPlace { .. }
             | Error::ChangedSinceBuilt { .. }

@@ -6,6 +6,7 @@
 //! tests listen to the same things.
 
 pub mod activity;
+pub mod admission;
 pub mod adopt;
 pub mod calling_shell;
 pub mod catalog;
@@ -17,10 +18,14 @@ pub mod definitions;
 pub mod environment;
 pub mod error;
 pub mod events;
+pub mod foreign_file;
 pub mod install;
 pub mod integrate;
 pub mod keep;
 pub mod labels;
+pub mod ledger;
+pub mod lock_check;
+pub mod lock_difference;
 pub mod locking;
 mod manifest;
 pub mod mirror;

@@ -1,22 +1,30 @@
 //! The lock file of the project: the releases that its requirements came to, found and written.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashSet};
 use std::fs;
 use std::path::{Path, PathBuf};
 
-use vshelf_core::catalog::{Build, BuildCompanion};
-use vshelf_core::lock_file::{LOCK_FILE, Lock, LockProblem, LockedArchive, LockedRelease};
+use vshelf_core::admission::Narrowing;
+use vshelf_core::catalog::{Build, Checksum};
+use vshelf_core::definition::{SourceDefinition, SourceKind};
+use vshelf_core::lock_file::{
+    LOCK_FILE, Lock, LockProblem, LockedArchive, LockedCompanion, LockedRelease,
+};
 use vshelf_core::requirement::Problem;
 use vshelf_core::resolve::{Choice, Scope};
-use vshelf_core::{Phase, Platform, Release};
+use vshelf_core::{Phase, Platform, Release, Version};
 use vshelf_files::atomic;
+use vshelf_sources::SourceError;
+use vshelf_sources::checksums::ChecksumLists;
 use vshelf_sources::npm::NpmRegistry;
-use vshelf_sources::{Archive, SourceError};
 
+use crate::admission::{self, refused};
 use crate::environment::Environment;
-use crate::error::{Done, Error, file_error};
+use crate::error::{Error, file_error};
 use crate::events::Listener;
-use crate::install::allowed;
+use crate::install::job::{Offer, check_contradiction};
+use crate::ledger;
+use crate::lock_check::{check_platform, check_stated};
 use crate::project::{self, FoundRequirement};
 use crate::runtime::Runtime;
 
@@ -84,17 +92,21 @@ pub fn lock(
     let mut written = Vec::new();
     for (folder, all) in by_folder {
         let file = folder.join(LOCK_FILE);
-        let before = lock_before(&file, asked)?;
+        let before = lock_before(environment, &file, asked)?;
         let mut after = Lock::default();
         let mut entries = Vec::new();
         for mut wanted in all {
             let known = before.release_of(wanted.runtime.name());
-            let release = match known.filter(|known| asked.keeps(&wanted, known)) {
-                Some(known) => LockedRelease {
-                    required: wanted.found.requirement.request.to_string(),
-                    ..known.clone()
-                },
-                None => wanted.release(asked, known, catalogs.path(), listener)?,
+            let kept = known.filter(|known| asked.keeps(&wanted, known));
+            let release = match kept {
+                Some(known) if asked.is_covered_by(known) => {
+                    check_stated(&mut wanted.runtime, known)?;
+                    LockedRelease {
+                        required: wanted.found.requirement.request.to_string(),
+                        ..known.clone()
+                    }
+                }
+                _ => wanted.release(asked, known, kept.is_some(), catalogs.path(), listener)?,
             };
             entries.push(LockEntry {
                 title: wanted.runtime.definition.title.clone(),
@@ -123,17 +135,19 @@ pub fn lock(
     Ok(written)
 }
 
-/// Fails where what the project here requires is not locked, with archives for this platform.
+/// Fails if a requirement of the project here is not locked for this platform, or if a lock contradicts what
+/// sources state. They are asked if nothing is known here.
 pub fn check(environment: &Environment) -> Result<Vec<PathBuf>, Error> {
     let mut files = Vec::new();
     for (folder, all) in wanted(environment)? {
         let file = folder.join(LOCK_FILE);
-        for wanted in all {
+        for mut wanted in all {
             let locked = project::locked_in(&wanted.runtime, &file)?;
             let Some(locked) = locked else {
                 return Err(not_locked(&wanted.runtime, &wanted.found));
             };
-            fitting_archive(&wanted.runtime, &locked)?;
+            check_platform(&wanted.runtime, &locked)?;
+            check_stated(&mut wanted.runtime, &locked)?;
         }
         files.push(file);
     }
@@ -147,24 +161,6 @@ pub fn not_locked(runtime: &Runtime<'_>, found: &FoundRequirement) -> Error {
         file: found.file.clone(),
         required: found.requirement.request.to_string(),
     }
-}
-
-/// The archive of a locked release that is for this platform: a build before a source.
-pub fn fitting_archive<'l>(
-    runtime: &Runtime<'_>,
-    locked: &'l LockedRelease,
-) -> Result<&'l LockedArchive, Error> {
-    let host = runtime.environment().platform();
-    let fitting = locked
-        .archives
-        .iter()
-        .filter(|archive| archive.platform.runs_on(host));
-    let best = fitting.min_by_key(|archive| archive.platform.order_on(host));
-    best.ok_or_else(|| Error::LockedElsewhere {
-        title: runtime.title_of(&locked.key()),
-        platform: host.to_string(),
-        runtime: runtime.name().to_owned(),
-    })
 }
 
 /// What the project here requires, by the folder that says it.
@@ -192,7 +188,7 @@ fn wanted(environment: &Environment) -> Result<BTreeMap<PathBuf, Vec<Wanted<'_>>
 
 /// What a lock file held. Where all is locked anew, one that cannot be read is replaced, but for what a newer
 /// program wrote.
-fn lock_before(file: &Path, asked: &LockRequest) -> Result<Lock, Error> {
+fn lock_before(environment: &Environment, file: &Path, asked: &LockRequest) -> Result<Lock, Error> {
     let anew = asked.renew.as_ref().is_some_and(Vec::is_empty);
     let is_replaced = |error: &Error| {
         let Error::Requirement { error, .. } = error else {
@@ -201,131 +197,226 @@ fn lock_before(file: &Path, asked: &LockRequest) -> Result<Lock, Error> {
         let problem = &error.problem;
         anew && matches!(problem, Problem::Lock(problem) if !matches!(problem, LockProblem::Newer(_)))
     };
-    match project::read_lock(file) {
+    match project::read_lock(environment, file) {
         Err(error) if is_replaced(&error) => Ok(Lock::default()),
         read => Ok(read?.unwrap_or_default()),
     }
 }
 
 impl LockRequest {
-    /// Whether what is locked stays.
+    /// Whether the locked release stays.
     fn keeps(&self, wanted: &Wanted<'_>, locked: &LockedRelease) -> bool {
         let renew = self.renew.as_ref();
         let name = wanted.runtime.name();
         let is_renewed =
             renew.is_some_and(|all| all.is_empty() || all.iter().any(|renewed| renewed == name));
-        let has = |platform: &Platform| {
-            let mut archives = locked.archives.iter();
-            archives.any(|archive| archive.platform.runs_on(platform))
-        };
-        !is_renewed
-            && locked.meets(
-                &wanted.found.requirement.request,
-                wanted.runtime.main_publisher(),
-            )
-            && self.platforms.iter().all(has)
+        let main = wanted.runtime.main_publisher();
+        let request = &wanted.found.requirement.request;
+        !is_renewed && locked.meets(request, main, wanted.runtime.outline())
+    }
+
+    /// Whether a lock has archives for every platform that is asked for.
+    fn is_covered_by(&self, locked: &LockedRelease) -> bool {
+        let has = |platform: &Platform| !locked.archives_for(platform).is_empty();
+        self.platforms.iter().all(has)
     }
 }
 
 impl Wanted<'_> {
-    /// The release that the requirement comes to now, with its archives.
+    /// The release that the requirement resolves to now, or the one that was locked `before` if it is kept, with
+    /// the archives of every platform: those that are asked for and those that were locked, or, if there are
+    /// neither, all that the publisher serves.
     fn release(
         &mut self,
         asked: &LockRequest,
         before: Option<&LockedRelease>,
+        is_kept: bool,
         catalogs: &Path,
         listener: &dyn Listener,
     ) -> Result<LockedRelease, Error> {
         self.runtime.load_and_tell(true, listener)?;
-        let request = &self.found.requirement.request;
-        let Choice::Version(chosen) = self.runtime.resolve(request, Scope::Published)? else {
+        let required = &self.found.requirement.request;
+        let request = match before.filter(|_| is_kept) {
+            Some(before) => before.request(self.runtime.main_publisher()),
+            None => required.clone(),
+        };
+        let Choice::Version(chosen) = self.runtime.resolve(&request, Scope::Published)? else {
             return Err(Error::SystemLock {
                 file: self.found.file.clone(),
             });
         };
-        let release = chosen.release.ok_or(Error::CatalogChanged)?;
-        allowed::check_version(&self.runtime, &release.version)?;
-        let mut archives = Vec::new();
-        let mut platforms = asked.platforms.clone();
-        if platforms.is_empty() {
-            archives = archives_of(&self.runtime, release)?;
-            // What was locked for another machine stays locked for it.
-            let has = |platform: &Platform| {
-                let mut all = archives.iter();
-                all.any(|archive| archive.platform.runs_on(platform))
-            };
-            let known = before.into_iter().flat_map(|before| &before.archives);
-            let known = known.map(|archive| archive.platform.clone());
-            platforms.extend(known.filter(|platform| !has(platform)));
+        let (version, publisher) = {
+            let release = chosen.release.ok_or(Error::CatalogChanged)?;
+            admission::check_release(&self.runtime, release)?;
+            (release.version.clone(), release.publisher.clone())
+        };
+        // Every form of an archive is locked whose source answers. The others were asked already.
+        let mut sources = self.runtime.definition.sources.iter();
+        if sources.any(|source| source.fallback) {
+            self.runtime.ask_every_source_of(&publisher)?;
         }
+        let release = self.runtime.catalog().release(&version, &publisher);
+        let release = release.ok_or(Error::CatalogChanged)?;
+        let found = archives_of(&self.runtime, release, listener)?;
+        let platforms = self.platforms(asked, before, &publisher);
+        let is_asked = |archive: &LockedArchive| {
+            let runs_on = |platform: &Platform| archive.platform.runs_on(platform);
+            asked.platforms.is_empty() || platforms.iter().any(runs_on)
+        };
+        let mut archives: Vec<LockedArchive> = found.into_iter().filter(is_asked).collect();
+        let was_locked = |platform: &Platform| {
+            let mut archives = before.into_iter().flat_map(|before| &before.archives);
+            archives.any(|archive| archive.platform == *platform)
+        };
         for platform in &platforms {
-            let environment = self
-                .runtime
-                .environment()
-                .on_platform(platform.clone(), catalogs.join(platform.as_str()));
-            let mut elsewhere = Runtime::named(&environment, Some(self.runtime.name()))?;
-            elsewhere.load_and_tell(true, listener)?;
-            let on_platform = |error: Error| Error::OnPlatform {
-                platform: platform.to_string(),
-                error: Box::new(error),
-            };
-            let same = elsewhere
-                .catalog()
-                .release(&release.version, &release.publisher);
-            let not_published = || Error::NotPublished {
-                selector: release.version.to_string(),
-            };
-            let same = same.ok_or_else(|| on_platform(not_published()))?;
-            let mut found = archives_of(&elsewhere, same).map_err(on_platform)?;
-            found.retain(|archive| archive.platform.runs_on(platform));
-            if found.is_empty() {
-                return Err(on_platform(not_published()));
+            let mut known = archives.iter();
+            if known.any(|archive| archive.platform.runs_on(platform)) {
+                continue;
             }
-            archives.extend(found);
+            match self.archives_on(platform, (&version, &publisher), catalogs, listener) {
+                Ok(found) => archives.extend(found),
+                // The publisher may serve other releases for it.
+                Err(_) if !asked.platforms.contains(platform) && !was_locked(platform) => {}
+                Err(error) => {
+                    return Err(Error::OnPlatform {
+                        platform: platform.to_string(),
+                        error: Box::new(error),
+                    });
+                }
+            }
         }
-        archives.sort_by(|a, b| a.platform.as_str().cmp(b.platform.as_str()));
-        archives.dedup_by(|a, b| a.platform == b.platform);
+        archives.sort_by(|a, b| {
+            let order = a.platform.as_str().cmp(b.platform.as_str());
+            order.then_with(|| a.digest.to_string().cmp(&b.digest.to_string()))
+        });
+        archives.dedup_by(|a, b| a.platform == b.platform && a.digest == b.digest);
+        if archives.is_empty() {
+            return Err(Error::NotPublished {
+                selector: version.to_string(),
+            });
+        }
         Ok(LockedRelease {
             runtime: self.runtime.name().to_owned(),
-            required: request.to_string(),
-            version: release.version.clone(),
-            publisher: release.publisher.to_string(),
-            companions: self.companions(release, &archives)?,
+            required: required.to_string(),
+            companions: self.companions(release)?,
             packages: self.packages()?,
-            patches: self.patches(release, &archives),
+            patches: self.patches(&version, &archives),
+            publisher: publisher.to_string(),
+            version,
             archives,
         })
     }
 
-    /// The packages that belong to every install from the source of these archives.
-    fn companions(
+    /// The platforms to lock: those that are asked for and those that were locked before, or, if none is asked for, all
+    /// that have a package of their own. Those in the catalog here need not be among them.
+    fn platforms(
         &self,
-        release: &Release,
-        archives: &[LockedArchive],
-    ) -> Result<Vec<BuildCompanion>, Error> {
+        asked: &LockRequest,
+        before: Option<&LockedRelease>,
+        publisher: &str,
+    ) -> Vec<Platform> {
+        let mut platforms = asked.platforms.clone();
+        let before = before.into_iter().flat_map(|before| &before.archives);
+        platforms.extend(before.map(|archive| archive.platform.clone()));
+        if asked.platforms.is_empty() {
+            platforms.extend(self.platforms_of_packages(publisher));
+        }
+        let mut seen = HashSet::new();
+        platforms.retain(|platform| seen.insert(platform.as_str().to_owned()));
+        platforms
+    }
+
+    /// The platforms of the packages that a publisher's sources have one of for each platform. The catalog here
+    /// has only those for this one.
+    fn platforms_of_packages(&self, publisher: &str) -> Vec<Platform> {
+        let kinds = self
+            .runtime
+            .definition
+            .sources
+            .iter()
+            .map(|source| &source.kind);
+        let mut platforms: Vec<Platform> = kinds
+            .filter_map(|kind| match kind {
+                SourceKind::Npm {
+                    packages,
+                    publisher: own,
+                } if own == publisher => Some(packages.keys().cloned()),
+                _ => None,
+            })
+            .flatten()
+            .collect();
+        platforms.sort_by(|a, b| a.as_str().cmp(b.as_str()));
+        platforms.dedup();
+        platforms
+    }
+
+    /// The archives of a release for a platform whose packages the catalog here does not have.
+    fn archives_on(
+        &self,
+        platform: &Platform,
+        (version, publisher): (&Version, &str),
+        catalogs: &Path,
+        listener: &dyn Listener,
+    ) -> Result<Vec<LockedArchive>, Error> {
+        let environment = self
+            .runtime
+            .environment()
+            .on_platform(platform.clone(), catalogs.join(platform.as_str()));
+        let mut definition = self.runtime.definition.clone();
+        definition.sources.retain(|source| {
+            matches!(&source.kind, SourceKind::Npm { packages, publisher: own }
+                if own == publisher && packages.keys().any(|one| one.runs_on(platform)))
+        });
+        let not_published = || Error::NotPublished {
+            selector: version.to_string(),
+        };
+        if definition.sources.is_empty() {
+            return Err(not_published());
+        }
+        let mut elsewhere = Runtime::open(&environment, definition)?;
+        elsewhere.ask_every_source_of(publisher)?;
+        let release = elsewhere.catalog().release(version, publisher);
+        let mut found = archives_of(&elsewhere, release.ok_or_else(not_published)?, listener)?;
+        found.retain(|archive| archive.platform.runs_on(platform));
+        Ok(found)
+    }
+
+    /// The packages from a registry that complete builds of the release, each in the version that an install would
+    /// get now.
+    fn companions(&self, release: &Release) -> Result<Vec<LockedCompanion>, Error> {
         let environment = self.runtime.environment();
         let registry = NpmRegistry::new(environment.registries());
-        let has_archives = |source: &str| archives.iter().any(|archive| archive.source == source);
-        let sources = self.runtime.definition.sources.iter();
-        // What a catalog has itself is not looked for elsewhere.
         let details = self.runtime.details(release)?;
-        let of_catalog = details.builds.iter().flat_map(|build| &build.companions);
-        let mut locked: Vec<BuildCompanion> = of_catalog.cloned().collect();
-        locked.dedup();
-        for companion in sources
-            .filter(|source| has_archives(&source.name))
-            .flat_map(|source| &source.companions)
-        {
+        let mut locked: Vec<LockedCompanion> = Vec::new();
+        for known in details.builds.iter().flat_map(|build| &build.companions) {
+            let companion = LockedCompanion {
+                package: known.package.clone(),
+                version: known.version.clone(),
+                digest: known.digest.clone(),
+            };
+            if !locked.contains(&companion) {
+                locked.push(companion);
+            }
+        }
+        let has_builds = |source: &&SourceDefinition| {
+            let mut builds = details.builds.iter();
+            builds.any(|build| build.source.as_ref() == Some(&source.name))
+        };
+        let sources = self.runtime.definition.sources.iter().filter(has_builds);
+        for companion in sources.flat_map(|source| &source.companions) {
+            if locked
+                .iter()
+                .any(|known| known.package == companion.package)
+            {
+                continue;
+            }
             match registry.fitting(&environment.transport, companion, &release.version) {
-                Ok(found) => locked.push(BuildCompanion {
+                Ok(found) => locked.push(LockedCompanion {
                     package: companion.package.clone(),
                     version: found.version,
-                    digest: found.archive.digest.clone(),
-                    address: found.archive.addresses.first().to_string(),
-                    folder: companion.folder.clone(),
-                    programs: companion.programs.clone(),
+                    digest: found.archive.digest,
                 }),
-                // Such a release is installed without it, and that is told then.
+                // Such a release is installed without it.
                 Err(SourceError::NoCompanion { .. }) => {}
                 Err(error) => return Err(error.into()),
             }
@@ -333,72 +424,86 @@ impl Wanted<'_> {
         Ok(locked)
     }
 
-    /// The packages that every new install gets.
+    /// The exact versions of the packages that every new install gets by the company's settings. A person's own
+    /// are not the project's.
     fn packages(&self) -> Result<Vec<String>, Error> {
         let settings = self.runtime.environment().settings()?;
-        let always = settings.always_packages(self.runtime.name());
-        Ok(always.iter().map(|package| package.spelled()).collect())
+        let packages = settings.company_packages(self.runtime.name()).into_iter();
+        let exact = packages.filter(|package| package.version.is_some());
+        Ok(exact.map(|package| package.spelled()).collect())
     }
 
     /// The digests of the patches that a source among these archives gets.
-    fn patches(&self, release: &Release, archives: &[LockedArchive]) -> Vec<String> {
+    fn patches(&self, version: &Version, archives: &[LockedArchive]) -> Vec<String> {
         let is_source = archives.iter().any(|archive| archive.platform.is_source());
         let section = self.runtime.definition.build.as_ref().filter(|_| is_source);
-        let digests = section.map(|section| section.patch_digests(&release.version));
+        let digests = section.map(|section| section.patch_digests(version));
         digests.unwrap_or_default()
     }
 }
 
-/// The archive of a release for each platform that the catalog has it for, from the first source that knows it.
-fn archives_of(runtime: &Runtime<'_>, release: &Release) -> Result<Vec<LockedArchive>, Error> {
-    let transport = &runtime.environment().transport;
+/// The archives of a release in the loaded catalog, on every platform, in each form that a source states a digest
+/// for. The statements are written to the ledger.
+fn archives_of(
+    runtime: &Runtime<'_>,
+    release: &Release,
+    listener: &dyn Listener,
+) -> Result<Vec<LockedArchive>, Error> {
+    let environment = runtime.environment();
+    let (version, publisher) = (&release.version, &release.publisher);
+    let grounds = admission::grounds(runtime, version, publisher, Narrowing::Open)?;
     let details = runtime.details(release)?;
-    let mut archives: Vec<LockedArchive> = Vec::new();
+    let mut lists = ChecksumLists::default();
+    let mut located: Vec<Build> = Vec::new();
+    let mut statements = Vec::new();
     let mut failure = None;
     for build in &details.builds {
         let name = build.source.as_deref();
         let source = name.and_then(|name| runtime.definition.source(name));
         let source = source.ok_or(Error::CatalogChanged)?;
-        if archives
-            .iter()
-            .any(|known| known.platform == build.platform)
-        {
+        let is_same =
+            |other: &Build| (&other.platform, &other.source) == (&build.platform, &build.source);
+        if located.iter().any(is_same) {
             continue;
         }
-        if let Err(error) = allowed::check_source(runtime, release, source) {
+        if let Err(refusal) = grounds.check_source(source) {
+            let error = refused(&runtime.definition.title, &grounds, refusal);
             failure = failure.or(Some(error));
             continue;
         }
         // Those of one list stand in for each other.
-        let same =
-            |other: &&Build| (&other.platform, &other.source) == (&build.platform, &build.source);
-        let builds: Vec<&Build> = details.builds.iter().filter(same).collect();
-        match Archive::locate(transport, &builds) {
-            Ok(archive) => archives.push(LockedArchive {
-                platform: build.platform.clone(),
-                digest: archive.digest,
-                size: archive.size,
-                source: build.source.clone().unwrap_or_default(),
-                address: archive.addresses.first().to_string(),
-            }),
+        let builds: Vec<&Build> = details
+            .builds
+            .iter()
+            .filter(|other| is_same(other))
+            .collect();
+        match lists.locate(&environment.transport, &builds) {
+            Ok(archive) => {
+                let address = archive.addresses.first().to_string();
+                let build = builds.into_iter().find(|build| build.address == address);
+                let build = build.ok_or(Error::CatalogChanged)?;
+                let offer = Offer::of(runtime, source, Vec::new())?;
+                let now = environment.now()?;
+                statements.push(ledger::statement(now, release, &offer, build, &archive));
+                located.push(Build {
+                    checksum: Checksum::Digest(archive.digest),
+                    ..build.clone()
+                });
+            }
             Err(error) => failure = failure.or(Some(error.into())),
         }
     }
+    check_contradiction(runtime, release, &located)?;
+    ledger::note(runtime, &statements, listener);
     match failure {
-        Some(error) if archives.is_empty() => Err(error),
-        _ => Ok(archives),
-    }
-}
-
-/// Fails where a lock's patches are not those of the definition.
-pub fn check_patches(runtime: &Runtime<'_>, locked: &LockedRelease) -> Done {
-    let section = runtime.definition.build.as_ref();
-    let now = section.map(|section| section.patch_digests(&locked.version));
-    match now.unwrap_or_default() == locked.patches {
-        true => Ok(()),
-        false => Err(Error::OtherPatches {
-            title: runtime.title_of(&locked.key()),
-            runtime: runtime.name().to_owned(),
-        }),
+        Some(error) if located.is_empty() => Err(error),
+        _ => Ok(statements
+            .into_iter()
+            .map(|statement| LockedArchive {
+                platform: statement.platform,
+                digest: statement.digest,
+                size: statement.size,
+            })
+            .collect()),
     }
 }

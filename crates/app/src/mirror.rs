@@ -19,11 +19,11 @@ use vshelf_sources::oci::Repository;
 use vshelf_sources::signature::Signer;
 use vshelf_sources::{Archive, MirrorError, SourceError};
 
+use crate::admission;
 use crate::definitions;
 use crate::environment::Environment;
 use crate::error::{DefinitionProblem, Done, Error, file_error};
 use crate::events::{Listener, TransferState};
-use crate::install::allowed;
 use crate::install::first_start::glibc_here;
 use crate::install::job::{Offer, offers};
 use crate::install::transfer::TransferReport;
@@ -359,10 +359,10 @@ impl Work<'_> {
     ) -> Result<MirroredBuild, Error> {
         let environment = runtime.environment();
         let (transport, platform) = (&environment.transport, environment.platform());
-        allowed::check_version(runtime, &release.version)?;
+        admission::check_release(runtime, release)?;
         let details = runtime.details(release)?;
         let offers = offers(runtime, release)?;
-        let Offer { source, builds } = offers.first().ok_or(Error::CatalogChanged)?;
+        let Offer { source, builds, .. } = offers.first().ok_or(Error::CatalogChanged)?;
         let is_source = builds.iter().all(|build| build.platform.is_source());
         if self.asked.builds && is_source {
             self.check_layout(tree, &source.name, ArchiveLayout::below(1))?;

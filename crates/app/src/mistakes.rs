@@ -3,6 +3,7 @@
 
 use std::path::{Path, PathBuf};
 
+use vshelf_core::file_trust::Distrust;
 use vshelf_core::near;
 use vshelf_core::requirement::OWN_FILE;
 use vshelf_files::optional;
@@ -36,6 +37,13 @@ pub enum Mistake {
         /// The file that does not, and what it requires.
         other: (PathBuf, String),
     },
+    /// A file that somebody else may have put there.
+    Distrusted {
+        /// The file.
+        file: PathBuf,
+        /// Why it does not count.
+        distrust: Distrust,
+    },
 }
 
 /// The mistakes in the files of the project here.
@@ -54,6 +62,13 @@ pub fn find(environment: &Environment) -> Result<Vec<Mistake>, Error> {
         // A definition that cannot be used is told by what needs it.
         if let Ok(runtime) = Runtime::named(environment, Some(name)) {
             mistakes.extend(disagreement(&runtime));
+            for (file, distrust) in project::distrusted(&runtime)? {
+                let mistake = Mistake::Distrusted { file, distrust };
+                // One file can speak for several runtimes.
+                if !mistakes.contains(&mistake) {
+                    mistakes.push(mistake);
+                }
+            }
         }
     }
     Ok(mistakes)

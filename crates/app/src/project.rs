@@ -1,20 +1,21 @@
 //! The project here: the nearest folder with a file that says what it requires.
 
 use std::collections::HashSet;
-use std::fs::File;
-use std::io::{self, Read};
+use std::io;
 use std::path::{Path, PathBuf};
 
 use vshelf_core::Request;
 use vshelf_core::definition::RequirementFile;
+use vshelf_core::file_trust::Distrust;
 use vshelf_core::lock_file::{LOCK_FILE, Lock, LockError, LockedRelease, line_of};
 use vshelf_core::requirement::{self, Problem, Requirement, RequirementError};
-use vshelf_files::system;
 use vshelf_shelf::journal::{self, SeenProject};
 
 use crate::environment::Environment;
-use crate::error::{Error, file_error};
+use crate::error::{Done, Error, file_error};
 use crate::events::{Event, Listener};
+use crate::foreign_file::{self, ForeignFile};
+use crate::lock_difference::difference;
 use crate::runtime::Runtime;
 
 /// What a project requires, and the file that says it.
@@ -67,16 +68,19 @@ pub fn read_requirement(
     path: &Path,
     file: &RequirementFile,
 ) -> Result<Option<Requirement>, Error> {
-    let Some(contents) = read_start(path, requirement::limit(file))? else {
-        return Ok(None);
-    };
     if file.is_lock() {
+        let Some(contents) = lock_contents(runtime.environment(), path)? else {
+            return Ok(None);
+        };
         let held = held_in(runtime, path, &contents)?;
         return Ok(held.map(|(locked, line)| Requirement {
             request: locked.request(runtime.main_publisher()),
             line,
         }));
     }
+    let Some(contents) = requirement_contents(runtime.environment(), path, file)? else {
+        return Ok(None);
+    };
     requirement::read(runtime.name(), file, &contents).map_err(|error| unusable(path, error))
 }
 
@@ -90,7 +94,7 @@ fn unusable(path: &Path, error: RequirementError) -> Error {
 /// The release that a lock file has for a runtime; nothing where nothing beside it requires the runtime any
 /// more. One that does not meet what is required is an error.
 pub fn locked_in(runtime: &Runtime<'_>, path: &Path) -> Result<Option<LockedRelease>, Error> {
-    let Some(contents) = lock_contents(path)? else {
+    let Some(contents) = lock_contents(runtime.environment(), path)? else {
         return Ok(None);
     };
     Ok(held_in(runtime, path, &contents)?.map(|(locked, _)| locked))
@@ -110,31 +114,81 @@ fn held_in(
     let Some(required) = required_in(runtime, folder)? else {
         return Ok(None);
     };
-    match locked.meets(&required.requirement.request, runtime.main_publisher()) {
-        true => Ok(Some((locked.clone(), line_of(text, runtime.name())))),
-        false => Err(Error::StaleLock {
+    let request = &required.requirement.request;
+    if !locked.meets(request, runtime.main_publisher(), runtime.outline()) {
+        return Err(Error::StaleLock {
             lock: path.to_owned(),
             title: runtime.title_of(&locked.key()),
             file: required.file,
             required: required.requirement.request.to_string(),
+        });
+    }
+    check_on_shelf(runtime, locked)?;
+    Ok(Some((locked.clone(), line_of(text, runtime.name()))))
+}
+
+/// Fails if the install with the locked key is not the locked one, as far as its record tells.
+fn check_on_shelf(runtime: &Runtime<'_>, locked: &LockedRelease) -> Done {
+    let install = runtime.install(&locked.key());
+    match install.and_then(|install| difference(install, locked)) {
+        Some(difference) => Err(Error::LockedDiffers {
+            title: runtime.title_of(&locked.key()),
+            selector: runtime.key_as_typed(&locked.key()),
+            difference,
         }),
+        None => Ok(()),
     }
 }
 
 /// What a lock file holds; nothing where there is none.
-pub fn read_lock(path: &Path) -> Result<Option<Lock>, Error> {
-    let contents = lock_contents(path)?;
+pub fn read_lock(environment: &Environment, path: &Path) -> Result<Option<Lock>, Error> {
+    let contents = lock_contents(environment, path)?;
     let lock = contents.map(|contents| Ok(parse_lock(path, &contents)?.0));
     lock.transpose()
 }
 
-/// The contents of a lock file; nothing where there is none. One that cannot be read may hold anything.
-fn lock_contents(path: &Path) -> Result<Option<Vec<u8>>, Error> {
+/// The contents of a lock file, or `None` if there is none. One that cannot be read or does not count is an
+/// error: taken for absent, it would let anything be installed in place of what it locks.
+fn lock_contents(environment: &Environment, path: &Path) -> Result<Option<Vec<u8>>, Error> {
     let limit = requirement::limit(&RequirementFile::plain(LOCK_FILE));
-    match start_of(path, limit) {
-        Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(None),
-        read => read.map_err(file_error(path, "read")),
+    match foreign_file::read(environment, path, limit)? {
+        ForeignFile::Missing => Ok(None),
+        ForeignFile::Contents(contents) => Ok(Some(contents)),
+        ForeignFile::Distrusted(distrust) => Err(Error::DistrustedFile {
+            file: path.to_owned(),
+            distrust,
+        }),
     }
+}
+
+/// The contents of a requirement file, or `None` if it went away, is not readable or does not count.
+fn requirement_contents(
+    environment: &Environment,
+    path: &Path,
+    file: &RequirementFile,
+) -> Result<Option<Vec<u8>>, Error> {
+    match foreign_file::read(environment, path, requirement::limit(file)) {
+        Ok(ForeignFile::Contents(contents)) => Ok(Some(contents)),
+        Ok(ForeignFile::Missing | ForeignFile::Distrusted(_)) => Ok(None),
+        Err(Error::File { source, .. }) if source.kind() == io::ErrorKind::PermissionDenied => {
+            Ok(None)
+        }
+        Err(error) => Err(error),
+    }
+}
+
+/// The requirement files here that do not count, each with the reason.
+pub fn distrusted(runtime: &Runtime<'_>) -> Result<Vec<(PathBuf, Distrust)>, Error> {
+    let mut distrusted = Vec::new();
+    for (path, file) in requirement_files(runtime) {
+        let limit = requirement::limit(&file);
+        if let ForeignFile::Distrusted(distrust) =
+            foreign_file::read(runtime.environment(), &path, limit)?
+        {
+            distrusted.push((path, distrust));
+        }
+    }
+    Ok(distrusted)
 }
 
 fn parse_lock<'c>(path: &Path, contents: &'c [u8]) -> Result<(Lock, &'c str), Error> {
@@ -272,32 +326,4 @@ pub fn read_projects(runtime: &Runtime<'_>, projects: &[PathBuf]) -> ReadProject
         }
     }
     read
-}
-
-/// The first `limit` bytes of a file; nothing where it went away or is none of ours to read.
-fn read_start(path: &Path, limit: usize) -> Result<Option<Vec<u8>>, Error> {
-    match start_of(path, limit) {
-        Err(error) => match error.kind() {
-            io::ErrorKind::NotFound
-            | io::ErrorKind::NotADirectory
-            | io::ErrorKind::PermissionDenied => Ok(None),
-            _ => Err(file_error(path, "read")(error)),
-        },
-        Ok(read) => Ok(read),
-    }
-}
-
-/// The first `limit` bytes of a file; nothing where it is no plain file.
-fn start_of(path: &Path, limit: usize) -> io::Result<Option<Vec<u8>>> {
-    // Without waiting for whoever would write into a pipe of that name.
-    let mut options = File::options();
-    let file = system::without_waiting(&mut options)
-        .read(true)
-        .open(path)?;
-    if !file.metadata()?.is_file() {
-        return Ok(None);
-    }
-    let mut contents = Vec::new();
-    file.take(limit as u64).read_to_end(&mut contents)?;
-    Ok(Some(contents))
 }

@@ -278,7 +278,7 @@ impl<'c> Runtime<'c> {
         };
         match kept {
             Some(loaded) => self.catalog = OnceCell::from(Some(loaded)),
-            None if ask_anyway => self.ask_sources(Ask::First)?,
+            None if ask_anyway => self.ask_sources(Ask::Usual)?,
             None => self.ask_sources(Ask::Stale)?,
         }
         self.kept_catalog().ok_or(Error::CatalogChanged)

@@ -20,7 +20,7 @@ use vshelf_sources::{Address, PublishedCatalog, SourceError};
 use crate::definitions;
 use crate::environment::Environment;
 use crate::error::{DefinitionProblem, Done, Error, file_error};
-use crate::events::{Answer, Listener, Question, Task};
+use crate::events::{Answer, Event, Listener, Question, Task};
 use crate::runtime::Runtime;
 use crate::settings;
 
@@ -86,7 +86,7 @@ pub fn add(
     replace: bool,
     listener: &dyn Listener,
 ) -> Result<Option<(Definition, PathBuf)>, Error> {
-    let (text, definition) = read(environment, place)?;
+    let (from, text, definition) = read(environment, place)?;
     let file = definitions::file(&environment.folders()?.config, &definition.name);
     if !replace && definitions::is_built_in(&definition.name) && !file.exists() {
         let question = Question::ReplaceBuiltIn {
@@ -105,6 +105,14 @@ pub fn add(
         }
     }
     atomic::write_file(&file, text.as_bytes()).map_err(file_error(&file, "written"))?;
+    if !matches!(from, ReadFrom::File(Address::File(_))) {
+        // The definition came over the network, and so can what its sources state. If they do not answer now,
+        // the next command that needs it asks again.
+        let mut runtime = Runtime::named(environment, Some(&definition.name))?;
+        if let Err(error) = runtime.load_catalog(false) {
+            listener.tell(Event::LeftUndone(&error));
+        }
+    }
     Ok(Some((definition, file)))
 }
 
@@ -188,8 +196,8 @@ fn fetch(environment: &Environment, place: &str) -> Result<(ReadFrom, String), E
     }
 }
 
-/// The definition at this URL, path or repository, and its text, in which its sources have whole addresses.
-fn read(environment: &Environment, place: &str) -> Result<(String, Definition), Error> {
+/// The definition at this URL, path or repository, with where it was read and its text, in which its sources have whole addresses.
+fn read(environment: &Environment, place: &str) -> Result<(ReadFrom, String, Definition), Error> {
     // They say what servers are told.
     environment.settings()?;
     let (from, text) = fetch(environment, place)?;
@@ -202,7 +210,7 @@ fn read(environment: &Environment, place: &str) -> Result<(String, Definition), 
     let syntax = |problem| no_definition(DefinitionProblem::Syntax(problem));
     let text = from.moved(&text).map_err(syntax)?;
     let definition = definitions::read(&text).map_err(no_definition)?;
-    Ok((text, definition))
+    Ok((from, text, definition))
 }
 
 /// What a definition would publish, were it added.
@@ -235,7 +243,7 @@ pub fn check(
     place: &str,
     listener: &dyn Listener,
 ) -> Result<CheckedDefinition, Error> {
-    let (_, definition) = read(environment, place)?;
+    let (_, _, definition) = read(environment, place)?;
     let fetch = |source: &SourceDefinition| -> Result<PublishedCatalog, Error> {
         let (platform, settings) = (environment.platform(), environment.registries());
         let opened = vshelf_sources::open(&definition.name, source, platform, &settings)?;

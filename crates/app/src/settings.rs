@@ -49,6 +49,8 @@ pub struct Settings {
     pub headers: BTreeMap<String, BTreeMap<String, Secret>>,
     /// More files with one line in which projects say what they require, by runtime.
     pub requirement_files: BTreeMap<String, Vec<String>>,
+    /// Folders whose requirement files and lock files count whoever put them there.
+    pub trusted_folders: Vec<PathBuf>,
     /// What concerns packages.
     pub packages: PackageSettings,
     /// The keys of this file that one above it cannot change, each with dots.
@@ -59,6 +61,9 @@ pub struct Settings {
     /// The rules in force, of all files.
     #[serde(skip)]
     pub rules: Vec<Rule>,
+    /// The packages that every new install gets by the company's settings, by runtime.
+    #[serde(skip)]
+    company_packages: BTreeMap<String, Vec<String>>,
 }
 
 /// A text that is shown nowhere.
@@ -126,10 +131,13 @@ impl Settings {
     /// Reads the settings in these folders, each over those before it; a missing file is none. Rules are those
     /// of all together.
     pub fn read(folders: [&Path; 2]) -> Result<Settings, Error> {
-        let mut layers = Vec::new();
-        for folder in folders {
-            layers.extend(Layer::read(settings_file(folder))?);
-        }
+        let [company, person] = folders.map(|folder| Layer::read(settings_file(folder)));
+        let (company, person) = (company?, person?);
+        let company_packages = match &company {
+            Some(company) => company.settings.packages.always.clone(),
+            None => BTreeMap::new(),
+        };
+        let mut layers: Vec<Layer> = company.into_iter().chain(person).collect();
         let rules = layers.iter_mut().flat_map(|layer| {
             let texts = std::mem::take(&mut layer.settings.rule_texts);
             texts.in_force(&layer.file, &layer.text)
@@ -139,7 +147,11 @@ impl Settings {
             Ok(both) => together(both)?,
             Err(mut layers) => layers.pop().map(|layer| layer.settings).unwrap_or_default(),
         };
-        Ok(Settings { rules, ..settings })
+        Ok(Settings {
+            rules,
+            company_packages,
+            ..settings
+        })
     }
 
     /// Whether an install is written to the disk before it counts.
@@ -194,6 +206,15 @@ impl Settings {
     pub fn always_packages(&self, runtime: &str) -> Vec<Package> {
         let always = self.packages.always.get(runtime);
         always.map_or_else(Vec::new, |spelled| Package::all_named(spelled))
+    }
+
+    /// The packages that every new install of a runtime gets wherever the company's settings are.
+    pub fn company_packages(&self, runtime: &str) -> Vec<Package> {
+        let mut packages = self.always_packages(runtime);
+        let company = self.company_packages.get(runtime);
+        let company = company.map_or_else(Vec::new, |spelled| Package::all_named(spelled));
+        packages.retain(|package| company.iter().any(|own| own.name == package.name));
+        packages
     }
 
     /// Has sources read from elsewhere, and be signed.
@@ -276,6 +297,19 @@ impl Layer {
             text,
             settings,
         };
+        for (runtime, spelled) in &layer.settings.packages.always {
+            if let Some(package) = spelled.iter().find(|one| !Package::named(one).is_plain()) {
+                let problem = format!(
+                    "packages.always.{runtime}: {package:?} is not a name, or a name and a version"
+                );
+                return Err(layer.wrong(problem));
+            }
+        }
+        let mut trusted = layer.settings.trusted_folders.iter();
+        if let Some(relative) = trusted.find(|folder| !folder.is_absolute()) {
+            let problem = format!("trusted-folders: {relative:?} is not an absolute path");
+            return Err(layer.wrong(problem));
+        }
         if !layer.settings.fixed.is_empty() {
             let table = layer.table()?;
             let mut fixed = layer.settings.fixed.iter();

@@ -1,7 +1,7 @@
-//! Asking the sources of a runtime, and making one catalog of what they say.
+//! Asking the sources of a runtime, and merging their answers into one catalog.
 //!
-//! Sources of one publisher stand in for each other: the first that answers offers its releases. Those
-//! of several publishers are offered side by side, and what any of them knows is known.
+//! Sources add up, those of one publisher and those of several, and what any of them knows is known. A fallback is
+//! asked only if no other source of its publisher answers.
 
 use jiff::Timestamp;
 use jiff::civil::Date;
@@ -50,11 +50,11 @@ pub struct Asked {
 /// Which sources are asked.
 #[derive(Clone, Copy, Debug)]
 pub enum Ask<'a> {
-    /// Those of which nothing fresh is kept.
+    /// Those without a fresh catalog in the cache.
     Stale,
-    /// The first of each publisher, and where it does not answer the next.
-    First,
-    /// Every source of this publisher, and of the others what is kept.
+    /// All but the fallbacks that are not needed.
+    Usual,
+    /// Every source of this publisher, fallbacks included. For the others the cache is enough.
     EveryOneOf(&'a str),
 }
 
@@ -82,11 +82,14 @@ struct Asking<'a> {
     ask: Ask<'a>,
 }
 
-/// One source, and what is had of it.
+/// One source, and its catalog.
 struct Consulted<'a> {
     definition: &'a SourceDefinition,
     loaded: Option<Loaded>,
+    /// Whether its releases are offered.
     offers: bool,
+    /// Whether it answered, or its catalog in the cache is fresh.
+    is_current: bool,
 }
 
 /// Why a source gave nothing new.
@@ -152,45 +155,40 @@ impl<'a> Asking<'a> {
         groups.into_iter().map(|(_, sources)| sources).collect()
     }
 
-    /// Asks the sources of one publisher until one answers, or all where all are meant; of what is not
-    /// asked there is what is kept.
+    /// Asks the sources of one publisher, and its fallbacks if no other source is current. The cached catalog of a
+    /// source serves if it does not answer.
     fn consult_group(
         &self,
         group: Vec<&'a SourceDefinition>,
     ) -> (Vec<Consulted<'a>>, Vec<Silence<'a>>) {
-        let name = &self.definition.name;
         let every_one = self.asks_every_one(group[0]);
-        let may_be_kept = !every_one && !matches!(self.ask, Ask::First);
-        let is_fresh = |source: &&SourceDefinition| {
-            may_be_kept && self.cache.fresh(name, source, self.now).is_some()
-        };
-        let mut answered = group.iter().position(is_fresh);
-        let asks_nobody = answered.is_some();
-        let mut consulted = Vec::new();
+        let mut consulted: Vec<Consulted<'_>> = Vec::new();
         let mut silent = Vec::new();
         let last = group.len() - 1;
-        for (place, definition) in group.into_iter().enumerate() {
-            if asks_nobody || (answered.is_some() && !every_one) {
-                consulted.push(Consulted {
-                    definition,
-                    loaded: self.cache.kept(name, definition),
-                    offers: asks_nobody && answered == Some(place),
-                });
-                continue;
-            }
-            let (one, silence) = self.consult(definition, place == last);
-            if one.offers {
-                answered = Some(place);
-            }
+        let (usual, fallbacks): (Vec<_>, Vec<_>) =
+            group.into_iter().partition(|source| !source.fallback);
+        for (place, definition) in usual.into_iter().chain(fallbacks).enumerate() {
+            let is_needed =
+                !definition.fallback || every_one || !consulted.iter().any(|one| one.is_current);
+            let (one, silence) = if is_needed {
+                self.consult(definition, every_one, place == last)
+            } else {
+                (self.kept(definition), None)
+            };
             consulted.push(one);
             silent.extend(silence);
         }
-        // Where none answers, the first that said something before serves.
-        let said_before = consulted.iter_mut().find(|one| one.loaded.is_some());
-        if let Some(first) = said_before.filter(|_| answered.is_none()) {
-            first.offers = true;
-        }
         (consulted, silent)
+    }
+
+    /// A source that is not needed, with its cached catalog.
+    fn kept(&self, definition: &'a SourceDefinition) -> Consulted<'a> {
+        Consulted {
+            definition,
+            loaded: self.cache.kept(&self.definition.name, definition),
+            offers: false,
+            is_current: false,
+        }
     }
 
     /// Whether every source of this one's publisher is asked.
@@ -200,16 +198,29 @@ impl<'a> Asking<'a> {
                 let own = source.kind.publisher();
                 source.kind.has_builds() && own.is_none_or(|id| id == publisher)
             }
-            Ask::Stale | Ask::First => false,
+            Ask::Stale | Ask::Usual => false,
         }
     }
 
-    /// Asks one source.
+    /// Asks one source, unless its catalog in the cache is fresh and that is enough.
     fn consult(
         &self,
         source: &'a SourceDefinition,
+        anyway: bool,
         is_last: bool,
     ) -> (Consulted<'a>, Option<Silence<'a>>) {
+        let name = &self.definition.name;
+        let may_be_kept = !anyway && !matches!(self.ask, Ask::Usual);
+        let fresh = || self.cache.fresh(name, source, self.now);
+        if let Some(fresh) = may_be_kept.then(fresh).flatten() {
+            let consulted = Consulted {
+                definition: source,
+                loaded: Some(fresh),
+                offers: true,
+                is_current: true,
+            };
+            return (consulted, None);
+        }
         let silence = |reason: String, error: Option<Error>| Silence {
             source,
             reason,
@@ -224,8 +235,9 @@ impl<'a> Asking<'a> {
         };
         let consulted = Consulted {
             definition: source,
+            offers: loaded.is_some(),
+            is_current: silence.is_none(),
             loaded,
-            offers: silence.is_none(),
         };
         (consulted, silence)
     }
@@ -251,7 +263,12 @@ impl<'a> Asking<'a> {
             .filter(offers)
             .filter_map(|one| one.loaded.as_ref())
             .collect();
-        let confirmed = offering.iter().map(|loaded| loaded.origin.confirmed).min();
+        // An old catalog of a silent source does not make the answers of the others older.
+        let current = all.iter().filter(|one| one.is_current && offers(one));
+        let current = current.filter_map(|one| one.loaded.as_ref());
+        let confirmed = |loaded: &Loaded| loaded.origin.confirmed;
+        let confirmed = (current.map(confirmed).min())
+            .or_else(|| offering.iter().map(|loaded| confirmed(loaded)).min());
         let reason = |loaded: &&Loaded| loaded.origin.not_renewed.clone();
         // Where one of them answered, the others are told as passed over.
         let reasons: Option<Vec<String>> = offering.iter().map(reason).collect();
@@ -284,15 +301,18 @@ impl<'a> Asking<'a> {
 
 /// What takes the place of a source, of those that were consulted with it.
 fn instead_of(source: &SourceDefinition, consulted: &[Consulted<'_>]) -> Instead {
+    let own = consulted
+        .iter()
+        .find(|one| one.definition.name == source.name);
+    let own = own
+        .filter(|own| own.offers)
+        .and_then(|own| own.loaded.as_ref());
+    if let Some(loaded) = own {
+        return Instead::Kept(loaded.origin.confirmed.to_zoned(TimeZone::UTC).date());
+    }
     match consulted.iter().find(|one| one.offers) {
-        Some(one) if one.definition.name != source.name => {
-            Instead::Source(one.definition.name.clone())
-        }
-        Some(Consulted {
-            loaded: Some(loaded),
-            ..
-        }) => Instead::Kept(loaded.origin.confirmed.to_zoned(TimeZone::UTC).date()),
-        _ => Instead::Nothing {
+        Some(one) => Instead::Source(one.definition.name.clone()),
+        None => Instead::Nothing {
             has_builds: source.kind.has_builds(),
         },
     }

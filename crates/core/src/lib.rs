@@ -6,9 +6,11 @@
 //! out as data. The crates above it supply the world and word the results.
 
 pub mod activation;
+pub mod admission;
 pub mod catalog;
 pub mod definition;
 pub mod distribution;
+pub mod file_trust;
 pub mod install;
 pub mod lifecycle;
 pub mod loader;

@@ -1,23 +1,27 @@
-//! The lock file of a project: the release that each of its requirements came to, and its bytes.
+//! The lock file of a project: the release that each of its requirements resolved to, and the digests that
+//! its publisher's sources stated.
 //!
-//! It stands beside the files that say what is required. Everything in it is sorted, and an archive has a line
-//! of its own, so that two versions of it differ in the lines that changed.
+//! A lock narrows what the sources offer and adds nothing to it, because everybody who clones a project gets
+//! its lock: it holds no addresses, folders or programs. Everything in it is sorted, and each digest has its own
+//! line, so that a review shows what changed.
 
 use std::fmt::Write as _;
 
-use serde::de::Error as _;
-use serde::{Deserialize, Deserializer};
+use serde::Deserialize;
 
-use crate::catalog::{BuildCompanion, Digest};
-use crate::definition::Companion;
+use crate::catalog::{Catalog, Digest};
 pub use crate::definition::LOCK_FILE;
 use crate::install::Key;
+use crate::packages::Package;
 use crate::platform::Platform;
-use crate::selector::{Request, Selector};
+use crate::selector::{Request, Selector, is_publisher};
 use crate::version::Version;
 
-/// The form of a lock file; the number changes with it.
-const FORMAT: &str = "vivid-shelf-lock/1";
+/// The format that this program writes.
+const FORMAT: &str = "vivid-shelf-lock/2";
+
+/// The format of version 0.1.0, which had addresses; they are ignored.
+const FORMER_FORMAT: &str = "vivid-shelf-lock/1";
 
 /// What begins the lines that a merge leaves where two versions of a file do not agree.
 const MERGE_MARKS: [&str; 3] = ["<<<<<<< ", "=======", ">>>>>>> "];
@@ -25,55 +29,75 @@ const MERGE_MARKS: [&str; 3] = ["<<<<<<< ", "=======", ">>>>>>> "];
 /// A lock file.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Lock {
-    /// One release a runtime, in the order of their names.
+    /// One release per runtime, in the order of the runtimes' names.
     pub releases: Vec<LockedRelease>,
 }
 
-/// The release that a requirement came to.
+/// The release that a requirement resolved to.
 #[derive(Clone, Debug, PartialEq, Eq, Deserialize)]
-#[serde(rename_all = "kebab-case")]
+#[serde(try_from = "WrittenRelease")]
 pub struct LockedRelease {
     /// The runtime.
     pub runtime: String,
     /// What was required when it was locked.
     pub required: String,
-    /// The version. Version 0.1.0 wrote it as a selector, with the publisher in front unless that was
-    /// the main one.
-    #[serde(rename = "release", deserialize_with = "read_release")]
+    /// The version.
     pub version: Version,
     /// Its publisher.
     pub publisher: String,
-    /// Its archives, in the order of their platforms.
+    /// The archives whose digests its sources stated. Several of one platform are different forms, such as
+    /// the publisher's own archive and one that was repacked.
     pub archives: Vec<LockedArchive>,
-    /// Packages of registries that belong to every install of it.
-    #[serde(default)]
-    pub companions: Vec<BuildCompanion>,
-    /// Packages that are installed into it, as `name@version`.
-    #[serde(default)]
+    /// Packages from a registry that complete its builds.
+    pub companions: Vec<LockedCompanion>,
+    /// The exact versions of packages that every new install gets, as `name@version`.
     pub packages: Vec<String>,
-    /// The digests of the patches of its source, where it is built from that.
-    #[serde(default)]
+    /// The digests of the patches that its source gets if it is built.
     pub patches: Vec<String>,
+}
+
+/// A release as it is written.
+#[derive(Deserialize)]
+struct WrittenRelease {
+    runtime: String,
+    required: String,
+    /// Version 0.1.0 put the publisher in front unless it was the main one.
+    release: String,
+    publisher: String,
+    #[serde(default)]
+    archives: Vec<LockedArchive>,
+    #[serde(default)]
+    companions: Vec<LockedCompanion>,
+    #[serde(default)]
+    packages: Vec<String>,
+    #[serde(default)]
+    patches: Vec<String>,
 }
 
 /// An archive of a locked release.
 #[derive(Clone, Debug, PartialEq, Eq, Deserialize)]
-#[serde(rename_all = "kebab-case")]
 pub struct LockedArchive {
-    /// What it is for.
+    /// The platform it is for.
     pub platform: Platform,
-    /// What its bytes add up to.
+    /// The digest of its bytes.
     pub digest: Digest,
-    /// Its size in bytes, where that is known.
+    /// Its size in bytes, if a source stated it.
     #[serde(default)]
     pub size: Option<u64>,
-    /// The source that had it.
-    pub source: String,
-    /// Where it was.
-    pub address: String,
 }
 
-/// Why a text is no lock file.
+/// A package that completes the builds of a locked release.
+#[derive(Clone, Debug, PartialEq, Eq, Deserialize)]
+pub struct LockedCompanion {
+    /// Its name in the registry.
+    pub package: String,
+    /// Its version.
+    pub version: Version,
+    /// The digest of its archive.
+    pub digest: Digest,
+}
+
+/// Why a text is not a lock file.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 #[error("{problem}")]
 pub struct LockError {
@@ -92,7 +116,7 @@ pub enum LockProblem {
     /// A later program wrote it.
     #[error("its format is {0:?}, which is newer than this program")]
     Newer(String),
-    /// It has no format that is known.
+    /// Its format is unknown.
     #[error("its format is not {FORMAT:?}")]
     Format,
     /// Not TOML, or a value that cannot be used.
@@ -101,9 +125,6 @@ pub enum LockProblem {
     /// Two releases of one runtime.
     #[error("it has two releases of {0}")]
     Twice(String),
-    /// A path that leads out of an install.
-    #[error("{0:?} leads out of the install")]
-    Outside(String),
 }
 
 /// The head of a lock file, which says how to read the rest.
@@ -133,7 +154,7 @@ impl Lock {
         };
         let head: Head = toml::from_str(text).map_err(of_toml)?;
         match head.format.as_deref() {
-            Some(FORMAT) => {}
+            Some(FORMAT | FORMER_FORMAT) => {}
             Some(other) if other.starts_with("vivid-shelf-lock/") => {
                 return Err(at(1, LockProblem::Newer(other.to_owned())));
             }
@@ -148,13 +169,6 @@ impl Lock {
             let before = &lock.releases[..index];
             if before.iter().any(|other| other.runtime == release.runtime) {
                 return Err(at(line, LockProblem::Twice(release.runtime.clone())));
-            }
-            let outside = release.companions.iter().find_map(|companion| {
-                let known = Companion::of_build(companion);
-                known.path_outside().map(str::to_owned)
-            });
-            if let Some(path) = outside {
-                return Err(at(line, LockProblem::Outside(path)));
             }
         }
         Ok(lock)
@@ -178,11 +192,10 @@ impl Lock {
     /// The text of the lock file: the same for the same releases, in whatever order they came.
     pub fn write(&self) -> String {
         let mut text = format!(
-            "# What the requirements of this project came to. `vshelf lock` writes it, and nobody by hand.\n\
+            "# The exact releases that this project's requirements resolve to. Written by `vshelf lock`; do not edit.\n\
              format = {FORMAT:?}\n"
         );
         for release in &self.releases {
-            let quoted = |text: &str| toml::Value::from(text).to_string();
             let plain = [
                 ("runtime", &release.runtime),
                 ("required", &release.required),
@@ -194,28 +207,20 @@ impl Lock {
                 writeln!(text, "{key} = {}", quoted(value)).expect("a text takes everything");
             }
             write_lines(&mut text, "archives", &release.archives, |archive| {
-                let size = archive.size.map(|size| format!("size = {size}, "));
+                let size = archive.size.map(|size| format!(", size = {size}"));
                 format!(
-                    "{{ platform = {}, digest = {}, {}source = {}, address = {} }}",
+                    "{{ platform = {}, digest = {}{} }}",
                     quoted(archive.platform.as_str()),
                     quoted(&archive.digest.to_string()),
                     size.unwrap_or_default(),
-                    quoted(&archive.source),
-                    quoted(&archive.address),
                 )
             });
             write_lines(&mut text, "companions", &release.companions, |companion| {
-                let programs = companion.programs.iter();
-                let programs = programs
-                    .map(|(link, program)| format!("{} = {}", quoted(link), quoted(program)));
                 format!(
-                    "{{ package = {}, version = {}, digest = {}, address = {}, folder = {}, programs = {{ {} }} }}",
+                    "{{ package = {}, version = {}, digest = {} }}",
                     quoted(&companion.package),
                     quoted(companion.version.as_str()),
                     quoted(&companion.digest.to_string()),
-                    quoted(&companion.address),
-                    quoted(&companion.folder),
-                    programs.collect::<Vec<_>>().join(", "),
                 )
             });
             write_lines(&mut text, "packages", &release.packages, |package| {
@@ -229,6 +234,10 @@ impl Lock {
     }
 }
 
+fn quoted(text: &str) -> String {
+    toml::Value::from(text).to_string()
+}
+
 /// The line on which the release of a runtime begins.
 pub fn line_of(text: &str, runtime: &str) -> usize {
     let wanted = format!("runtime = {runtime:?}");
@@ -236,7 +245,7 @@ pub fn line_of(text: &str, runtime: &str) -> usize {
     index.map_or(1, |index| index + 1)
 }
 
-/// Adds a list with a line an entry, in the order of the lines; nothing where it is empty.
+/// Adds a list with one line per entry, sorted; an empty one is left out.
 fn write_lines<T>(text: &mut String, key: &str, entries: &[T], line: impl Fn(&T) -> String) {
     if entries.is_empty() {
         return;
@@ -246,11 +255,44 @@ fn write_lines<T>(text: &mut String, key: &str, entries: &[T], line: impl Fn(&T)
     writeln!(text, "{key} = [\n  {},\n]", lines.join(",\n  ")).expect("a text takes everything");
 }
 
-/// Reads the version from a selector.
-fn read_release<'de, D: Deserializer<'de>>(deserializer: D) -> Result<Version, D::Error> {
-    let text = String::deserialize(deserializer)?;
-    let version = text.rsplit('/').next().and_then(|text| text.parse().ok());
-    version.ok_or_else(|| D::Error::custom(format!("{text:?} is not a release")))
+impl TryFrom<WrittenRelease> for LockedRelease {
+    type Error = String;
+
+    fn try_from(written: WrittenRelease) -> Result<LockedRelease, String> {
+        let WrittenRelease {
+            release, publisher, ..
+        } = &written;
+        if !is_publisher(publisher) {
+            return Err(format!("{publisher:?} is not a publisher"));
+        }
+        let version = match release.split_once('/') {
+            Some((named, _)) if named != publisher => {
+                return Err(format!("{release:?} is not a release of {publisher}"));
+            }
+            Some((_, version)) => version,
+            None => release,
+        };
+        let version = version
+            .parse()
+            .map_err(|_| format!("{release:?} is not a release"))?;
+        let is_exact = |spelled: &&String| {
+            let package = Package::named(spelled);
+            package.version.is_some() && package.is_plain()
+        };
+        if let Some(other) = written.packages.iter().find(|one| !is_exact(one)) {
+            return Err(format!("{other:?} is not a package in one version"));
+        }
+        Ok(LockedRelease {
+            version,
+            runtime: written.runtime,
+            required: written.required,
+            publisher: written.publisher,
+            archives: written.archives,
+            companions: written.companions,
+            packages: written.packages,
+            patches: written.patches,
+        })
+    }
 }
 
 impl LockedRelease {
@@ -269,25 +311,58 @@ impl LockedRelease {
         }
     }
 
-    /// Whether it is what this requirement asks for: what it was locked for, or a version or range that
-    /// contains it. A requirement that names no publisher means the `main` one.
-    pub fn meets(&self, required: &Request, main: Option<&str>) -> bool {
-        if required.to_string() == self.required {
-            return true;
-        }
+    /// Whether it meets a requirement. Versions and ranges are compared. A word has to be the one that was
+    /// locked, and one that the release could have stood for then, as far as `catalog` knows its line. A
+    /// requirement that names no publisher means the `main` one.
+    pub fn meets(&self, required: &Request, main: Option<&str>, catalog: &Catalog) -> bool {
         let publisher = required.publisher.as_deref().or(main);
-        publisher.is_none_or(|publisher| publisher == self.publisher)
-            && match &required.selector {
-                Selector::Version(wanted) => self.version.begins_with(wanted),
-                Selector::Range(range) => range.contains(&self.version),
-                _ => false,
-            }
+        if publisher.is_some_and(|publisher| publisher != self.publisher) {
+            return false;
+        }
+        match &required.selector {
+            Selector::Version(wanted) => self.version.begins_with(wanted),
+            Selector::Range(range) => range.contains(&self.version),
+            word => required.to_string() == self.required && self.could_be(word, catalog),
+        }
+    }
+
+    /// Whether a word could have stood for it on some day. A word that the catalog does not know may be a
+    /// channel or code name of later.
+    fn could_be(&self, word: &Selector, catalog: &Catalog) -> bool {
+        let line = catalog.line_of(&self.version);
+        match word {
+            Selector::Latest | Selector::Stable => !self.version.is_pre_release(),
+            Selector::Lts => line.is_none_or(|line| line.lts.is_some()),
+            Selector::Name(name) => match catalog.line_named(name) {
+                Some(named) => named.covers(&self.version),
+                None => true,
+            },
+            _ => true,
+        }
+    }
+
+    /// The digests that are locked for builds of this platform, best first.
+    pub fn archives_for(&self, host: &Platform) -> Vec<&LockedArchive> {
+        let archives = self.archives.iter();
+        let mut fitting: Vec<&LockedArchive> = archives
+            .filter(|archive| archive.platform.runs_on(host))
+            .collect();
+        fitting.sort_by_key(|archive| archive.platform.order_on(host));
+        fitting
+    }
+
+    /// Whether an archive with this digest is locked for a platform.
+    pub fn has_digest(&self, platform: &Platform, digest: &str) -> bool {
+        let mut archives = self.archives.iter();
+        archives
+            .any(|archive| archive.platform == *platform && archive.digest.to_string() == digest)
     }
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::catalog::Line;
     use rstest::rstest;
 
     fn lock() -> Lock {
@@ -296,8 +371,6 @@ mod tests {
             platform: platform.parse().unwrap(),
             digest: digest(byte),
             size: (byte == "0a").then_some(7),
-            source: "gull-point".into(),
-            address: format!("https://gull.example/m/marram-8.3.1-{platform}.tar.xz"),
         };
         let marram = LockedRelease {
             runtime: "marram".into(),
@@ -305,13 +378,10 @@ mod tests {
             version: "8.3.1".parse().unwrap(),
             publisher: "saltmarsh".into(),
             archives: vec![archive("linux-x64", "0a"), archive("darwin-arm64", "0b")],
-            companions: vec![BuildCompanion {
+            companions: vec![LockedCompanion {
                 package: "tussock".into(),
                 version: "3.2.0".parse().unwrap(),
                 digest: digest("0c"),
-                address: "https://gull.example/t/tussock-3.2.0.tgz".into(),
-                folder: "lib/tussock".into(),
-                programs: [("bin/tussock".into(), "bin/tussock.sh".into())].into(),
             }],
             packages: vec!["kelp@1.4.2".into()],
             patches: Vec::new(),
@@ -345,7 +415,7 @@ mod tests {
             .filter(|line| line.contains("platform"))
             .collect();
         assert!(archives[0].starts_with("  { platform = \"darwin-arm64\", digest = \"sha256:0b0b"));
-        assert!(archives[1].contains("size = 7, source = \"gull-point\", address = "));
+        assert!(archives[1].ends_with("0a\", size = 7 },"));
         assert_eq!(
             line_of(&text, "orache"),
             1 + text
@@ -360,24 +430,76 @@ mod tests {
     }
 
     #[rstest]
-    #[case("lts", true)]
-    #[case("8", true)]
-    #[case("8.3.1", true)]
-    #[case(">=6 <9", true)]
-    #[case("saltmarsh/8", true)]
-    #[case("9", false)]
-    #[case("8.3.2", false)]
-    #[case("stable", false)]
-    #[case("eelgrass", false)]
-    #[case("dunefield/8", false)]
-    fn a_locked_release_meets_what_it_was_locked_for_and_ranges_that_have_it(
+    #[case("lts", "lts", true)]
+    #[case("lts", "8", true)]
+    #[case("lts", "8.3.1", true)]
+    #[case("9", "9", false)]
+    #[case(">=9", ">=9", false)]
+    #[case("lts", ">=6 <9", true)]
+    #[case("lts", "saltmarsh/8", true)]
+    #[case("lts", "9", false)]
+    #[case("lts", "8.3.2", false)]
+    #[case("lts", "stable", false)]
+    #[case("stable", "stable", true)]
+    #[case("eelgrass", "eelgrass", true)]
+    #[case("samphire", "samphire", false)]
+    #[case("tides", "tides", true)]
+    #[case("lts", "eelgrass", false)]
+    #[case("lts", "dunefield/8", false)]
+    #[case("dunefield/8", "dunefield/8", false)]
+    fn a_locked_release_meets_what_it_can_stand_for(
+        #[case] locked_for: &str,
         #[case] required: &str,
         #[case] expected: bool,
     ) {
-        let lock = lock();
-        let release = lock.release_of("marram").unwrap();
+        let named = |line: &str, codename: &str| Line {
+            codename: Some(codename.to_owned()),
+            ..Line::undated(line)
+        };
+        let catalog = Catalog {
+            lines: vec![
+                Line {
+                    lts: "2026-10-27".parse().ok(),
+                    ..named("8", "Eelgrass")
+                },
+                named("6", "Samphire"),
+            ],
+            ..Catalog::default()
+        };
+        let release = LockedRelease {
+            required: locked_for.to_owned(),
+            ..lock().release_of("marram").unwrap().clone()
+        };
         let required = required.parse().unwrap();
-        assert_eq!(release.meets(&required, Some("saltmarsh")), expected);
+        assert_eq!(
+            release.meets(&required, Some("saltmarsh"), &catalog),
+            expected
+        );
+        let short_lived = LockedRelease {
+            version: "6.1.0".parse().unwrap(),
+            ..release
+        };
+        assert!(!short_lived.meets(&"lts".parse().unwrap(), None, &catalog));
+    }
+
+    #[test]
+    fn the_addresses_of_version_0_1_0_are_ignored() {
+        let text = format!(
+            "format = \"vivid-shelf-lock/1\"\n[[release]]\nruntime = \"marram\"\nrequired = \"8\"\n\
+             release = \"dunefield/8.3.1\"\npublisher = \"dunefield\"\narchives = [\n\
+             {{ platform = \"linux-x64\", digest = \"sha256:{0}\", source = \"s\", address = \"/m.tgz\" }} ]\n\
+             companions = [{{ package = \"t\", version = \"1.0.0\", digest = \"sha256:{0}\", \
+             address = \"/t.tgz\", folder = \"..\", programs = {{ }} }}]\n",
+            "0a".repeat(32)
+        );
+        let written = Lock::read(&text).unwrap().write();
+        assert!(
+            written.contains("release = \"8.3.1\"\npublisher = \"dunefield\""),
+            "{written}"
+        );
+        for gone in ["address", "folder", "source", "lock/1"] {
+            assert!(!written.contains(gone), "{gone}: {written}");
+        }
     }
 
     #[rstest]
@@ -388,37 +510,55 @@ mod tests {
         "a merge left both versions here"
     )]
     #[case(
-        "lock/1",
         "lock/2",
+        "lock/3",
         1,
-        "its format is \"vivid-shelf-lock/2\", which is newer than this program"
+        "its format is \"vivid-shelf-lock/3\", which is newer than this program"
     )]
     #[case(
-        "vivid-shelf-lock/1",
+        "vivid-shelf-lock/2",
         "tides",
         1,
-        "its format is not \"vivid-shelf-lock/1\""
+        "its format is not \"vivid-shelf-lock/2\""
     )]
     #[case("sha256:0b", "sha256:zz", 10, "it is not understood: ")]
     #[case("sha256:0b", "sha256:0", 10, "it is not understood: ")]
     #[case("\"orache\"", "\"marram\"", 5, "it has two releases of marram")]
     #[case(
-        "\"bin/tussock\"",
-        "\"../tussock\"",
-        5,
-        "\"../tussock\" leads out of the install"
+        "\"8.3.1\"",
+        "\"tides\"",
+        4,
+        "it is not understood: \"tides\" is not a release"
     )]
     #[case(
         "\"8.3.1\"",
-        "\"tides\"",
-        7,
-        "it is not understood: \"tides\" is not a release"
+        "\"dunefield/8.3.1\"",
+        4,
+        "it is not understood: \"dunefield/8.3.1\" is not a release of saltmarsh"
+    )]
+    #[case(
+        "\"saltmarsh\"",
+        "\"../saltmarsh\"",
+        4,
+        "it is not understood: \"../saltmarsh\" is not a publisher"
     )]
     #[case(
         "publisher = \"saltmarsh\"\n",
         "",
         4,
         "it is not understood: missing field `publisher`"
+    )]
+    #[case(
+        "\"kelp@1.4.2\"",
+        "\"--registry=https://gull.example\"",
+        4,
+        "it is not understood: \"--registry=https://gull.example\" is not a package in one version"
+    )]
+    #[case(
+        "\"kelp@1.4.2\"",
+        "\"kelp\"",
+        4,
+        "it is not understood: \"kelp\" is not a package in one version"
     )]
     fn what_is_wrong_is_told_with_its_line(
         #[case] good: &str,

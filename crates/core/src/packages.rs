@@ -104,6 +104,27 @@ impl Package {
         spelled.iter().map(|one| Package::named(one)).collect()
     }
 
+    /// Whether its name and version can only be a name and a version: nothing that a package tool takes for
+    /// an option, an address or a path.
+    pub fn is_plain(&self) -> bool {
+        let (scope, name) = match self.name.strip_prefix('@') {
+            Some(scoped) => match scoped.split_once('/') {
+                Some((scope, name)) => (Some(scope), name),
+                None => return false,
+            },
+            None => (None, self.name.as_str()),
+        };
+        let is_word = |text: &str| {
+            text.starts_with(|c: char| c.is_ascii_alphanumeric() || c == '_')
+                && text
+                    .chars()
+                    .all(|c| c.is_ascii_alphanumeric() || "-._~".contains(c))
+        };
+        is_word(name)
+            && scope.is_none_or(is_word)
+            && self.version.as_deref().is_none_or(is_exact_version)
+    }
+
     /// As a person spells it: `name@version`.
     pub fn spelled(&self) -> String {
         match &self.version {
@@ -111,6 +132,16 @@ impl Package {
             None => self.name.clone(),
         }
     }
+}
+
+/// Whether a text is one version of a package, and neither a range nor a tag: `1.4.2`, `v2.0.0-rc.1`,
+/// `1!2.0.post1`.
+fn is_exact_version(text: &str) -> bool {
+    let numbers = text.strip_prefix('v').unwrap_or(text);
+    numbers.starts_with(|c: char| c.is_ascii_digit())
+        && numbers
+            .chars()
+            .all(|c| c.is_ascii_alphanumeric() || "-+._!".contains(c))
 }
 
 /// A list that is not understood.
@@ -328,6 +359,8 @@ pub fn plan<'p>(from: &'p [Package], to: &[Package]) -> Vec<(&'p Package, Packag
 
 #[cfg(test)]
 mod tests {
+    use rstest::rstest;
+
     use super::*;
 
     fn tool(listed: ListForm) -> PackageTool {
@@ -418,6 +451,34 @@ mod tests {
         );
         assert_eq!(nothing.read(&template("{name}"), ".bin"), None);
         assert_eq!(nothing.read(&template("{name}"), "@gull-point"), None);
+    }
+
+    #[rstest]
+    #[case("kelp", true)]
+    #[case("kelp@1.4.2", true)]
+    #[case("@gull/kelp@v2.0.0-rc.1+3", true)]
+    #[case("tide_tables@1!2.0.post1", true)]
+    #[case("_private", true)]
+    #[case("--registry=https://gull.example", false)]
+    #[case("-g", false)]
+    #[case("git+https://gull.example/kelp", false)]
+    #[case("gull/kelp", false)]
+    #[case("../kelp", false)]
+    #[case("./kelp.tgz", false)]
+    #[case("/srv/kelp.tgz", false)]
+    #[case("@gull", false)]
+    #[case("@gull/", false)]
+    #[case("@-gull/kelp", false)]
+    #[case("kelp@latest", false)]
+    #[case("kelp@^1.4", false)]
+    #[case("kelp@https://gull.example/kelp.tgz", false)]
+    #[case("kelp@file:../kelp", false)]
+    #[case("kelp@", false)]
+    #[case("kelp @1.0", false)]
+    #[case("kelp\n--global", false)]
+    #[case("", false)]
+    fn a_plain_package_is_a_name_and_one_version(#[case] spelled: &str, #[case] expected: bool) {
+        assert_eq!(Package::named(spelled).is_plain(), expected);
     }
 
     #[test]

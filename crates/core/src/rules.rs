@@ -22,6 +22,8 @@ pub struct RuleTexts {
     pub sources: Option<Spanned<Vec<String>>>,
     /// Whether nothing is installed but from catalogs of ours that are signed.
     pub signed_only: Option<Spanned<bool>>,
+    /// Whether `sources` and `signed-only` of this file let the person adopt what no source vouches for.
+    pub adopting: bool,
 }
 
 /// Releases that are not installed.
@@ -59,6 +61,8 @@ pub struct Rule {
     pub line: usize,
     /// What it is.
     pub kind: RuleKind,
+    /// Whether its file allows adopting.
+    pub adopting: bool,
 }
 
 /// What a rule is.
@@ -81,6 +85,7 @@ impl RuleTexts {
             file: file.to_owned(),
             line: text[..span.start.min(text.len())].matches('\n').count() + 1,
             kind,
+            adopting: self.adopting,
         };
         let mut rules = Vec::new();
         for denied in self.denied {

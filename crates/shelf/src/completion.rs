@@ -11,6 +11,7 @@ use vshelf_core::Key;
 use vshelf_files::freed::Freed;
 use vshelf_files::{optional, system};
 
+use crate::arrival::{Leave, Returned};
 use crate::entry_name::EntryName;
 use crate::journal::{HistoryEntry, Operation, append_history};
 use crate::note::{self, Intent, Note, Pointers};
@@ -135,7 +136,14 @@ impl Shelf {
         if place.symlink_metadata().is_ok() {
             return self.delete_entry(name);
         }
-        fs::rename(&folder, &place).map_err(failed("moved back", &folder))?;
+        self.put_back(&folder, &name.key)
+    }
+
+    /// Moves an install back whose removal or replacement did not come about, and discards the note.
+    pub(crate) fn put_back(&self, folder: &Path, key: &Key) -> Result<(), ShelfError> {
+        let place = self.place(key);
+        let leave = Leave::Returned(Returned::by_recovery());
+        (leave.rename(folder, &place)).map_err(failed("moved back", folder))?;
         note::discard(&place).map_err(failed("changed", &place))
     }
 

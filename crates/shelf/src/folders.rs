@@ -3,6 +3,8 @@
 use std::ffi::OsString;
 use std::path::{Path, PathBuf};
 
+use vshelf_files::system;
+
 /// The program's folders of one user.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Folders {
@@ -39,8 +41,8 @@ impl Folders {
 
     /// The folders that `variable` (the environment) says: `VSHELF_DATA`, `VSHELF_CACHE` and
     /// `VSHELF_CONFIG` first, then the platform's own places (XDG Base Directory Specification on
-    /// Linux, `~/Library` on macOS). Those of the company are in `VSHELF_COMPANY`, or else in
-    /// `/etc/vivid-shelf`.
+    /// Linux, `~/Library` on macOS). Those of the company are in `/etc/vivid-shelf` if that belongs to the
+    /// administrator, or else in `VSHELF_COMPANY` if that is set.
     pub fn find(variable: impl Fn(&str) -> Option<OsString>) -> Result<Folders, NoFolder> {
         let absolute = |name: &str| {
             let path = variable(name).map(PathBuf::from);
@@ -72,8 +74,17 @@ impl Folders {
                 ".config",
                 "Library/Preferences",
             )?,
-            company: absolute("VSHELF_COMPANY").unwrap_or_else(|| Path::new("/etc").join(NAME)),
+            company: company_folder(Path::new("/etc").join(NAME), absolute("VSHELF_COMPANY")),
         })
+    }
+}
+
+/// The folder of the company's settings. A variable can move it only if the administrator has made no folder in
+/// its usual place: otherwise anybody could switch the company's rules off.
+fn company_folder(usual: PathBuf, variable: Option<PathBuf>) -> PathBuf {
+    match variable {
+        Some(folder) if !system::is_administrators_folder(&usual) => folder,
+        _ => usual,
     }
 }
 
@@ -95,6 +106,18 @@ mod tests {
                 .map(|(_, value)| value.into())
         };
         assert_eq!(Folders::find(find).unwrap().data, PathBuf::from(data));
+    }
+
+    /// `/etc` belongs to the administrator on every machine, and the folder here to whoever runs this.
+    #[test]
+    fn a_variable_does_not_move_the_folder_of_the_administrator() {
+        let elsewhere = || Some(PathBuf::from("/tmp/company"));
+        let folder = |usual: &str, variable| company_folder(usual.into(), variable);
+        assert_eq!(folder("/etc", elsewhere()), PathBuf::from("/etc"));
+        assert_eq!(folder("/etc", None), PathBuf::from("/etc"));
+        let missing = "/etc/no-such-company";
+        assert_eq!(folder(missing, elsewhere()), elsewhere().unwrap());
+        assert_eq!(folder(missing, None), PathBuf::from(missing));
     }
 
     #[test]

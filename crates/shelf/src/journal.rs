@@ -352,7 +352,7 @@ fn line(entry: &impl Serialize) -> io::Result<String> {
     Ok(serde_json::to_string(entry)? + "\n")
 }
 
-fn append(path: &Path, entry: &impl Serialize) -> io::Result<()> {
+pub(crate) fn append(path: &Path, entry: &impl Serialize) -> io::Result<()> {
     if let Some(folder) = path.parent() {
         fs::create_dir_all(folder)?;
     }
@@ -378,7 +378,7 @@ fn ends_with_a_line(path: &Path) -> io::Result<bool> {
     Ok(last == *b"\n")
 }
 
-fn read<T: DeserializeOwned>(path: &Path) -> io::Result<Lines<T>> {
+pub(crate) fn read<T: DeserializeOwned>(path: &Path) -> io::Result<Lines<T>> {
     let text = optional::read(path)?.unwrap_or_default();
     let mut lines = Lines {
         entries: Vec::new(),

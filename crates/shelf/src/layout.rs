@@ -260,6 +260,13 @@ impl Layout {
         self.data.join("connect")
     }
 
+    /// The file of what sources stated about a runtime.
+    pub fn statements(&self, runtime: &str) -> PathBuf {
+        self.data
+            .join("statements")
+            .join(format!("{runtime}.jsonl"))
+    }
+
     /// The folder that keeps of which time the newest signed catalogs were.
     pub fn signed_catalogs(&self) -> PathBuf {
         self.data.join("signed")

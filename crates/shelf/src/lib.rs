@@ -8,6 +8,7 @@
 //! discards the work (`note`). Only what is in the trash is ever deleted.
 
 pub mod adoption;
+mod arrival;
 mod completion;
 mod entry_name;
 pub mod folders;
@@ -29,6 +30,7 @@ mod sharing;
 pub mod shells;
 pub mod staging;
 pub mod state;
+pub mod statements;
 pub mod store;
 pub mod switches;
 pub mod trash;

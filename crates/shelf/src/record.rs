@@ -7,6 +7,7 @@ use std::path::{Path, PathBuf};
 
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
+use vshelf_core::admission::Admitted;
 use vshelf_core::definition::RecordedDefinition;
 use vshelf_core::{InstallId, Key, Version};
 use vshelf_files::{atomic, optional};
@@ -153,6 +154,21 @@ fn is_zero(bytes: &u64) -> bool {
 }
 
 impl RecordContents {
+    /// The same record of what the gate admitted, which says what it is and where it comes from.
+    pub(crate) fn of_admitted(self, admitted: &Admitted) -> RecordContents {
+        let digest = admitted.digest().map(str::to_owned);
+        let source = admitted.source().map(str::to_owned);
+        let key = admitted.key();
+        RecordContents {
+            runtime: admitted.runtime().to_owned(),
+            version: admitted.version().clone(),
+            publisher: key.publisher().to_owned(),
+            source: source.unwrap_or(self.source),
+            digest: digest.or(self.digest),
+            ..self
+        }
+    }
+
     /// The install as choosing sees it.
     pub fn id(&self) -> InstallId {
         InstallId::new(self.version.clone(), &self.publisher)

@@ -65,8 +65,7 @@ impl Shelf {
         match user_of(&folder, running) {
             Ok(None) => {}
             found => {
-                fs::rename(&folder, &place).map_err(failed("moved back", &folder))?;
-                note::discard(&place).map_err(failed("changed", &place))?;
+                self.put_back(&folder, key)?;
                 let process = found?.expect("there is none only if nothing was found");
                 return Ok(Removal::Spared(process));
             }

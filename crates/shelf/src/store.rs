@@ -7,10 +7,12 @@ use std::path::{Path, PathBuf};
 use std::time::Duration;
 
 use jiff::Timestamp;
+use vshelf_core::admission::Admitted;
 use vshelf_core::{Definition, InstallId, Key};
 use vshelf_files::lock::{Lock, LockError};
 use vshelf_files::{atomic, optional, system};
 
+use crate::arrival::Leave;
 use crate::entry_name::EntryName;
 use crate::folders::Folders;
 use crate::former_names::key_of_former;
@@ -470,18 +472,19 @@ impl Shelf {
     /// Publishes what was staged on the shelf: build, record and list of files become visible together, and
     /// the history gets an entry.
     ///
-    /// The caller holds the lock of `key` and has verified the tree. An install that is there already is
-    /// replaced. Nothing is synced where `durability` says so.
+    /// The caller holds the key's lock and has verified that the tree is what was admitted. An install that
+    /// is there already is replaced. Nothing is synced if `durability` says so.
     pub fn publish(
         &self,
         stage: &Stage,
-        key: &Key,
+        admitted: &Admitted,
         staged: Staged<'_>,
         durability: Durability,
     ) -> Result<Install, ShelfError> {
+        let key = admitted.key();
         self.settle(key)?;
         let new = stage.path().join("install");
-        let record = self.prepare(stage, key, &new, staged)?;
+        let record = self.prepare(stage, admitted, &new, staged)?;
         let place = self.place(key);
         let installs = self.installs_folder();
         // A trash that is there can take an install away from a full disk.
@@ -492,10 +495,10 @@ impl Shelf {
             system::sync_tree(&new).map_err(failed("synced", &new))?;
         }
         if place.symlink_metadata().is_ok() {
-            self.replace(key, &new, &record)?;
+            self.replace(admitted, &new, &record)?;
         } else {
             // The commit point of an install.
-            fs::rename(&new, &place).map_err(failed("written", &place))?;
+            (Leave::Admitted(admitted).rename(&new, &place)).map_err(failed("written", &place))?;
         }
         // Once the file is there, noting a use needs no space; a clean-up sees whether it can be.
         self.note_use(key, record.contents.installed)
@@ -512,10 +515,11 @@ impl Shelf {
     fn prepare(
         &self,
         stage: &Stage,
-        key: &Key,
+        admitted: &Admitted,
         new: &Path,
         staged: Staged<'_>,
     ) -> Result<Record, ShelfError> {
+        let key = admitted.key();
         fs::create_dir(new)
             .and_then(|()| fs::rename(staged.tree, build_in(new)))
             .map_err(failed("written", new))?;
@@ -531,7 +535,7 @@ impl Shelf {
         let shared_size = self.share(stage, key, &build_in(new), staged.manifest);
         let record = Record::new(RecordContents {
             shared_size: shared_size.unwrap_or_default(),
-            ..staged.contents
+            ..staged.contents.of_admitted(admitted)
         });
         let path = new.join(RECORD);
         record.write(&path).map_err(failed("written", &path))?;
@@ -545,7 +549,9 @@ impl Shelf {
     }
 
     /// Puts a new build in the place of the one with the same key, which is deleted.
-    fn replace(&self, key: &Key, new: &Path, record: &Record) -> Result<(), ShelfError> {
+    fn replace(&self, admitted: &Admitted, new: &Path, record: &Record) -> Result<(), ShelfError> {
+        let key = admitted.key();
+        let leave = Leave::Admitted(admitted);
         let place = self.place(key);
         self.check_movable(&place)?;
         let name = EntryName::new(key, record.contents.installed);
@@ -558,13 +564,13 @@ impl Shelf {
         replacing.write(&place).map_err(failed("written", &place))?;
         // They change places through the one's future place in the trash, so that the old one is never
         // anywhere else than on the shelf or in the trash.
-        let exchanged = fs::rename(new, &former).and_then(|()| system::exchange(&former, &place));
+        let exchanged = fs::rename(new, &former).and_then(|()| leave.exchange(&former, &place));
         let replaced = match exchanged {
             Err(error) if error.kind() == io::ErrorKind::Unsupported => {
                 let own = self
                     .layout
                     .trash_entry(&self.runtime, &EntryName::new(key, name.at));
-                fs::rename(&place, own).and_then(|()| fs::rename(&former, &place))
+                fs::rename(&place, own).and_then(|()| leave.rename(&former, &place))
             }
             exchanged => exchanged,
         };
@@ -595,10 +601,15 @@ impl Shelf {
 
     /// Writes the record of what stands in the place of the install with this key: for one whose own
     /// record tells nothing.
-    pub fn write_record(&self, key: &Key, contents: RecordContents) -> Result<(), ShelfError> {
+    pub fn write_record(
+        &self,
+        admitted: &Admitted,
+        contents: RecordContents,
+    ) -> Result<(), ShelfError> {
+        let key = admitted.key();
         let _lock = self.lock(key, &mut |_| {})?;
         let path = self.record_path(key);
-        let record = Record::new(contents);
+        let record = Record::new(contents.of_admitted(admitted));
         record.replace(&path).map_err(failed("written", &path))
     }
 }

@@ -10,10 +10,12 @@ use std::path::{Path, PathBuf};
 
 use jiff::Timestamp;
 use vshelf_core::Key;
+use vshelf_core::admission::Admitted;
 use vshelf_files::freed::Freed;
 use vshelf_files::tree::{bytes_in, remove_tree_telling};
 use vshelf_files::{optional, system};
 
+use crate::arrival::Leave;
 use crate::entry_name::EntryName;
 use crate::journal::HistoryEntry;
 use crate::layout::Layout;
@@ -178,7 +180,12 @@ impl Shelf {
 
     /// Puts an entry from the trash back on the shelf, of which the history gets `entry`. Returns whether it
     /// did: not if its key is on the shelf by now, or if the entry is gone.
-    pub fn take_back(&self, trashed: &Trashed, entry: &HistoryEntry) -> Result<bool, ShelfError> {
+    pub fn take_back(
+        &self,
+        admitted: &Admitted,
+        trashed: &Trashed,
+        entry: &HistoryEntry,
+    ) -> Result<bool, ShelfError> {
         let _lock = self.lock(&trashed.key, &mut |_| {})?;
         self.settle(&trashed.key)?;
         let (folder, place) = (&trashed.folder, self.place(&trashed.key));
@@ -198,7 +205,7 @@ impl Shelf {
         fs::create_dir_all(&installs).map_err(failed("written", &installs))?;
         returning.write(folder).map_err(failed("written", folder))?;
         // The commit point of a return. A clean-up may have deleted the entry meanwhile.
-        match fs::rename(folder, &place) {
+        match Leave::Admitted(admitted).rename(folder, &place) {
             Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(false),
             moved => moved.map_err(failed("moved back", folder))?,
         }

@@ -1,5 +1,7 @@
 //! Checksum lists, and from a build to the archive that is downloaded.
 
+use std::collections::HashMap;
+
 use vshelf_core::catalog::{Build, Checksum, Digest, DigestAlgorithm};
 
 use crate::address::{Address, Addresses};
@@ -27,12 +29,26 @@ impl Archive {
         })
     }
 
-    /// The archive of the first of `builds`, best first, whose digest is known; a checksum list is
-    /// fetched where the digest stands in one.
+    /// Locates the archive of the first of `builds` ([`ChecksumLists::locate`]).
+    pub fn locate(transport: &Transport, builds: &[&Build]) -> Result<Archive, SourceError> {
+        ChecksumLists::default().locate(transport, builds)
+    }
+}
+
+/// Checksum lists that were fetched, by their addresses.
+#[derive(Debug, Default)]
+pub struct ChecksumLists(HashMap<String, String>);
+
+impl ChecksumLists {
+    /// The archive of the first of `builds`, best first, whose digest is known. A checksum list is fetched
+    /// if the digest is in one.
     ///
     /// Builds of one release that share a list are alternatives of which some may not exist.
-    pub fn locate(transport: &Transport, builds: &[&Build]) -> Result<Archive, SourceError> {
-        let mut fetched: Option<(&str, String)> = None;
+    pub fn locate(
+        &mut self,
+        transport: &Transport,
+        builds: &[&Build],
+    ) -> Result<Archive, SourceError> {
         let mut missing = None;
         for build in builds {
             let addresses = Addresses::read(&build.address, &build.mirrors)?;
@@ -45,12 +61,12 @@ impl Archive {
                 Checksum::Digest(digest) => return Ok(found(digest.clone())),
                 Checksum::Listed(list) => list.as_str(),
             };
-            if fetched.as_ref().is_none_or(|(known, _)| *known != list) {
-                fetched = Some((list, read_list(transport, list, build)?));
+            if !self.0.contains_key(list) {
+                let text = read_list(transport, list, build)?;
+                self.0.insert(list.to_owned(), text);
             }
             let name = addresses.first().file_name();
-            let text = fetched.as_ref().map_or("", |(_, text)| text);
-            match find(text, &name) {
+            match find(&self.0[list], &name) {
                 Some(digest) => return Ok(found(digest)),
                 None => missing = missing.or(Some((list.to_owned(), name))),
             }

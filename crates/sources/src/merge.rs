@@ -1,7 +1,7 @@
 //! One catalog of a runtime from those of its sources.
 //!
-//! Sources of one publisher stand in for each other, and publishers stand side by side. What is known of
-//! a release or a line comes from whoever knows it, whichever source gives the bytes.
+//! Sources add up: each offers its releases. Facts about a release or a line come from the first source that has
+//! them, whichever source delivers the bytes.
 
 use std::collections::HashMap;
 use std::collections::hash_map::Entry;
@@ -20,8 +20,8 @@ pub struct Part<'d> {
     pub source: &'d SourceDefinition,
     /// What it publishes.
     pub published: PublishedCatalog,
-    /// Whether it offers its releases: it answered, or nobody of its publisher does. Of the others only
-    /// what they know counts, and their builds of what is offered.
+    /// Whether it offers its releases. A fallback that is not needed adds only what it knows, and its builds of
+    /// releases that others offer.
     pub offers: bool,
 }
 
@@ -134,6 +134,9 @@ fn add_knowledge(releases: &mut HashMap<Key, Merged>, part: &Part<'_>) {
             continue;
         };
         let told_by = &mut merged.details.told_by;
+        if merged.release.withdrawn.is_none() {
+            merged.release.withdrawn.clone_from(&release.withdrawn);
+        }
         if merged.release.date.is_none() && release.date.is_some() {
             merged.release.date = release.date;
             told_by.date = name();

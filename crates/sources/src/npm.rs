@@ -129,6 +129,20 @@ impl NpmRegistry {
         Ok((texts, tarball))
     }
 
+    /// One version of a package, with the digest that the registry states: `None` if it has no such version, or
+    /// states no digest for it.
+    pub fn exact(
+        &self,
+        transport: &Transport,
+        package: &str,
+        version: &Version,
+    ) -> Result<Option<Archive>, SourceError> {
+        let address = self.address_of(package)?;
+        let document = known_to_be_new(transport, &address, FOR_INSTALLING)?;
+        let entry = document.versions.get(version.as_str());
+        Ok(entry.and_then(|entry| archive_of(entry, &address)))
+    }
+
     /// The newest final version of a companion of those that its publisher ships with `release`, or, where
     /// that is not known, that says it runs on it.
     pub fn fitting(
@@ -146,6 +160,14 @@ impl NpmRegistry {
             }
         })
     }
+}
+
+fn archive_of(entry: &PackageVersion, address: &Address) -> Option<Archive> {
+    Some(Archive {
+        addresses: address.join(&entry.dist.tarball).ok()?.into(),
+        digest: entry.dist.digest()?,
+        size: None,
+    })
 }
 
 fn newest_fitting(
@@ -174,16 +196,8 @@ fn newest_fitting(
             // What a publisher ships stays what it ships, whatever was said of it later.
             let withdrawn = shipped.is_none() && withdrawal(entry.deprecated.clone()).is_some();
             let sound = !version.is_pre_release() && !withdrawn;
-            let digest = entry
-                .dist
-                .digest()
-                .filter(|_| sound && fits(&version, &entry))?;
-            let archive = Archive {
-                addresses: address.join(&entry.dist.tarball).ok()?.into(),
-                digest,
-                size: None,
-            };
-            Some(FittingCompanion { version, archive })
+            let archive = archive_of(&entry, address)?;
+            (sound && fits(&version, &entry)).then_some(FittingCompanion { version, archive })
         })
         .max_by(|a, b| a.version.cmp(&b.version))
 }

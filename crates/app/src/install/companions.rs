@@ -39,16 +39,12 @@ pub fn add(
     if folder.symlink_metadata().is_ok() {
         return Ok(None);
     }
-    let found = match fitting(job, companion) {
-        Ok(found) => found,
-        Err(SourceError::NoCompanion { .. }) => {
-            listener.tell(Event::NoCompanion {
-                package: &companion.package,
-                title: &job.title(),
-            });
-            return Ok(None);
-        }
-        Err(error) => return Err(error.into()),
+    let Some(found) = fitting(job, companion)? else {
+        listener.tell(Event::NoCompanion {
+            package: &companion.package,
+            title: &job.title(),
+        });
+        return Ok(None);
     };
     fs::create_dir_all(&folder).map_err(file_error(&folder, "written"))?;
     let title = format!("{} {}", companion.package, found.version);
@@ -88,18 +84,54 @@ pub fn add(
     }))
 }
 
-/// The version of a companion that is locked, or else the newest that fits.
-fn fitting(job: &InstallJob, companion: &Companion) -> Result<FittingCompanion, SourceError> {
-    let mut locked = job.locked_companions.iter();
-    match locked.find(|locked| locked.package == companion.package) {
-        Some(locked) => Ok(FittingCompanion {
-            version: locked.version.clone(),
-            archive: Archive::with_digest(&locked.address, locked.digest.clone())?,
+/// The version of a companion that belongs to the release: that of the lock, of the source's catalog, or else the
+/// newest that fits. `None` if there is none, or if the lock names none.
+fn fitting(job: &InstallJob, companion: &Companion) -> Result<Option<FittingCompanion>, Error> {
+    let package = &companion.package;
+    let mut known = job.known_companions();
+    let known = match known.find(|known| known.package == *package) {
+        Some(known) => Some(FittingCompanion {
+            version: known.version.clone(),
+            archive: Archive::with_digest(&known.address, known.digest.clone())?,
         }),
-        None => {
-            let registry = NpmRegistry::new(job.registries.clone());
-            registry.fitting(&job.transport, companion, &job.release.version)
-        }
+        None => None,
+    };
+    let registry = NpmRegistry::new(job.registries.clone());
+    let Some(lock) = job.grounds.lock() else {
+        return match known {
+            Some(known) => Ok(Some(known)),
+            None => match registry.fitting(&job.transport, companion, &job.release.version) {
+                Err(SourceError::NoCompanion { .. }) => Ok(None),
+                found => Ok(Some(found?)),
+            },
+        };
+    };
+    let mut locked = lock.companions.iter();
+    let Some(locked) = locked.find(|locked| locked.package == *package) else {
+        return Ok(None);
+    };
+    let archive = match known.filter(|known| known.version == locked.version) {
+        Some(known) => Some(known.archive),
+        None => registry.exact(&job.transport, package, &locked.version)?,
+    };
+    match archive {
+        Some(archive) if archive.digest == locked.digest => Ok(Some(FittingCompanion {
+            version: locked.version.clone(),
+            archive,
+        })),
+        other => Err(Error::LockedOtherwise {
+            title: format!(
+                "{package} {}, which belongs to {},",
+                locked.version,
+                job.title()
+            ),
+            runtime: job.definition.name.clone(),
+            locked: vec![locked.digest.to_string()],
+            stated: other
+                .map(|archive| archive.digest.to_string())
+                .into_iter()
+                .collect(),
+        }),
     }
 }
 

@@ -8,13 +8,14 @@ use std::sync::Mutex;
 use std::thread;
 use std::time::Instant;
 
+use vshelf_core::admission::Admitted;
 use vshelf_core::catalog::Build;
 use vshelf_core::definition::RecordedDefinition;
 use vshelf_core::definition::build::BuildSection;
 use vshelf_core::definition::needs::Needs;
-use vshelf_core::lock_file::LOCK_FILE;
 use vshelf_files::tree::remove_tree;
 use vshelf_shelf::record::RecordContents;
+use vshelf_shelf::statements;
 use vshelf_shelf::{Staged, recovery};
 use vshelf_sources::Archive;
 
@@ -26,6 +27,8 @@ use super::transfer::{self, TransferReport, transfer};
 use crate::environment::Environment;
 use crate::error::{Class, Error, file_error};
 use crate::events::{Event, Listener, TransferState};
+use crate::ledger;
+use crate::lock_difference::difference;
 use crate::outcome::NewInstall;
 use crate::runtime::Runtime;
 
@@ -60,15 +63,12 @@ pub fn execute_from_any(
         let mut again = Vec::new();
         for (place, result) in results.iter().enumerate() {
             if let Err(error) = result
-                && (error.is_of_source() || matches!(error, Error::OlderLibc { .. }))
+                && may_be_elsewhere(error)
                 && let Some(elsewhere) = job_elsewhere(environment, &jobs[place])
             {
                 listener.tell(Event::SourceFailed {
-                    source: match jobs[place].is_as_locked {
-                        true => LOCK_FILE,
-                        false => &jobs[place].source.name,
-                    },
-                    next: &elsewhere.source.name,
+                    source: &jobs[place].offer.source.name,
+                    next: &elsewhere.offer.source.name,
                     title: &elsewhere.title(),
                     error,
                 });
@@ -85,6 +85,16 @@ pub fn execute_from_any(
             results[place] = result;
         }
     }
+}
+
+/// Whether another source of the publisher may have what this one does not: the archive, one that starts here,
+/// or one with an accepted digest.
+fn may_be_elsewhere(error: &Error) -> bool {
+    error.is_of_source()
+        || matches!(
+            error,
+            Error::OlderLibc { .. } | Error::LockedOtherwise { .. }
+        )
 }
 
 /// The same job from the next source that offers it, where one does. Those that were not asked yet are
@@ -153,8 +163,8 @@ fn execute_one(job: &InstallJob, listener: &dyn Listener) -> JobResult {
         return Ok(None);
     }
     let builds = startable(job)?;
-    let archive = Archive::locate(&job.transport, &builds)?;
-    check_digest(job, &archive)?;
+    let (archive, admitted) = job.locate(&builds)?;
+    note_statement(job, &archive, listener);
     // What a build needs is looked for before anything is fetched.
     let from_source = match from_source::section_of(job, job.build_of(&archive)) {
         Some(section) => Some((section, from_source::need(job, section)?)),
@@ -162,7 +172,7 @@ fn execute_one(job: &InstallJob, listener: &dyn Listener) -> JobResult {
     };
     let report = TransferReport::begin(listener, job.title(), archive.size);
     let fetched = archive.clone();
-    let made = make(job, archive, from_source, &report, listener);
+    let made = make(job, &admitted, archive, from_source, &report, listener);
     // An archive that is refused is refused again; one that could not be installed for another reason is
     // not fetched again.
     if made
@@ -176,25 +186,58 @@ fn execute_one(job: &InstallJob, listener: &dyn Listener) -> JobResult {
     made.map(Some)
 }
 
+/// Whether the install is there already. Under a lock, it has to be one with a locked digest.
 fn is_done(job: &InstallJob) -> Result<bool, Error> {
-    Ok(!job.options.again && job.shelf.install(&job.key)?.is_some())
+    if job.options.again {
+        return Ok(false);
+    }
+    let Some(install) = job.shelf.install(&job.key)? else {
+        return Ok(false);
+    };
+    match job.grounds.lock() {
+        Some(locked) => match difference(&install, locked) {
+            Some(difference) => Err(Error::LockedDiffers {
+                title: job.title(),
+                selector: format!("{}@{}", job.definition.name, job.selector()),
+                difference,
+            }),
+            None => Ok(true),
+        },
+        None => Ok(true),
+    }
+}
+
+/// Writes down what the source stated about the archive. An install is as sound without it; later commands have
+/// to ask the source again.
+fn note_statement(job: &InstallJob, archive: &Archive, listener: &dyn Listener) {
+    let Some(build) = job.build_of(archive) else {
+        return;
+    };
+    let statement = ledger::statement(job.now, &job.release, &job.offer, build, archive);
+    let (layout, runtime) = (&job.layout, &job.definition.name);
+    let noted = statements::note_statements(layout, runtime, &[statement]);
+    if let Err(error) = noted {
+        let path = layout.statements(runtime);
+        listener.tell(Event::LeftUndone(&file_error(&path, "written")(error)));
+    }
 }
 
 /// The builds that start with this system's C library, as far as that can be told before they are there.
 fn startable(job: &InstallJob) -> Result<Vec<&Build>, Error> {
     let needed = job
+        .offer
         .builds
         .iter()
         .filter_map(|build| build.oldest_libc)
         .min();
     let Some((needed, here)) = needed.zip(first_start::glibc_here()) else {
-        return Ok(job.builds.iter().collect());
+        return Ok(job.offer.builds.iter().collect());
     };
     let starts = |build: &&Build| {
         let is_glibc = build.platform.libc() == Some("gnu");
         !is_glibc || build.oldest_libc.is_none_or(|oldest| oldest <= here)
     };
-    let startable: Vec<&Build> = job.builds.iter().filter(starts).collect();
+    let startable: Vec<&Build> = job.offer.builds.iter().filter(starts).collect();
     match startable.is_empty() {
         true => Err(Error::OlderLibc {
             title: job.title(),
@@ -205,23 +248,10 @@ fn startable(job: &InstallJob) -> Result<Vec<&Build>, Error> {
     }
 }
 
-/// Whether what is offered now is what was offered before.
-fn check_digest(job: &InstallJob, archive: &Archive) -> Result<(), Error> {
-    let now = archive.digest.to_string();
-    match &job.expected_digest {
-        Some(before) if *before != now => Err(Error::OtherDigest {
-            title: job.title(),
-            selector: format!("{}@{}", job.definition.name, job.release.version),
-            before: before.clone(),
-            now,
-        }),
-        _ => Ok(()),
-    }
-}
-
 /// Makes the install in a stage, and publishes it on the shelf when it is whole.
 fn make(
     job: &InstallJob,
+    admitted: &Admitted,
     archive: Archive,
     from_source: Option<(&BuildSection, Needs)>,
     report: &TransferReport<'_>,
@@ -236,7 +266,7 @@ fn make(
             from_source::build(job, section, &needs, archive, &tree, report, listener)?
         }
         None => {
-            let layout = job.source.archive_layout();
+            let layout = job.offer.source.archive_layout();
             let unpacked = transfer(job, archive, &layout, &tree, report)?;
             Made {
                 fetched: unpacked.fetched,
@@ -249,8 +279,8 @@ fn make(
     };
     let (mut fetched, mut manifest) = (made.fetched, made.manifest);
     let mut companions = Vec::new();
-    for companion in &job.source.companions {
-        if let Some(added) = companions::add(job, companion, &tree, listener)? {
+    for companion in job.companions() {
+        if let Some(added) = companions::add(job, &companion, &tree, listener)? {
             fetched += added.fetched;
             manifest = manifest.with(&added.manifest, Path::new(""));
             companions.push(added.record);
@@ -267,7 +297,7 @@ fn make(
         runtime: job.definition.name.clone(),
         version: job.release.version.clone(),
         publisher: job.release.publisher.to_string(),
-        source: job.source.name.clone(),
+        source: job.offer.source.name.clone(),
         platform: build.map_or_else(String::new, |build| build.platform.to_string()),
         spelled: build.and_then(|build| build.spelled.clone()),
         repack: build.is_some_and(|build| build.repack.is_some()),
@@ -292,7 +322,7 @@ fn make(
         manifest: &manifest,
         log: log.as_deref(),
     };
-    let install = (job.shelf).publish(&stage, &job.key, staged, job.durability)?;
+    let install = (job.shelf).publish(&stage, admitted, staged, job.durability)?;
     if let Some(work) = made.work {
         // What cannot be deleted now is shown by a clean-up.
         if remove_tree(&work).left.is_none() {

@@ -3,24 +3,23 @@
 use std::collections::VecDeque;
 use std::num::NonZeroU16;
 use std::path::PathBuf;
-use std::sync::Arc;
 
 use jiff::Timestamp;
-use vshelf_core::catalog::{Build, BuildCompanion, Checksum, Release, Repack};
+use vshelf_core::admission::{self, Admitted, Grounds, Narrowing, Origin, Refusal};
+use vshelf_core::catalog::{Build, BuildCompanion, Checksum, Release};
 use vshelf_core::definition::{Companion, SourceDefinition};
-use vshelf_core::lock_file::LockedRelease;
 use vshelf_core::packages::Package;
 use vshelf_core::{Definition, Key};
-use vshelf_shelf::Shelf;
 use vshelf_shelf::store::Durability;
+use vshelf_shelf::{Layout, Shelf};
+use vshelf_sources::checksums::ChecksumLists;
 use vshelf_sources::registries::UserSettings;
 use vshelf_sources::{Archive, Transport};
 
-use super::allowed;
 use super::last_build::last_build;
-use crate::error::Error;
+use crate::admission::{grounds, refused};
+use crate::error::{Done, Error};
 use crate::events::LastBuild;
-use crate::locking;
 use crate::runtime::Runtime;
 
 /// An install to be made.
@@ -28,13 +27,11 @@ use crate::runtime::Runtime;
 pub struct InstallJob {
     /// What the runtime is.
     pub definition: Definition,
-    /// The source that has the release.
-    pub source: SourceDefinition,
     /// The release.
     pub release: Release,
-    /// Its builds for this platform, best first.
-    pub builds: Vec<Build>,
-    /// What other sources of the publisher offer of it.
+    /// The offer that it is installed from.
+    pub offer: Offer,
+    /// The offers of other sources of the publisher.
     others: VecDeque<Offer>,
     /// The sources whose offers came to nothing.
     tried: Vec<String>,
@@ -42,11 +39,12 @@ pub struct InstallJob {
     pub key: Key,
     /// The selector that means just it.
     selector: String,
-    /// What is done otherwise than usual.
+    /// Flags that change how it is installed.
     pub options: JobOptions,
-    /// The digest that the archive must have, where it is known from before.
-    pub expected_digest: Option<String>,
+    /// The facts by which the gate judges it.
+    pub(super) grounds: Grounds,
     pub(super) shelf: Shelf,
+    pub(super) layout: Layout,
     pub(super) transport: Transport,
     pub(super) registries: UserSettings,
     /// The folder of partial downloads.
@@ -58,17 +56,13 @@ pub struct InstallJob {
     pub(super) now: Timestamp,
     /// The command that asked for it, as the history numbers commands.
     pub(super) command: String,
-    /// Whether it is still made as a lock says, and no source was asked for it yet.
-    pub(super) is_as_locked: bool,
-    /// The packages of registries that a lock has for it.
-    pub(super) locked_companions: Vec<BuildCompanion>,
     /// The packages that are installed into it when it is new.
     pub always: Vec<Package>,
     /// What the last build of this runtime from source needed here, where this is going to be one.
     pub(super) last_build: Option<LastBuild>,
 }
 
-/// What is done otherwise than usual.
+/// Flags that change how an install runs.
 #[derive(Clone, Copy, Debug, Default)]
 pub struct JobOptions {
     /// It is kept even if it does not start.
@@ -82,128 +76,76 @@ pub struct JobOptions {
 }
 
 impl InstallJob {
-    /// The job of installing a release of this runtime from the catalog that is loaded; nothing is
-    /// asked or made yet.
+    /// The job of installing a release of the loaded catalog. No source is asked yet.
     pub fn new(
         runtime: &Runtime<'_>,
         release: &Release,
+        narrowing: Narrowing,
         options: JobOptions,
     ) -> Result<InstallJob, Error> {
-        allowed::check_version(runtime, &release.version)?;
-        let mut offers = VecDeque::from(offers(runtime, release)?);
+        // A denied release is refused for that, whatever its sources.
+        let grounds = grounds(runtime, &release.version, &release.publisher, narrowing)?;
+        let title = &runtime.definition.title;
+        (grounds.check_release()).map_err(|refusal| refused(title, &grounds, refusal))?;
+        InstallJob::of_offers(
+            runtime,
+            release,
+            offers(runtime, release)?,
+            grounds,
+            options,
+        )
+    }
+
+    /// The job of installing a release from the best of these offers. Offers with an accepted digest come first.
+    pub fn of_offers(
+        runtime: &Runtime<'_>,
+        release: &Release,
+        mut offers: Vec<Offer>,
+        grounds: Grounds,
+        options: JobOptions,
+    ) -> Result<InstallJob, Error> {
         if options.build {
             for offer in &mut offers {
                 offer.builds.retain(|build| build.platform.is_source());
             }
             offers.retain(|offer| !offer.builds.is_empty());
         }
-        let first = offers.pop_front();
-        let Offer { source, builds } = first.ok_or_else(|| match options.build {
-            true => Error::NothingToBuild {
-                title: format!("{} {}", runtime.definition.title, release.version),
-            },
-            false => Error::CatalogChanged,
-        })?;
-        let job = InstallJob::of(runtime, release, options, Offer { source, builds }, offers)?;
-        Ok(job.with_companions_of_catalog())
-    }
-
-    /// Has it get the packages that the catalog itself has for its builds, in these versions.
-    fn with_companions_of_catalog(mut self) -> InstallJob {
-        let known = self.builds.iter().flat_map(|build| &build.companions);
-        self.locked_companions = known.cloned().collect();
-        self.with_locked_companions()
-    }
-
-    /// Has it get each package that is locked, whatever its source says.
-    fn with_locked_companions(mut self) -> InstallJob {
-        for locked in &self.locked_companions {
-            let mut known = self.source.companions.iter();
-            if !known.any(|known| known.package == locked.package) {
-                self.source.companions.push(Companion::of_build(locked));
+        if let Some(accepted) = grounds.accepted() {
+            let is_accepted = |offer: &Offer| {
+                accepted
+                    .iter()
+                    .any(|digest| has_digest(&offer.builds, digest))
+            };
+            offers.sort_by_key(|offer| !is_accepted(offer));
+        }
+        let mut others = VecDeque::from(offers);
+        let offer = others.pop_front().ok_or_else(|| {
+            if options.build {
+                let title = format!("{} {}", runtime.definition.title, release.version);
+                Error::NothingToBuild { title }
+            } else {
+                Error::CatalogChanged
             }
-        }
-        self
-    }
-
-    /// The job of installing a locked release: from where it was when it was locked, and with the digest that
-    /// it had.
-    pub fn locked(
-        runtime: &Runtime<'_>,
-        locked: &LockedRelease,
-        options: JobOptions,
-    ) -> Result<InstallJob, Error> {
-        let archive = locking::fitting_archive(runtime, locked)?;
-        if archive.platform.is_source() {
-            locking::check_patches(runtime, locked)?;
-        }
-        let source = runtime.definition.source(&archive.source);
-        let source = source.ok_or_else(|| Error::LockedSource {
-            title: runtime.title_of(&locked.key()),
-            source_name: archive.source.clone(),
-            runtime: runtime.name().to_owned(),
         })?;
-        let build = Build {
-            size: archive.size,
-            source: Some(archive.source.clone()),
-            repack: source.repack.then_some(Repack { date: None }),
-            ..Build::new(
-                archive.platform.clone(),
-                archive.address.clone(),
-                Checksum::Digest(archive.digest.clone()),
-            )
-        };
-        let release = Release {
-            version: locked.version.clone(),
-            publisher: locked.publisher.as_str().into(),
-            date: None,
-            security: false,
-            withdrawn: None,
-            platforms: Arc::new([archive.platform.clone()]),
-        };
-        allowed::check_version(runtime, &release.version)?;
-        allowed::check_source(runtime, &release, source)?;
-        let offer = Offer {
-            source: source.clone(),
-            builds: vec![build],
-        };
-        let job = InstallJob::of(runtime, &release, options, offer, VecDeque::new())?;
-        let job = InstallJob {
-            expected_digest: Some(archive.digest.to_string()),
-            is_as_locked: true,
-            locked_companions: locked.companions.clone(),
-            always: Package::all_named(&locked.packages),
-            ..job
-        };
-        Ok(job.with_locked_companions())
-    }
-
-    /// The job of installing a release from this offer, or else from one of the others.
-    fn of(
-        runtime: &Runtime<'_>,
-        release: &Release,
-        options: JobOptions,
-        Offer { source, builds }: Offer,
-        others: VecDeque<Offer>,
-    ) -> Result<InstallJob, Error> {
         let environment = runtime.environment();
-        let is_source = builds.iter().any(|build| build.platform.is_source());
-        let last_build = match is_source {
-            true => last_build(runtime)?,
-            false => None,
+        let is_source = offer.builds.iter().any(|build| build.platform.is_source());
+        let last_build = if is_source {
+            last_build(runtime)?
+        } else {
+            None
         };
         Ok(InstallJob {
             definition: runtime.definition.clone(),
-            source,
+            offer,
             others,
             tried: Vec::new(),
-            key: Key::new(&release.version, &release.publisher),
+            key: grounds.key(),
             selector: runtime.selector_for(&release.version, &release.publisher),
             release: release.clone(),
-            builds,
             options,
-            expected_digest: None,
+            grounds,
             shelf: runtime.shelf.clone(),
+            layout: environment.layout()?,
             transport: environment.transport.clone(),
             registries: environment.registries(),
             archives: environment.folders()?.cache.join("archives"),
@@ -211,41 +153,117 @@ impl InstallJob {
             durability: environment.settings()?.durability(),
             now: environment.now()?,
             command: environment.command_id()?,
-            is_as_locked: false,
-            locked_companions: Vec::new(),
             always: environment.settings()?.always_packages(runtime.name()),
             last_build,
         })
     }
 
+    /// Locates the archive of the first build that the gate admits. The error is about the first build that
+    /// it does not.
+    pub fn locate(&self, builds: &[&Build]) -> Result<(Archive, Admitted), Error> {
+        let mut lists = ChecksumLists::default();
+        if self.grounds.accepted().is_none() {
+            let archive = lists.locate(&self.transport, builds)?;
+            let admitted = self.admit(&archive)?;
+            return Ok((archive, admitted));
+        }
+        let mut first_error = None;
+        for build in builds {
+            let located = lists.locate(&self.transport, &[build]).map_err(Error::from);
+            let admitted = located.and_then(|archive| {
+                self.check_patches(build)?;
+                Ok((self.admit(&archive)?, archive))
+            });
+            match admitted {
+                Ok((admitted, archive)) => return Ok((archive, admitted)),
+                // A digest that is not accepted says more than an archive that does not exist.
+                Err(error) if matches!(error, Error::LockedOtherwise { .. }) => {
+                    first_error = Some(error);
+                }
+                Err(error) => first_error = first_error.or(Some(error)),
+            }
+        }
+        Err(first_error.unwrap_or(Error::CatalogChanged))
+    }
+
+    /// Fails if a build from source would get other patches than those that are locked.
+    fn check_patches(&self, build: &Build) -> Done {
+        let section = self.definition.build.as_ref();
+        let now = section.map(|section| section.patch_digests(&self.release.version));
+        match self.grounds.lock() {
+            Some(locked)
+                if build.platform.is_source() && now.unwrap_or_default() != locked.patches =>
+            {
+                Err(Error::OtherPatches {
+                    title: self.title(),
+                    runtime: self.definition.name.clone(),
+                })
+            }
+            _ => Ok(()),
+        }
+    }
+
+    fn admit(&self, archive: &Archive) -> Result<Admitted, Error> {
+        let admitted = self.grounds.admit(Origin::Source {
+            source: &self.offer.source,
+            stated: &archive.digest,
+        });
+        admitted.map_err(|refusal| self.refused(refusal))
+    }
+
+    /// The error of a refusal by the gate.
+    pub fn refused(&self, refusal: Refusal) -> Error {
+        refused(&self.definition.title, &self.grounds, refusal)
+    }
+
+    /// The packages from a registry that complete the builds of the offer: those that the source's definition
+    /// declares, then those that its catalog has.
+    pub fn companions(&self) -> Vec<Companion> {
+        let mut declared = self.offer.source.companions.clone();
+        for known in self.known_companions() {
+            if !declared.iter().any(|one| one.package == known.package) {
+                declared.push(Companion::of_build(known));
+            }
+        }
+        declared
+    }
+
+    /// The packages that the source's catalog has for its builds, in one version each.
+    pub(super) fn known_companions(&self) -> impl Iterator<Item = &BuildCompanion> {
+        self.offer.builds.iter().flat_map(|build| &build.companions)
+    }
+
     /// The build that an archive is of.
     pub fn build_of(&self, archive: &Archive) -> Option<&Build> {
         let address = archive.addresses.first().to_string();
-        self.builds.iter().find(|build| build.address == address)
+        self.offer
+            .builds
+            .iter()
+            .find(|build| build.address == address)
     }
 
-    /// Turns to the next offer: one of the same bytes where there is one. Says whether there is any.
+    /// Turns to the next offer, preferably one of the same bytes. Returns whether there is any.
     pub fn turn_to_next(&mut self) -> bool {
         let is_same = |offer: &Offer| {
             let same = |build: &Build| has_digest(&offer.builds, &build.checksum.to_string());
-            self.builds.iter().any(same)
+            self.offer.builds.iter().any(same)
         };
         let place = self.others.iter().position(is_same).unwrap_or(0);
         self.turn_to(place)
     }
 
-    /// Turns to the offer of the source with this name, or, where there is none, to one of these bytes;
-    /// says whether there is one.
+    /// Turns to the offer of the source with this name, or else to one of these bytes. Returns whether there
+    /// is one.
     pub fn turn_to_source(&mut self, source: &str, digest: Option<&str>) -> bool {
         let has = |builds: &[Build]| digest.is_some_and(|digest| has_digest(builds, digest));
-        if self.source.name == source {
+        if self.offer.source.name == source {
             return true;
         }
         let named = self
             .others
             .iter()
             .position(|offer| offer.source.name == source);
-        if named.is_none() && has(&self.builds) {
+        if named.is_none() && has(&self.offer.builds) {
             return true;
         }
         let same = || self.others.iter().position(|offer| has(&offer.builds));
@@ -259,22 +277,24 @@ impl InstallJob {
         let Some(next) = self.others.remove(place) else {
             return false;
         };
-        let before = std::mem::replace(&mut self.source, next.source);
-        if !std::mem::take(&mut self.is_as_locked) {
-            self.tried.push(before.name);
-        }
-        self.builds = next.builds;
+        let before = std::mem::replace(&mut self.offer, next);
+        self.tried.push(before.source.name);
         true
     }
 
-    /// Takes over what is offered of its release by sources that were not tried yet.
+    /// Takes over the offers of sources that were not tried yet.
     pub fn take_over(&mut self, offers: Vec<Offer>) {
-        // Where a lock's address does not answer, its source may have the same bytes elsewhere by now.
+        let current = &self.offer.source.name;
         let is_new = |offer: &Offer| {
-            let is_current = !self.is_as_locked && offer.source.name == self.source.name;
-            !is_current && !self.tried.contains(&offer.source.name)
+            let name = &offer.source.name;
+            name != current && !self.tried.contains(name)
         };
         self.others = offers.into_iter().filter(is_new).collect();
+    }
+
+    /// The selector that means just its release.
+    pub fn selector(&self) -> &str {
+        &self.selector
     }
 
     /// The runtime and version, for people; the publisher too where it is not the main one.
@@ -293,8 +313,25 @@ impl InstallJob {
 pub struct Offer {
     /// The source.
     pub source: SourceDefinition,
+    /// What identifies the source while its definition is unchanged.
+    pub source_id: String,
     /// Its builds, best first.
     pub builds: Vec<Build>,
+}
+
+impl Offer {
+    /// The offer of a source.
+    pub fn of(
+        runtime: &Runtime<'_>,
+        source: &SourceDefinition,
+        builds: Vec<Build>,
+    ) -> Result<Offer, Error> {
+        Ok(Offer {
+            source_id: runtime.environment().catalogs()?.id_of(source),
+            source: source.clone(),
+            builds,
+        })
+    }
 }
 
 /// Whether one of these builds has this digest.
@@ -304,7 +341,8 @@ fn has_digest(builds: &[Build], digest: &str) -> bool {
         .any(|build| build.checksum.to_string() == digest)
 }
 
-/// What the sources of the catalog that is loaded offer of `release` for this platform, best first.
+/// The offers of a release for this platform in the loaded catalog, best first. A source that a rule forbids has no
+/// offer. It is an error if rules forbid all sources, or if two sources contradict each other about a file.
 pub fn offers(runtime: &Runtime<'_>, release: &Release) -> Result<Vec<Offer>, Error> {
     let details = runtime.details(release)?;
     let mut offers: Vec<Offer> = Vec::new();
@@ -318,20 +356,46 @@ pub fn offers(runtime: &Runtime<'_>, release: &Release) -> Result<Vec<Offer>, Er
         }
         let name = build.source.as_deref();
         let source = name.and_then(|name| runtime.definition.source(name));
-        offers.push(Offer {
-            source: source.ok_or(Error::CatalogChanged)?.clone(),
-            builds: vec![build.clone()],
-        });
+        let source = source.ok_or(Error::CatalogChanged)?;
+        offers.push(Offer::of(runtime, source, vec![build.clone()])?);
     }
-    let mut refused = None;
-    offers.retain(|offer| {
-        let checked = allowed::check_source(runtime, release, &offer.source);
-        let is_allowed = checked.is_ok();
-        refused = refused.take().or(checked.err());
-        is_allowed
+    let grounds = grounds(
+        runtime,
+        &release.version,
+        &release.publisher,
+        Narrowing::Open,
+    )?;
+    let mut refusal = None;
+    offers.retain(|offer| match grounds.check_source(&offer.source) {
+        Ok(()) => true,
+        Err(error) => {
+            refusal = refusal.take().or(Some(error));
+            false
+        }
     });
-    match refused {
-        Some(error) if offers.is_empty() => Err(error),
-        _ => Ok(offers),
+    if let Some(refusal) = refusal.filter(|_| offers.is_empty()) {
+        return Err(refused(&runtime.definition.title, &grounds, refusal));
     }
+    let builds = offers.iter().flat_map(|offer| &offer.builds).cloned();
+    check_contradiction(runtime, release, &builds.collect::<Vec<_>>())?;
+    Ok(offers)
+}
+
+/// Fails if two sources state different digests for one file of a release.
+pub fn check_contradiction(runtime: &Runtime<'_>, release: &Release, builds: &[Build]) -> Done {
+    let Some((one, other)) = admission::contradiction(builds) else {
+        return Ok(());
+    };
+    let stated = |build: &Build| {
+        let digest = match &build.checksum {
+            Checksum::Digest(digest) => digest.to_string(),
+            Checksum::Listed(list) => list.clone(),
+        };
+        (build.source.clone().unwrap_or_default(), digest)
+    };
+    Err(Error::SourcesContradict {
+        title: format!("{} {}", runtime.definition.title, release.version),
+        file: admission::file_name(&one.address).to_owned(),
+        stated: [stated(one), stated(other)],
+    })
 }

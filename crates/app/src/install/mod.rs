@@ -1,6 +1,5 @@
 //! Installing: from requests to jobs, each carried out as one transaction.
 
-pub mod allowed;
 pub mod companions;
 pub mod conclude;
 pub mod execute;
@@ -8,6 +7,7 @@ pub mod first_start;
 pub mod from_source;
 pub mod job;
 pub mod last_build;
+pub mod locked_install;
 pub mod missing;
 pub mod run;
 pub mod transfer;

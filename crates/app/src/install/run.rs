@@ -2,6 +2,7 @@
 
 use std::path::Path;
 
+use vshelf_core::admission::Narrowing;
 use vshelf_core::lock_file::{LOCK_FILE, LockedRelease};
 use vshelf_core::packages::Package;
 use vshelf_core::resolve::{Choice, ResolveError, Scope};
@@ -10,6 +11,7 @@ use vshelf_core::{Request, Selector};
 use super::conclude::{Takeover, conclude, conclude_several};
 use super::execute::execute_from_any;
 use super::job::{InstallJob, JobOptions};
+use super::locked_install;
 use crate::environment::Environment;
 use crate::error::{Done, Error};
 use crate::events::{Answer, Event, Listener, Question};
@@ -96,7 +98,7 @@ pub fn install(environment: &Environment, asked: &InstallRequest, listener: &dyn
                 results.push(InstallResult {
                     title: job.title(),
                     phase: runtime.phase_of(&job.release.version),
-                    source: job.source.name.clone(),
+                    source: job.offer.source.name.clone(),
                     always: match is_new {
                         true => add_always(&runtime, job, listener),
                         false => Vec::new(),
@@ -232,7 +234,7 @@ fn first_of(errors: Vec<Error>, listener: &dyn Listener) -> Done {
     first.map_or(Ok(()), Err)
 }
 
-/// The job that a request becomes. What is locked is not looked for: its source is asked for bytes alone.
+/// The job that a request becomes.
 fn plan(
     environment: &Environment,
     asked: &InstallRequest,
@@ -246,16 +248,7 @@ fn plan(
         locked.runtime == runtime.name() && own == request.without_runtime()
     };
     if let Some(locked) = asked.locked.iter().find(is_meant) {
-        let job = InstallJob::locked(&runtime, locked, options)?;
-        let known = runtime.catalog();
-        let known = known.release(&job.release.version, &job.release.publisher);
-        if let Some(why) = known.and_then(|known| known.withdrawn.as_deref()) {
-            listener.tell(Event::LockedWithdrawn {
-                title: &job.title(),
-                why,
-            });
-        }
-        return Ok(job);
+        return locked_install::plan(&mut runtime, locked, options, listener);
     }
     load_for(&mut runtime, request, listener)?;
     let Choice::Version(candidate) = runtime.resolve(request, Scope::Published)? else {
@@ -264,7 +257,7 @@ fn plan(
     let release = candidate.release.ok_or_else(|| Error::NotPublished {
         selector: request.to_string(),
     })?;
-    InstallJob::new(&runtime, release, options)
+    InstallJob::new(&runtime, release, Narrowing::Open, options)
 }
 
 /// Loads the catalog, and asks the source again where what is kept does not have what is asked for.

@@ -70,7 +70,7 @@ pub fn look(listener: &dyn Listener, environment: &Environment) -> Result<Follow
             let mut pick = runtime.pick_meeting(&requirement.request);
             // The nearest file decides.
             let decides = !followed.picks.contains_key(&name);
-            let mut declined = false;
+            let (mut declined, mut failed) = (false, false);
             if pick.is_none() && decides && following == Following::Install {
                 match install_required(&runtime, &path, &requirement.request, listener) {
                     Ok(answer) => {
@@ -78,7 +78,10 @@ pub fn look(listener: &dyn Listener, environment: &Environment) -> Result<Follow
                         runtime = runtime.reopened()?;
                         pick = runtime.pick_meeting(&requirement.request);
                     }
-                    Err(error) => followed.notices.push(Notice::NotInstalled(error)),
+                    Err(error) => {
+                        failed = true;
+                        followed.notices.push(Notice::NotInstalled(error));
+                    }
                 }
             }
             // A no holds until the file or the shelf changes.
@@ -101,7 +104,7 @@ pub fn look(listener: &dyn Listener, environment: &Environment) -> Result<Follow
             if decides {
                 match &pick {
                     Some(pick) => runtime.note_use(pick),
-                    None if declined => {}
+                    None if declined || failed => {}
                     None => followed.notices.push(Notice::Unmet {
                         file: path.clone(),
                         title: runtime.definition.title.clone(),

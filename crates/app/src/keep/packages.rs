@@ -10,6 +10,7 @@ use vshelf_shelf::record::Adopted;
 use vshelf_shelf::store::program_named;
 
 use super::found_packages;
+use crate::admission;
 use crate::error::{Done, Error, PackageAttempt, file_error};
 use crate::events::{Event, Listener, Task};
 use crate::outcome::CarryOutcome;
@@ -143,7 +144,14 @@ pub fn install(
     planned: &mut [(Package, CarryOutcome)],
     mut on_each: impl FnMut(&[&Package]),
 ) -> Done {
+    admission::check_packages(runtime)?;
     let tool = tool(runtime, to)?;
+    for (package, outcome) in planned.iter_mut() {
+        if *outcome == CarryOutcome::Planned && !package.is_plain() {
+            let why = "it is not a name, or a name and a version".to_owned();
+            *outcome = CarryOutcome::Failed { why };
+        }
+    }
     let waiting = |(_, outcome): &&mut (Package, CarryOutcome)| *outcome == CarryOutcome::Planned;
     let mut left: Vec<&mut (Package, CarryOutcome)> = planned.iter_mut().filter(waiting).collect();
     if tool.tool.several && left.len() > 1 {

@@ -2,6 +2,7 @@
 
 use std::path::{Path, PathBuf};
 
+use vshelf_core::admission::Narrowing;
 use vshelf_core::lock_file::LOCK_FILE;
 use vshelf_core::outlook::Newer;
 use vshelf_core::packages::Package;
@@ -368,7 +369,12 @@ fn install_new(
     let release = (runtime.catalog())
         .release(&planned.to.version, &planned.from.publisher)
         .ok_or(Error::CatalogChanged)?;
-    let mut jobs = [InstallJob::new(runtime, release, JobOptions::default())?];
+    let mut jobs = [InstallJob::new(
+        runtime,
+        release,
+        Narrowing::Open,
+        JobOptions::default(),
+    )?];
     let results = execute_from_any(runtime.environment(), &mut jobs, listener);
     results
         .into_iter()

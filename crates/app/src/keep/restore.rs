@@ -2,16 +2,17 @@
 
 use std::path::PathBuf;
 
+use vshelf_core::admission::Narrowing;
 use vshelf_core::packages::Package;
 use vshelf_core::{Key, Request, Selector};
 use vshelf_shelf::journal::HistoryEntry;
 use vshelf_shelf::recovery;
 
 use super::{history, packages, trash};
+use crate::admission;
 use crate::environment::Environment;
 use crate::error::{Done, Error};
 use crate::events::{Event, Listener};
-use crate::install::allowed;
 use crate::install::execute::execute;
 use crate::install::job::{InstallJob, JobOptions};
 use crate::integrate::refresh::refresh;
@@ -42,11 +43,14 @@ pub fn restore(environment: &Environment, requests: &[Request], listener: &dyn L
             });
             continue;
         }
-        if let Err(error) = allowed::check_version(&runtime, &entry.record.version) {
-            errors.push(error);
-            continue;
-        }
-        if trash::take_back(&runtime, entry)? {
+        let admitted = match admission::admit_former(&runtime, &entry.record) {
+            Ok(admitted) => admitted,
+            Err(error) => {
+                errors.push(error);
+                continue;
+            }
+        };
+        if trash::take_back(&runtime, &admitted, entry)? {
             listener.tell(Event::Restored(&Restored {
                 title: runtime.title_of(&entry.key),
                 from_trash: true,
@@ -138,7 +142,8 @@ fn plan(mut runtime: Runtime<'_>, entry: &HistoryEntry) -> Result<InstallJob, Er
         let Some(release) = release else {
             return Ok(None);
         };
-        let mut job = InstallJob::new(runtime, release, options)?;
+        let narrowing = digest.map_or(Narrowing::Open, |digest| Narrowing::Same(digest.to_owned()));
+        let mut job = InstallJob::new(runtime, release, narrowing, options)?;
         Ok(job.turn_to_source(source, digest).then_some(job))
     };
     let job = match job_of(&runtime)? {
@@ -150,9 +155,7 @@ fn plan(mut runtime: Runtime<'_>, entry: &HistoryEntry) -> Result<InstallJob, Er
             job_of(&runtime)?
         }
     };
-    let mut job = job.ok_or_else(|| no_longer(None))?;
-    job.expected_digest.clone_from(&record.digest);
-    Ok(job)
+    job.ok_or_else(|| no_longer(None))
 }
 
 /// Makes an install the default where there is none; says whether it did.

@@ -4,6 +4,7 @@
 use jiff::SignedDuration;
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
+use vshelf_core::admission::Admitted;
 use vshelf_files::freed::Freed;
 use vshelf_files::system;
 use vshelf_shelf::Install;
@@ -97,7 +98,11 @@ pub fn delete(trashed: Trashed, running: Running, freed: &Freed) -> Result<u64, 
 }
 
 /// Puts what is in the trash of a removal back on the shelf; says whether it did.
-pub fn take_back(runtime: &Runtime<'_>, removal: &HistoryEntry) -> Result<bool, Error> {
+pub fn take_back(
+    runtime: &Runtime<'_>,
+    admitted: &Admitted,
+    removal: &HistoryEntry,
+) -> Result<bool, Error> {
     let Some(trashed) = runtime.shelf.trashed_by(removal)? else {
         return Ok(false);
     };
@@ -108,5 +113,5 @@ pub fn take_back(runtime: &Runtime<'_>, removal: &HistoryEntry) -> Result<bool, 
         Operation::Restored,
         removal.record.clone(),
     );
-    Ok(runtime.shelf.take_back(&trashed, &entry)?)
+    Ok(runtime.shelf.take_back(admitted, &trashed, &entry)?)
 }

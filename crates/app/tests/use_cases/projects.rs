@@ -203,14 +203,11 @@ fn what_a_project_requires_is_installed_where_a_person_agreed_to_it_once() {
     let nobody = Recorder::default();
     assert_eq!(look(&nobody).picks["marram"], pick("8.3.1"));
     assert_eq!(nobody.asked(), [] as [&str; 0]);
-    // What cannot be installed is told with why, and stays missing.
+    // The reason why nothing could be installed is enough: the same command would fail again.
     scene.write("project/.marram-version", "99\n");
     let followed = look(&Recorder::default());
     assert!(
-        matches!(
-            followed.notices[..],
-            [Notice::NotInstalled(_), Notice::Unmet { .. }]
-        ),
+        matches!(followed.notices[..], [Notice::NotInstalled(_)]),
         "{followed:?}"
     );
 }

@@ -28,6 +28,10 @@ pub struct SourceDefinition {
     /// those of the packing.
     #[serde(default)]
     pub repack: bool,
+    /// Whether it is asked only if no other source of its publisher answers, or for a digest that the others do
+    /// not state. Sources without this mark add up.
+    #[serde(default)]
+    pub fallback: bool,
     /// How it spells versions; plain versions where it says nothing.
     #[serde(default)]
     pub versions: VersionSpellings,
@@ -317,6 +321,7 @@ impl SourceDefinition {
         SourceDefinition {
             name: name.to_owned(),
             repack: false,
+            fallback: false,
             versions: VersionSpellings::default(),
             only: None,
             layout: ArchiveLayout::default(),

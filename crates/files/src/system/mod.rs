@@ -15,10 +15,10 @@ use self::windows as own;
 pub use self::own::deletion::{is_mounted_within, mounted, remove_counting};
 pub use self::own::files::{
     FileIdentity, are_same, bytes_of, check_writable, disk_bytes, exchange, free_bytes,
-    identity_of, is_deleted, is_executable, is_owned_by_another, is_quarantined, keep_permissions,
-    make_executable, mount_of, names, path_of, permission_bits, read_by, read_exact_at,
-    set_permission_bits, share_blocks, stands_at, symlink, sync_folder, with_permission_bits,
-    without_waiting,
+    identity_of, is_administrators_folder, is_deleted, is_executable, is_owned_by_another,
+    is_quarantined, keep_permissions, make_executable, mount_of, names, open_foreign, owners,
+    path_of, permission_bits, read_by, read_exact_at, set_permission_bits, share_blocks, stands_at,
+    symlink, sync_folder, user_id, with_permission_bits,
 };
 pub use self::own::processes::{end_group, group_of, in_own_group, is_root};
 pub use self::sync::sync_tree;

@@ -90,9 +90,14 @@ impl CatalogCache {
     }
 
     fn file(&self, runtime: &str, source: &SourceDefinition) -> PathBuf {
-        let said = self.said_of(source);
-        self.folder
-            .join(format!("{runtime}-{}.catalog", source.id(&said)))
+        let id = self.id_of(source);
+        self.folder.join(format!("{runtime}-{id}.catalog"))
+    }
+
+    /// What identifies a source: another text as soon as its definition, or where the person's settings say
+    /// that it is, changes.
+    pub fn id_of(&self, source: &SourceDefinition) -> String {
+        source.id(&self.said_of(source))
     }
 
     /// What the person's settings say of where a source is, which its definition leaves to them.
@@ -148,9 +153,7 @@ impl CatalogCache {
     /// says anything else about them.
     fn merged_file(&self, definition: &Definition) -> PathBuf {
         let sources = definition.sources.iter();
-        let ids: Vec<String> = sources
-            .map(|source| source.id(&self.said_of(source)))
-            .collect();
+        let ids: Vec<String> = sources.map(|source| self.id_of(source)).collect();
         let said = serde_json::to_string(&(
             ids,
             &definition.publishers,

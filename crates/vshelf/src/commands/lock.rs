@@ -9,21 +9,23 @@ use crate::failure::Outcome;
 use crate::output;
 use crate::ui::Ui;
 
-/// Write down which releases the project's requirements came to
+/// Write down which releases the project's requirements resolve to
 ///
 /// A requirement such as lts or ">=20" means another release every month. vivid-shelf.lock beside it holds the
-/// release, and the digest of its archive for each platform: `vshelf install` without a selector brings exactly that,
-/// on every machine, and connected shells follow it. What is locked stays as long as it meets what is required.
+/// release, and the digests that its publisher's sources state for each platform: `vshelf install` without a selector
+/// brings exactly that, on every machine, and connected shells follow it. It holds no addresses, so that a cloned
+/// project never chooses what is fetched. What is locked stays as long as it meets what is required.
 #[derive(Debug, Args)]
 pub struct Lock {
-    /// Write nothing; fail where a requirement is not locked, or not for this platform
+    /// Write nothing; fail if a requirement is not locked for this platform, or if a digest is not what its sources
+    /// state
     #[arg(long)]
     check: bool,
     /// Lock the newest release of this runtime, or of all that is required here if none is given
     #[arg(long, value_name = "RUNTIME", num_args = 0..=1, conflicts_with = "check")]
     renew: Option<Option<String>>,
-    /// Lock archives for this platform, such as linux-arm64-gnu, instead of those that are known here; may be given
-    /// several times
+    /// Lock archives for this platform, such as linux-arm64-gnu, and for those that are locked already, instead of all
+    /// that the publisher serves; may be given several times
     #[arg(long, value_name = "PLATFORM", conflicts_with = "check")]
     platform: Vec<String>,
 }

@@ -146,7 +146,10 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
                 "",
                 "what is required here, for every platform that is known",
             ),
-            ("--check", "for a job: is all that is required locked?"),
+            (
+                "--check",
+                "for a job: is all that is required locked, and stated by its sources?",
+            ),
             ("--renew", "the newest releases that meet what is required"),
         ],
     ),

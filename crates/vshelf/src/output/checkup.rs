@@ -140,11 +140,14 @@ impl Finding {
                 Finding::new("the project here", in_words(error), commands.next())
             }
             Found::Mistake(mistake) => {
-                let (Mistake::UnknownKey { file, .. }
-                | Mistake::Disagreement {
-                    other: (file, _), ..
-                }) = &mistake;
-                let fix = Some(edit(file));
+                let fix = match &mistake {
+                    Mistake::UnknownKey { file, .. }
+                    | Mistake::Disagreement {
+                        other: (file, _), ..
+                    } => Some(edit(file)),
+                    // Whether its folder is trusted is for the person to decide.
+                    Mistake::Distrusted { .. } => None,
+                };
                 Finding::new("the project here", mistake_in_words(&mistake), fix)
             }
             Found::Unmet { title, selector } => Finding::new(
@@ -295,6 +298,17 @@ impl Finding {
                 let fix = format!("vshelf remove --even-if-used {selector}");
                 Finding::new(about, problem, Some(fix))
             }
+            InstallProblem::OtherwiseStated { digest, stated } => Finding {
+                details: vec![
+                    format!("its archive was {digest}"),
+                    format!("its sources state {}", stated.join(", ")),
+                ],
+                ..Finding::new(
+                    about,
+                    "comes from an archive that no source states".to_owned(),
+                    again,
+                )
+            },
             InstallProblem::Changed { differences, files } => {
                 let changed = differences.len();
                 let named = differences.iter().take(MOST_NAMED).map(|difference| {

@@ -89,6 +89,8 @@ pub fn reports(environment: &Environment) -> Result<Vec<Report>, Failure> {
         Following::Install => "install",
         Following::Off => "off",
     };
+    let trusted = settings.trusted_folders.iter();
+    let trusted: Vec<String> = trusted.map(|folder| shown(folder)).collect();
     let yes = |value: bool| value.to_string();
     let mut values: Vec<(String, String)> = [
         (
@@ -99,6 +101,14 @@ pub fn reports(environment: &Environment) -> Result<Vec<Report>, Failure> {
                 .unwrap_or_else(|| "none".to_owned()),
         ),
         ("following", following.to_owned()),
+        (
+            "trusted-folders",
+            if trusted.is_empty() {
+                "none".to_owned()
+            } else {
+                trusted.join(", ")
+            },
+        ),
         ("reminders", yes(settings.reminds())),
         ("catalog-fresh-minutes", minutes.to_string()),
         (

@@ -2,8 +2,9 @@
 
 use jiff::civil::Date;
 use serde::Serialize;
+use vshelf_app::admission;
+use vshelf_app::install::from_source;
 use vshelf_app::install::last_build::last_build;
-use vshelf_app::install::{allowed, from_source};
 use vshelf_app::{Activity, Runtime, project};
 use vshelf_core::catalog::ToldBy;
 use vshelf_core::lock_file::LOCK_FILE;
@@ -155,7 +156,7 @@ fn say_where_from(ui: &Ui, runtime: &Runtime<'_>, release: &Release) -> Outcome 
     let Some(build) = builds.first() else {
         return Ok(());
     };
-    if let Err(error) = allowed::check_version(runtime, &release.version) {
+    if let Err(error) = admission::check_release(runtime, release) {
         let failure = Failure::from_told(&error);
         ui.sentence(format!("{}.", failure.message))?;
         for hint in &failure.hints {

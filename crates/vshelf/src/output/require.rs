@@ -115,6 +115,9 @@ pub fn in_words(mistake: &Mistake) -> String {
                 "{file} requires {title} {required}, and takes precedence over {other}, which requires {not_required}"
             )
         }
+        Mistake::Distrusted { file, distrust } => {
+            format!("{} does not count: {distrust}", shown(file))
+        }
     }
 }
 

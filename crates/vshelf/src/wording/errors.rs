@@ -365,6 +365,22 @@ impl Failure {
                 let place = format!("{}, line {}", shown(file), error.line);
                 locking::unreadable(with(format!("{place}: {}", error.problem)), &error.problem)
             }
+            Error::SourcesContradict { stated, .. } => {
+                let [one, other] = stated;
+                failure
+                    .say(format!("{} states {}.", one.0, one.1))
+                    .say(format!("{} states {}.", other.0, other.1))
+                    .say("Nothing was installed: one of them is not what the publisher released.")
+            }
+            Error::UnknownRuntimeInRule {
+                near, file, line, ..
+            } => {
+                let failure = failure.say(format!("The rule is {}, line {line}.", shown(file)));
+                let failure = near.iter().fold(failure, |failure, name| {
+                    failure.say(format!("Did you mean {name}?"))
+                });
+                failure.run("To see the names of runtimes", "vshelf runtimes")
+            }
             Error::Forbidden {
                 why, file, line, ..
             } => {
@@ -373,12 +389,20 @@ impl Failure {
                 });
                 failure.say(format!("The rule is {}, line {line}.", shown(file)))
             }
+            Error::DistrustedFile { file, distrust } => locking::explain(
+                with(format!("{} does not count: {distrust}", shown(file))),
+                error,
+            ),
             Error::StaleLock { .. }
             | Error::NotLocked { .. }
             | Error::NotRequired { .. }
             | Error::SystemLock { .. }
             | Error::LockedElsewhere { .. }
-            | Error::LockedSource { .. }
+            | Error::LockedOtherwise { .. }
+            | Error::LockedUnstated { .. }
+            | Error::LockedDiffers { .. }
+            | Error::UndeclaredCompanion { .. }
+            | Error::UndeclaredPackage { .. }
             | Error::OtherPatches { .. } => locking::explain(failure, error),
             Error::NoRequirement { files } => {
                 with("no selector is given, and no project here requires a version".to_owned())

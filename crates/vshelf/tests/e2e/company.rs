@@ -52,6 +52,7 @@ fn settings_of_the_company_count_below_those_of_the_person() {
 setting                value                                                                      from
 main-runtime           marram                                                                     ~/company/shelf.toml, line 2
 following              announce                                                                   default
+trusted-folders        none                                                                       default
 reminders              true                                                                       default
 catalog-fresh-minutes  30                                                                         ~/.config/vivid-shelf/shelf.toml, line 1
 durable-installs       true                                                                       default

@@ -97,13 +97,14 @@ To install what is locked: vshelf install --locked
     assert_eq!(project.lock(), text);
     assert_eq!(text.matches("\n  { platform = ").count(), 4);
 
-    // Elsewhere the catalog may not even answer: nothing is asked for but the bytes.
+    assert!(
+        !text.contains("address") && !text.contains("http"),
+        "{text}"
+    );
+
+    // Elsewhere, its sources have to state a locked digest. If they do not answer, the ledger is their word, as long as
+    // their definition is unchanged.
     let other = project.elsewhere();
-    let definition = ".config/vivid-shelf/runtimes/marram.toml";
-    let address = other.scene.server().address();
-    let text = fs::read_to_string(other.scene.path(definition)).unwrap();
-    let unreachable = text.replace(&address, "http://127.0.0.1:9");
-    other.scene.write(definition, &unreachable);
     let ran = other.does(&["install", "--locked"]);
     assert!(
         ran.stderr
@@ -111,9 +112,140 @@ To install what is locked: vshelf install --locked
         "{ran}"
     );
     assert_eq!(other.scene.on_shelf(), ["8.3.1"]);
-    // What is there is there, without a network.
     other.does(&["--offline", "install", "--locked"]);
+    fs::remove_dir_all(other.scene.path(".cache/vivid-shelf")).unwrap();
+    other.does(&["--offline", "install", "--locked"]);
+    other.does(&["--offline", "lock", "--check"]);
+    let definition = ".config/vivid-shelf/runtimes/marram.toml";
+    let address = other.scene.server().address();
+    let text = fs::read_to_string(other.scene.path(definition)).unwrap();
+    let unreachable = text.replace(&address, "http://127.0.0.1:9");
+    other.scene.write(definition, &unreachable);
+    let ran = other.vshelf(&["install", "--locked"]);
+    assert_eq!(ran.code, 4, "{ran}");
+}
+
+/// Marram from its publisher's catalog, and from a folder with a repack of one release.
+fn two_forms(project: &Project, catalog: &str, folder: &str) {
+    project.scene.sources(&format!(
+        "[[sources]]\nname = \"stand-in\"\nkind = \"catalog\"\npublisher = \"saltmarsh\"\naddress = \"{catalog}\"\n\
+         [[sources]]\nname = \"packed\"\nkind = \"folder\"\npublisher = \"saltmarsh\"\nrepack = true\nfallback = true\n\
+         address = \"{folder}\"\nchecksums = \"SHA256SUMS\"\npattern = \"marram-{{version}}.tar.gz\"\nplatforms = {{ any = \"any\" }}\n"
+    ));
+    project.scene.write("board/.marram-version", "8.3.1\n");
+    let own = "[requirement-files]\nmarram = [\".marram-version\"]\n";
+    let settings = format!("main-runtime = \"marram\"\n{own}");
+    project
+        .scene
+        .write(".config/vivid-shelf/shelf.toml", &settings);
+}
+
+/// A colleague behind a mirror of any of the sources installs what is locked.
+#[test]
+fn each_form_of_an_archive_is_locked_whose_source_answers() {
+    let project = Project::new();
+    let catalog = format!("{}/catalog.json", project.scene.server().address());
+    let folder = project.scene.path("packed").display().to_string();
+    two_forms(&project, &catalog, &folder);
+    project.does(&["install", "8.3.1"]);
+    let pack = "cd \"$1\" && mkdir packed && tar -czf packed/marram-8.3.1.tar.gz -C \"$2\" build \
+        && cd packed && sha256sum *.gz >SHA256SUMS";
+    let mut shell = project.scene.command("/bin/sh");
+    shell
+        .args(["-c", pack, "sh"])
+        .arg(project.scene.home())
+        .arg(project.scene.data("shelf/marram/saltmarsh-8.3.1"));
+    let ran = project.scene.run(&mut shell);
+    assert_eq!(ran.code, 0, "{ran}");
+    project.does(&["lock"]);
+    let lock = project.lock();
+    assert!(lock.contains("platform = \"any\""), "{lock}");
+    assert!(lock.contains("platform = \"linux-x64\""), "{lock}");
+    for (catalog, folder, source) in [
+        (catalog.as_str(), "/nowhere", "stand-in"),
+        ("/nowhere/catalog.json", folder.as_str(), "packed"),
+    ] {
+        let other = project.elsewhere();
+        two_forms(&other, catalog, folder);
+        let ran = other.does(&["install", "--locked"]);
+        let told = format!("from {source}, verified");
+        assert!(ran.stdout.contains(&told), "{ran}");
+    }
+    // Without the repack in the lock, it is no substitute.
+    let line = lock.lines().find(|line| line.contains("\"any\"")).unwrap();
+    project.edit(line, "");
+    let other = project.elsewhere();
+    two_forms(&other, "/nowhere/catalog.json", &folder);
+    other.told(
+        &["install", "--locked"],
+        5,
+        &["with a digest that no source states"],
+    );
+}
+
+#[test]
+fn a_lock_is_compared_with_what_sources_state() {
+    let project = Project::new();
+    project.does(&["lock"]);
+    let text = project.lock();
+    let good = &text[text.rfind("sha256:").unwrap()..][..71];
+    project.edit(good, &format!("sha256:{}", "0a".repeat(32)));
+    let told = [
+        "is locked with a digest that no source states.",
+        "Locked: sha256:[DIGEST]",
+        "Stated by its sources: sha256:[DIGEST]",
+        "To lock what the sources state now: vshelf lock --renew marram",
+    ];
+    project.told(&["lock", "--check"], 5, &told);
+    project.told(&["--offline", "lock", "--check"], 5, &told);
+    project.told(&["lock"], 5, &told);
+    project.told(&["install", "--locked"], 5, &told);
+    project.does(&["lock", "--renew"]);
+    assert_eq!(project.lock(), text);
+    // A machine that knows nothing asks; one that cannot says so.
+    let other = project.elsewhere();
+    other.told(
+        &["--offline", "lock", "--check"],
+        5,
+        &[
+            "is locked, and no source has it.",
+            "Its sources are marram.stand-in.",
+        ],
+    );
     other.does(&["lock", "--check"]);
+}
+
+#[test]
+fn two_sources_that_state_different_digests_for_one_file_are_an_error() {
+    let project = Project::new();
+    let definition = ".config/vivid-shelf/runtimes/marram.toml";
+    let text = fs::read_to_string(project.scene.path(definition)).unwrap();
+    let address = project.scene.server().address();
+    let catalog = ureq::get(format!("{address}/catalog.json")).call().unwrap();
+    let catalog = catalog.into_body().read_to_string().unwrap();
+    let mut card = project.scene.command(PROGRAM);
+    let card = process::output(card.args(["catalog", "8.3.1", "--json"]));
+    let card = String::from_utf8(card.stdout).unwrap();
+    let digest = &card[card.find("sha256:").unwrap() + 7..][..64];
+    let other = catalog.replace(digest, &"0a".repeat(32));
+    assert_ne!(other, catalog);
+    project.scene.write(
+        "mirror/catalog.json",
+        &other.replace("\"/", &format!("\"{address}/")),
+    );
+    let mirror = project.scene.path("mirror/catalog.json");
+    let second =
+        format!("\n[[sources]]\nname = \"mirror\"\nkind = \"catalog\"\naddress = {mirror:?}\n");
+    project.scene.write(definition, &format!("{text}{second}"));
+    for arguments in [vec!["install", "8.3.1"], vec!["lock"]] {
+        project.told(
+            &arguments,
+            5,
+            &["two sources of Marram 8.3.1 state different digests for saltmarsh-marram-8.3.1-"],
+        );
+    }
+    // Other releases are not concerned.
+    project.does(&["install", "9"]);
 }
 
 #[test]
@@ -168,10 +300,8 @@ fn locked_releases_stay_until_they_are_renewed() {
     let ran = project.does(&["explain", "8"]);
     let locked = "The project here requires it, and is locked to 8.3.1 (~/board/vivid-shelf.lock).";
     assert!(ran.stdout.contains(locked), "{ran}");
-    // A renewal of the shelf takes the lock along where that is asked for.
+    // A lock that does not meet the requirement can be renewed.
     project.edit("8.3.1", "8.3.0");
-    project.scene.does(&["install", "8.3.0"]);
-    project.does(&["require"]);
     project.does(&["lock", "--renew"]);
     assert!(project.lock().contains("release = \"8.3.1\""));
 }
@@ -261,6 +391,20 @@ fn other_platforms_are_locked_as_well() {
             &["without an archive for linux-x64-"],
         );
     }
+    // A platform is added to what is locked, also when the release is renewed.
+    let ran = project.does(&["lock", "--platform", "linux-x64-gnu"]);
+    assert!(
+        ran.stdout
+            .contains("Marram 8.3.1  lts       linux-arm64, linux-x64\n"),
+        "{ran}"
+    );
+    project.scene.write("board/.marram-version", "9\n");
+    let ran = project.does(&["lock", "--renew", "--platform", "darwin-arm64"]);
+    assert!(
+        ran.stdout
+            .contains("8.3.1   darwin-arm64, linux-arm64, linux-x64\n"),
+        "{ran}"
+    );
     project.told(
         &["lock", "--platform", "tides"],
         2,
@@ -269,72 +413,51 @@ fn other_platforms_are_locked_as_well() {
 }
 
 #[test]
-fn what_a_lock_says_is_verified() {
+fn a_withdrawn_release_is_installed_with_a_notice() {
     let project = Project::new();
     project.does(&["lock"]);
-    let digest = |text: &str| {
-        let at = text.rfind("sha256:").unwrap();
-        text[at..at + 71].to_owned()
-    };
-    // Another digest than the bytes have.
-    let good = digest(&project.lock());
-    let other = project.elsewhere();
-    other.edit(&good, &format!("sha256:{}", "0a".repeat(32)));
-    let ran = other.vshelf(&["install", "--locked"]);
-    assert_eq!(ran.code, 5, "{ran}");
-    assert!(other.scene.on_shelf().is_empty());
-
-    // An address that does not answer: another source of the publisher may have the same bytes.
-    let other = project.elsewhere();
-    other.edit(&other.scene.server().address(), "http://127.0.0.1:9");
-    other.does(&["install", "--locked"]);
-    assert_eq!(other.scene.on_shelf(), ["8.3.1"]);
-
-    // A release that was withdrawn since is installed, and that is said.
-    let other = project.elsewhere();
     // As it is, and not as this suite shows it.
-    let mut card = other.scene.command(PROGRAM);
+    let mut card = project.scene.command(PROGRAM);
     let card = process::output(card.args(["catalog", "8.2.1", "--json"]));
-    other.edit(&good, &digest(&String::from_utf8(card.stdout).unwrap()));
-    other.edit("8.3.1", "8.2.1");
-    other.scene.write("board/.marram-version", "8\n");
-    let ran = other.does(&["install", "--locked"]);
+    let card = String::from_utf8(card.stdout).unwrap();
+    let digest = |text: &str, at: usize| text[at..at + 71].to_owned();
+    let old = digest(&project.lock(), project.lock().rfind("sha256:").unwrap());
+    project.edit(&old, &digest(&card, card.find("sha256:").unwrap()));
+    project.edit("8.3.1", "8.2.1");
+    project.scene.write("board/.marram-version", "8\n");
+    let ran = project.does(&["install", "--locked"]);
     let withdrawn = "Marram 8.2.1 is locked, and was withdrawn: loses readings at midnight.";
     assert!(ran.stderr.contains(withdrawn), "{ran}");
+}
 
-    for (from, to, code, told) in [
+#[test]
+fn a_lock_that_is_not_understood_is_an_error_and_can_be_written_again() {
+    let project = Project::new();
+    project.does(&["lock"]);
+    for (from, to, told) in [
         (
-            "lock/1",
             "lock/2",
-            3,
-            "its format is \"vivid-shelf-lock/2\", which is newer than this program",
+            "lock/3",
+            "its format is \"vivid-shelf-lock/3\", which is newer than this program",
         ),
         (
             "[[release]]",
             "<<<<<<< ours\n[[release]]",
-            3,
             "line 4: a merge left both versions here",
-        ),
-        (
-            "\"stand-in\"",
-            "\"gone\"",
-            7,
-            "locked from the source gone, which its definition does not have",
         ),
         (
             "publisher =",
             "published-by =",
-            3,
             "it is not understood: missing field `publisher`",
         ),
     ] {
         let other = project.elsewhere();
         other.edit(from, to);
-        other.told(&["install", "--locked"], code, &[told]);
+        other.told(&["install", "--locked"], 3, &[told]);
         assert!(other.scene.on_shelf().is_empty());
-        // All but what a newer program wrote can be locked anew.
+        // A lock of a newer format is not overwritten.
         let renewed = other.vshelf(&["lock", "--renew"]);
-        assert_eq!(renewed.code == 0, to != "lock/2", "{to}: {renewed}");
+        assert_eq!(renewed.code == 0, to != "lock/3", "{to}: {renewed}");
     }
 }
 
@@ -367,32 +490,55 @@ fn of_two_locks_that_of_the_nearest_requirement_counts() {
 }
 
 #[test]
-fn packages_of_every_install_are_locked_too() {
-    let project = Project::new();
+fn the_company_decides_which_packages_are_locked() {
     let settings = "main-runtime = \"marram\"\n[packages.always]\nmarram = [\"kelp@1.4.2\"]\n";
+    let at_company = |project: &Project, arguments: &[&str]| {
+        let mut command = project.scene.command(PROGRAM);
+        command
+            .env("VSHELF_COMPANY", project.scene.path("company"))
+            .args(arguments)
+            .current_dir(project.scene.path("board"));
+        project.scene.run(&mut command)
+    };
+    let project = Project::new();
+    // A person's own packages are not the project's.
     project
         .scene
         .write(".config/vivid-shelf/shelf.toml", settings);
     project.does(&["lock"]);
-    assert!(
-        project
-            .lock()
-            .contains("packages = [\n  \"kelp@1.4.2\",\n]\n")
-    );
-    // A person without that setting gets them with what is locked, and only with that.
+    assert!(!project.lock().contains("kelp"), "{}", project.lock());
+    project.scene.write("company/shelf.toml", settings);
+    assert_eq!(at_company(&project, &["lock", "--renew"]).code, 0);
+    let packages = "packages = [\n  \"kelp@1.4.2\",\n]\n";
+    assert!(project.lock().contains(packages), "{}", project.lock());
+    // The lock narrows the version of a package that settings name, and brings none.
     let other = project.elsewhere();
-    let ran = other.does(&["install", "--locked"]);
-    assert!(ran.stdout.contains("kelp@1.4.2"), "{ran}");
-    let tussock = process::output(
-        process::command(
-            other
-                .scene
-                .data("shelf/marram/saltmarsh-8.3.1/build/bin/tussock"),
-        )
-        .arg("list"),
+    other.told(
+        &["install", "--locked"],
+        5,
+        &[
+            "is locked with the package kelp, which no setting here has every install get.",
+            "[packages.always] marram = [\"kelp\"]",
+        ],
     );
-    assert!(String::from_utf8_lossy(&tussock.stdout).contains("kelp"));
-    let ran = other.does(&["install", "9"]);
+    assert!(other.scene.on_shelf().is_empty());
+    other
+        .scene
+        .write("company/shelf.toml", &settings.replace("@1.4.2", ""));
+    let ran = at_company(&other, &["install", "--locked"]);
+    assert!(ran.stdout.contains("kelp@1.4.2"), "{ran}");
+    let tussock = other
+        .scene
+        .data("shelf/marram/saltmarsh-8.3.1/build/bin/tussock");
+    let listed = process::output(process::command(tussock).arg("list"));
+    assert!(String::from_utf8_lossy(&listed.stdout).contains("kelp 1.4.2"));
+    // Under a rule about sources, the person's registry is one of them.
+    let rules = format!("{settings}[rules]\nsources = [\"marram.stand-in\"]\n");
+    other.scene.write("company/shelf.toml", &rules);
+    let ran = at_company(&other, &["install", "9"]);
+    let told =
+        "packages of Marram may not be installed: the source marram.packages is not among those";
+    assert!(ran.stderr.contains(told), "{ran}");
     assert!(!ran.stdout.contains("kelp"), "{ran}");
 }
 
@@ -403,10 +549,10 @@ fn what_is_installed_on_the_way_is_what_is_locked() {
     let other = project.elsewhere();
     let run = ["run", "--here", "--install", "--", "marram", "--version"];
     assert_eq!(other.does(&run).stdout, "marram 8.3.1\n");
-    // Bytes that are not those of the lock are refused, whatever the catalog says.
+    // Bytes whose digest is not locked are refused, whatever the catalog says.
     let third = project.elsewhere();
     let digest = third.lock();
-    let (_, digest) = digest.split_once("sha256:").unwrap();
+    let (_, digest) = digest.rsplit_once("sha256:").unwrap();
     third.edit(&digest[..8], "00000000");
-    third.told(&run, 5, &["is not what its catalog promises"]);
+    third.told(&run, 5, &["is locked with a digest that no source states"]);
 }

@@ -167,7 +167,7 @@ Known from saltmarsh: its day of publication, that it fixes a security problem a
 }
 
 #[test]
-fn a_source_that_knows_less_stands_in_and_takes_over_no_knowledge() {
+fn a_fallback_is_asked_if_no_other_source_answers_and_takes_over_no_knowledge() {
     let scene = orache();
     scene.does(&["catalog"]);
     without_catalog(&scene);
@@ -175,16 +175,28 @@ fn a_source_that_knows_less_stands_in_and_takes_over_no_knowledge() {
     assert_eq!(ran.code, 0, "{ran}");
     let told = "The source saltmarsh was skipped: ";
     assert!(
-        ran.stderr.contains(told) && ran.stderr.contains("Using packed instead."),
+        ran.stderr.contains(told) && ran.stderr.contains("What it said today is used."),
         "{ran}"
     );
-    // Phases and days are known from before; only what the other one has is offered.
+    // Its former releases are still offered.
     assert!(
-        ran.stdout.contains("current") && !ran.stdout.contains("2.7.0"),
+        ran.stdout.contains("current") && ran.stdout.contains("2.7.0"),
         "{ran}"
     );
+    // With nothing known from before, the fallback offers its releases, and nothing is made up.
+    let fresh = orache();
+    without_catalog(&fresh);
+    let ran = fresh.vshelf(&["catalog"]);
+    assert!(ran.stderr.contains("Using packed instead."), "{ran}");
+    assert!(
+        ran.stdout.contains("unknown") && !ran.stdout.contains("current"),
+        "{ran}"
+    );
+    assert!(!ran.stdout.contains("2.7.0"), "{ran}");
+    let ran = fresh.vshelf(&["catalog", "2.6.3"]);
+    assert!(!ran.stdout.contains("published"), "{ran}");
     shows!(
-        scene.vshelf(&["install", "2.6"]),
+        fresh.vshelf(&["install", "2.6"]),
         str![[r#"
 Orache 2.6.3 is on the shelf: a repack of it from packed.
 0.1 MB fetched in [TIME] s from packed, verified by sha256; 0.1 MB on disk.
@@ -197,21 +209,42 @@ This shell is not connected; to connect it: vshelf connect
     );
     // The highest packing of a version is taken.
     let address =
-        json(&scene.vshelf(&["catalog", "2.6.3", "--json"]))["builds"][0]["address"].clone();
+        json(&fresh.vshelf(&["catalog", "2.6.3", "--json"]))["builds"][0]["address"].clone();
     assert!(
         address.as_str().unwrap().ends_with("orache-2.6.3.2.tar.gz"),
         "{address}"
     );
-    // With nothing known from before, nothing is made up.
-    let fresh = orache();
-    without_catalog(&fresh);
-    let ran = fresh.vshelf(&["catalog"]);
+}
+
+/// Two sources of one publisher without a fallback among them: what either has is offered, and the better facts win.
+#[test]
+fn sources_of_one_publisher_add_up() {
+    let scene = orache();
+    let file = ".config/vivid-shelf/runtimes/orache.toml";
+    let text = fs::read_to_string(scene.path(file)).unwrap();
+    scene.write(file, &text.replace("fallback = true\n", ""));
+    let list = scene.path("published/orache/packed/SHA256SUMS");
+    let lines = fs::read_to_string(&list).unwrap();
+    let line = lines.lines().find(|line| line.contains("2.6.2.0")).unwrap();
+    let own = line.replace("2.6.2.0", "2.6.9.0");
+    fs::write(&list, format!("{lines}{own}\n")).unwrap();
+    let archives = scene.path("published/orache/packed");
+    fs::copy(
+        archives.join("orache-2.6.2.0.tar.gz"),
+        archives.join("orache-2.6.9.0.tar.gz"),
+    )
+    .unwrap();
+    let ran = scene.does(&["catalog", "2.6"]);
     assert!(
-        ran.stdout.contains("unknown") && !ran.stdout.contains("current"),
+        ran.stdout.contains("2.6.9") && ran.stdout.contains("2.6.3"),
         "{ran}"
     );
-    let ran = fresh.vshelf(&["catalog", "2.6.3"]);
-    assert!(!ran.stdout.contains("published"), "{ran}");
+    let card = json(&scene.does(&["catalog", "2.6.3", "--json"]));
+    let sources: Vec<&str> = (card["builds"].as_array().unwrap().iter())
+        .filter_map(|build| build["source"].as_str())
+        .collect();
+    assert_eq!(sources, ["saltmarsh", "packed"], "{card}");
+    assert_eq!(card["told_by"]["date"], "saltmarsh", "{card}");
 }
 
 #[test]

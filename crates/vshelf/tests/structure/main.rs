@@ -178,6 +178,62 @@ fn no_command_knows_another_and_none_is_long() {
     }
 }
 
+/// The calls of the gate and all renames, by file: the shelf is reached only with an `Admitted`, and only through
+/// `shelf/arrival.rs`.
+const PASSAGES: [(&str, &str, usize); 17] = [
+    // Onto the shelf.
+    ("app/src/admission.rs", "grounds.admit(", 1),
+    ("app/src/install/job.rs", "grounds.admit(", 1),
+    ("shelf/src/arrival.rs", "fs::rename(", 1),
+    ("shelf/src/arrival.rs", "system::exchange(", 1),
+    ("shelf/src/arrival.rs", "Leave::Admitted(", 1),
+    ("shelf/src/completion.rs", "Returned::by_recovery(", 1),
+    ("shelf/src/store.rs", "Leave::Admitted(", 2),
+    ("shelf/src/trash.rs", "Leave::Admitted(", 1),
+    // Off the shelf, within a stage, away for deleting.
+    ("shelf/src/note.rs", "fs::rename(", 1),
+    ("shelf/src/removal.rs", "fs::rename(", 1),
+    ("shelf/src/store.rs", "fs::rename(", 3),
+    ("shelf/src/trash.rs", "fs::rename(", 1),
+    // To the names of this layout.
+    ("shelf/src/migration.rs", "fs::rename(", 4),
+    ("shelf/src/migration.rs", "system::exchange(", 1),
+    // Elsewhere: single files, a build under way, a mirror.
+    ("app/src/install/from_source/mod.rs", "fs::rename(", 1),
+    ("files/src/atomic.rs", "fs::rename(", 2),
+    ("sources/src/mirror/folder.rs", "fs::rename(", 1),
+];
+
+#[test]
+fn nothing_reaches_the_shelf_past_the_gate() {
+    const CALLS: [&str; 5] = [
+        "fs::rename(",
+        "system::exchange(",
+        "Returned::by_recovery(",
+        "Leave::Admitted(",
+        "grounds.admit(",
+    ];
+    let mut found: BTreeMap<(String, &str), usize> = BTreeMap::new();
+    for krate in read_crates() {
+        for file in &krate.files {
+            let text = std::fs::read_to_string(&file.path).unwrap();
+            let code = text.split("#[cfg(test)]").next().unwrap_or_default();
+            let path = file.path.to_string_lossy().replace('\\', "/");
+            let name = path.rsplit_once("/../").map_or(&*path, |(_, name)| name);
+            for call in CALLS {
+                let count = code.matches(call).count();
+                if count > 0 && !name.ends_with("tests.rs") {
+                    found.insert((name.to_owned(), call), count);
+                }
+            }
+        }
+    }
+    let expected: BTreeMap<(String, &str), usize> = (PASSAGES.iter())
+        .map(|(file, call, count)| (((*file).to_owned(), *call), *count))
+        .collect();
+    assert_eq!(found, expected);
+}
+
 #[test]
 fn only_one_place_starts_programs_from_end_to_end_tests() {
     let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/e2e");

@@ -9,16 +9,46 @@ use std::path::{Path, PathBuf};
 
 use rustix::buffer::spare_capacity;
 use rustix::fs::{Access, Dir, Mode, OFlags};
-use rustix::io::retry_on_intr;
+use rustix::io::{Errno, retry_on_intr};
 
 /// Has a new file get these permissions, before the umask.
 pub fn with_permission_bits(options: &mut OpenOptions, bits: u32) -> &mut OpenOptions {
     options.mode(bits)
 }
 
-/// Has nobody wait for whoever would write into it where a file is a pipe.
-pub fn without_waiting(options: &mut OpenOptions) -> &mut OpenOptions {
-    options.custom_flags(OFlags::NONBLOCK.bits() as i32)
+/// Opens a file that somebody else may have put there, without blocking on a pipe. Returns `None` for a
+/// symbolic link unless `follow` is set.
+pub fn open_foreign(path: &Path, follow: bool) -> io::Result<Option<File>> {
+    let links = if follow {
+        OFlags::empty()
+    } else {
+        OFlags::NOFOLLOW
+    };
+    let flags = OFlags::NONBLOCK | links;
+    let mut options = OpenOptions::new();
+    match options
+        .read(true)
+        .custom_flags(flags.bits() as i32)
+        .open(path)
+    {
+        Err(error) if !follow && Errno::from_io_error(&error) == Some(Errno::LOOP) => Ok(None),
+        opened => opened.map(Some),
+    }
+}
+
+/// The ids of the owners of an open file and of its folder, and the folder's permission bits.
+pub fn owners(file: &File, folder: &Path) -> io::Result<(u32, u32, u32)> {
+    let folder = fs::metadata(folder)?;
+    Ok((
+        file.metadata()?.uid(),
+        folder.uid(),
+        permission_bits(&folder),
+    ))
+}
+
+/// The id of the user whose rights this process has.
+pub fn user_id() -> u32 {
+    rustix::process::geteuid().as_raw()
 }
 
 /// The permissions of a file, as POSIX counts them.
@@ -49,6 +79,11 @@ pub fn make_executable(path: &Path) -> io::Result<()> {
 /// Whether a path belongs to another user than this one.
 pub fn is_owned_by_another(path: &Path) -> io::Result<bool> {
     Ok(fs::metadata(path)?.uid() != rustix::process::geteuid().as_raw())
+}
+
+/// Whether there is a folder at a path, which belongs to the administrator.
+pub fn is_administrators_folder(path: &Path) -> bool {
+    fs::metadata(path).is_ok_and(|found| found.is_dir() && found.uid() == 0)
 }
 
 /// Whether the system holds a file back because something downloaded it (the attribute
@@ -163,9 +198,7 @@ pub fn share_blocks(_file: &File, _with: &File) -> io::Result<()> {
 pub fn exchange(one: &Path, other: &Path) -> io::Result<()> {
     use rustix::fs::{CWD, RenameFlags, renameat_with};
     match renameat_with(CWD, one, CWD, other, RenameFlags::EXCHANGE) {
-        Err(rustix::io::Errno::INVAL | rustix::io::Errno::NOSYS | rustix::io::Errno::NOTSUP) => {
-            Err(io::ErrorKind::Unsupported.into())
-        }
+        Err(Errno::INVAL | Errno::NOSYS | Errno::NOTSUP) => Err(io::ErrorKind::Unsupported.into()),
         result => Ok(result?),
     }
 }
