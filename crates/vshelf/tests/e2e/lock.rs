@@ -183,6 +183,29 @@ fn each_form_of_an_archive_is_locked_whose_source_answers() {
     );
 }
 
+/// Without a network, a mirror in a folder states the digest and has the bytes.
+#[test]
+fn a_mirror_in_a_folder_serves_what_is_locked_without_a_network() {
+    let project = Project::new();
+    project.does(&["lock"]);
+    project.scene.does(&["mirror", "8.3.1", "--to", "site"]);
+    let other = project.elsewhere();
+    other.told(
+        &["--offline", "install", "--locked"],
+        4,
+        &["--offline forbids to ask for it"],
+    );
+    let site = project.scene.path("site/marram/catalog.json");
+    let settings =
+        format!("main-runtime = \"marram\"\n[addresses]\n\"marram.stand-in\" = {site:?}\n");
+    other
+        .scene
+        .write(".config/vivid-shelf/shelf.toml", &settings);
+    other.does(&["--offline", "install", "--locked"]);
+    assert_eq!(other.scene.on_shelf(), ["8.3.1"]);
+    other.does(&["--offline", "lock", "--check"]);
+}
+
 #[test]
 fn a_lock_is_compared_with_what_sources_state() {
     let project = Project::new();
