@@ -17,6 +17,15 @@ pub struct Selection {
     pub except: Vec<Key>,
 }
 
+/// What keeps one install now.
+pub fn protections_of(runtime: &Runtime<'_>, holders: &Holders, key: &Key) -> Vec<Protection> {
+    let Some(install) = runtime.install(key) else {
+        return Vec::new();
+    };
+    let claims = holders.claims_on(runtime);
+    holders.of_install(runtime, &Activity::of(runtime), install, &claims)
+}
+
 /// The plan for one runtime's shelf.
 pub fn plan<'r>(
     runtime: &'r Runtime<'_>,

@@ -11,7 +11,7 @@ use vshelf_shelf::trash::Running;
 use super::history::Departure;
 use super::holders::Holders;
 use super::leftovers::{self, Leftover};
-use super::plan::{Selection, plan};
+use super::plan::{Selection, plan, protections_of};
 use super::remove::remove_install;
 use super::{packages, trash};
 use crate::environment::Environment;
@@ -205,23 +205,16 @@ fn remove_still_outdated(
     for_good: bool,
     listener: &dyn Listener,
 ) -> Result<Removed, Error> {
-    let mut now = runtime.reopened()?;
-    now.today = runtime.today;
-    let selection = Selection {
-        include: vec![entry.install.key.clone()],
-        except: Vec::new(),
-    };
+    let key = &entry.install.key;
+    let now = runtime.reopened()?;
     let holders = Holders::find(runtime.environment())?;
-    let plan = plan(&now, &holders, &selection)?;
-    let same = plan.iter().find(|now| now.install == entry.install);
-    if let Some(protection) = same.and_then(|now| now.protections.first()) {
+    if let Some(protection) = protections_of(&now, &holders, key).into_iter().next() {
         return Err(Error::InUse {
-            title: runtime.title_of(&entry.install.key),
-            protection: protection.clone(),
+            title: runtime.title_of(key),
+            protection,
             since_planned: true,
         });
     }
-    let key = &entry.install.key;
     let packages = packages::of_install(&now, key, listener)?;
     let departure = Departure {
         reasons: entry.reasons.clone(),
