@@ -514,8 +514,7 @@ impl<'c> Runtime<'c> {
 
     /// What on the shelf meets `request`; nothing where nothing does.
     pub fn pick_meeting(&self, request: &Request) -> Option<Pick> {
-        let outcome = resolve::resolve(&self.world(Scope::Shelf), request, Scope::Shelf).outcome;
-        outcome.ok()?.pick()
+        resolve::pick(&self.world(Scope::Shelf), request)
     }
 
     /// What on the shelf a label's selector stands for.

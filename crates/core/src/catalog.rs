@@ -503,12 +503,15 @@ impl Catalog {
             .find(|p| p.id.eq_ignore_ascii_case(id))
     }
 
-    /// The line that covers `version`; of several, the one with the most numbers.
+    /// The line that covers `version`; of several, the one with the most numbers. The lines are in order, so that
+    /// each length is one binary search.
     pub fn line_of(&self, version: &Version) -> Option<&Line> {
-        self.lines
-            .iter()
-            .filter(|line| line.covers(version))
-            .max_by_key(|line| line.numbers.len())
+        let numbers = version.numbers();
+        (1..=numbers.len()).rev().find_map(|length| {
+            let wanted = &numbers[..length];
+            let found = (self.lines).binary_search_by(|line| wanted.cmp(&line.numbers));
+            found.ok().map(|at| &self.lines[at])
+        })
     }
 
     /// The releases that a line covers, newest first; they stand together.
@@ -549,9 +552,11 @@ impl Catalog {
 
     /// The release of exactly this version from this publisher.
     pub fn release(&self, version: &Version, publisher: &str) -> Option<&Release> {
-        self.releases
+        let first = (self.releases).partition_point(|release| release.version > *version);
+        self.releases[first..]
             .iter()
-            .find(|r| r.version == *version && &*r.publisher == publisher)
+            .take_while(|release| release.version == *version)
+            .find(|release| &*release.publisher == publisher)
     }
 }
 

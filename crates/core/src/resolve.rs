@@ -493,7 +493,15 @@ fn unknown_name(world: &World<'_>, name: &str) -> ResolveError {
 
 /// All candidates of a scope, newest first.
 pub fn candidates<'a>(world: &World<'a>, scope: Scope) -> Vec<Candidate<'a>> {
-    let shelf = world.shelf;
+    // Both are in the order of versions, newest first.
+    let install_of = |release: &Release| {
+        let shelf = world.shelf;
+        let first = shelf.partition_point(|install| install.version > release.version);
+        shelf[first..]
+            .iter()
+            .take_while(|install| install.version == release.version)
+            .find(|install| install.publisher == *release.publisher)
+    };
     match scope {
         Scope::Published => world
             .catalog
@@ -503,12 +511,11 @@ pub fn candidates<'a>(world: &World<'a>, scope: Scope) -> Vec<Candidate<'a>> {
                 version: &release.version,
                 publisher: &release.publisher,
                 release: Some(release),
-                install: shelf
-                    .iter()
-                    .find(|i| i.version == release.version && i.publisher == *release.publisher),
+                install: install_of(release),
             })
             .collect(),
-        Scope::Shelf => shelf
+        Scope::Shelf => world
+            .shelf
             .iter()
             .map(|install| Candidate {
                 version: &install.version,
@@ -664,12 +671,54 @@ fn finals_if_any<'a>(candidates: Vec<Candidate<'a>>, steps: &mut Vec<Step>) -> V
     })
 }
 
+/// What a request stands for on the shelf, without the reason if it stands for nothing: that would be looked for
+/// among all releases.
+pub fn pick(world: &World<'_>, request: &Request) -> Option<Pick> {
+    choice(world, request, Scope::Shelf, &mut Vec::new())
+        .ok()?
+        .pick()
+}
+
+/// Why a request stands for nothing.
+enum Miss<'a> {
+    /// This is the reason.
+    Reason(ResolveError),
+    /// Its criterion matches none of these candidates.
+    Nothing {
+        meant: Request,
+        criterion: Criterion,
+        all: Vec<Candidate<'a>>,
+    },
+}
+
+impl From<ResolveError> for Miss<'_> {
+    fn from(error: ResolveError) -> Self {
+        Miss::Reason(error)
+    }
+}
+
 fn choose<'a>(
     world: &World<'a>,
     request: &Request,
     scope: Scope,
     steps: &mut Vec<Step>,
 ) -> Result<Choice<'a>, ResolveError> {
+    choice(world, request, scope, steps).map_err(|miss| match miss {
+        Miss::Reason(error) => error,
+        Miss::Nothing {
+            meant,
+            criterion,
+            all,
+        } => nothing_matched(world, request, &meant, &criterion, scope, &all),
+    })
+}
+
+fn choice<'a>(
+    world: &World<'a>,
+    request: &Request,
+    scope: Scope,
+    steps: &mut Vec<Step>,
+) -> Result<Choice<'a>, Miss<'a>> {
     let (meant, wanted) = expand(world, request, steps)?;
     let criterion = match wanted {
         Wanted::System => return Ok(Choice::System),
@@ -678,10 +727,13 @@ fn choose<'a>(
                 .into_iter()
                 .find(|c| c.install.is_some_and(|install| install.key == key))
                 .map(Choice::Version)
-                .ok_or_else(|| ResolveError::NotOnShelf {
-                    selector: key.short_selector(world.catalog.main_publisher_id()),
-                    published: None,
-                    near: Vec::new(),
+                .ok_or_else(|| {
+                    let main = world.catalog.main_publisher_id();
+                    Miss::Reason(ResolveError::NotOnShelf {
+                        selector: key.short_selector(main),
+                        published: None,
+                        near: Vec::new(),
+                    })
                 });
         }
         Wanted::Matching(criterion) => criterion,
@@ -701,9 +753,11 @@ fn choose<'a>(
     }
     let matched = criterion.select(world, scope, pool, steps)?;
     if matched.is_empty() {
-        return Err(nothing_matched(
-            world, request, &meant, &criterion, scope, &all,
-        ));
+        return Err(Miss::Nothing {
+            meant,
+            criterion,
+            all,
+        });
     }
     let kept = match scope {
         Scope::Published => installable(world, &meant, matched, steps)?,

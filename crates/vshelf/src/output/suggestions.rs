@@ -5,9 +5,9 @@ use std::collections::HashSet;
 
 use vshelf_app::keep::history;
 use vshelf_app::{Activity, Environment, Runtime, definitions, labels};
-use vshelf_core::Pick;
 use vshelf_core::resolve::{Choice, Scope};
 use vshelf_core::selector::KEYWORDS;
+use vshelf_core::{Pick, Release};
 use vshelf_shelf::journal::HistoryEntry;
 
 use super::history::why;
@@ -169,18 +169,22 @@ fn published(runtime: &Runtime<'_>, typed: &str) -> Vec<Suggestion> {
         .releases
         .iter()
         .filter(|release| release.withdrawn.is_none() && release.runs_on(platform));
-    let named = releases.map(|release| {
+    let begins_so = |release: &&Release| {
         let version = release.version.as_str();
-        let spelled = match main == Some(&*release.publisher) {
-            true => version.to_owned(),
-            false => format!("{}/{version}", release.publisher),
-        };
+        if main == Some(&*release.publisher) {
+            version.starts_with(typed)
+        } else {
+            format!("{}/{version}", release.publisher).starts_with(typed)
+        }
+    };
+    let fitting = releases.filter(begins_so).take(MOST_RELEASES);
+    let named = fitting.map(|release| {
+        let spelled = catalog.selector_for(&release.version, &release.publisher);
         let date = release.date.map(|date| date.to_string());
         let security = release.security.then(|| "security".to_owned());
         let about: Vec<String> = date.into_iter().chain(security).collect();
         (spelled, about.join(", "))
     });
-    let fitting = named.filter(|(spelled, _)| spelled.starts_with(typed));
-    found.extend(fitting.take(MOST_RELEASES));
+    found.extend(named);
     found
 }
