@@ -7,7 +7,7 @@ mod details;
 mod format;
 
 use std::collections::HashMap;
-use std::fs::File;
+use std::fs::{self, File};
 use std::io::{self, Write};
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex};
@@ -23,6 +23,7 @@ pub use details::DamagedDetails;
 pub use format::{Loaded, Origin};
 
 use self::format::{Depth, read_file, render};
+use crate::address::Address;
 use crate::api::{Fetched, Known, PublishedCatalog, Source, SourceError};
 use crate::merge::{Part, merge};
 use crate::registries::{Ecosystem, UserSettings};
@@ -229,13 +230,25 @@ impl CatalogCache {
     /// What the sources of a runtime said together, where that was so lately that none of them need be
     /// asked.
     pub fn fresh_merged(&self, definition: &Definition, now: Timestamp) -> Option<Loaded> {
-        // Reading what is on this machine anew costs nothing, and shows what was just changed.
-        let any_local = definition
-            .sources
-            .iter()
-            .any(|source| source.kind.is_local());
-        let merged = (!any_local).then(|| self.merged(definition))?;
+        let mut sources = definition.sources.iter();
+        let is_unchanged = |source| self.is_unchanged(&definition.name, source);
+        let merged = sources.all(is_unchanged).then(|| self.merged(definition))?;
         merged.filter(|loaded| self.is_fresh(loaded, now))
+    }
+
+    /// Whether a source is on another machine, or its document on this one is the file that was read. What was just
+    /// changed here shows at once.
+    fn is_unchanged(&self, runtime: &str, source: &SourceDefinition) -> bool {
+        if !source.kind.is_local() {
+            return true;
+        }
+        let kept = read_file(&self.file(runtime, source), Depth::Outline);
+        let Ok(Some((_, kept))) = kept else {
+            return false;
+        };
+        let document = local_document(&source.kind).and_then(|path| fs::metadata(path).ok());
+        let now = document.map(|document| Validators::of_file(&document));
+        kept.etag.is_some() && now.is_some_and(|now| now == kept)
     }
 
     /// Keeps what these parts say together as said at `now`, and gives it back loaded.
@@ -271,8 +284,7 @@ impl CatalogCache {
         source: &SourceDefinition,
         now: Timestamp,
     ) -> Option<Loaded> {
-        // Reading what is on this machine anew costs nothing, and shows what was just changed.
-        if source.kind.is_local() {
+        if !self.is_unchanged(runtime, source) {
             return None;
         }
         self.kept(runtime, source)
@@ -387,6 +399,19 @@ impl CatalogCache {
             }
             .into()),
         }
+    }
+}
+
+/// The file on this machine that a source reads first.
+fn local_document(kind: &SourceKind) -> Option<PathBuf> {
+    let address = Address::read(kind.addresses().next()?).ok()?;
+    let document = match kind {
+        SourceKind::Folder { checksums, .. } => address.below(checksums).ok()?,
+        _ => address,
+    };
+    match document {
+        Address::File(path) => Some(path),
+        Address::Web(_) => None,
     }
 }
 

@@ -10,10 +10,11 @@ mod error;
 mod paced;
 mod token;
 
-use std::fs::File;
+use std::fs::{File, Metadata};
 use std::io::{self, Read, Seek, SeekFrom};
 use std::path::Path;
 use std::thread;
+use std::time::{Duration, SystemTime, UNIX_EPOCH};
 
 use ureq::Body;
 use ureq::http::{HeaderMap, Response, StatusCode};
@@ -40,6 +41,25 @@ pub struct Validators {
     pub etag: Option<String>,
     /// Its `Last-Modified`.
     pub modified: Option<String>,
+}
+
+/// How long ago a local file has to have been written for its mtime to tell a later change: file systems count in
+/// steps of up to two seconds (FAT).
+const SETTLED: Duration = Duration::from_secs(2);
+
+impl Validators {
+    /// The validators of a local file. A file that was just written has none, because another change may leave the
+    /// same mtime.
+    pub fn of_file(file: &Metadata) -> Validators {
+        let modified = file.modified().ok();
+        let is_settled = |modified: &SystemTime| modified.elapsed().is_ok_and(|age| age > SETTLED);
+        let since_epoch = |modified: SystemTime| modified.duration_since(UNIX_EPOCH).ok();
+        let stamp = modified.filter(is_settled).and_then(since_epoch);
+        Validators {
+            etag: stamp.map(|stamp| format!("{} {}", stamp.as_nanos(), file.len())),
+            modified: None,
+        }
+    }
 }
 
 /// A document, or word that it did not change.
@@ -114,15 +134,16 @@ impl Transport {
     ) -> Result<Document, TransportError> {
         match address {
             Address::File(path) => {
-                let file = open_file(path).map_err(|source| TransportError::File {
+                let failed = |source| TransportError::File {
                     address: address.clone(),
                     source,
-                })?;
-                let bytes = read_document(file, address, |source| TransportError::File {
-                    address: address.clone(),
-                    source,
-                })?;
-                let validators = Validators::default();
+                };
+                let file = open_file(path).map_err(failed)?;
+                let validators = Validators::of_file(&file.metadata().map_err(failed)?);
+                if validators.etag.is_some() && validators == *known {
+                    return Ok(Document::Unchanged);
+                }
+                let bytes = read_document(file, address, failed)?;
                 Ok(Document::Body { bytes, validators })
             }
             Address::Web(url) => self.again(|| self.web_document(address, url, known, accept)),
