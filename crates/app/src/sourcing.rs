@@ -233,6 +233,13 @@ impl<'a> Asking<'a> {
             }
             Err(error) => (None, Some(silence(error.to_string(), Some(error)))),
         };
+        tracing::debug!(
+            runtime = %name,
+            source = %source.name,
+            answered = silence.is_none(),
+            has_catalog = loaded.is_some(),
+            "asked a source"
+        );
         let consulted = Consulted {
             definition: source,
             offers: loaded.is_some(),

@@ -51,16 +51,19 @@ impl Lock {
         let mut told = false;
         loop {
             if let Some(lock) = Lock::try_acquire(path).map_err(failed)? {
+                tracing::debug!(path = %path.display(), "acquired a lock");
                 return Ok(lock);
             }
             let holder = holder_of(path).map_err(failed)?;
             if Instant::now() >= deadline {
+                tracing::debug!(path = %path.display(), %holder, "gave up waiting for a lock");
                 return Err(LockError::Held {
                     path: path.to_owned(),
                     holder,
                 });
             }
             if !told {
+                tracing::debug!(path = %path.display(), %holder, "waiting for a lock");
                 on_wait(&holder);
                 told = true;
             }

@@ -28,6 +28,11 @@ impl Shelf {
             return Ok(());
         }
         let pending = Note::pending(&place).map_err(failed("read", &place))?;
+        tracing::debug!(
+            place = %place.display(),
+            intent = ?pending.as_ref().map(|note| note.intent),
+            "settling an install"
+        );
         if let Some(pending) = pending {
             self.complete_on_shelf(key, &pending)?;
         }
@@ -87,6 +92,11 @@ impl Shelf {
         let Some(pending) = Note::pending(&folder).map_err(read())? else {
             return note::discard(&folder).map_err(failed("changed", &folder));
         };
+        tracing::debug!(
+            entry = %folder.display(),
+            intent = ?pending.intent,
+            "settling an entry in the trash"
+        );
         match pending.intent {
             Intent::Arriving => self.delete_entry(name),
             Intent::Returning => note::discard(&folder).map_err(failed("changed", &folder)),

@@ -71,6 +71,10 @@ pub fn recover(layout: &Layout) -> Vec<Stuck> {
     }
     match abandoned_folders(layout) {
         Ok((found, locked_out)) => {
+            for abandoned in &found {
+                let folder = abandoned.folder.display();
+                tracing::debug!(%folder, "deleting what a command that died left behind");
+            }
             stuck.extend(locked_out);
             let deleted = found
                 .into_iter()

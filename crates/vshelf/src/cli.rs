@@ -13,6 +13,7 @@ use crate::commands;
 use crate::commands::command::CommandEntry;
 use crate::failure::{Failure, Kind, Outcome};
 use crate::help::{examples, meant, named, overview, topics};
+use crate::log;
 use crate::ui::{Colour, Ui};
 
 /// What goes with every command.
@@ -67,6 +68,9 @@ pub fn run(words: Vec<OsString>) -> ExitCode {
         offline: false,
     });
     let ui = Ui::new(global.color, global.quiet);
+    if let Err(failure) = log::begin() {
+        return end(&ui, Err(failure));
+    }
     let environment = Environment::new(&Variables::of_process(), global.offline);
     let environment = environment.asking(ui.runtime_chooser());
     if environment.shell.dialect().is_some() {

@@ -7,6 +7,7 @@ mod exit;
 mod failure;
 mod help;
 mod interruption;
+mod log;
 mod output;
 mod progress;
 mod sentences;

@@ -208,6 +208,13 @@ impl InstallJob {
             source: &self.offer.source,
             stated: &archive.digest,
         });
+        tracing::debug!(
+            key = %self.key.as_str(),
+            source = %self.offer.source.name,
+            digest = %archive.digest,
+            is_admitted = admitted.is_ok(),
+            "judged an archive"
+        );
         admitted.map_err(|refusal| self.refused(refusal))
     }
 

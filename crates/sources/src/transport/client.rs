@@ -306,7 +306,11 @@ impl Client {
                 (length, Box::new(part))
             }
         };
-        let failed = |error| unreachable(address, &place, error);
+        let failed = |error| {
+            let error = unreachable(address, &place, error);
+            tracing::debug!(method = %ask.method, address = %place, %error, "request failed");
+            error
+        };
         let agent = self.agent(&place)?;
         let answer = match ask.only_reads() {
             true => agent.run(request.body(()).map_err(|error| failed(error.into()))?),
@@ -317,7 +321,10 @@ impl Client {
                 agent.run(request.map_err(|error| failed(error.into()))?)
             }
         };
-        answer.map_err(failed)
+        let answer = answer.map_err(failed)?;
+        let status = answer.status().as_u16();
+        tracing::debug!(method = %ask.method, address = %place, status, "request");
+        Ok(answer)
     }
 }
 

@@ -4,7 +4,7 @@ use std::fs;
 
 use snapbox::str;
 
-use crate::scene::{Scene, names_in};
+use crate::scene::{PROGRAM, Scene, names_in};
 use crate::shows;
 
 #[test]
@@ -617,5 +617,34 @@ Error: empty.toml is not a definition of a runtime: missing field `name`.
 --- exit 4
 
 "#]]
+    );
+}
+
+#[test]
+fn locks_requests_and_decisions_are_logged_on_demand() {
+    let scene = Scene::new();
+    let logged = |level: &str, arguments: &[&str]| {
+        let mut command = scene.command(PROGRAM);
+        scene.run(command.env("VSHELF_LOG", level).args(arguments))
+    };
+    let ran = logged("debug", &["install", "8"]);
+    assert_eq!(ran.code, 0, "{ran}");
+    for event in [
+        "request method=GET address=[SERVER]/catalog.json status=200",
+        "asked a source runtime=marram source=stand-in answered=true has_catalog=true",
+        "judged an archive key=saltmarsh-8.3.1 source=stand-in digest=sha256:[DIGEST] is_admitted=true",
+        "acquired a lock path=[HOME]/.local/share/vivid-shelf/locks/marram/saltmarsh-8.3.1",
+        "settling an install place=",
+    ] {
+        assert!(ran.stderr.contains(event), "{event}: {ran}");
+    }
+    let ran = logged("off", &["list"]);
+    assert_eq!(ran.stderr, "", "{ran}");
+    let ran = logged("loud", &["list"]);
+    assert_eq!(ran.code, 2, "{ran}");
+    assert!(
+        ran.stderr
+            .contains("VSHELF_LOG is \"loud\", which is not a level."),
+        "{ran}"
     );
 }
