@@ -69,10 +69,11 @@ impl Home {
 
     /// The lock of version 0.1.0's format, with this digest and an address.
     fn former(&self, digest: &str, address: &str) -> String {
+        let size = fs::metadata(&self.archive).unwrap().len();
         format!(
             "format = \"vivid-shelf-lock/1\"\n[[release]]\nruntime = \"marram\"\nrequired = \"lts\"\n\
              release = \"8.3.1\"\npublisher = \"saltmarsh\"\narchives = [\n  {{ platform = \"linux-x64\", \
-             digest = \"{digest}\", size = 7, source = \"stand-in\", address = \"{address}\" }},\n]\n"
+             digest = \"{digest}\", size = {size}, source = \"stand-in\", address = \"{address}\" }},\n]\n"
         )
     }
 
@@ -182,6 +183,9 @@ impl Home {
                 !record.contains(&self.evil),
                 "{name}: {key} is hostile\n{shown}"
             );
+            let packages = format!("shelf/marram/{key}/build/lib/marram/packages");
+            let packages = names_in(&self.scene.data(&packages));
+            assert!(packages.is_empty(), "{name}: {packages:?}\n{shown}");
         }
     }
 }
@@ -254,7 +258,7 @@ const DIGESTS_AND_ADDRESSES: &[(&str, Change)] = &[
     }),
     ("former format, mirrors", |home| {
         home.former(&home.evil, &home.address())
-            .replace("size = 7", &format!("mirrors = [\"{}\"]", home.address()))
+            .replace("size = ", &format!("mirrors = [\"{}\"], size = ", home.address()))
     }),
     ("a hostile digest", |home| {
         home.edited(&home.good, &home.evil)
@@ -326,7 +330,7 @@ const COMPANIONS_AND_PACKAGES: &[(&str, Change)] = &[
     }),
     ("a companion that replaces the shell", |home| {
         let rest = format!(
-            ", address = \"{}\", folder = \"bin\", programs = {{ \"bin/sh\" = \"bin/sh\" }}",
+            ", address = \"{}\", folder = \"lib/evil\", programs = {{ \"bin/sh\" = \"bin/sh\" }}",
             home.address()
         );
         home.companion("evil", &rest)
@@ -350,7 +354,7 @@ const COMPANIONS_AND_PACKAGES: &[(&str, Change)] = &[
         home.former(&home.good, &home.address())
             + &format!(
                 "companions = [{{ package = \"evil\", version = \"1.0.0\", digest = \"{}\", address = \"{}\", \
-                 folder = \"bin\", programs = {{ \"bin/marram\" = \"bin/marram\" }} }}]\n",
+                 folder = \"lib/evil\", programs = {{ \"bin/sh\" = \"bin/sh\" }} }}]\n",
                 home.evil,
                 home.address()
             )
