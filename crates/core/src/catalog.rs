@@ -550,7 +550,7 @@ impl Catalog {
             .map(|(channel, selector)| (channel.as_str(), selector.as_str()))
     }
 
-    /// The release of exactly this version from this publisher.
+    /// The release of exactly this version from this publisher. The releases are in order.
     pub fn release(&self, version: &Version, publisher: &str) -> Option<&Release> {
         let first = (self.releases).partition_point(|release| release.version > *version);
         self.releases[first..]

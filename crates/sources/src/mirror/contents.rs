@@ -62,10 +62,15 @@ pub(super) fn enter(
         .release(&release.version, &release.publisher)
         .is_none()
     {
-        catalog.releases.push(Release {
-            platforms: Arc::new([]),
-            ..release.clone()
-        });
+        let releases = &mut catalog.releases;
+        let place = releases.partition_point(|other| other.version > release.version);
+        releases.insert(
+            place,
+            Release {
+                platforms: Arc::new([]),
+                ..release.clone()
+            },
+        );
     }
     let key = (release.version.clone(), release.publisher.clone());
     let card = published.details.entry(key).or_default();

@@ -1,0 +1,132 @@
+//! What a command has read of a runtime: each file once, until this process changes the shelf.
+
+use std::cell::{OnceCell, RefCell};
+use std::collections::HashMap;
+use std::fmt;
+use std::rc::Rc;
+
+use vshelf_core::{Catalog, Definition, InstallId, Pick};
+use vshelf_shelf::store::{Contents, DefaultChoice, Untold};
+use vshelf_shelf::{Install, Shelf, State};
+use vshelf_sources::Loaded;
+
+use crate::error::Error;
+
+/// The shelf of one runtime as it was read.
+#[derive(Debug)]
+pub struct ShelfSnapshot {
+    /// The installs, newest first.
+    pub installs: Vec<Install>,
+    /// What else is among them, without a record that says what it is.
+    pub untold: Vec<Untold>,
+    /// The labels, what is kept, and the renewals under way.
+    pub state: State,
+    /// The installs, as choosing sees them.
+    pub(crate) ids: Vec<InstallId>,
+    pub(crate) default: Option<DefaultChoice>,
+    default_pick: OnceCell<Option<Pick>>,
+}
+
+impl ShelfSnapshot {
+    fn read(shelf: &Shelf) -> Result<ShelfSnapshot, Error> {
+        let Contents { installs, untold } = shelf.contents()?;
+        let state = shelf.state()?;
+        Ok(ShelfSnapshot {
+            ids: installs.iter().map(|install| install.id.clone()).collect(),
+            default: shelf.default_choice(&state),
+            default_pick: OnceCell::new(),
+            installs,
+            untold,
+            state,
+        })
+    }
+
+    /// The default: `None` if none is set, or if its build cannot be used.
+    pub fn default_pick(&self) -> Option<&Pick> {
+        let find = || {
+            let Some(key) = &self.default.as_ref()?.key else {
+                return Some(Pick::System);
+            };
+            let mut installs = self.installs.iter();
+            let install = installs.find(|install| install.id.key == *key)?;
+            install.folder.is_dir().then(|| key.clone().into())
+        };
+        self.default_pick.get_or_init(find).as_ref()
+    }
+}
+
+/// What the sources of one runtime said, as far as it was read from the cache or asked for.
+#[derive(Debug, Default)]
+pub struct PublishedSnapshot {
+    pub(crate) catalog: OnceCell<Option<Loaded>>,
+    pub(crate) outline: OnceCell<Catalog>,
+    pub(crate) heads: OnceCell<Catalog>,
+}
+
+/// The snapshots that were taken last, by runtime.
+#[derive(Default)]
+pub struct Snapshots {
+    /// With the number of changes that this process had made to the shelf.
+    shelves: RefCell<HashMap<String, (u64, Rc<ShelfSnapshot>)>>,
+    /// With the definition that says which sources there are.
+    published: RefCell<HashMap<String, (Definition, Rc<PublishedSnapshot>)>>,
+}
+
+impl fmt::Debug for Snapshots {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str("Snapshots")
+    }
+}
+
+impl Snapshots {
+    /// The shelf of a runtime as it was read last. It is read again after this process changed the shelf, or waited for
+    /// a lock on it.
+    pub fn of_shelf(&self, shelf: &Shelf) -> Result<Rc<ShelfSnapshot>, Error> {
+        let changes = shelf.changes();
+        if let Some((known, snapshot)) = self.shelves.borrow().get(shelf.runtime())
+            && *known == changes
+        {
+            return Ok(Rc::clone(snapshot));
+        }
+        let snapshot = Rc::new(ShelfSnapshot::read(shelf)?);
+        keep(&self.shelves, shelf.runtime(), (changes, &snapshot));
+        Ok(snapshot)
+    }
+
+    /// What the sources of a definition said when that was read last.
+    pub fn of_published(&self, definition: &Definition) -> Rc<PublishedSnapshot> {
+        let name = definition.name.as_str();
+        if let Some((known, snapshot)) = self.published.borrow().get(name)
+            && known == definition
+        {
+            return Rc::clone(snapshot);
+        }
+        let snapshot = Rc::new(PublishedSnapshot::default());
+        keep(&self.published, name, (definition.clone(), &snapshot));
+        snapshot
+    }
+
+    /// Keeps what the sources of a definition said now.
+    pub fn renew_published(
+        &self,
+        definition: &Definition,
+        loaded: Loaded,
+    ) -> Rc<PublishedSnapshot> {
+        let snapshot = Rc::new(PublishedSnapshot {
+            catalog: OnceCell::from(Some(loaded)),
+            ..PublishedSnapshot::default()
+        });
+        let name = definition.name.as_str();
+        keep(&self.published, name, (definition.clone(), &snapshot));
+        snapshot
+    }
+}
+
+fn keep<K, S>(
+    kept: &RefCell<HashMap<String, (K, Rc<S>)>>,
+    name: &str,
+    (of, snapshot): (K, &Rc<S>),
+) {
+    let entry = (of, Rc::clone(snapshot));
+    kept.borrow_mut().insert(name.to_owned(), entry);
+}
