@@ -680,18 +680,17 @@ pub fn pick(world: &World<'_>, request: &Request) -> Option<Pick> {
 }
 
 /// Why a request stands for nothing.
-enum Miss<'a> {
+enum Miss {
     /// This is the reason.
     Reason(ResolveError),
-    /// Its criterion matches none of these candidates.
+    /// Its criterion matches no candidate.
     Nothing {
         meant: Request,
         criterion: Criterion,
-        all: Vec<Candidate<'a>>,
     },
 }
 
-impl From<ResolveError> for Miss<'_> {
+impl From<ResolveError> for Miss {
     fn from(error: ResolveError) -> Self {
         Miss::Reason(error)
     }
@@ -705,11 +704,10 @@ fn choose<'a>(
 ) -> Result<Choice<'a>, ResolveError> {
     choice(world, request, scope, steps).map_err(|miss| match miss {
         Miss::Reason(error) => error,
-        Miss::Nothing {
-            meant,
-            criterion,
-            all,
-        } => nothing_matched(world, request, &meant, &criterion, scope, &all),
+        Miss::Nothing { meant, criterion } => {
+            let all = candidates(world, scope);
+            nothing_matched(world, request, &meant, &criterion, scope, &all)
+        }
     })
 }
 
@@ -718,7 +716,7 @@ fn choice<'a>(
     request: &Request,
     scope: Scope,
     steps: &mut Vec<Step>,
-) -> Result<Choice<'a>, Miss<'a>> {
+) -> Result<Choice<'a>, Miss> {
     let (meant, wanted) = expand(world, request, steps)?;
     let criterion = match wanted {
         Wanted::System => return Ok(Choice::System),
@@ -738,12 +736,11 @@ fn choice<'a>(
         }
         Wanted::Matching(criterion) => criterion,
     };
-    let all = candidates(world, scope);
+    let mut pool = candidates(world, scope);
     steps.push(Step::Candidates {
         scope,
-        count: all.len(),
+        count: pool.len(),
     });
-    let mut pool = all.clone();
     if let Some(publisher) = &meant.publisher {
         known_publisher(world, publisher)?;
         let filter = Filter::Publisher(publisher.clone());
@@ -753,11 +750,7 @@ fn choice<'a>(
     }
     let matched = criterion.select(world, scope, pool, steps)?;
     if matched.is_empty() {
-        return Err(Miss::Nothing {
-            meant,
-            criterion,
-            all,
-        });
+        return Err(Miss::Nothing { meant, criterion });
     }
     let kept = match scope {
         Scope::Published => installable(world, &meant, matched, steps)?,

@@ -2,7 +2,6 @@
 
 use std::collections::BTreeMap;
 use std::fs::File;
-use std::io;
 use std::path::{Path, PathBuf};
 
 use serde::{Deserialize, Serialize};
@@ -55,20 +54,22 @@ pub struct DamagedDetails {
     pub path: PathBuf,
 }
 
-/// The details at `place` of the kept catalog in `file`.
-pub(super) fn details_at(file: &Path, place: DetailsPlace) -> Result<Details, DamagedDetails> {
-    let bytes = read_at(file, place).ok();
-    let details = bytes.and_then(|bytes| read_details(&bytes, place.checksum));
-    details.ok_or_else(|| DamagedDetails {
+/// The details at `places` of the kept catalog in `file`, in their order.
+pub(super) fn details_at(
+    file: &Path,
+    places: &[DetailsPlace],
+) -> Result<Vec<Details>, DamagedDetails> {
+    let damaged = || DamagedDetails {
         path: file.to_owned(),
-    })
-}
-
-/// The bytes at a place of a file.
-fn read_at(file: &Path, place: DetailsPlace) -> io::Result<Vec<u8>> {
-    let mut bytes = vec![0; place.length];
-    system::read_exact_at(&File::open(file)?, &mut bytes, place.offset)?;
-    Ok(bytes)
+    };
+    let opened = File::open(file).map_err(|_| damaged())?;
+    let details = places.iter().map(|place| {
+        let mut bytes = vec![0; place.length];
+        let read = system::read_exact_at(&opened, &mut bytes, place.offset);
+        read.ok()
+            .and_then(|()| read_details(&bytes, place.checksum))
+    });
+    details.collect::<Option<_>>().ok_or_else(damaged)
 }
 
 /// The details in these bytes, where they have this checksum.

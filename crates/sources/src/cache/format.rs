@@ -65,7 +65,10 @@ impl Loaded {
             .position(|r| r.version == release.version && r.publisher == release.publisher)
             .and_then(|index| self.places.get(index));
         match place {
-            Some(place) => details_at(&self.file, *place),
+            Some(place) => {
+                let details = details_at(&self.file, std::slice::from_ref(place))?;
+                Ok(details.into_iter().next().unwrap_or_default())
+            }
             None => Err(DamagedDetails {
                 path: self.file.clone(),
             }),
@@ -74,11 +77,10 @@ impl Loaded {
 
     /// The catalog with all its details.
     pub fn published(&self) -> Result<PublishedCatalog, DamagedDetails> {
-        let mut details = HashMap::with_capacity(self.places.len());
-        for (release, place) in self.catalog.releases.iter().zip(&self.places) {
-            let key = (release.version.clone(), release.publisher.clone());
-            details.insert(key, details_at(&self.file, *place)?);
-        }
+        let details = details_at(&self.file, &self.places)?;
+        let keys = self.catalog.releases.iter();
+        let keys = keys.map(|release| (release.version.clone(), release.publisher.clone()));
+        let details = keys.zip(details).collect();
         Ok(PublishedCatalog {
             catalog: self.catalog.clone(),
             details,

@@ -80,7 +80,7 @@ pub fn versions(environment: &Environment, typed: &str, among: Among) -> Vec<Sug
         Among::Published => published(&runtime, &typed[prefix.len()..]),
     };
     let mut names: Vec<Suggestion> = Vec::new();
-    for (label, selector) in &runtime.state.labels {
+    for (label, selector) in &runtime.snapshot.state.labels {
         names.push((label.clone(), format!("label: {selector}")));
     }
     let catalog = runtime.outline();
@@ -121,6 +121,10 @@ fn meaning(runtime: &Runtime<'_>, word: &str, among: Among) -> String {
         Among::Shelf => {
             (runtime.pick_meeting(&request)).map(|pick| runtime.selector_of_pick(&pick))
         }
+        // Only the newest releases of lines matter.
+        Among::Published if matches!(word, "latest" | "lts" | "preview") => runtime
+            .newest_of_line(&request)
+            .map(|version| version.to_string()),
         Among::Published => {
             let choice = runtime.explain(&request, Scope::Published).outcome.ok();
             choice.map(|choice| match choice {
