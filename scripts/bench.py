@@ -374,7 +374,7 @@ def home_with(name, runtimes, installs, releases, projects):
         for number in range(projects):
             file, name = home / f"station/{number}/vivid-shelf.toml", names[number % runtimes]
             file.parent.mkdir(parents=True)
-            file.write_text(f'[want]\n{name} = "28"\n')
+            file.write_text(f'[runtimes]\n{name} = "28"\n')
             note = {"file": str(file), "runtime": name, "selector": "28", "mounted_at": str(WORK)}
             seen.write(json.dumps(note) + "\n")
     return home
@@ -389,6 +389,12 @@ def large():
         at = [lambda home=home: os.environ.update(HOME=str(home)) for home in (one, many)]
         sides = [([PROGRAM, *words.split()], go) for go in at]
         compare(f"vshelf {words} with one install", sides[0], {"60 installs of 6 runtimes": sides[1]}, 200)
+    # Everything at once that grows without end: releases, lines, projects.
+    huge = home_with("huge", 1, 1, 20000, 2000)
+    for words in ("list", "timeline", "catalog", "suggest -- install 2"):
+        at = [lambda home=home: os.environ.update(HOME=str(home)) for home in (one, huge)]
+        sides = [([PROGRAM, *words.split()], go) for go in at]
+        compare(f"vshelf {words} with 700 releases", sides[0], {"20,000 releases, 2,000 projects": sides[1]}, 50)
     os.environ["HOME"] = own_home
 
 
@@ -402,7 +408,7 @@ def shell():
     ):
         project = WORK / "station/tide-board"
         project.mkdir(parents=True, exist_ok=True)
-        (project / "vivid-shelf.toml").write_text('[want]\nbench = "20"\n')
+        (project / "vivid-shelf.toml").write_text('[runtimes]\nbench = "20"\n')
         folder = project if "project" in title else WORK
         loop = f". {hook}; cd {folder}; __vshelf_look; for ((i = 0; i < 2000; i++)); do {{}}; done"
         with_hook = timed(["bash", "-c", loop.replace("{}", script)])
