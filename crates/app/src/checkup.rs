@@ -252,7 +252,7 @@ pub fn check(
         let history = history::read(environment)?.entries;
         for name in Shelf::runtimes(environment.folders()?)? {
             let mut runtime = Runtime::named(environment, Some(&name))?;
-            for install in &runtime.installs {
+            for install in &runtime.snapshot.installs {
                 checkup.look_at_install(&runtime, install)?;
             }
             checkup.look_at_records(&runtime, &history);
@@ -285,7 +285,7 @@ pub fn fix(environment: &Environment) -> Done {
     let history = history::read(environment)?.entries;
     for name in Shelf::runtimes(environment.folders()?)? {
         let runtime = Runtime::named(environment, Some(&name))?;
-        for untold in &runtime.untold {
+        for untold in &runtime.snapshot.untold {
             if let Some(record) = record_in_history(&runtime, untold, &history) {
                 let admitted = admission::admit_former(&runtime, record)?;
                 runtime.shelf.write_record(&admitted, record.clone())?;
@@ -439,7 +439,7 @@ impl Checkup {
 
     /// Whether every record tells what it is a record of.
     fn look_at_records(&mut self, runtime: &Runtime<'_>, history: &[HistoryEntry]) {
-        for untold in &runtime.untold {
+        for untold in &runtime.snapshot.untold {
             self.findings.push(Finding::Untold {
                 title: runtime.title_of(&untold.key),
                 selector: runtime.key_as_typed(&untold.key),
@@ -457,9 +457,15 @@ impl Checkup {
             let link = runtime.shelf.default_link();
             self.findings.push(Finding::DefaultLink { link });
         }
-        let default = runtime.shelf.default_choice(&runtime.state);
+        let default = runtime.shelf.default_choice(&runtime.snapshot.state);
         let key = default.as_ref().and_then(|default| default.key.as_ref());
-        let is_untold = |key: &Key| runtime.untold.iter().any(|untold| untold.key == *key);
+        let is_untold = |key: &Key| {
+            runtime
+                .snapshot
+                .untold
+                .iter()
+                .any(|untold| untold.key == *key)
+        };
         if let (Some(default), None) = (&default, runtime.default_pick())
             && !key.is_some_and(is_untold)
         {
@@ -470,7 +476,7 @@ impl Checkup {
                 newest: runtime.newest_on_shelf(),
             });
         }
-        for (label, selector) in &runtime.state.labels {
+        for (label, selector) in &runtime.snapshot.state.labels {
             if runtime.pick_of_label(selector).is_none() {
                 self.findings.push(Finding::Label {
                     title: title.clone(),
@@ -518,8 +524,12 @@ impl Checkup {
         for entry in entries {
             let name = entry.file_name();
             let key = name.to_str().and_then(|name| runtime.shelf.key_named(name));
-            let mut installs = runtime.installs.iter().map(|install| &install.id.key);
-            let mut untold = runtime.untold.iter().map(|untold| &untold.key);
+            let mut installs = runtime
+                .snapshot
+                .installs
+                .iter()
+                .map(|install| &install.id.key);
+            let mut untold = runtime.snapshot.untold.iter().map(|untold| &untold.key);
             let is_known =
                 |key: Key| installs.any(|own| *own == key) || untold.any(|own| *own == key);
             if !key.is_some_and(is_known) {

@@ -91,7 +91,7 @@ pub fn remind(
     }
     let mut reminder = Reminder::default();
     for runtime in runtimes {
-        for install in &runtime.installs {
+        for install in &runtime.snapshot.installs {
             let ended = runtime.phase_of(&install.id.version) == Some(Phase::Ended);
             let newer = runtime.newer_than(&install.id);
             reminder.ended += usize::from(ended);

@@ -1,7 +1,8 @@
 //! The surroundings of one command: folders, settings, clock, transport, calling shell. What has to be
 //! read is read when something needs it.
 
-use std::cell::OnceCell;
+use std::cell::{OnceCell, RefCell};
+use std::collections::HashMap;
 use std::fmt;
 use std::path::{Path, PathBuf};
 
@@ -18,6 +19,7 @@ use crate::definitions;
 use crate::error::{Done, Error, file_error};
 use crate::platform::this_platform;
 use crate::settings::Settings;
+use crate::snapshot::Snapshots;
 use crate::variables::Variables;
 
 /// Sets the day on which phases are computed, for tests and demonstrations.
@@ -37,6 +39,10 @@ pub struct Environment {
     catalogs: Option<PathBuf>,
     cache: OnceCell<CatalogCache>,
     folders: OnceCell<Folders>,
+    layout: OnceCell<Layout>,
+    /// The definitions that were read, by runtime.
+    definitions: RefCell<HashMap<String, Definition>>,
+    snapshots: Snapshots,
     settings: OnceCell<Settings>,
     command_id: OnceCell<String>,
     /// The working folder, where that is not the process's.
@@ -85,6 +91,9 @@ impl Environment {
             catalogs: None,
             cache: OnceCell::new(),
             folders: OnceCell::new(),
+            layout: OnceCell::new(),
+            definitions: RefCell::default(),
+            snapshots: Snapshots::default(),
             settings: OnceCell::new(),
             command_id: OnceCell::new(),
             here: None,
@@ -150,12 +159,19 @@ impl Environment {
         }
         let layout = Layout::of(&folders);
         migration::prepare(&layout).map_err(ShelfError::from)?;
+        self.layout.get_or_init(|| layout);
         Ok(self.folders.get_or_init(|| folders))
     }
 
-    /// Where everything is in the data folder.
+    /// Where everything is in the data folder. All of a command share one, which counts the changes that it makes.
     pub fn layout(&self) -> Result<Layout, Error> {
-        Ok(Layout::of(self.folders()?))
+        let folders = self.folders()?;
+        Ok(self.layout.get_or_init(|| Layout::of(folders)).clone())
+    }
+
+    /// What this command has read of runtimes.
+    pub fn snapshots(&self) -> &Snapshots {
+        &self.snapshots
     }
 
     /// The settings in force.
@@ -237,13 +253,23 @@ impl Environment {
 
     /// The definition of the runtime with this name.
     pub fn definition(&self, name: &str) -> Result<Definition, Error> {
+        if let Some(known) = self.definitions.borrow().get(name) {
+            return Ok(known.clone());
+        }
         let config = &self.folders()?.config;
         let mut definition = definitions::find(self.folders()?, name)?;
         // Settings that cannot be read are told by what needs them: whoever asks a source does.
         if let Ok(settings) = self.settings() {
             settings.adjust(config, &mut definition)?;
         }
+        let mut known = self.definitions.borrow_mut();
+        known.insert(name.to_owned(), definition.clone());
         Ok(definition)
+    }
+
+    /// Has a definition be read again, because this command changed its file.
+    pub fn forget_definition(&self, name: &str) {
+        self.definitions.borrow_mut().remove(name);
     }
 
     /// The name of the runtime that is meant where none is named: the main one, else the only one on

@@ -47,7 +47,7 @@ pub fn all(environment: &Environment) -> Result<(Vec<Label>, bool), Error> {
 }
 
 fn labels_of(runtime: &Runtime<'_>) -> Vec<Label> {
-    let labels = runtime.state.labels.iter();
+    let labels = runtime.snapshot.state.labels.iter();
     let label = |(name, selector): (&String, &String)| {
         let pick = runtime.pick_of_label(selector);
         Label {
@@ -82,7 +82,7 @@ fn unknown(name: &str, labels: &[Label]) -> Error {
 pub fn remove(environment: &Environment, name: &str) -> Result<String, Error> {
     let runtimes = Runtime::shown(environment, None)?;
     for runtime in &runtimes {
-        let mut labels = runtime.state.labels.keys();
+        let mut labels = runtime.snapshot.state.labels.keys();
         if let Some(label) = labels.find(|label| label.eq_ignore_ascii_case(name)) {
             runtime.shelf.change_state(|state| {
                 state.labels.remove(label);
@@ -111,7 +111,7 @@ pub fn set(environment: &Environment, name: &str, request: &Request) -> Result<N
             name: name.to_owned(),
         });
     }
-    let before = runtime.state.labels.get(name);
+    let before = runtime.snapshot.state.labels.get(name);
     let before = before.filter(|before| **before != selector).cloned();
     runtime.shelf.change_state(|state| {
         state.labels.insert(name.to_owned(), selector.clone());

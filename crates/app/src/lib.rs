@@ -39,6 +39,7 @@ pub mod runtime;
 pub mod runtimes;
 pub mod session;
 pub mod settings;
+pub mod snapshot;
 pub mod sourcing;
 pub mod switch;
 pub mod timeline;

@@ -271,7 +271,7 @@ fn without_label(runtime: &Runtime<'_>, typed: &Request) -> Result<Request, Erro
     let Selector::Name(name) = &typed.selector else {
         return Ok(typed.clone());
     };
-    let mut labels = runtime.state.labels.iter();
+    let mut labels = runtime.snapshot.state.labels.iter();
     match labels.find(|(label, _)| label.eq_ignore_ascii_case(name)) {
         Some((_, selector)) => Ok(selector.parse()?),
         None => Ok(typed.clone()),

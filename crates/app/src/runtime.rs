@@ -4,6 +4,7 @@
 use std::cell::OnceCell;
 use std::collections::BTreeMap;
 use std::fmt;
+use std::rc::Rc;
 use std::sync::Arc;
 
 use jiff::Timestamp;
@@ -17,8 +18,8 @@ use vshelf_core::{
     Catalog, Definition, InstallId, Key, Line, Phase, Pick, Request, Selector, Version,
 };
 use vshelf_files::tree::bytes_in;
-use vshelf_shelf::store::{Contents, DefaultChoice, Untold};
-use vshelf_shelf::{Install, Shelf, State};
+use vshelf_shelf::store::Untold;
+use vshelf_shelf::{Install, Shelf};
 use vshelf_sources::address::Address;
 use vshelf_sources::{LoadError, Loaded};
 
@@ -27,6 +28,7 @@ use crate::definitions;
 use crate::environment::Environment;
 use crate::error::{Class, Done, Error, file_error};
 use crate::events::{CatalogStatus, Event, Listener, Task};
+use crate::snapshot::{PublishedSnapshot, ShelfSnapshot};
 use crate::sourcing::{self, Ask, PassedOver};
 
 /// A runtime and what is known of it.
@@ -36,21 +38,12 @@ pub struct Runtime<'c> {
     pub definition: Definition,
     /// Its shelf.
     pub shelf: Shelf,
-    /// Its installs, newest first.
-    pub installs: Vec<Install>,
-    /// What stands among them with a record that tells nothing.
-    pub untold: Vec<Untold>,
-    /// Its default and labels.
-    pub state: State,
+    /// The shelf as it was read.
+    pub snapshot: Rc<ShelfSnapshot>,
     /// The day on which phases are computed.
     pub today: Date,
     environment: &'c Environment,
-    ids: Vec<InstallId>,
-    catalog: OnceCell<Option<Loaded>>,
-    outline: OnceCell<Catalog>,
-    heads: OnceCell<Catalog>,
-    default: Option<DefaultChoice>,
-    default_pick: OnceCell<Option<Pick>>,
+    published: Rc<PublishedSnapshot>,
     last_uses: OnceCell<BTreeMap<Key, Timestamp>>,
     passed_over: Vec<PassedOver>,
     undefined: Option<Arc<Error>>,
@@ -85,11 +78,15 @@ impl<'c> Runtime<'c> {
         if !is_of_definition || !Shelf::runtimes(folders)?.iter().any(|other| other == name) {
             return Err(error);
         }
-        let Contents { installs, untold } = Shelf::new(folders, name).contents()?;
-        if installs.is_empty() && untold.is_empty() {
+        let shelf = Shelf::of(&environment.layout()?, name);
+        let snapshot = environment.snapshots().of_shelf(&shelf)?;
+        if snapshot.installs.is_empty() && snapshot.untold.is_empty() {
             return Err(error);
         }
-        let mut records = installs.iter().map(|install| &install.record.contents);
+        let mut records = snapshot
+            .installs
+            .iter()
+            .map(|install| &install.record.contents);
         let recorded = records.find_map(|record| record.definition.as_ref());
         let definition = RecordedDefinition::restore(name, recorded);
         Ok(Runtime {
@@ -136,7 +133,7 @@ impl<'c> Runtime<'c> {
         }
         let is_taken = Runtime::meant(environment).is_ok_and(|meant| {
             let outline = meant.outline();
-            let labels = &meant.state.labels;
+            let labels = &meant.snapshot.state.labels;
             labels.contains_key(name)
                 || outline.channel(name).is_some()
                 || outline.line_named(name).is_some()
@@ -218,7 +215,7 @@ impl<'c> Runtime<'c> {
         environment: &'c Environment,
         definition: Definition,
     ) -> Result<Runtime<'c>, Error> {
-        let shelf = Shelf::new(environment.folders()?, &definition.name);
+        let shelf = Shelf::of(&environment.layout()?, &definition.name);
         for text in definition
             .sources
             .iter()
@@ -231,21 +228,13 @@ impl<'c> Runtime<'c> {
                 environment.transport.learn(&address);
             }
         }
-        let Contents { installs, untold } = shelf.contents()?;
-        let state = shelf.state()?;
+        let snapshots = environment.snapshots();
         Ok(Runtime {
-            ids: installs.iter().map(|install| install.id.clone()).collect(),
-            default: shelf.default_choice(&state),
-            state,
-            untold,
+            snapshot: snapshots.of_shelf(&shelf)?,
+            published: snapshots.of_published(&definition),
             today: environment.today()?,
-            catalog: OnceCell::new(),
             shelf,
-            installs,
             definition,
-            outline: OnceCell::new(),
-            heads: OnceCell::new(),
-            default_pick: OnceCell::new(),
             last_uses: OnceCell::new(),
             passed_over: Vec::new(),
             undefined: None,
@@ -260,7 +249,8 @@ impl<'c> Runtime<'c> {
 
     /// The catalog that is kept here, however old; nobody is asked.
     pub fn kept_catalog(&self) -> Option<&Loaded> {
-        self.catalog
+        self.published
+            .catalog
             .get_or_init(|| self.environment.catalogs().ok()?.merged(&self.definition))
             .as_ref()
     }
@@ -277,7 +267,10 @@ impl<'c> Runtime<'c> {
             (false, true) => None,
         };
         match kept {
-            Some(loaded) => self.catalog = OnceCell::from(Some(loaded)),
+            Some(loaded) => {
+                let snapshots = self.environment.snapshots();
+                self.published = snapshots.renew_published(&self.definition, loaded);
+            }
             None if ask_anyway => self.ask_sources(Ask::Usual)?,
             None => self.ask_sources(Ask::Stale)?,
         }
@@ -293,9 +286,8 @@ impl<'c> Runtime<'c> {
         self.need_definition()?;
         let asked = sourcing::ask(self.environment, &self.definition, which)?;
         self.passed_over = asked.passed_over;
-        self.catalog = OnceCell::from(Some(asked.loaded));
-        self.outline = OnceCell::new();
-        self.heads = OnceCell::new();
+        let snapshots = self.environment.snapshots();
+        self.published = snapshots.renew_published(&self.definition, asked.loaded);
         Ok(())
     }
 
@@ -360,13 +352,13 @@ impl<'c> Runtime<'c> {
     /// The lines, channels and publishers of the catalog that is kept: all that commands about the
     /// shelf need, in a fraction of the time. The releases may be left out.
     pub fn outline(&self) -> &Catalog {
-        if let Some(Some(loaded)) = self.catalog.get() {
+        if let Some(Some(loaded)) = self.published.catalog.get() {
             return &loaded.catalog;
         }
-        if let Some(heads) = self.heads.get() {
+        if let Some(heads) = self.published.heads.get() {
             return heads;
         }
-        self.outline.get_or_init(|| {
+        self.published.outline.get_or_init(|| {
             let kept = (self.environment.catalogs().ok())
                 .and_then(|cache| cache.merged_outline(&self.definition));
             kept.unwrap_or_else(|| self.no_catalog())
@@ -376,7 +368,7 @@ impl<'c> Runtime<'c> {
     /// The catalog that is kept, with those releases alone that stand for their lines ([`outlook::heads`]): read in a
     /// fraction of the time. It serves as the outline too, so whoever needs both asks for this first.
     pub fn heads(&self) -> &Catalog {
-        self.heads.get_or_init(|| {
+        self.published.heads.get_or_init(|| {
             let cache = self.environment.catalogs().ok();
             let kept = cache.and_then(|cache| cache.merged_heads(&self.definition));
             kept.unwrap_or_else(|| self.no_catalog())
@@ -387,7 +379,7 @@ impl<'c> Runtime<'c> {
     /// neither newer releases nor the ends of lines are known.
     pub fn lacks_catalog(&self) -> bool {
         let could_have = self.undefined.is_none() && !self.definition.sources.is_empty();
-        could_have && !self.installs.is_empty() && self.outline().publishers.is_empty()
+        could_have && !self.snapshot.installs.is_empty() && self.heads().publishers.is_empty()
     }
 
     fn no_catalog(&self) -> Catalog {
@@ -422,8 +414,8 @@ impl<'c> Runtime<'c> {
                 Scope::Published => self.catalog(),
                 Scope::Shelf => self.outline(),
             },
-            shelf: &self.ids,
-            labels: &self.state.labels,
+            shelf: &self.snapshot.ids,
+            labels: &self.snapshot.state.labels,
             default: self.default_selector(),
             default_pick: match scope {
                 Scope::Published => None,
@@ -471,7 +463,7 @@ impl<'c> Runtime<'c> {
             publisher.is_none_or(|publisher| publisher == untold.key.publisher())
                 && (untold.key.version()).is_some_and(|known| known.begins_with(version))
         };
-        self.untold.iter().find(means)
+        self.snapshot.untold.iter().find(means)
     }
 
     /// An error where a request means something whose record tells nothing.
@@ -482,7 +474,11 @@ impl<'c> Runtime<'c> {
 
     /// An error where the record of what has this key tells nothing.
     pub fn refuse_untold_key(&self, key: &Key) -> Done {
-        let untold = self.untold.iter().find(|untold| untold.key == *key);
+        let untold = self
+            .snapshot
+            .untold
+            .iter()
+            .find(|untold| untold.key == *key);
         untold.map_or(Ok(()), |untold| Err(self.untold_error(untold)))
     }
 
@@ -497,7 +493,7 @@ impl<'c> Runtime<'c> {
     /// Tells what is on the shelves of these runtimes with a record that tells nothing.
     pub fn tell_untold(runtimes: &[Runtime<'_>], listener: &dyn Listener) {
         for runtime in runtimes {
-            for untold in &runtime.untold {
+            for untold in &runtime.snapshot.untold {
                 listener.tell(Event::LeftUndone(&runtime.untold_error(untold)));
             }
         }
@@ -547,13 +543,16 @@ impl<'c> Runtime<'c> {
 
     /// The install with this key.
     pub fn install(&self, key: &Key) -> Option<&Install> {
-        self.installs.iter().find(|install| install.id.key == *key)
+        self.snapshot
+            .installs
+            .iter()
+            .find(|install| install.id.key == *key)
     }
 
     /// The installs, newest first; of one version, that of the main publisher comes first.
     pub fn installs_main_first(&self) -> Vec<&Install> {
         let main = self.main_publisher();
-        let mut installs: Vec<&Install> = self.installs.iter().collect();
+        let mut installs: Vec<&Install> = self.snapshot.installs.iter().collect();
         installs.sort_by(|a, b| {
             let is_other = |install: &Install| main != Some(&install.id.publisher);
             let newest_first = b.id.version.cmp(&a.id.version);
@@ -585,7 +584,11 @@ impl<'c> Runtime<'c> {
         if let Some(publisher) = first_source.and_then(|source| source.kind.publisher()) {
             return Some(publisher);
         }
-        let published = self.installs.iter().map(|install| &install.record.contents);
+        let published = self
+            .snapshot
+            .installs
+            .iter()
+            .map(|install| &install.record.contents);
         let mut published = published
             .filter(|record| record.adopted.is_none())
             .map(|record| record.publisher.as_str());
@@ -669,20 +672,13 @@ impl<'c> Runtime<'c> {
 
     /// The selector that the default was set as.
     pub fn default_selector(&self) -> Option<&str> {
-        let default = self.default.as_ref()?;
+        let default = self.snapshot.default.as_ref()?;
         Some(&default.selector)
     }
 
     /// The default: `None` if none is set, or if its build cannot be used.
     pub fn default_pick(&self) -> Option<&Pick> {
-        let found = self.default_pick.get_or_init(|| {
-            let Some(key) = &self.default.as_ref()?.key else {
-                return Some(Pick::System);
-            };
-            let install = self.install(key)?;
-            install.folder.is_dir().then(|| key.clone().into())
-        });
-        found.as_ref()
+        self.snapshot.default_pick()
     }
 
     /// Whether the install with this key is the default.

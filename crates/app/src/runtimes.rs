@@ -105,6 +105,7 @@ pub fn add(
         }
     }
     atomic::write_file(&file, text.as_bytes()).map_err(file_error(&file, "written"))?;
+    environment.forget_definition(&definition.name);
     if !matches!(from, ReadFrom::File(Address::File(_))) {
         // The definition came over the network, and so can what its sources state. If they do not answer now,
         // the next command that needs it asks again.
@@ -303,6 +304,7 @@ pub fn remove(environment: &Environment, name: &str) -> Result<(Vec<String>, boo
     }
     let file = definitions::file(config, name);
     fs::remove_file(&file).map_err(file_error(&file, "removed"))?;
+    environment.forget_definition(name);
     let is_defined = definitions::names(environment.folders()?)?
         .iter()
         .any(|other| other == name);

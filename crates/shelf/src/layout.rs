@@ -2,6 +2,8 @@
 
 use std::io;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 
 use vshelf_core::Key;
 use vshelf_files::{atomic, optional};
@@ -22,9 +24,13 @@ const MIGRATING: &str = "vivid-shelf-data/4 from 3";
 const FAMILY: &str = "vivid-shelf-data/";
 
 /// The paths below one data folder.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug)]
 pub struct Layout {
     data: PathBuf,
+    /// How often this process has changed what is in there, or may have waited until another did. Clones share it.
+    changes: Arc<AtomicU64>,
+    /// Whether its format was found to be this one. Clones share it.
+    is_claimed: Arc<AtomicBool>,
 }
 
 /// How a data folder is laid out that this program can use.
@@ -80,13 +86,18 @@ impl Layout {
     pub fn of(folders: &Folders) -> Layout {
         Layout {
             data: folders.data.clone(),
+            changes: Arc::default(),
+            is_claimed: Arc::default(),
         }
     }
 
     /// How the data folder is laid out; an empty one counts as current.
     pub fn condition(&self) -> Result<LayoutState, LayoutError> {
         match self.read_format()?.as_deref() {
-            Some(FORMAT) => Ok(LayoutState::Current),
+            Some(FORMAT) => {
+                self.is_claimed.store(true, Ordering::Release);
+                Ok(LayoutState::Current)
+            }
             Some(FORMER) => Ok(LayoutState::Former),
             Some(MIGRATING) => Ok(LayoutState::Migrating),
             Some(format) => Err(self.refuse(format.to_owned())),
@@ -99,6 +110,9 @@ impl Layout {
 
     /// Names the layout, where nothing does yet: called before anything is written that lasts.
     pub fn claim(&self) -> Result<(), LayoutError> {
+        if self.is_claimed.load(Ordering::Acquire) {
+            return Ok(());
+        }
         match self.read_format()? {
             Some(_) => self.condition().map(drop),
             None => (self.write_format(FORMAT)).map_err(|source| self.unusable(source)),
@@ -286,6 +300,16 @@ impl Layout {
             self.connect(),
             self.launchers(),
         ]
+    }
+
+    /// How often this process has changed what is in there: what was read before may be another now.
+    pub fn changes(&self) -> u64 {
+        self.changes.load(Ordering::Acquire)
+    }
+
+    /// Notes that what was read before may be another now.
+    pub(crate) fn note_change(&self) {
+        self.changes.fetch_add(1, Ordering::AcqRel);
     }
 
     /// The data folder itself.

@@ -18,7 +18,7 @@ use crate::journal::HistoryEntry;
 use crate::layout::Layout;
 use crate::note::{self, Intent, Note};
 use crate::staging::{AbandonedStage, abandoned};
-use crate::store::{self, Shelf, ShelfError};
+use crate::store::{self, Shelf, ShelfError, ShelfLock};
 use crate::trash::{delete_folder, entry_names};
 
 /// A folder that nobody needs: the stage of a command that died, or an install that is being deleted.
@@ -205,9 +205,10 @@ fn absent_is_done(deleted: io::Result<u64>) -> io::Result<u64> {
 
 impl Shelf {
     /// The key's lock, unless another command holds it.
-    fn try_lock(&self, key: &Key) -> Result<Option<Lock>, ShelfError> {
+    fn try_lock(&self, key: &Key) -> Result<Option<ShelfLock>, ShelfError> {
         let path = self.lock_path(key);
-        Lock::try_acquire(&path).map_err(store::failed("locked", &path))
+        let lock = Lock::try_acquire(&path).map_err(store::failed("locked", &path))?;
+        Ok(lock.map(|lock| ShelfLock::new(lock, &self.layout)))
     }
 }
 

@@ -60,6 +60,28 @@ pub struct Shelf {
     pub(crate) layout: Layout,
 }
 
+/// A lock on the shelf. What was read before it was held may be another once it is free.
+#[derive(Debug)]
+pub struct ShelfLock {
+    _lock: Lock,
+    layout: Layout,
+}
+
+impl ShelfLock {
+    pub(crate) fn new(lock: Lock, layout: &Layout) -> ShelfLock {
+        ShelfLock {
+            _lock: lock,
+            layout: layout.clone(),
+        }
+    }
+}
+
+impl Drop for ShelfLock {
+    fn drop(&mut self) {
+        self.layout.note_change();
+    }
+}
+
 /// Whether an install is on the disk before it counts.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Durability {
@@ -183,11 +205,22 @@ impl Shelf {
         Shelf::of(&Layout::of(folders), runtime)
     }
 
-    pub(crate) fn of(layout: &Layout, runtime: &str) -> Shelf {
+    /// The shelf of `runtime` in this data folder; nothing is made on the disk.
+    pub fn of(layout: &Layout, runtime: &str) -> Shelf {
         Shelf {
             runtime: runtime.to_owned(),
             layout: layout.clone(),
         }
+    }
+
+    /// The runtime's name.
+    pub fn runtime(&self) -> &str {
+        &self.runtime
+    }
+
+    /// How often this process has changed the data folder ([`Layout::changes`]).
+    pub fn changes(&self) -> u64 {
+        self.layout.changes()
     }
 
     /// The runtimes that have a folder on the shelf, in order.
@@ -343,9 +376,10 @@ impl Shelf {
     }
 
     /// The innermost lock: who holds it takes no other.
-    pub(crate) fn lock_state(&self) -> Result<Lock, ShelfError> {
+    pub(crate) fn lock_state(&self) -> Result<ShelfLock, ShelfError> {
         let path = self.layout.lock(&self.runtime, "state.lock");
-        Ok(Lock::acquire(&path, STATE_PATIENCE, &mut |_| {})?)
+        let lock = Lock::acquire(&path, STATE_PATIENCE, &mut |_| {})?;
+        Ok(ShelfLock::new(lock, &self.layout))
     }
 
     /// Makes the install with this key the default, remembered as `selector`.
@@ -424,8 +458,9 @@ impl Shelf {
     }
 
     /// Keeps other commands off the install with this key; `on_wait` is told whom one waits for.
-    pub fn lock(&self, key: &Key, on_wait: &mut dyn FnMut(&str)) -> Result<Lock, ShelfError> {
-        Ok(Lock::acquire(&self.lock_path(key), LOCK_PATIENCE, on_wait)?)
+    pub fn lock(&self, key: &Key, on_wait: &mut dyn FnMut(&str)) -> Result<ShelfLock, ShelfError> {
+        let lock = Lock::acquire(&self.lock_path(key), LOCK_PATIENCE, on_wait)?;
+        Ok(ShelfLock::new(lock, &self.layout))
     }
 
     pub(crate) fn lock_path(&self, key: &Key) -> PathBuf {

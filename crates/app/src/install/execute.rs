@@ -150,7 +150,7 @@ fn execute_at_once(jobs: &[InstallJob], listener: &dyn Listener) -> Vec<JobResul
 
 /// Installs the release, unless it is there.
 fn execute_one(job: &InstallJob, listener: &dyn Listener) -> JobResult {
-    if is_done(job)? {
+    if job.was_there && !job.options.again {
         return Ok(None);
     }
     let _lock = job.shelf.lock(&job.key, &mut |holder| {

@@ -56,6 +56,8 @@ pub struct InstallJob {
     pub(super) now: Timestamp,
     /// The command that asked for it, as the history numbers commands.
     pub(super) command: String,
+    /// Whether it was on the shelf when it was planned.
+    pub(super) was_there: bool,
     /// The packages that are installed into it when it is new.
     pub always: Vec<Package>,
     /// What the last build of this runtime from source needed here, where this is going to be one.
@@ -139,6 +141,7 @@ impl InstallJob {
             offer,
             others,
             tried: Vec::new(),
+            was_there: runtime.install(&grounds.key()).is_some(),
             key: grounds.key(),
             selector: runtime.selector_for(&release.version, &release.publisher),
             release: release.clone(),

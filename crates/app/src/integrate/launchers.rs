@@ -66,7 +66,7 @@ fn write_launcher(path: &Path, vshelf: &Path, runtime: &str, program: &str) -> i
 /// The programs in the folders of a runtime's installs.
 fn programs(runtime: &Runtime<'_>) -> Result<BTreeSet<String>, Error> {
     let mut programs = BTreeSet::from([runtime.definition.program.clone()]);
-    for install in &runtime.installs {
+    for install in &runtime.snapshot.installs {
         for folder in &runtime.definition.folders {
             // A link to a folder that is gone has no programs.
             let folder = install.folder.join(folder);

@@ -169,7 +169,7 @@ impl Holders {
                 });
             }
         }
-        for (label, selector) in &runtime.state.labels {
+        for (label, selector) in &runtime.snapshot.state.labels {
             if runtime
                 .pick_of_label(selector)
                 .is_some_and(|pick| pick.is(key))
@@ -178,8 +178,15 @@ impl Holders {
                 found.push(Protection::Label { label });
             }
         }
-        found.extend(runtime.state.kept.contains(key).then_some(Protection::Kept));
-        let successor = runtime.state.renewals.get(key).cloned();
+        found.extend(
+            runtime
+                .snapshot
+                .state
+                .kept
+                .contains(key)
+                .then_some(Protection::Kept),
+        );
+        let successor = runtime.snapshot.state.renewals.get(key).cloned();
         found.extend(successor.map(|successor| Protection::RenewalUnfinished { successor }));
         let of_it = claims.iter();
         let of_it = of_it.filter(|(pick, _)| pick.as_ref().is_none_or(|p| p.is(key)));

@@ -33,10 +33,10 @@ pub fn plan<'r>(
     selection: &Selection,
 ) -> Result<Vec<Assessment<'r>>, Error> {
     let environment = runtime.environment();
+    // Read first, it serves for lines and publishers too.
+    let heads = runtime.heads();
     let activity = Activity::of(runtime);
     let claims = holders.claims_on(runtime);
-    // Read first, it serves for the main publisher too.
-    let heads = runtime.heads();
     let held = runtime.installs_main_first().into_iter().map(|install| {
         let key = &install.id.key;
         let mut protections = holders.of_install(runtime, &activity, install, &claims);

@@ -272,7 +272,7 @@ pub fn remove_install(
 fn reassigned(before: &Runtime<'_>, key: &Key) -> Result<Vec<Reassigned>, Error> {
     let now = before.reopened()?;
     let mut asked: Vec<(Asker, Request)> = Vec::new();
-    for (label, selector) in &before.state.labels {
+    for (label, selector) in &before.snapshot.state.labels {
         let request = selector.parse()?;
         asked.push((Asker::Label(label.clone(), selector.clone()), request));
     }

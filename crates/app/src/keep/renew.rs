@@ -125,7 +125,12 @@ fn meant<'c>(
     if lines.is_empty() {
         let runtimes = Runtime::shown(environment, None)?.into_iter();
         let with_keys = runtimes.map(|runtime| {
-            let keys = runtime.installs.iter().map(|i| i.id.key.clone()).collect();
+            let keys = runtime
+                .snapshot
+                .installs
+                .iter()
+                .map(|i| i.id.key.clone())
+                .collect();
             (runtime, keys)
         });
         return Ok(with_keys.collect());
@@ -160,7 +165,12 @@ fn plan_runtime(
     listener: &dyn Listener,
 ) -> Result<Vec<PlannedRenewal>, Error> {
     let environment = runtime.environment();
-    let all: Vec<InstallId> = runtime.installs.iter().map(|i| i.id.clone()).collect();
+    let all: Vec<InstallId> = runtime
+        .snapshot
+        .installs
+        .iter()
+        .map(|i| i.id.clone())
+        .collect();
     let catalog = runtime.catalog();
     let lines: Vec<&str> = (all.iter())
         .filter(|install| keys.contains(&install.key))
@@ -169,12 +179,12 @@ fn plan_runtime(
     let requirements = project::requirements_of(runtime, &project::seen(environment)?);
     let standing = standing(runtime);
     // A renewal that was cut off is gone on with.
-    let begun = runtime.state.renewals.keys().cloned();
+    let begun = runtime.snapshot.state.renewals.keys().cloned();
     let standing_for = standing.iter().map(|(_, key)| key.clone());
     let followed: Vec<Key> = begun.chain(standing_for).collect();
     let renewals = renewal::plan(catalog, &all, &followed, environment.platform());
     // What stands in a line with a record that tells nothing may be its newest release.
-    let unknown: Vec<&str> = (runtime.untold.iter())
+    let unknown: Vec<&str> = (runtime.snapshot.untold.iter())
         .filter_map(|untold| Some(catalog.line_of(&untold.key.version()?)?.name.as_str()))
         .collect();
     let meant = renewals
@@ -232,7 +242,7 @@ fn standing(runtime: &Runtime<'_>) -> Vec<(Follower, Key)> {
         .into_iter()
         .filter_map(|(follower, pick)| Some((follower, pick.key()?.clone())))
         .collect();
-    for (label, selector) in &runtime.state.labels {
+    for (label, selector) in &runtime.snapshot.state.labels {
         // A label on an exact release stays on it.
         let request: Option<Request> = selector.parse().ok();
         if !request.is_some_and(|request| request.selector.is_moving()) {
@@ -424,7 +434,13 @@ fn follow(
                 RenewalStep::ThisShell
             }
             Follower::Label(label) => {
-                let before = runtime.state.labels.get(label).cloned().unwrap_or_default();
+                let before = runtime
+                    .snapshot
+                    .state
+                    .labels
+                    .get(label)
+                    .cloned()
+                    .unwrap_or_default();
                 let selector = moved(&before);
                 if selector != before {
                     runtime.shelf.change_state(|state| {

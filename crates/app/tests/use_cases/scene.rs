@@ -110,7 +110,7 @@ impl Scene {
     pub fn on_shelf(&self) -> Vec<String> {
         let environment = self.environment();
         let runtime = Runtime::named(&environment, None).unwrap();
-        let installs = runtime.installs.iter();
+        let installs = runtime.snapshot.installs.iter();
         (installs.map(|install| runtime.selector_of(&install.id.key))).collect()
     }
 

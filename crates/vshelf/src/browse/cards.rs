@@ -48,7 +48,7 @@ impl<'r, 'c> Cards<'r, 'c> {
             facts.retain(|(name, fact)| *name != "build" || fact.starts_with(&platform));
         }
         let is_named = |install: &&Install| runtime.selector_of(&install.id.key) == name;
-        if let Some(install) = runtime.installs.iter().find(is_named) {
+        if let Some(install) = runtime.snapshot.installs.iter().find(is_named) {
             let contents = &install.record.contents;
             let used = ago(runtime.used_on(install), runtime.today);
             let size = megabytes(contents.unpacked_size);

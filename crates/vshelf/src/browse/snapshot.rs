@@ -21,7 +21,7 @@ pub fn take(runtime: &Runtime<'_>) -> Snapshot {
         published
             .iter()
             .any(|candidate| line.covers(candidate.version))
-            || runtime.installs.iter().any(installed)
+            || runtime.snapshot.installs.iter().any(installed)
     };
     let lines: Vec<_> = catalog.lines.iter().filter(has_any).collect();
     let spine_of = |version: &Version| lines.iter().position(|line| line.covers(version));
@@ -47,7 +47,7 @@ pub fn take(runtime: &Runtime<'_>) -> Snapshot {
             (candidate.version.clone(), entry)
         })
         .collect();
-    for install in &runtime.installs {
+    for install in &runtime.snapshot.installs {
         let id = &install.id;
         let is_published =
             |candidate: &Candidate<'_>| candidate.install.is_some_and(|other| other.key == id.key);

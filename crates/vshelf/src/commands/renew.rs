@@ -47,7 +47,10 @@ impl RunCommand for Renew {
         if self.json {
             return output::json::print_list(ui, &output::renew::reports(&plans));
         }
-        if plans.iter().all(|(runtime, _)| runtime.installs.is_empty()) {
+        if plans
+            .iter()
+            .all(|(runtime, _)| runtime.snapshot.installs.is_empty())
+        {
             return ui.empty_shelf();
         }
         let lines = plans.iter().map(|(_, plan)| plan.len()).sum();

@@ -184,7 +184,7 @@ fn show_one(ui: &Ui, listed: &Listed<'_>) -> Outcome {
         measured,
     } = listed;
     let title = &runtime.definition.title;
-    if runtime.installs.is_empty() {
+    if runtime.snapshot.installs.is_empty() {
         ui.sentence(format!("No {title} is on the shelf."))?;
         let prefix = runtime.environment().prefix(runtime.name());
         ui.next("To install one", &format!("vshelf install {prefix}stable"));

@@ -89,7 +89,10 @@ pub fn show(ui: &Ui, plan: &TidyPlan<'_, '_>) -> Outcome {
             continue;
         }
         let title = styled(Palette::STRONG, title);
-        let (count, all) = (entries.len(), Count(runtime.installs.len(), "install"));
+        let (count, all) = (
+            entries.len(),
+            Count(runtime.snapshot.installs.len(), "install"),
+        );
         ui.result(format!("{title}: {count} of {all} outdated"))?;
         ui.page(&table(runtime, entries))?;
     }

@@ -37,7 +37,7 @@ pub fn marks(runtime: &Runtime<'_>, activity: &Activity, key: &Key) -> Vec<Strin
     {
         marks.push(format!("required by {}", project_of(claim)));
     }
-    for (label, selector) in &runtime.state.labels {
+    for (label, selector) in &runtime.snapshot.state.labels {
         let pick = runtime.pick_of_label(selector);
         if pick.is_some_and(|pick| pick.is(key)) {
             marks.push(format!("label {label}"));

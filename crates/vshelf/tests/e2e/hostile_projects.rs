@@ -257,8 +257,10 @@ const DIGESTS_AND_ADDRESSES: &[(&str, Change)] = &[
             .replace("stand-in", "elsewhere")
     }),
     ("former format, mirrors", |home| {
-        home.former(&home.evil, &home.address())
-            .replace("size = ", &format!("mirrors = [\"{}\"], size = ", home.address()))
+        home.former(&home.evil, &home.address()).replace(
+            "size = ",
+            &format!("mirrors = [\"{}\"], size = ", home.address()),
+        )
     }),
     ("a hostile digest", |home| {
         home.edited(&home.good, &home.evil)

@@ -37,6 +37,7 @@ mod mirror;
 mod names;
 mod network;
 mod nginx;
+mod opens;
 mod package_registry;
 mod ports;
 mod process;

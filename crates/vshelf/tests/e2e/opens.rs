@@ -1,0 +1,66 @@
+//! How often a command opens what it reads: each file once, as long as it changes nothing.
+
+use std::collections::BTreeMap;
+use std::fs;
+
+use rstest::rstest;
+
+use crate::process;
+use crate::scene::{PROGRAM, Scene};
+
+/// How often each file below the home was opened.
+fn opened(scene: &Scene, arguments: &[&str]) -> BTreeMap<String, usize> {
+    let trace = scene.path("trace");
+    let mut command = scene.strace();
+    command
+        .args(["-f", "-qq", "-e", "trace=openat", "-o"])
+        .arg(&trace)
+        .arg(PROGRAM)
+        .args(arguments)
+        // As the function of a connected shell calls it.
+        .env("VSHELF_SHELL", "bash")
+        .env("VSHELF_EVALUATE", "1")
+        .current_dir(scene.path("board"));
+    let ran = process::output(&mut command);
+    assert!(ran.status.success(), "{arguments:?}: {ran:?}");
+    let home = format!("\"{}/", scene.home().display());
+    let mut counts = BTreeMap::new();
+    for line in fs::read_to_string(&trace).unwrap().lines() {
+        let is_file = !line.contains("O_DIRECTORY") && !line.contains(" = -1 ");
+        if let Some((_, rest)) = line.split_once(&home).filter(|_| is_file) {
+            let file = rest.split('"').next().unwrap_or_default();
+            *counts.entry(file.to_owned()).or_insert(0) += 1;
+        }
+    }
+    fs::remove_file(trace).unwrap();
+    counts
+}
+
+#[rstest]
+#[case::list(&["list"])]
+#[case::status(&["status"])]
+#[case::path(&["path", "8"])]
+#[case::switch(&["switch", "8"])]
+#[case::clean_up(&["tidy", "--dry-run"])]
+#[case::install_of_what_is_there(&["install", "8.3.1"])]
+fn a_command_opens_each_file_once(#[case] arguments: &[&str]) {
+    let scene = Scene::new();
+    if !scene.can_tamper() {
+        return;
+    }
+    scene.does(&["--quiet", "install", "8.3.1", "8.3.0", "6.20.1"]);
+    // What follows from an install looks at the project more than once.
+    let project = if arguments[0] == "install" {
+        "board/keep"
+    } else {
+        "board/.marram-version"
+    };
+    scene.write(project, "lts\n");
+    let mut counts = opened(&scene, arguments);
+    // The details of a release are in a part of the catalog of their own, which is read when one is installed.
+    counts.retain(|file, count| {
+        let is_catalog = file.ends_with(".catalog") && arguments[0] == "install";
+        *count > if is_catalog { 2 } else { 1 }
+    });
+    assert!(counts.is_empty(), "{arguments:?}: {counts:#?}");
+}
