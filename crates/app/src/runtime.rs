@@ -202,8 +202,9 @@ impl<'c> Runtime<'c> {
         Ok(entered)
     }
 
-    /// The runtime as its shelf is now.
+    /// The runtime with its shelf read again.
     pub fn reopened(&self) -> Result<Runtime<'c>, Error> {
+        self.environment.snapshots().forget_shelf(self.name());
         Ok(Runtime {
             undefined: self.undefined.clone(),
             ..Runtime::open(self.environment, self.definition.clone())?

@@ -93,6 +93,11 @@ impl Snapshots {
         Ok(snapshot)
     }
 
+    /// Has the shelf of a runtime be read again: other commands may have changed it while a person was asked.
+    pub fn forget_shelf(&self, runtime: &str) {
+        self.shelves.borrow_mut().remove(runtime);
+    }
+
     /// What the sources of a definition said when that was read last.
     pub fn of_published(&self, definition: &Definition) -> Rc<PublishedSnapshot> {
         let name = definition.name.as_str();

@@ -39,7 +39,7 @@ pub fn conclude(
         before.shelf.set_default(key, &kept_as(request))?;
     }
     refresh(environment)?;
-    let runtime = &before.reopened()?;
+    let runtime = &Runtime::open(environment, before.definition.clone())?;
     let gone = || Error::GoneMeanwhile {
         title: runtime.title_of(key),
     };
@@ -123,7 +123,7 @@ pub fn conclude_several(
         if has_none {
             before.shelf.set_default(&job.key, &kept_as(request))?;
         }
-        let runtime = before.reopened()?;
+        let runtime = Runtime::open(environment, before.definition.clone())?;
         let install = runtime.install(&job.key);
         let install = install.filter(|_| environment.shell.can_change());
         listener.tell(Event::ConcludedSeveral(&SeveralConclusion {

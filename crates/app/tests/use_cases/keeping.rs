@@ -155,7 +155,8 @@ fn what_came_to_be_kept_since_the_plan_was_made_stays() {
     let runtimes = Runtime::shown(&environment, None).unwrap();
     let mut plan = plan_tidy(&environment, &runtimes, &TidyRequest::default()).unwrap();
     assert_eq!(plan.count(Verdict::Remove), 1);
-    labels::set(&environment, "board", &request("6.20.1")).unwrap();
+    // By another command, while the person is asked.
+    labels::set(&scene.environment(), "board", &request("6.20.1")).unwrap();
     let tidied = tidy::apply(&environment, &mut plan, &Recorder::default()).unwrap();
     let [
         Error::InUse {
