@@ -267,7 +267,7 @@ impl Environment {
         Ok(definition)
     }
 
-    /// Has a definition be read again, because this command changed its file.
+    /// Forgets a definition whose file this command changed.
     pub fn forget_definition(&self, name: &str) {
         self.definitions.borrow_mut().remove(name);
     }

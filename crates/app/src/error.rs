@@ -505,7 +505,7 @@ pub enum Error {
         runtime: String,
         /// The digests that are locked for this platform.
         locked: Vec<String>,
-        /// The digests that sources state; none if they have no such archive.
+        /// The digests that sources state; empty if they have no such archive.
         stated: Vec<String>,
     },
     #[error("{title} is locked, and no source has it")]

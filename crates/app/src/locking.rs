@@ -308,7 +308,7 @@ impl Wanted<'_> {
     }
 
     /// The platforms to lock: those that are asked for and those that were locked before, or, if none is asked for, all
-    /// that have a package of their own. Those in the catalog here need not be among them.
+    /// with a separate package. Those in the catalog here need not be among them.
     fn platforms(
         &self,
         asked: &LockRequest,
@@ -471,7 +471,7 @@ fn archives_of(
             failure = failure.or(Some(error));
             continue;
         }
-        // Those of one list stand in for each other.
+        // Builds that share a list are alternatives.
         let builds: Vec<&Build> = details
             .builds
             .iter()

@@ -1,4 +1,4 @@
-//! What a command has read of a runtime: each file once, until this process changes the shelf.
+//! Snapshots of runtimes: a command reads each file once, until it changes the shelf.
 
 use std::cell::{OnceCell, RefCell};
 use std::collections::HashMap;
@@ -55,7 +55,7 @@ impl ShelfSnapshot {
     }
 }
 
-/// What the sources of one runtime said, as far as it was read from the cache or asked for.
+/// The catalog of one runtime, as far as it was read from the cache or asked for.
 #[derive(Debug, Default)]
 pub struct PublishedSnapshot {
     pub(crate) catalog: OnceCell<Option<Loaded>>,
@@ -98,7 +98,7 @@ impl Snapshots {
         self.shelves.borrow_mut().remove(runtime);
     }
 
-    /// What the sources of a definition said when that was read last.
+    /// The catalog of a definition's sources as it was read last.
     pub fn of_published(&self, definition: &Definition) -> Rc<PublishedSnapshot> {
         let name = definition.name.as_str();
         if let Some((known, snapshot)) = self.published.borrow().get(name)
@@ -111,7 +111,7 @@ impl Snapshots {
         snapshot
     }
 
-    /// Keeps what the sources of a definition said now.
+    /// Keeps the catalog that the sources of a definition just gave.
     pub fn renew_published(
         &self,
         definition: &Definition,

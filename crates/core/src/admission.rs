@@ -17,7 +17,7 @@ use crate::platform::Platform;
 use crate::rules::{Rule, RuleKind};
 use crate::version::Version;
 
-/// What the gate judges by: the rules in force, and what is known of one release.
+/// The facts that the gate judges: the rules in force, and one release.
 #[derive(Clone, Debug)]
 pub struct Grounds {
     /// The runtime.
@@ -106,7 +106,7 @@ pub enum Refusal {
     },
 }
 
-/// What a rule forbids.
+/// The part of a release that a rule forbids.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum Forbidden {
     /// Its version.
@@ -418,7 +418,7 @@ mod tests {
         };
         assert_eq!(grounds.admit(origin).is_ok(), from_source);
         assert_eq!(grounds.admit(Origin::Adopted).is_ok(), adopted);
-        // What comes back obeys the same rules.
+        // Former installs obey the same rules.
         for (source, was_adopted, expected) in [
             (Some(&depot), false, from_source),
             (Some(&depot), true, adopted),

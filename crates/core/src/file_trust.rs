@@ -85,7 +85,7 @@ mod tests {
     #[case::sticky_folder_of_another_user(OTHER, OTHER, 0o1777, false)]
     #[case::file_of_another_user_in_tmp(OTHER, ROOT, 0o1777, false)]
     #[case::file_of_another_user_in_own_folder(OTHER, OWN, 0o755, false)]
-    fn a_file_counts_if_nobody_else_could_put_it_there(
+    fn the_owner_and_the_folder_decide_whether_a_file_counts(
         #[case] file: u32,
         #[case] folder: u32,
         #[case] folder_mode: u32,

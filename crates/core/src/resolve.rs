@@ -671,8 +671,8 @@ fn finals_if_any<'a>(candidates: Vec<Candidate<'a>>, steps: &mut Vec<Step>) -> V
     })
 }
 
-/// What a request stands for on the shelf, without the reason if it stands for nothing: that would be looked for
-/// among all releases.
+/// The install that a request stands for, or `None`. Unlike [`resolve`], it does not look for the reason among all
+/// releases.
 pub fn pick(world: &World<'_>, request: &Request) -> Option<Pick> {
     choice(world, request, Scope::Shelf, &mut Vec::new())
         .ok()?

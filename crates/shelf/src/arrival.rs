@@ -16,7 +16,7 @@ pub(crate) enum Leave<'a> {
     Returned(Returned),
 }
 
-/// What was on the shelf before and goes back to its place.
+/// A former install that goes back to its place.
 #[derive(Debug)]
 pub(crate) struct Returned(());
 

@@ -16,7 +16,7 @@ use vshelf_core::{Key, Platform};
 use crate::journal::{self, Lines};
 use crate::layout::Layout;
 
-/// What a source stated about one archive.
+/// One archive, as a source stated it.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Statement {
     /// When the source stated it.

@@ -60,7 +60,8 @@ pub struct Shelf {
     pub(crate) layout: Layout,
 }
 
-/// A lock on the shelf. What was read before it was held may be another once it is free.
+/// A lock on the shelf. Releasing it makes snapshots from before stale, because its holder or an earlier one may have
+/// changed the shelf.
 #[derive(Debug)]
 pub struct ShelfLock {
     _lock: Lock,

@@ -236,8 +236,8 @@ impl CatalogCache {
         merged.filter(|loaded| self.is_fresh(loaded, now))
     }
 
-    /// Whether a source is on another machine, or its document on this one is the file that was read. What was just
-    /// changed here shows at once.
+    /// Whether a source is on another machine, or its document on this one is the file that was read. Changes to it
+    /// show at once.
     fn is_unchanged(&self, runtime: &str, source: &SourceDefinition) -> bool {
         if !source.kind.is_local() {
             return true;

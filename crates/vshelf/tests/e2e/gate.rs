@@ -84,7 +84,7 @@ fn has_deleted(scene: &Scene) {
     fs::remove_dir_all(scene.data("trash/marram")).unwrap();
 }
 
-/// A build that this program knows nothing of.
+/// A build outside the shelf, without a record.
 fn has_elsewhere(scene: &Scene) {
     has_removed(scene);
     let trash = scene.data("trash/marram");

@@ -33,7 +33,7 @@ struct Home {
     archive: PathBuf,
 }
 
-/// What a hostile author makes of a project.
+/// A change by a hostile author, as the text of the lock.
 type Change = fn(&Home) -> String;
 
 impl Home {
@@ -106,7 +106,7 @@ impl Home {
         self.scene.path(PROJECT).join(name)
     }
 
-    /// Empties the shelf, and has the project be as it was.
+    /// Empties the shelf and resets the project.
     fn reset(&self) {
         for folder in [
             "shelf",
@@ -269,7 +269,7 @@ const DIGESTS_AND_ADDRESSES: &[(&str, Change)] = &[
         let archive = format!("\"{}\", address = \"{}\"", home.evil, home.address());
         home.edited(&format!("\"{}\"", home.good), &archive)
     }),
-    ("a hostile digest with a source of its own", |home| {
+    ("a hostile digest and its source", |home| {
         home.edited(&home.good, &home.evil)
             + &format!(
                 "\n[[sources]]\nname = \"stand-in\"\nkind = \"folder\"\naddress = \"{}\"\n",
@@ -596,7 +596,7 @@ fn locks_choose_no_names_and_meet_what_is_required() {
 }
 
 #[test]
-fn neighbours_of_a_lock_choose_nothing() {
+fn files_beside_a_lock_choose_no_bytes() {
     try_all(NEIGHBOURS);
 }
 
@@ -611,7 +611,7 @@ fn the_hostile_archive_leaves_a_trace() {
 
 /// An install that was adopted under the locked name is not what is locked, and neither is a changed one.
 #[test]
-fn what_is_on_the_shelf_is_compared_with_the_lock() {
+fn installs_are_compared_with_the_lock() {
     let home = Home::new();
     let there = |arguments: &[&str]| {
         let mut command = home.scene.command(PROGRAM);

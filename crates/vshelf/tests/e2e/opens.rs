@@ -49,7 +49,7 @@ fn a_command_opens_each_file_once(#[case] arguments: &[&str]) {
         return;
     }
     scene.does(&["--quiet", "install", "8.3.1", "8.3.0", "6.20.1"]);
-    // What follows from an install looks at the project more than once.
+    // After an install, the project is looked at more than once.
     let project = if arguments[0] == "install" {
         "board/keep"
     } else {
@@ -57,7 +57,7 @@ fn a_command_opens_each_file_once(#[case] arguments: &[&str]) {
     };
     scene.write(project, "lts\n");
     let mut counts = opened(&scene, arguments);
-    // The details of a release are in a part of the catalog of their own, which is read when one is installed.
+    // An install reads the details of its release from another part of the catalog.
     counts.retain(|file, count| {
         let is_catalog = file.ends_with(".catalog") && arguments[0] == "install";
         *count > if is_catalog { 2 } else { 1 }
