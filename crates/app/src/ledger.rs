@@ -3,6 +3,7 @@
 use jiff::Timestamp;
 use vshelf_core::catalog::{Build, Release};
 use vshelf_core::{Key, Platform};
+use vshelf_shelf::Layout;
 use vshelf_shelf::statements::{self, Statement};
 use vshelf_sources::Archive;
 
@@ -89,14 +90,11 @@ pub fn offered(
     Ok(Some((release, offers)))
 }
 
-/// Writes down what sources stated about a release. What was locked or installed is as sound without it; later
-/// commands have to ask the sources again.
-pub fn note(runtime: &Runtime<'_>, statements: &[Statement], listener: &dyn Listener) {
-    let noted = runtime.environment().layout().and_then(|layout| {
-        statements::note_statements(&layout, runtime.name(), statements)
-            .map_err(file_error(&layout.statements(runtime.name()), "written"))
-    });
-    if let Err(error) = noted {
-        listener.tell(Event::LeftUndone(&error));
+/// Writes the statements of a runtime's sources to its ledger. A failure is only told: a lock or an install is as
+/// sound without them, and later commands ask the sources again.
+pub fn note(layout: &Layout, runtime: &str, statements: &[Statement], listener: &dyn Listener) {
+    if let Err(error) = statements::note_statements(layout, runtime, statements) {
+        let path = layout.statements(runtime);
+        listener.tell(Event::LeftUndone(&file_error(&path, "written")(error)));
     }
 }

@@ -494,7 +494,12 @@ fn archives_of(
         }
     }
     check_contradiction(runtime, release, &located)?;
-    ledger::note(runtime, &statements, listener);
+    ledger::note(
+        &environment.layout()?,
+        runtime.name(),
+        &statements,
+        listener,
+    );
     match failure {
         Some(error) if located.is_empty() => Err(error),
         _ => Ok(statements

@@ -15,7 +15,6 @@ use vshelf_core::definition::build::BuildSection;
 use vshelf_core::definition::needs::Needs;
 use vshelf_files::tree::remove_tree;
 use vshelf_shelf::record::RecordContents;
-use vshelf_shelf::statements;
 use vshelf_shelf::{Staged, recovery};
 use vshelf_sources::Archive;
 
@@ -164,9 +163,13 @@ fn execute_one(job: &InstallJob, listener: &dyn Listener) -> JobResult {
     }
     let builds = startable(job)?;
     let (archive, admitted) = job.locate(&builds)?;
-    note_statement(job, &archive, listener);
+    let build = job.build_of(&archive);
+    if let Some(build) = build {
+        let statement = ledger::statement(job.now, &job.release, &job.offer, build, &archive);
+        ledger::note(&job.layout, &job.definition.name, &[statement], listener);
+    }
     // What a build needs is looked for before anything is fetched.
-    let from_source = match from_source::section_of(job, job.build_of(&archive)) {
+    let from_source = match from_source::section_of(job, build) {
         Some(section) => Some((section, from_source::need(job, section)?)),
         None => None,
     };
@@ -204,21 +207,6 @@ fn is_done(job: &InstallJob) -> Result<bool, Error> {
             None => Ok(true),
         },
         None => Ok(true),
-    }
-}
-
-/// Writes down what the source stated about the archive. An install is as sound without it; later commands have
-/// to ask the source again.
-fn note_statement(job: &InstallJob, archive: &Archive, listener: &dyn Listener) {
-    let Some(build) = job.build_of(archive) else {
-        return;
-    };
-    let statement = ledger::statement(job.now, &job.release, &job.offer, build, archive);
-    let (layout, runtime) = (&job.layout, &job.definition.name);
-    let noted = statements::note_statements(layout, runtime, &[statement]);
-    if let Err(error) = noted {
-        let path = layout.statements(runtime);
-        listener.tell(Event::LeftUndone(&file_error(&path, "written")(error)));
     }
 }
 

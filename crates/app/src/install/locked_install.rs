@@ -167,7 +167,12 @@ fn is_stated(
             if archive.digest.to_string() == digest {
                 let now = environment.now()?;
                 let statement = ledger::statement(now, release, offer, build, &archive);
-                ledger::note(runtime, &[statement], listener);
+                ledger::note(
+                    &environment.layout()?,
+                    runtime.name(),
+                    &[statement],
+                    listener,
+                );
                 return Ok(true);
             }
         }
