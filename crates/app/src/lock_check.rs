@@ -1,7 +1,7 @@
 //! Comparing a lock with what definitions, settings and sources say: it may only narrow that.
 
 use vshelf_core::Platform;
-use vshelf_core::catalog::{Build, Checksum};
+use vshelf_core::catalog::Build;
 use vshelf_core::lock_file::LockedRelease;
 use vshelf_core::packages::Package;
 
@@ -97,11 +97,9 @@ pub fn check_stated(runtime: &mut Runtime<'_>, locked: &LockedRelease) -> Done {
         let details = runtime.details(release)?;
         check_declared(runtime, locked, details.builds.iter())?;
         stated.extend(details.builds.iter().filter_map(|build| {
-            match &build.checksum {
-                Checksum::Digest(digest) => Some((build.platform.clone(), digest.to_string())),
-                // Only whoever installs fetches the list.
-                Checksum::Listed(_) => None,
-            }
+            // A checksum list is only fetched for an install.
+            let digest = build.checksum.digest()?;
+            Some((build.platform.clone(), digest.to_string()))
         }));
     }
     for archive in &locked.archives {

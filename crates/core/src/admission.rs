@@ -8,7 +8,7 @@ use std::path::PathBuf;
 use jiff::civil::Date;
 
 use crate::Range;
-use crate::catalog::{Build, Checksum, Digest};
+use crate::catalog::{Build, Digest};
 use crate::definition::SourceDefinition;
 use crate::install::Key;
 use crate::lifecycle::Phase;
@@ -299,12 +299,9 @@ pub fn rule_against_packages<'r>(runtime: &str, rules: &'r [Rule]) -> Option<&'r
 
 /// Two builds of one file, in one form, for which different sources state different digests.
 pub fn contradiction(builds: &[Build]) -> Option<(&Build, &Build)> {
-    let digest = |build: &Build| match &build.checksum {
-        Checksum::Digest(digest) => Some(digest.clone()),
-        Checksum::Listed(_) => None,
-    };
     let contradicts = |one: &Build, other: &Build| {
-        let (Some(one_digest), Some(other_digest)) = (digest(one), digest(other)) else {
+        let digests = one.checksum.digest().zip(other.checksum.digest());
+        let Some((one_digest, other_digest)) = digests else {
             return false;
         };
         one.source != other.source
@@ -331,6 +328,7 @@ pub fn file_name(address: &str) -> &str {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::catalog::Checksum;
     use crate::definition::SourceKind;
     use crate::lock_file::LockedArchive;
     use crate::rules::{Denied, Refusal as Ended};

@@ -276,6 +276,16 @@ pub enum Checksum {
     Listed(String),
 }
 
+impl Checksum {
+    /// The digest, `None` if it has to be read from a checksum list.
+    pub fn digest(&self) -> Option<&Digest> {
+        match self {
+            Checksum::Digest(digest) => Some(digest),
+            Checksum::Listed(_) => None,
+        }
+    }
+}
+
 /// A digest of an archive's bytes.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(try_from = "String", into = "String")]

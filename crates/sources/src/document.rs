@@ -248,9 +248,7 @@ pub(crate) fn write(published: &PublishedCatalog) -> String {
         let key = (release.version.clone(), release.publisher.clone());
         let card = details.get(&key).cloned().unwrap_or_default();
         let builds = card.builds.into_iter().filter_map(|build| {
-            let Checksum::Digest(digest) = &build.checksum else {
-                return None;
-            };
+            let digest = build.checksum.digest()?;
             Some(BuildEntry {
                 platform: build.platform,
                 file: build.address,

@@ -2,7 +2,7 @@
 //! locked digests.
 
 use vshelf_core::admission::Narrowing;
-use vshelf_core::catalog::{Checksum, Release};
+use vshelf_core::catalog::Release;
 use vshelf_core::lock_file::LockedRelease;
 use vshelf_core::packages::Package;
 use vshelf_sources::checksums::ChecksumLists;
@@ -144,8 +144,7 @@ fn offered(
 /// Whether an offer states this digest.
 fn states(offer: &Offer, digest: &str) -> bool {
     let mut builds = offer.builds.iter();
-    builds
-        .any(|build| matches!(&build.checksum, Checksum::Digest(own) if own.to_string() == digest))
+    builds.any(|build| (build.checksum.digest()).is_some_and(|own| own.to_string() == digest))
 }
 
 /// Whether some offer states this digest, itself or in its checksum list. The statement is written to the ledger.
@@ -183,7 +182,7 @@ fn is_stated(
 /// Whether an offer states digests in lists that were not fetched yet.
 fn has_list(offer: &Offer) -> bool {
     let mut builds = offer.builds.iter();
-    builds.any(|build| matches!(build.checksum, Checksum::Listed(_)))
+    builds.any(|build| build.checksum.digest().is_none())
 }
 
 /// A package that every new install gets, in the locked version.

@@ -103,9 +103,8 @@ impl Mirror {
 
     /// The address of an archive with the same digest that the catalog names.
     fn address_of(&self, archive: &Archive) -> Option<String> {
-        let same = self.published.builds().find(
-            |build| matches!(&build.checksum, Checksum::Digest(digest) if *digest == archive.digest),
-        );
+        let mut builds = self.published.builds();
+        let same = builds.find(|build| build.checksum.digest() == Some(&archive.digest));
         same.map(|build| build.address.clone())
     }
 
