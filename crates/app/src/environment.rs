@@ -169,7 +169,7 @@ impl Environment {
         Ok(self.layout.get_or_init(|| Layout::of(folders)).clone())
     }
 
-    /// What this command has read of runtimes.
+    /// The catalogs and shelves that this command has read.
     pub fn snapshots(&self) -> &Snapshots {
         &self.snapshots
     }

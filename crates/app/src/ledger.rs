@@ -38,7 +38,7 @@ pub fn statement(
     }
 }
 
-/// What the sources of a runtime stated about a release, on any platform.
+/// The statements of a runtime's sources about a release, on any platform.
 pub fn stated(runtime: &Runtime<'_>, key: &Key) -> Result<Vec<Statement>, Error> {
     let environment = runtime.environment();
     let layout = environment.layout()?;

@@ -28,13 +28,14 @@ use crate::lock_check::{check_platform, check_stated};
 use crate::project::{self, FoundRequirement};
 use crate::runtime::Runtime;
 
-/// What is to be locked.
+/// The options of a lock.
 #[derive(Clone, Debug, Default)]
 pub struct LockRequest {
-    /// The runtimes whose newest releases are taken, whatever is locked now: all of the project where the list
-    /// is empty, none where there is no list.
+    /// The runtimes whose newest releases are locked, whatever the lock file holds now. An empty list stands for
+    /// all runtimes of the project; with `None`, locked releases stay if they meet the requirement.
     pub renew: Option<Vec<String>>,
-    /// The platforms whose archives are locked; those that this one's catalog has where none is given.
+    /// The platforms to lock besides those that are locked already. An empty list stands for the platforms in the
+    /// catalog here and those with a separate package.
     pub platforms: Vec<Platform>,
 }
 
@@ -43,20 +44,20 @@ pub struct LockRequest {
 pub struct WrittenLock {
     /// The file.
     pub file: PathBuf,
-    /// What it holds.
+    /// Its entries, one per runtime.
     pub entries: Vec<LockEntry>,
-    /// Whether it is another one now.
+    /// Whether its contents changed.
     pub changed: bool,
 }
 
-/// What a lock file holds of one runtime.
+/// The entry of one runtime in a lock file.
 #[derive(Debug)]
 pub struct LockEntry {
     /// The runtime's title.
     pub title: String,
-    /// What is required.
+    /// The requirement of the project, without the runtime.
     pub required: String,
-    /// The release that was locked before, where that is another one.
+    /// The release that was locked before, if it differs.
     pub before: Option<String>,
     /// The release, as a selector.
     pub release: String,
@@ -66,7 +67,7 @@ pub struct LockEntry {
     pub platforms: Vec<Platform>,
 }
 
-/// What the project here requires of one runtime.
+/// The requirement of the project here on one runtime.
 struct Wanted<'e> {
     runtime: Runtime<'e>,
     found: FoundRequirement,
@@ -163,7 +164,7 @@ pub fn not_locked(runtime: &Runtime<'_>, found: &FoundRequirement) -> Error {
     }
 }
 
-/// What the project here requires, by the folder that says it.
+/// The requirements of the project here, by the folder of the file that states them.
 fn wanted(environment: &Environment) -> Result<BTreeMap<PathBuf, Vec<Wanted<'_>>>, Error> {
     let mut by_folder: BTreeMap<PathBuf, Vec<Wanted<'_>>> = BTreeMap::new();
     let mut known = Vec::new();
@@ -186,8 +187,8 @@ fn wanted(environment: &Environment) -> Result<BTreeMap<PathBuf, Vec<Wanted<'_>>
     Ok(by_folder)
 }
 
-/// What a lock file held. Where all is locked anew, one that cannot be read is replaced, but for what a newer
-/// program wrote.
+/// The lock before this command. If every runtime is renewed, a file that cannot be read counts as empty, unless a
+/// newer program wrote it.
 fn lock_before(environment: &Environment, file: &Path, asked: &LockRequest) -> Result<Lock, Error> {
     let anew = asked.renew.as_ref().is_some_and(Vec::is_empty);
     let is_replaced = |error: &Error| {
@@ -224,8 +225,8 @@ impl LockRequest {
 
 impl Wanted<'_> {
     /// The release that the requirement resolves to now, or the one that was locked `before` if it is kept, with
-    /// the archives of every platform: those that are asked for and those that were locked, or, if there are
-    /// neither, all that the publisher serves.
+    /// the archives of every platform: those that were locked, and those that are asked for or, if none is, all
+    /// that the publisher serves.
     fn release(
         &mut self,
         asked: &LockRequest,

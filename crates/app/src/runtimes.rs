@@ -197,7 +197,8 @@ fn fetch(environment: &Environment, place: &str) -> Result<(ReadFrom, String), E
     }
 }
 
-/// The definition at this URL, path or repository, with where it was read and its text, in which its sources have whole addresses.
+/// The definition at this URL, path or repository, with its origin and its text. The sources in the text have
+/// absolute addresses.
 fn read(environment: &Environment, place: &str) -> Result<(ReadFrom, String, Definition), Error> {
     // They say what servers are told.
     environment.settings()?;

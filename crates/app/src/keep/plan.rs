@@ -17,7 +17,7 @@ pub struct Selection {
     pub except: Vec<Key>,
 }
 
-/// What keeps one install now.
+/// The protections of one install now.
 pub fn protections_of(runtime: &Runtime<'_>, holders: &Holders, key: &Key) -> Vec<Protection> {
     let Some(install) = runtime.install(key) else {
         return Vec::new();

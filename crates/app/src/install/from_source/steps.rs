@@ -173,7 +173,7 @@ fn run_whole(
         // Its own folder for temporary files tells what it started from all else.
         processes::end_all_with(&format!("TMPDIR={}", surroundings.temporary.display()));
     }
-    // What a step leaves running may hold its output open: it is not waited for.
+    // A process that a step leaves running may hold its output open, so the wait for the end is bounded.
     let is_whole = (0..LOOKS_FOR_END).any(|_| {
         let is_finished = reading.is_finished();
         if !is_finished {
