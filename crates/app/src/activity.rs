@@ -39,12 +39,12 @@ impl Activity {
         let shell = &runtime.environment().shell;
         let copies = copies(runtime, shell.path());
         let system = copies.iter().find(|copy| copy.pick == Pick::System);
-        let there = |pick: &Pick| runtime.has(pick, system.is_some());
+        let there = |pick: &Pick| runtime.snapshot.has(pick, system.is_some());
         let mut claims = Vec::new();
         if let Some(pick) = shell.switched(runtime.name()) {
             claims.push(Claim {
                 rule: Rule::Switch,
-                selector: runtime.selector_of_pick(pick),
+                selector: runtime.names().selector_of_pick(pick),
                 met_by: Some(pick.clone()).filter(there),
                 place: None,
             });
@@ -58,18 +58,18 @@ impl Activity {
             claims.push(Claim {
                 rule: Rule::Requirement,
                 selector: request.to_string(),
-                met_by: runtime.pick_meeting(request).filter(there),
+                met_by: runtime.choosing().pick_meeting(request).filter(there),
                 place: Some(Place {
                     file: found.file.clone(),
                     line: found.requirement.line,
                 }),
             });
         }
-        if let Some(selector) = runtime.default_selector() {
+        if let Some(selector) = runtime.snapshot.default_selector() {
             claims.push(Claim {
                 rule: Rule::Default,
                 selector: selector.to_owned(),
-                met_by: runtime.default_pick().cloned().filter(there),
+                met_by: runtime.snapshot.default_pick().cloned().filter(there),
                 place: None,
             });
         }

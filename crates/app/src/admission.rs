@@ -26,7 +26,7 @@ pub fn grounds(
         runtime: runtime.name().to_owned(),
         version: version.clone(),
         publisher: publisher.to_owned(),
-        phase: runtime.phase_of(version),
+        phase: runtime.published.phase_of(version),
         rules: rules.clone(),
         today: environment.today()?,
         host: environment.platform().clone(),

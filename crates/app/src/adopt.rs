@@ -2,6 +2,7 @@
 
 use std::fs::{self, File};
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 use vshelf_core::catalog::DigestAlgorithm;
 use vshelf_core::definition::{ArchiveLayout, RecordedDefinition};
@@ -24,7 +25,7 @@ use crate::error::{Done, Error, file_error};
 use crate::events::{Event, Listener};
 use crate::install::conclude::{Takeover, conclude};
 use crate::install::first_start;
-use crate::runtime::Runtime;
+use crate::runtime::{Runtime, opening};
 
 /// The publisher of what is adopted, unless another is named.
 const PUBLISHER: &str = "adopted";
@@ -216,7 +217,7 @@ impl Adoption {
         let title = &runtime.definition.title;
         let lock = runtime.shelf.lock(&key, &mut |holder| {
             listener.tell(Event::Waiting {
-                title: &runtime.title_of(&key),
+                title: &runtime.names().title_of(&key),
                 holder,
             });
         })?;
@@ -279,7 +280,7 @@ impl Adoption {
             from,
         });
         let again = runtime.reopened()?;
-        let request: Request = again.selector_of(&install.id.key).parse()?;
+        let request: Request = again.names().selector_of(&install.id.key).parse()?;
         conclude(&again, &request, &key, Takeover::default(), listener)
     }
 
@@ -307,11 +308,11 @@ impl Adoption {
 }
 
 /// The runtimes that may be meant: the one that is named, or else all that are known.
-fn candidates(environment: &Environment, name: &Name) -> Result<Vec<Definition>, Error> {
+fn candidates(environment: &Environment, name: &Name) -> Result<Vec<Arc<Definition>>, Error> {
     if let Some(name) = &name.runtime {
         return Ok(vec![environment.definition(name)?]);
     }
-    let (defined, _) = Runtime::defined(environment)?;
+    let (defined, _) = opening::defined(environment)?;
     Ok((defined.into_iter())
         .map(|runtime| runtime.definition)
         .collect())
@@ -319,27 +320,30 @@ fn candidates(environment: &Environment, name: &Name) -> Result<Vec<Definition>,
 
 /// The one runtime whose program is in `folder`, and where; `path` is what the person named.
 fn pick(
-    known: Vec<Definition>,
+    known: Vec<Arc<Definition>>,
     folder: &Path,
     path: &Path,
-) -> Result<(Definition, PathBuf), Error> {
+) -> Result<(Arc<Definition>, PathBuf), Error> {
     let mut found = Vec::new();
     for definition in &known {
         let root = find_root(folder, definition).map_err(file_error(path, "read"))?;
-        found.extend(root.map(|root| (definition.clone(), root)));
+        found.extend(root.map(|root| (Arc::clone(definition), root)));
     }
-    match <[(Definition, PathBuf); 1]>::try_from(found) {
+    match <[(Arc<Definition>, PathBuf); 1]>::try_from(found) {
         Ok([only]) => Ok(only),
         Err(none) if none.is_empty() => Err(nothing_in(path, &known)),
         Err(several) => Err(Error::SeveralIn {
             path: path.to_owned(),
-            names: several.into_iter().map(|(found, _)| found.name).collect(),
+            names: several
+                .into_iter()
+                .map(|(found, _)| found.name.clone())
+                .collect(),
         }),
     }
 }
 
-fn nothing_in(path: &Path, known: &[Definition]) -> Error {
-    let program = |definition: &Definition| {
+fn nothing_in(path: &Path, known: &[Arc<Definition>]) -> Error {
+    let program = |definition: &Arc<Definition>| {
         let folder = definition.folders.first().map_or("", |folder| folder);
         let program = Path::new(folder).join(&definition.program);
         let program = program.strip_prefix(".").unwrap_or(&program);

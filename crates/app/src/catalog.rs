@@ -33,7 +33,7 @@ impl ReleaseFilter {
         runtime: &Runtime<'_>,
         mut candidates: Vec<Candidate<'a>>,
     ) -> Result<Vec<Candidate<'a>>, Error> {
-        let catalog = runtime.catalog();
+        let catalog = runtime.published.catalog();
         if let Some(publisher) = &self.publisher
             && catalog.publisher(publisher).is_none()
         {
@@ -53,7 +53,7 @@ impl ReleaseFilter {
     }
 
     fn passes(&self, runtime: &Runtime<'_>, candidate: &Candidate<'_>) -> bool {
-        let phase = runtime.phase_of(candidate.version);
+        let phase = runtime.published.phase_of(candidate.version);
         let release = candidate.release;
         let publisher = self.publisher.as_ref();
         let date = release.and_then(|release| release.date);
@@ -72,7 +72,7 @@ impl ReleaseFilter {
 fn retain_newest_per_line(runtime: &Runtime<'_>, candidates: &mut Vec<Candidate<'_>>) {
     let mut seen: Vec<&str> = Vec::new();
     candidates.retain(|candidate| {
-        let Some(line) = runtime.line_of(candidate.version) else {
+        let Some(line) = runtime.published.line_of(candidate.version) else {
             return false;
         };
         let is_withdrawn = (candidate.release).is_none_or(|release| release.withdrawn.is_some());

@@ -268,9 +268,9 @@ pub fn check(
     }
     for request in requests {
         let runtime = Runtime::of_request(environment, request)?;
-        for candidate in runtime.covered(request, Scope::Shelf)? {
+        for candidate in runtime.choosing().covered(request, Scope::Shelf)? {
             let key = candidate.install.map(|install| &install.key);
-            if let Some(install) = key.and_then(|key| runtime.install(key)) {
+            if let Some(install) = key.and_then(|key| runtime.snapshot.install(key)) {
                 checkup.look_at_install(&runtime, install)?;
             }
         }
@@ -370,8 +370,8 @@ impl Checkup {
         let record = &install.record.contents;
         let finding = |problem| {
             Finding::Install(InstallFinding {
-                title: runtime.title_of(&install.id.key),
-                selector: runtime.key_as_typed(&install.id.key),
+                title: runtime.names().title_of(&install.id.key),
+                selector: runtime.names().key_as_typed(&install.id.key),
                 adopted: record.adopted.is_some(),
                 problem,
             })
@@ -441,8 +441,8 @@ impl Checkup {
     fn look_at_records(&mut self, runtime: &Runtime<'_>, history: &[HistoryEntry]) {
         for untold in &runtime.snapshot.untold {
             self.findings.push(Finding::Untold {
-                title: runtime.title_of(&untold.key),
-                selector: runtime.key_as_typed(&untold.key),
+                title: runtime.names().title_of(&untold.key),
+                selector: runtime.names().key_as_typed(&untold.key),
                 error: untold.error.clone(),
                 in_history: record_in_history(runtime, untold, history).is_some(),
             });
@@ -466,18 +466,18 @@ impl Checkup {
                 .iter()
                 .any(|untold| untold.key == *key)
         };
-        if let (Some(default), None) = (&default, runtime.default_pick())
+        if let (Some(default), None) = (&default, runtime.snapshot.default_pick())
             && !key.is_some_and(is_untold)
         {
             self.findings.push(Finding::Default {
                 title: title.clone(),
                 prefix: prefix.clone(),
                 selector: default.selector.clone(),
-                newest: runtime.newest_on_shelf(),
+                newest: runtime.names().newest_on_shelf(),
             });
         }
         for (label, selector) in &runtime.snapshot.state.labels {
-            if runtime.pick_of_label(selector).is_none() {
+            if runtime.choosing().pick_of_label(selector).is_none() {
                 self.findings.push(Finding::Label {
                     title: title.clone(),
                     prefix: prefix.clone(),
@@ -510,8 +510,10 @@ impl Checkup {
         {
             self.findings.push(Finding::Differs {
                 title: title.clone(),
-                selector: runtime.as_typed(runtime.selector_of_pick(due)),
-                due: runtime.selector_of_pick(due),
+                selector: runtime
+                    .names()
+                    .as_typed(runtime.names().selector_of_pick(due)),
+                due: runtime.names().selector_of_pick(due),
                 other_copy,
             });
         }
@@ -542,9 +544,9 @@ impl Checkup {
     /// Whether some source answers, and how old what is known is.
     fn look_at_sources(&mut self, runtime: &mut Runtime<'_>) {
         let (name, title) = (runtime.name().to_owned(), runtime.definition.title.clone());
-        let today = runtime.today;
+        let today = runtime.today();
         let offline = runtime.environment().transport.is_offline();
-        match runtime.load_catalog(!offline) {
+        match runtime.published.load(!offline) {
             Ok(loaded) => {
                 let confirmed = loaded.origin.confirmed.to_zoned(TimeZone::UTC).date();
                 let not_renewed = loaded.origin.not_renewed.clone();

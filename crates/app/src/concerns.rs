@@ -35,29 +35,32 @@ pub struct SecurityRelease {
 
 /// What is the matter with the default and with what the project here requires.
 pub fn find(runtime: &Runtime<'_>, activity: &Activity) -> Vec<Concern> {
-    let default = runtime.default_pick().map(|pick| (pick, true));
+    let default = runtime.snapshot.default_pick().map(|pick| (pick, true));
     let required = activity
         .requirement()
         .and_then(|claim| claim.met_by.as_ref());
     let required = required
-        .filter(|pick| Some(*pick) != runtime.default_pick())
+        .filter(|pick| Some(*pick) != runtime.snapshot.default_pick())
         .map(|pick| (pick, false));
     let used = default.into_iter().chain(required);
     let required_selector = activity.requirement().map(|claim| claim.selector.as_str());
     let covers = |is_default: bool, version: &Version| {
         let request = required_selector.filter(|_| !is_default);
         let request: Option<Request> = request.and_then(|selector| selector.parse().ok());
-        request.is_none_or(|request| runtime.covers(&request, version))
+        request.is_none_or(|request| runtime.choosing().covers(&request, version))
     };
     let concern = |(pick, is_default): (&Pick, bool)| {
-        let id = &runtime.picked(pick)?.id;
-        let line = runtime.line_of(&id.version);
-        let ended = line.filter(|line| line.phase_on(runtime.today) == Phase::Ended);
-        let newer = runtime.newer_than(id).filter(|newer| newer.security);
+        let id = &runtime.snapshot.picked(pick)?.id;
+        let line = runtime.published.line_of(&id.version);
+        let ended = line.filter(|line| line.phase_on(runtime.today()) == Phase::Ended);
+        let newer = runtime
+            .published
+            .newer_than(id)
+            .filter(|newer| newer.security);
         let prefix = || runtime.environment().prefix(runtime.name());
         Some(Concern {
             is_default,
-            selector: runtime.selector_of_pick(pick),
+            selector: runtime.names().selector_of_pick(pick),
             ended: ended.cloned(),
             security_release: newer.map(|newer| SecurityRelease {
                 is_covered: covers(is_default, &newer.version),
@@ -92,8 +95,8 @@ pub fn remind(
     let mut reminder = Reminder::default();
     for runtime in runtimes {
         for install in &runtime.snapshot.installs {
-            let ended = runtime.phase_of(&install.id.version) == Some(Phase::Ended);
-            let newer = runtime.newer_than(&install.id);
+            let ended = runtime.published.phase_of(&install.id.version) == Some(Phase::Ended);
+            let newer = runtime.published.newer_than(&install.id);
             reminder.ended += usize::from(ended);
             reminder.insecure += usize::from(newer.is_some_and(|newer| newer.security));
         }

@@ -48,9 +48,9 @@ pub fn kept_as(request: &Request) -> String {
 /// The default of a runtime.
 pub fn state_of(runtime: &Runtime<'_>) -> DefaultState {
     DefaultState {
-        pick: runtime.default_pick().cloned(),
-        shown: (runtime.default_pick()).map(|pick| runtime.selector_of_pick(pick)),
-        selector: runtime.default_selector().map(str::to_owned),
+        pick: runtime.snapshot.default_pick().cloned(),
+        shown: (runtime.snapshot.default_pick()).map(|pick| runtime.names().selector_of_pick(pick)),
+        selector: runtime.snapshot.default_selector().map(str::to_owned),
     }
 }
 
@@ -58,7 +58,7 @@ pub fn state_of(runtime: &Runtime<'_>) -> DefaultState {
 pub fn set(environment: &Environment, request: &Request) -> Result<NewDefault, Error> {
     let before = Runtime::of_request(environment, request)?;
     let selector = kept_as(request);
-    let pick = match before.resolve(request, Scope::Shelf)? {
+    let pick = match before.choosing().resolve(request, Scope::Shelf)? {
         Choice::System => {
             let selector = Pick::System.as_str().to_owned();
             before.shelf.clear_default(Some(&selector))?;
@@ -79,10 +79,12 @@ pub fn set(environment: &Environment, request: &Request) -> Result<NewDefault, E
     let runtime = before.reopened()?;
     let shell = &environment.shell;
     let after = match shell.switched(runtime.name()) {
-        Some(switched) => ShellAfterDefault::StaysSwitched(runtime.selector_of_pick(switched)),
+        Some(switched) => {
+            ShellAfterDefault::StaysSwitched(runtime.names().selector_of_pick(switched))
+        }
         None if shell.can_change() => match session::plan_following(&runtime, None) {
             Some(required) => {
-                ShellAfterDefault::StaysAsRequired(runtime.selector_of_pick(&required))
+                ShellAfterDefault::StaysAsRequired(runtime.names().selector_of_pick(&required))
             }
             None => ShellAfterDefault::Follows,
         },
@@ -90,7 +92,7 @@ pub fn set(environment: &Environment, request: &Request) -> Result<NewDefault, E
     };
     Ok(NewDefault {
         title: runtime.definition.title.clone(),
-        shown: runtime.selector_of_pick(&pick),
+        shown: runtime.names().selector_of_pick(&pick),
         pick,
         selector,
         shell: after,

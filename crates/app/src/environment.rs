@@ -5,6 +5,7 @@ use std::cell::{OnceCell, RefCell};
 use std::collections::HashMap;
 use std::fmt;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 use jiff::civil::Date;
 use jiff::{Timestamp, tz::TimeZone};
@@ -41,7 +42,7 @@ pub struct Environment {
     folders: OnceCell<Folders>,
     layout: OnceCell<Layout>,
     /// The definitions that were read, by runtime.
-    definitions: RefCell<HashMap<String, Definition>>,
+    definitions: RefCell<HashMap<String, Arc<Definition>>>,
     snapshots: Snapshots,
     settings: OnceCell<Settings>,
     command_id: OnceCell<String>,
@@ -252,9 +253,9 @@ impl Environment {
     }
 
     /// The definition of the runtime with this name.
-    pub fn definition(&self, name: &str) -> Result<Definition, Error> {
+    pub fn definition(&self, name: &str) -> Result<Arc<Definition>, Error> {
         if let Some(known) = self.definitions.borrow().get(name) {
-            return Ok(known.clone());
+            return Ok(Arc::clone(known));
         }
         let config = &self.folders()?.config;
         let mut definition = definitions::find(self.folders()?, name)?;
@@ -262,8 +263,9 @@ impl Environment {
         if let Ok(settings) = self.settings() {
             settings.adjust(config, &mut definition)?;
         }
+        let definition = Arc::new(definition);
         let mut known = self.definitions.borrow_mut();
-        known.insert(name.to_owned(), definition.clone());
+        known.insert(name.to_owned(), Arc::clone(&definition));
         Ok(definition)
     }
 

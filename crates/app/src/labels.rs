@@ -9,7 +9,7 @@ use crate::defaults::kept_as;
 use crate::environment::Environment;
 use crate::error::{Done, Error, Taken};
 use crate::integrate::stamps;
-use crate::runtime::Runtime;
+use crate::runtime::{Runtime, opening};
 
 /// A label.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -41,7 +41,7 @@ pub struct NewLabel {
 
 /// The labels of all runtimes on the shelf, and whether there are several such runtimes.
 pub fn all(environment: &Environment) -> Result<(Vec<Label>, bool), Error> {
-    let runtimes = Runtime::shown(environment, None)?;
+    let runtimes = opening::shown(environment, None)?;
     let labels = runtimes.iter().flat_map(labels_of).collect();
     Ok((labels, runtimes.len() > 1))
 }
@@ -49,12 +49,12 @@ pub fn all(environment: &Environment) -> Result<(Vec<Label>, bool), Error> {
 fn labels_of(runtime: &Runtime<'_>) -> Vec<Label> {
     let labels = runtime.snapshot.state.labels.iter();
     let label = |(name, selector): (&String, &String)| {
-        let pick = runtime.pick_of_label(selector);
+        let pick = runtime.choosing().pick_of_label(selector);
         Label {
             runtime: runtime.name().to_owned(),
             name: name.clone(),
             selector: selector.clone(),
-            shown: (pick.as_ref()).map(|pick| runtime.selector_of_pick(pick)),
+            shown: (pick.as_ref()).map(|pick| runtime.names().selector_of_pick(pick)),
             pick,
         }
     };
@@ -80,7 +80,7 @@ fn unknown(name: &str, labels: &[Label]) -> Error {
 
 /// Removes the label with this name; gives it back as it was written.
 pub fn remove(environment: &Environment, name: &str) -> Result<String, Error> {
-    let runtimes = Runtime::shown(environment, None)?;
+    let runtimes = opening::shown(environment, None)?;
     for runtime in &runtimes {
         let mut labels = runtime.snapshot.state.labels.keys();
         if let Some(label) = labels.find(|label| label.eq_ignore_ascii_case(name)) {
@@ -101,10 +101,14 @@ pub fn set(environment: &Environment, name: &str, request: &Request) -> Result<N
     let mut runtime = Runtime::of_request(environment, request)?;
     refuse_taken(&runtime, name)?;
     let selector = kept_as(request);
-    let on_shelf = runtime.explain(request, Scope::Shelf).outcome.is_ok();
+    let on_shelf = runtime
+        .choosing()
+        .explain(request, Scope::Shelf)
+        .outcome
+        .is_ok();
     if !on_shelf {
-        runtime.load_catalog(false)?;
-        runtime.resolve(request, Scope::Published)?;
+        runtime.published.load(false)?;
+        runtime.choosing().resolve(request, Scope::Published)?;
     }
     if selector.eq_ignore_ascii_case(name) {
         return Err(Error::LabelCircle {
@@ -135,7 +139,7 @@ fn refuse_taken(runtime: &Runtime<'_>, name: &str) -> Done {
     let is_keyword = KEYWORDS.iter().any(|word| word.eq_ignore_ascii_case(name));
     let number = name.strip_prefix(['v', 'V']);
     let is_version = number.is_some_and(|rest| rest.starts_with(|c: char| c.is_ascii_digit()));
-    let catalog = runtime.outline();
+    let catalog = runtime.published.outline();
     let by = match () {
         () if is_keyword => Taken::Keyword,
         () if is_version => Taken::Version,

@@ -14,7 +14,7 @@ pub fn check_platform(runtime: &Runtime<'_>, locked: &LockedRelease) -> Done {
     let host = runtime.environment().platform();
     if locked.archives_for(host).is_empty() {
         return Err(Error::LockedElsewhere {
-            title: runtime.title_of(&locked.key()),
+            title: runtime.names().title_of(&locked.key()),
             platform: host.to_string(),
             runtime: runtime.name().to_owned(),
         });
@@ -29,7 +29,7 @@ pub fn check_declared<'b>(
     locked: &LockedRelease,
     builds: impl Iterator<Item = &'b Build>,
 ) -> Done {
-    let title = || runtime.title_of(&locked.key());
+    let title = || runtime.names().title_of(&locked.key());
     let of_definition = runtime.definition.sources.iter();
     let of_definition = of_definition.flat_map(|source| &source.companions);
     let of_catalog = builds.flat_map(|build| &build.companions);
@@ -74,18 +74,18 @@ pub fn sources_of(runtime: &Runtime<'_>, publisher: &str) -> Vec<String> {
 /// here, or, if neither knows the release, now.
 pub fn check_stated(runtime: &mut Runtime<'_>, locked: &LockedRelease) -> Done {
     let release = |runtime: &Runtime<'_>| {
-        let catalog = runtime.catalog();
+        let catalog = runtime.published.catalog();
         catalog.release(&locked.version, &locked.publisher).cloned()
     };
     let mut found = release(runtime);
     let ledger = ledger::stated(runtime, &locked.key())?;
     if found.is_none() && ledger.is_empty() && !runtime.environment().transport.is_offline() {
-        runtime.load_catalog(false)?;
+        runtime.published.load(false)?;
         found = release(runtime);
     }
     if found.is_none() && ledger.is_empty() {
         return Err(Error::LockedUnstated {
-            title: runtime.title_of(&locked.key()),
+            title: runtime.names().title_of(&locked.key()),
             runtime: runtime.name().to_owned(),
             sources: sources_of(runtime, &locked.publisher),
         });
@@ -94,7 +94,7 @@ pub fn check_stated(runtime: &mut Runtime<'_>, locked: &LockedRelease) -> Done {
         .map(|statement| (statement.platform.clone(), statement.digest.to_string()))
         .collect();
     if let Some(release) = &found {
-        let details = runtime.details(release)?;
+        let details = runtime.published.details(release)?;
         check_declared(runtime, locked, details.builds.iter())?;
         stated.extend(details.builds.iter().filter_map(|build| {
             // A checksum list is only fetched for an install.
@@ -113,7 +113,7 @@ pub fn check_stated(runtime: &mut Runtime<'_>, locked: &LockedRelease) -> Done {
             return Err(Error::LockedOtherwise {
                 title: format!(
                     "{} for {}",
-                    runtime.title_of(&locked.key()),
+                    runtime.names().title_of(&locked.key()),
                     archive.platform
                 ),
                 runtime: runtime.name().to_owned(),

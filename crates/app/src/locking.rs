@@ -12,7 +12,7 @@ use vshelf_core::lock_file::{
 };
 use vshelf_core::requirement::Problem;
 use vshelf_core::resolve::{Choice, Scope};
-use vshelf_core::{Phase, Platform, Release, Version};
+use vshelf_core::{Definition, Phase, Platform, Release, Version};
 use vshelf_files::atomic;
 use vshelf_sources::SourceError;
 use vshelf_sources::checksums::ChecksumLists;
@@ -26,7 +26,7 @@ use crate::install::job::{Offer, check_contradiction};
 use crate::ledger;
 use crate::lock_check::{check_platform, check_stated};
 use crate::project::{self, FoundRequirement};
-use crate::runtime::Runtime;
+use crate::runtime::{Runtime, opening};
 
 /// The options of a lock.
 #[derive(Clone, Debug, Default)]
@@ -113,9 +113,9 @@ pub fn lock(
                 title: wanted.runtime.definition.title.clone(),
                 required: release.required.clone(),
                 before: (known.filter(|known| known.key() != release.key()))
-                    .map(|known| wanted.runtime.selector_of(&known.key())),
-                release: wanted.runtime.selector_of(&release.key()),
-                phase: wanted.runtime.phase_of(&release.version),
+                    .map(|known| wanted.runtime.names().selector_of(&known.key())),
+                release: wanted.runtime.names().selector_of(&release.key()),
+                phase: wanted.runtime.published.phase_of(&release.version),
                 platforms: (release.archives.iter())
                     .map(|archive| archive.platform.clone())
                     .collect(),
@@ -168,7 +168,7 @@ pub fn not_locked(runtime: &Runtime<'_>, found: &FoundRequirement) -> Error {
 fn wanted(environment: &Environment) -> Result<BTreeMap<PathBuf, Vec<Wanted<'_>>>, Error> {
     let mut by_folder: BTreeMap<PathBuf, Vec<Wanted<'_>>> = BTreeMap::new();
     let mut known = Vec::new();
-    let (defined, broken) = Runtime::defined(environment)?;
+    let (defined, broken) = opening::defined(environment)?;
     for runtime in defined {
         match project::find_unlocked_requirement(&runtime)? {
             Some(found) => {
@@ -211,9 +211,9 @@ impl LockRequest {
         let name = wanted.runtime.name();
         let is_renewed =
             renew.is_some_and(|all| all.is_empty() || all.iter().any(|renewed| renewed == name));
-        let main = wanted.runtime.main_publisher();
+        let main = wanted.runtime.names().main_publisher();
         let request = &wanted.found.requirement.request;
-        !is_renewed && locked.meets(request, main, wanted.runtime.outline())
+        !is_renewed && locked.meets(request, main, wanted.runtime.published.outline())
     }
 
     /// Whether a lock has archives for every platform that is asked for.
@@ -235,13 +235,17 @@ impl Wanted<'_> {
         catalogs: &Path,
         listener: &dyn Listener,
     ) -> Result<LockedRelease, Error> {
-        self.runtime.load_and_tell(true, listener)?;
+        self.runtime.published.load_and_tell(true, listener)?;
         let required = &self.found.requirement.request;
         let request = match before.filter(|_| is_kept) {
-            Some(before) => before.request(self.runtime.main_publisher()),
+            Some(before) => before.request(self.runtime.names().main_publisher()),
             None => required.clone(),
         };
-        let Choice::Version(chosen) = self.runtime.resolve(&request, Scope::Published)? else {
+        let Choice::Version(chosen) = self
+            .runtime
+            .choosing()
+            .resolve(&request, Scope::Published)?
+        else {
             return Err(Error::SystemLock {
                 file: self.found.file.clone(),
             });
@@ -254,9 +258,13 @@ impl Wanted<'_> {
         // Every form of an archive is locked whose source answers. The others were asked already.
         let mut sources = self.runtime.definition.sources.iter();
         if sources.any(|source| source.fallback) {
-            self.runtime.ask_every_source_of(&publisher)?;
+            self.runtime.published.ask_every_source_of(&publisher)?;
         }
-        let release = self.runtime.catalog().release(&version, &publisher);
+        let release = self
+            .runtime
+            .published
+            .catalog()
+            .release(&version, &publisher);
         let release = release.ok_or(Error::CatalogChanged)?;
         let found = archives_of(&self.runtime, release, listener)?;
         let platforms = self.platforms(asked, before, &publisher);
@@ -363,7 +371,7 @@ impl Wanted<'_> {
             .runtime
             .environment()
             .on_platform(platform.clone(), catalogs.join(platform.as_str()));
-        let mut definition = self.runtime.definition.clone();
+        let mut definition = Definition::clone(&self.runtime.definition);
         definition.sources.retain(|source| {
             matches!(&source.kind, SourceKind::Npm { packages, publisher: own }
                 if own == publisher && packages.keys().any(|one| one.runs_on(platform)))
@@ -375,8 +383,8 @@ impl Wanted<'_> {
             return Err(not_published());
         }
         let mut elsewhere = Runtime::open(&environment, definition)?;
-        elsewhere.ask_every_source_of(publisher)?;
-        let release = elsewhere.catalog().release(version, publisher);
+        elsewhere.published.ask_every_source_of(publisher)?;
+        let release = elsewhere.published.catalog().release(version, publisher);
         let mut found = archives_of(&elsewhere, release.ok_or_else(not_published)?, listener)?;
         found.retain(|archive| archive.platform.runs_on(platform));
         Ok(found)
@@ -387,7 +395,7 @@ impl Wanted<'_> {
     fn companions(&self, release: &Release) -> Result<Vec<LockedCompanion>, Error> {
         let environment = self.runtime.environment();
         let registry = NpmRegistry::new(environment.registries());
-        let details = self.runtime.details(release)?;
+        let details = self.runtime.published.details(release)?;
         let mut locked: Vec<LockedCompanion> = Vec::new();
         for known in details.builds.iter().flat_map(|build| &build.companions) {
             let companion = LockedCompanion {
@@ -453,7 +461,7 @@ fn archives_of(
     let environment = runtime.environment();
     let (version, publisher) = (&release.version, &release.publisher);
     let grounds = admission::grounds(runtime, version, publisher, Narrowing::Open)?;
-    let details = runtime.details(release)?;
+    let details = runtime.published.details(release)?;
     let mut lists = ChecksumLists::default();
     let mut located: Vec<Build> = Vec::new();
     let mut statements = Vec::new();

@@ -236,8 +236,8 @@ impl Work<'_> {
                 }
             };
             let mut runtime = Runtime::named(on_platform, Some(self.name))?;
-            runtime.load_and_tell(true, self.listener)?;
-            tree.take_over(runtime.catalog());
+            runtime.published.load_and_tell(true, self.listener)?;
+            tree.take_over(runtime.published.catalog());
             for release in self.wanted(&runtime, requests, platform) {
                 match self.fetch(&runtime, release, &mut tree) {
                     Ok(build) => self.builds.push(build),
@@ -337,13 +337,13 @@ impl Work<'_> {
         request: &Request,
     ) -> Result<Vec<&'r Release>, Error> {
         if !self.asked.every {
-            return match runtime.resolve(request, Scope::Published)? {
+            return match runtime.choosing().resolve(request, Scope::Published)? {
                 Choice::Version(candidate) => Ok(candidate.release.into_iter().collect()),
                 Choice::System => Err(Error::SystemMirror),
             };
         }
         let platform = runtime.environment().platform();
-        let covered = runtime.covered(request, Scope::Published)?;
+        let covered = runtime.choosing().covered(request, Scope::Published)?;
         let releases = covered.iter().filter_map(|candidate| candidate.release);
         Ok(releases
             .filter(|release| release.withdrawn.is_none() && release.runs_on(platform))
@@ -360,7 +360,7 @@ impl Work<'_> {
         let environment = runtime.environment();
         let (transport, platform) = (&environment.transport, environment.platform());
         admission::check_release(runtime, release)?;
-        let details = runtime.details(release)?;
+        let details = runtime.published.details(release)?;
         let offers = offers(runtime, release)?;
         let Offer { source, builds, .. } = offers.first().ok_or(Error::CatalogChanged)?;
         let is_source = builds.iter().all(|build| build.platform.is_source());
@@ -369,7 +369,9 @@ impl Work<'_> {
             return share_build(runtime, release, &details, tree);
         }
         self.check_layout(tree, &source.name, source.archive_layout())?;
-        let selector = runtime.selector_for(&release.version, &release.publisher);
+        let selector = runtime
+            .names()
+            .selector_for(&release.version, &release.publisher);
         let title = format!("{} {selector}", runtime.definition.title);
         let archive = Archive::locate(transport, &builds.iter().collect::<Vec<_>>())?;
         let serves = |address: &str| archive.addresses.iter().any(|at| at.to_string() == address);
@@ -417,7 +419,7 @@ impl Work<'_> {
         }
         Ok(MirroredBuild {
             arrival: fetched?,
-            phase: runtime.phase_of(&release.version),
+            phase: runtime.published.phase_of(&release.version),
             platform: build.platform.clone(),
             title,
             size,
@@ -434,9 +436,9 @@ fn share_build(
 ) -> Result<MirroredBuild, Error> {
     let platform = runtime.environment().platform();
     let key = Key::new(&release.version, &release.publisher);
-    let selector = runtime.key_as_typed(&key);
+    let selector = runtime.names().key_as_typed(&key);
     let title = format!("{} {}", runtime.definition.title, release.version);
-    let Some(install) = runtime.install(&key) else {
+    let Some(install) = runtime.snapshot.install(&key) else {
         return Err(Error::NotBuilt { title, selector });
     };
     let Some(built) = &install.record.contents.built else {
@@ -474,9 +476,11 @@ fn share_build(
         title: format!(
             "{} {}",
             runtime.definition.title,
-            runtime.selector_for(&release.version, &release.publisher)
+            runtime
+                .names()
+                .selector_for(&release.version, &release.publisher)
         ),
-        phase: runtime.phase_of(&release.version),
+        phase: runtime.published.phase_of(&release.version),
         platform: platform.clone(),
         size: Some(size),
         arrival,

@@ -74,7 +74,7 @@ pub fn read_requirement(
         };
         let held = held_in(runtime, path, &contents)?;
         return Ok(held.map(|(locked, line)| Requirement {
-            request: locked.request(runtime.main_publisher()),
+            request: locked.request(runtime.names().main_publisher()),
             line,
         }));
     }
@@ -115,10 +115,14 @@ fn held_in(
         return Ok(None);
     };
     let request = &required.requirement.request;
-    if !locked.meets(request, runtime.main_publisher(), runtime.outline()) {
+    if !locked.meets(
+        request,
+        runtime.names().main_publisher(),
+        runtime.published.outline(),
+    ) {
         return Err(Error::StaleLock {
             lock: path.to_owned(),
-            title: runtime.title_of(&locked.key()),
+            title: runtime.names().title_of(&locked.key()),
             file: required.file,
             required: required.requirement.request.to_string(),
         });
@@ -129,11 +133,11 @@ fn held_in(
 
 /// Fails if the install with the locked key is not the locked one, as far as its record tells.
 fn check_on_shelf(runtime: &Runtime<'_>, locked: &LockedRelease) -> Done {
-    let install = runtime.install(&locked.key());
+    let install = runtime.snapshot.install(&locked.key());
     match install.and_then(|install| difference(install, locked)) {
         Some(difference) => Err(Error::LockedDiffers {
-            title: runtime.title_of(&locked.key()),
-            selector: runtime.key_as_typed(&locked.key()),
+            title: runtime.names().title_of(&locked.key()),
+            selector: runtime.names().key_as_typed(&locked.key()),
             difference,
         }),
         None => Ok(()),

@@ -19,7 +19,7 @@ use crate::integrate::stamps;
 use crate::manifest;
 use crate::outcome::WayToConnect;
 use crate::project::{self, FoundRequirement};
-use crate::runtime::Runtime;
+use crate::runtime::{Runtime, opening};
 use crate::session;
 
 /// What the project here requires of one runtime.
@@ -63,10 +63,10 @@ pub enum ShellAfterRequire {
 /// What the project here requires: of each runtime on the shelf, and of others where it requires one.
 pub fn show(environment: &Environment) -> Result<Vec<Required<'_>>, Error> {
     let mut required = Vec::new();
-    for runtime in Runtime::shown(environment, None)? {
+    for runtime in opening::shown(environment, None)? {
         required.push(Required::of(runtime)?);
     }
-    let (defined, _) = Runtime::defined(environment)?;
+    let (defined, _) = opening::defined(environment)?;
     for runtime in defined {
         if required
             .iter()
@@ -84,7 +84,7 @@ impl<'c> Required<'c> {
         let found = project::find_requirement(&runtime)?;
         let request = found.as_ref().map(|found| &found.requirement.request);
         Ok(Required {
-            met_by: request.and_then(|request| runtime.pick_meeting(request)),
+            met_by: request.and_then(|request| runtime.choosing().pick_meeting(request)),
             found,
             runtime,
         })
@@ -195,9 +195,13 @@ pub fn write(
         });
     }
     // What is on the shelf is enough to check a requirement by; else the catalog is asked.
-    let on_shelf = runtime.explain(&request, Scope::Shelf).outcome.is_ok();
+    let on_shelf = runtime
+        .choosing()
+        .explain(&request, Scope::Shelf)
+        .outcome
+        .is_ok();
     if !on_shelf {
-        runtime.load_catalog(false)?;
+        runtime.published.load(false)?;
     }
     let text = text_of(&runtime, &request, exact, on_shelf)?;
     let rule = Activity::of(&runtime).rule();
@@ -253,8 +257,8 @@ fn text_of(
         true => Scope::Shelf,
         false => Scope::Published,
     };
-    let choice = match runtime.resolve(request, scope) {
-        Err(_) if on_shelf => runtime.resolve(request, Scope::Shelf)?,
+    let choice = match runtime.choosing().resolve(request, scope) {
+        Err(_) if on_shelf => runtime.choosing().resolve(request, Scope::Shelf)?,
         result => result?,
     };
     Ok(match (choice, exact) {

@@ -3,6 +3,7 @@
 use std::fmt;
 use std::fs;
 use std::path::PathBuf;
+use std::sync::Arc;
 
 use jiff::civil::Date;
 use serde::Serialize;
@@ -28,7 +29,7 @@ use crate::settings;
 #[derive(Clone, Debug)]
 pub struct KnownRuntime {
     /// Its definition.
-    pub definition: Definition,
+    pub definition: Arc<Definition>,
     /// Whose definition it is.
     pub defined_by: DefinedBy,
     /// How many installs are on the shelf.
@@ -110,7 +111,7 @@ pub fn add(
         // The definition came over the network, and so can what its sources state. If they do not answer now,
         // the next command that needs it asks again.
         let mut runtime = Runtime::named(environment, Some(&definition.name))?;
-        if let Err(error) = runtime.load_catalog(false) {
+        if let Err(error) = runtime.published.load(false) {
             listener.tell(Event::LeftUndone(&error));
         }
     }
@@ -310,8 +311,8 @@ pub fn remove(environment: &Environment, name: &str) -> Result<(Vec<String>, boo
         .iter()
         .any(|other| other == name);
     let stay = match Runtime::named(environment, Some(name)) {
-        Ok(runtime) => (runtime.installs_main_first().iter())
-            .map(|install| format!("{name}@{}", runtime.selector_of(&install.id.key)))
+        Ok(runtime) => (runtime.names().installs_main_first().iter())
+            .map(|install| format!("{name}@{}", runtime.names().selector_of(&install.id.key)))
             .collect(),
         Err(Error::UnknownRuntime { .. }) => Vec::new(),
         Err(error) => return Err(error),

@@ -113,7 +113,7 @@ pub fn followed(runtime: &Runtime<'_>) -> Option<Pick> {
 /// copy where that is it. Gives back what the project requires, where it is followed.
 pub fn plan_following(runtime: &Runtime<'_>, before: Option<&Pick>) -> Option<Pick> {
     let followed = followed(runtime);
-    let target = match (&followed, runtime.default_pick()) {
+    let target = match (&followed, runtime.snapshot.default_pick()) {
         (Some(pick), _) => Target::Pick(pick.clone()),
         (None, Some(Pick::System)) => Target::Pick(Pick::System),
         (None, _) => Target::Default,

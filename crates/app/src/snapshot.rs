@@ -4,13 +4,15 @@ use std::cell::{OnceCell, RefCell};
 use std::collections::HashMap;
 use std::fmt;
 use std::rc::Rc;
+use std::sync::Arc;
 
-use vshelf_core::{Catalog, Definition, InstallId, Pick};
+use vshelf_core::{Catalog, Definition, InstallId, Key, Pick};
+use vshelf_files::tree::bytes_in;
 use vshelf_shelf::store::{Contents, DefaultChoice, Untold};
 use vshelf_shelf::{Install, Shelf, State};
 use vshelf_sources::Loaded;
 
-use crate::error::Error;
+use crate::error::{Error, file_error};
 
 /// The shelf of one runtime as it was read.
 #[derive(Debug)]
@@ -53,6 +55,41 @@ impl ShelfSnapshot {
         };
         self.default_pick.get_or_init(find).as_ref()
     }
+
+    /// The install with this key.
+    pub fn install(&self, key: &Key) -> Option<&Install> {
+        self.installs.iter().find(|install| install.id.key == *key)
+    }
+
+    /// The install that is picked, unless that is the system's copy.
+    pub fn picked(&self, pick: &Pick) -> Option<&Install> {
+        self.install(pick.key()?)
+    }
+
+    /// Whether what is picked is there; `system_copy` says whether the system has a copy.
+    pub fn has(&self, pick: &Pick, system_copy: bool) -> bool {
+        match pick {
+            Pick::System => system_copy,
+            Pick::Install(key) => self.install(key).is_some(),
+        }
+    }
+
+    /// The selector that the default was set as.
+    pub fn default_selector(&self) -> Option<&str> {
+        let default = self.default.as_ref()?;
+        Some(&default.selector)
+    }
+
+    /// Whether the install with this key is the default.
+    pub fn is_default(&self, key: &Key) -> bool {
+        self.default_pick().is_some_and(|pick| pick.is(key))
+    }
+}
+
+/// The bytes of an install on the disk, with the packages that came later. Of a link to an adopted folder only the link is
+/// on the shelf.
+pub fn size_on_disk(install: &Install) -> Result<u64, Error> {
+    bytes_in(&install.folder).map_err(file_error(&install.folder, "read"))
 }
 
 /// The catalog of one runtime, as far as it was read from the cache or asked for.
@@ -69,7 +106,7 @@ pub struct Snapshots {
     /// With the number of changes that this process had made to the shelf.
     shelves: RefCell<HashMap<String, (u64, Rc<ShelfSnapshot>)>>,
     /// With the definition that says which sources there are.
-    published: RefCell<HashMap<String, (Definition, Rc<PublishedSnapshot>)>>,
+    published: RefCell<HashMap<String, (Arc<Definition>, Rc<PublishedSnapshot>)>>,
 }
 
 impl fmt::Debug for Snapshots {
@@ -99,7 +136,7 @@ impl Snapshots {
     }
 
     /// The catalog of a definition's sources as it was read last.
-    pub fn of_published(&self, definition: &Definition) -> Rc<PublishedSnapshot> {
+    pub fn of_published(&self, definition: &Arc<Definition>) -> Rc<PublishedSnapshot> {
         let name = definition.name.as_str();
         if let Some((known, snapshot)) = self.published.borrow().get(name)
             && known == definition
@@ -107,14 +144,14 @@ impl Snapshots {
             return Rc::clone(snapshot);
         }
         let snapshot = Rc::new(PublishedSnapshot::default());
-        keep(&self.published, name, (definition.clone(), &snapshot));
+        keep(&self.published, name, (Arc::clone(definition), &snapshot));
         snapshot
     }
 
     /// Keeps the catalog that the sources of a definition just gave.
     pub fn renew_published(
         &self,
-        definition: &Definition,
+        definition: &Arc<Definition>,
         loaded: Loaded,
     ) -> Rc<PublishedSnapshot> {
         let snapshot = Rc::new(PublishedSnapshot {
@@ -122,7 +159,7 @@ impl Snapshots {
             ..PublishedSnapshot::default()
         });
         let name = definition.name.as_str();
-        keep(&self.published, name, (definition.clone(), &snapshot));
+        keep(&self.published, name, (Arc::clone(definition), &snapshot));
         snapshot
     }
 }

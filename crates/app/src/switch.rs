@@ -62,7 +62,7 @@ pub fn switch<'c>(
     let mut runtime = Runtime::of_request(environment, &request)?;
     if request.selector.is_moving() {
         // Its lines and its releases are looked at: both in one reading.
-        runtime.heads();
+        runtime.published.heads();
     }
     if offer(&runtime, &request, listener)? {
         let missing = InstallRequest {
@@ -73,12 +73,12 @@ pub fn switch<'c>(
         runtime = runtime.reopened()?;
     }
     let activity = Activity::of(&runtime);
-    let choice = runtime.resolve(&request, Scope::Shelf)?;
+    let choice = runtime.choosing().resolve(&request, Scope::Shelf)?;
     let newer = match &choice {
         Choice::Version(chosen) => newer_published(&runtime, &request, chosen),
         Choice::System => None,
     };
-    let pick = runtime.resolve_pick(&request)?;
+    let pick = runtime.choosing().resolve_pick(&request)?;
     if pick == Pick::System {
         activity.need_system_copy(&runtime)?;
     }
@@ -143,20 +143,22 @@ fn newer_published(
     if !request.selector.is_moving() {
         return None;
     }
-    let of_line = match means_newest_of_line(&request.selector, runtime.outline()) {
-        true => runtime.newest_of_line(request),
+    let of_line = match means_newest_of_line(&request.selector, runtime.published.outline()) {
+        true => runtime.choosing().newest_of_line(request),
         false => None,
     };
-    let newest = of_line.or_else(|| match runtime.resolve(request, Scope::Published) {
-        Ok(Choice::Version(newest)) => Some(newest.version.clone()),
-        _ => None,
-    });
+    let newest = of_line.or_else(
+        || match runtime.choosing().resolve(request, Scope::Published) {
+            Ok(Choice::Version(newest)) => Some(newest.version.clone()),
+            _ => None,
+        },
+    );
     newest.filter(|newest| newest > chosen.version)
 }
 
 /// Offers to install what is published and not on the shelf.
 fn offer(runtime: &Runtime<'_>, request: &Request, listener: &dyn Listener) -> Result<bool, Error> {
-    let missing = runtime.explain(request, Scope::Shelf).outcome;
+    let missing = runtime.choosing().explain(request, Scope::Shelf).outcome;
     let Err(ResolveError::NotOnShelf {
         published: Some((_, version)),
         ..
@@ -184,7 +186,7 @@ pub fn choose<'c>(
         }
         RunTarget::Selected(request) => {
             let runtime = Runtime::of_request(environment, request)?;
-            let pick = runtime.resolve_pick(request)?;
+            let pick = runtime.choosing().resolve_pick(request)?;
             Ok((runtime, pick))
         }
     }
@@ -222,16 +224,16 @@ pub fn install_for_run(
             (runtime, found.requirement.request, Some(found.file))
         }
     };
-    if runtime.pick_meeting(&request).is_some() {
+    if runtime.choosing().pick_meeting(&request).is_some() {
         return Ok(None);
     }
     install_missing(&runtime, request.clone(), file.as_deref(), listener)?;
     let runtime = runtime.reopened()?;
-    let pick = runtime.resolve_pick(&request)?;
+    let pick = runtime.choosing().resolve_pick(&request)?;
     Ok(Some(format!(
         "{} {}",
         runtime.definition.title,
-        runtime.selector_of_pick(&pick)
+        runtime.names().selector_of_pick(&pick)
     )))
 }
 

@@ -32,7 +32,7 @@ pub fn choose_lines<'r>(
     runtime: &'r Runtime<'_>,
     choice: &LineChoice,
 ) -> Result<Vec<&'r Line>, Error> {
-    let lines = &runtime.catalog().lines;
+    let lines = &runtime.published.catalog().lines;
     let is_known = |name: &&String| lines.iter().any(|line| line.name == **name);
     if let Some(name) = choice.names.iter().find(|name| !is_known(name)) {
         return Err(Error::UnknownLine {
@@ -41,16 +41,16 @@ pub fn choose_lines<'r>(
             known: lines.iter().map(|line| line.name.clone()).collect(),
         });
     }
-    let recently = runtime.today.saturating_sub(1.year());
+    let recently = runtime.today().saturating_sub(1.year());
     let is_meant = |line: &&Line| {
         if !choice.names.is_empty() {
             return choice.names.contains(&line.name);
         }
-        let phase = line.phase_on(runtime.today);
+        let phase = line.phase_on(runtime.today());
         if choice.supported {
             return phase.is_supported() || phase == Phase::Preview;
         }
-        let on_shelf = runtime.installs_of(line).next().is_some();
+        let on_shelf = runtime.names().installs_of(line).next().is_some();
         let stands = match line.end {
             Some(end) => end >= recently,
             None => phase != Phase::Ended,
@@ -63,8 +63,10 @@ pub fn choose_lines<'r>(
 /// The years in which there is something to see of these lines, within some years of today: the first
 /// day, and the first day after them.
 pub fn years_around(runtime: &Runtime<'_>, lines: &[&Line]) -> (Date, Date) {
-    let today = runtime.today.year();
-    let lives = lines.iter().flat_map(|line| spans(runtime.catalog(), line));
+    let today = runtime.today().year();
+    let lives = lines
+        .iter()
+        .flat_map(|line| spans(runtime.published.catalog(), line));
     let (mut first, mut last) = (today, today);
     for life in lives {
         first = first.min(life.from.year());
@@ -87,7 +89,7 @@ pub fn required_by_projects(runtime: &Runtime<'_>) -> Result<Vec<(Pick, PathBuf)
         let request = &found.requirement.request;
         let pick = match request.selector {
             Selector::Default | Selector::Previous => None,
-            _ => runtime.pick_meeting(request),
+            _ => runtime.choosing().pick_meeting(request),
         };
         Some((pick?, found.file))
     });

@@ -5,6 +5,7 @@
 //! process.
 
 use std::path::Path;
+use std::sync::Arc;
 
 use vshelf_core::requirement;
 use vshelf_core::{Definition, Pick};
@@ -154,7 +155,7 @@ pub fn render_integration(dialect: Dialect, places: Places<'_>) -> String {
 #[derive(Clone, Debug)]
 pub struct Entered {
     /// What it is.
-    pub definition: Definition,
+    pub definition: Arc<Definition>,
     /// Its default, if it has one.
     pub default: Option<Pick>,
     /// The selector of its default, or an empty text.

@@ -1,5 +1,7 @@
 //! What follows from an install: the default, the calling shell, and what of it is active now.
 
+use std::sync::Arc;
+
 use vshelf_core::{Key, Phase, Pick, Request};
 
 use super::job::InstallJob;
@@ -33,23 +35,23 @@ pub fn conclude(
     listener: &dyn Listener,
 ) -> Done {
     let environment = before.environment();
-    let becomes_default = takeover.default || before.default_selector().is_none();
+    let becomes_default = takeover.default || before.snapshot.default_selector().is_none();
     let activity = Activity::of(before);
     if becomes_default {
         before.shelf.set_default(key, &kept_as(request))?;
     }
     refresh(environment)?;
-    let runtime = &Runtime::open(environment, before.definition.clone())?;
+    let runtime = &Runtime::open(environment, Arc::clone(&before.definition))?;
     let gone = || Error::GoneMeanwhile {
-        title: runtime.title_of(key),
+        title: runtime.names().title_of(key),
     };
-    let install = runtime.install(key).ok_or_else(gone)?;
-    let line = runtime.line_of(&install.id.version);
-    let ended = line.filter(|line| line.phase_on(runtime.today) == Phase::Ended);
+    let install = runtime.snapshot.install(key).ok_or_else(gone)?;
+    let line = runtime.published.line_of(&install.id.version);
+    let ended = line.filter(|line| line.phase_on(runtime.today()) == Phase::Ended);
     let conclusion = Conclusion {
-        selector: runtime.key_as_typed(&install.id.key),
+        selector: runtime.names().key_as_typed(&install.id.key),
         ended_line: ended.cloned(),
-        today: runtime.today,
+        today: runtime.today(),
         became_default: becomes_default,
         default: defaults::state_of(runtime),
         shell: change_shell(runtime, key, &activity, becomes_default, takeover.switch),
@@ -78,7 +80,7 @@ fn change_shell(
         return if required == pick {
             ShellAfterInstall::AsRequired
         } else {
-            ShellAfterInstall::RequiredOther(runtime.selector_of_pick(&required))
+            ShellAfterInstall::RequiredOther(runtime.names().selector_of_pick(&required))
         };
     }
     match switched {
@@ -87,7 +89,7 @@ fn change_shell(
         }
         Some(switched) if became_default => {
             let stays = before.active().unwrap_or(switched);
-            ShellAfterInstall::StaysSwitched(runtime.selector_of_pick(stays))
+            ShellAfterInstall::StaysSwitched(runtime.names().selector_of_pick(stays))
         }
         None if became_default => {
             session::plan_following(runtime, None);
@@ -95,7 +97,7 @@ fn change_shell(
         }
         _ if before.answering() == Some(&pick) => ShellAfterInstall::Active,
         _ => ShellAfterInstall::Stays {
-            answering: (before.answering()).map(|pick| runtime.selector_of_pick(pick)),
+            answering: (before.answering()).map(|pick| runtime.names().selector_of_pick(pick)),
             to_connect: match shell.dialect() {
                 Some(_) => None,
                 None => Some(way_to_connect(runtime.environment())),
@@ -118,19 +120,19 @@ pub fn conclude_several(
             continue;
         }
         seen.push(name);
-        let before = Runtime::open(environment, job.definition.clone())?;
-        let has_none = before.default_selector().is_none();
+        let before = Runtime::open(environment, Arc::clone(&job.definition))?;
+        let has_none = before.snapshot.default_selector().is_none();
         if has_none {
             before.shelf.set_default(&job.key, &kept_as(request))?;
         }
-        let runtime = Runtime::open(environment, before.definition.clone())?;
-        let install = runtime.install(&job.key);
+        let runtime = Runtime::open(environment, Arc::clone(&before.definition))?;
+        let install = runtime.snapshot.install(&job.key);
         let install = install.filter(|_| environment.shell.can_change());
         listener.tell(Event::ConcludedSeveral(&SeveralConclusion {
             title: runtime.definition.title.clone(),
             new_default: has_none.then(|| job.title()),
             default: defaults::state_of(&runtime),
-            switchable: install.map(|install| runtime.key_as_typed(&install.id.key)),
+            switchable: install.map(|install| runtime.names().key_as_typed(&install.id.key)),
         }));
     }
     refresh(environment)

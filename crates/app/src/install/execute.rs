@@ -4,7 +4,7 @@
 use std::collections::VecDeque;
 use std::fs;
 use std::path::Path;
-use std::sync::Mutex;
+use std::sync::{Arc, Mutex};
 use std::thread;
 use std::time::Instant;
 
@@ -103,11 +103,11 @@ fn job_elsewhere(environment: &Environment, job: &InstallJob) -> Option<InstallJ
     if elsewhere.turn_to_next() {
         return Some(elsewhere);
     }
-    let mut runtime = Runtime::open(environment, job.definition.clone()).ok()?;
+    let mut runtime = Runtime::open(environment, Arc::clone(&job.definition)).ok()?;
     let (version, publisher) = (&job.release.version, &job.release.publisher);
     // Whatever is wrong with a further source, the failure of the first is what is told.
-    runtime.ask_every_source_of(publisher).ok()?;
-    let release = runtime.catalog().release(version, publisher)?;
+    runtime.published.ask_every_source_of(publisher).ok()?;
+    let release = runtime.published.catalog().release(version, publisher)?;
     elsewhere.take_over(offers(&runtime, release).ok()?);
     elsewhere.turn_to_next().then_some(elsewhere)
 }

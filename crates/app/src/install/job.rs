@@ -3,6 +3,7 @@
 use std::collections::VecDeque;
 use std::num::NonZeroU16;
 use std::path::PathBuf;
+use std::sync::Arc;
 
 use jiff::Timestamp;
 use vshelf_core::admission::{self, Admitted, Grounds, Narrowing, Origin, Refusal};
@@ -26,7 +27,7 @@ use crate::runtime::Runtime;
 #[derive(Clone, Debug)]
 pub struct InstallJob {
     /// What the runtime is.
-    pub definition: Definition,
+    pub definition: Arc<Definition>,
     /// The release.
     pub release: Release,
     /// The offer that it is installed from.
@@ -137,13 +138,15 @@ impl InstallJob {
             None
         };
         Ok(InstallJob {
-            definition: runtime.definition.clone(),
+            definition: Arc::clone(&runtime.definition),
             offer,
             others,
             tried: Vec::new(),
-            was_there: runtime.install(&grounds.key()).is_some(),
+            was_there: runtime.snapshot.install(&grounds.key()).is_some(),
             key: grounds.key(),
-            selector: runtime.selector_for(&release.version, &release.publisher),
+            selector: runtime
+                .names()
+                .selector_for(&release.version, &release.publisher),
             release: release.clone(),
             options,
             grounds,
@@ -354,7 +357,7 @@ fn has_digest(builds: &[Build], digest: &str) -> bool {
 /// The offers of a release for this platform in the loaded catalog, best first. A source that a rule forbids has no
 /// offer. It is an error if rules forbid all sources, or if two sources contradict each other about a file.
 pub fn offers(runtime: &Runtime<'_>, release: &Release) -> Result<Vec<Offer>, Error> {
-    let details = runtime.details(release)?;
+    let details = runtime.published.details(release)?;
     let mut offers: Vec<Offer> = Vec::new();
     for build in details.builds_for(runtime.environment().platform()) {
         let known = offers

@@ -53,8 +53,8 @@ pub fn plan(
         && !is_stated(runtime, &release, &offers, &digest, listener)?
     {
         return Err(Error::LockedDiffers {
-            title: runtime.title_of(&locked.key()),
-            selector: runtime.key_as_typed(&locked.key()),
+            title: runtime.names().title_of(&locked.key()),
+            selector: runtime.names().key_as_typed(&locked.key()),
             difference: LockDifference::Unstated(digest),
         });
     }
@@ -62,7 +62,7 @@ pub fn plan(
     lock_check::check_declared(runtime, locked, builds)?;
     if let Some(why) = release.withdrawn.as_deref() {
         listener.tell(Event::LockedWithdrawn {
-            title: &runtime.title_of(&locked.key()),
+            title: &runtime.names().title_of(&locked.key()),
             why,
         });
     }
@@ -76,12 +76,12 @@ pub fn plan(
 /// Fails if the install with the locked key is not the locked one. Returns the digest of its archive, or `None` if
 /// it is not on the shelf.
 fn check_on_shelf(runtime: &Runtime<'_>, locked: &LockedRelease) -> Result<Option<String>, Error> {
-    let Some(install) = runtime.install(&locked.key()) else {
+    let Some(install) = runtime.snapshot.install(&locked.key()) else {
         return Ok(None);
     };
     let differs = |difference| Error::LockedDiffers {
-        title: runtime.title_of(&locked.key()),
-        selector: runtime.key_as_typed(&locked.key()),
+        title: runtime.names().title_of(&locked.key()),
+        selector: runtime.names().key_as_typed(&locked.key()),
         difference,
     };
     if let Some(difference) = difference(install, locked) {
@@ -100,11 +100,11 @@ fn check_on_shelf(runtime: &Runtime<'_>, locked: &LockedRelease) -> Result<Optio
 /// Asks the sources of the publisher for the locked release, and for more of them until one states a locked
 /// digest.
 fn ask(runtime: &mut Runtime<'_>, locked: &LockedRelease) -> Result<(Release, Vec<Offer>), Error> {
-    runtime.load_catalog(false)?;
+    runtime.published.load(false)?;
     let is_offline = runtime.environment().transport.is_offline();
     let mut found = offered(runtime, locked)?;
     if found.is_none() && !is_offline {
-        runtime.load_catalog(true)?;
+        runtime.published.load(true)?;
         found = offered(runtime, locked)?;
     }
     let may_state = |(_, offers): &(Release, Vec<Offer>)| {
@@ -118,11 +118,11 @@ fn ask(runtime: &mut Runtime<'_>, locked: &LockedRelease) -> Result<(Release, Ve
             .any(|offer| digests.iter().any(|digest| states(offer, digest)) || has_list(offer))
     };
     if !found.as_ref().is_some_and(may_state) && !is_offline {
-        runtime.ask_every_source_of(&locked.publisher)?;
+        runtime.published.ask_every_source_of(&locked.publisher)?;
         found = offered(runtime, locked)?.or(found);
     }
     found.ok_or_else(|| Error::LockedUnstated {
-        title: runtime.title_of(&locked.key()),
+        title: runtime.names().title_of(&locked.key()),
         runtime: runtime.name().to_owned(),
         sources: lock_check::sources_of(runtime, &locked.publisher),
     })
@@ -133,7 +133,7 @@ fn offered(
     runtime: &Runtime<'_>,
     locked: &LockedRelease,
 ) -> Result<Option<(Release, Vec<Offer>)>, Error> {
-    let catalog = runtime.catalog();
+    let catalog = runtime.published.catalog();
     let Some(release) = catalog.release(&locked.version, &locked.publisher) else {
         return Ok(None);
     };

@@ -1,6 +1,7 @@
 //! The use case: requests become jobs, jobs become installs, and the shell and default follow.
 
 use std::path::Path;
+use std::sync::Arc;
 
 use vshelf_core::admission::Narrowing;
 use vshelf_core::lock_file::{LOCK_FILE, LockedRelease};
@@ -21,7 +22,7 @@ use crate::keep::{carry, packages};
 use crate::locking;
 use crate::outcome::{CarryOutcome, Connected, InstallResult, PackagesLost};
 use crate::project;
-use crate::runtime::Runtime;
+use crate::runtime::{Runtime, opening};
 
 /// What is to be installed, and how.
 #[derive(Clone, Debug, Default)]
@@ -93,11 +94,11 @@ pub fn install(environment: &Environment, asked: &InstallRequest, listener: &dyn
         match result {
             Ok(new) => {
                 let job = &jobs[place];
-                let runtime = Runtime::open(environment, job.definition.clone())?;
+                let runtime = Runtime::open(environment, Arc::clone(&job.definition))?;
                 let is_new = new.is_some();
                 results.push(InstallResult {
                     title: job.title(),
-                    phase: runtime.phase_of(&job.release.version),
+                    phase: runtime.published.phase_of(&job.release.version),
                     source: job.offer.source.name.clone(),
                     always: match is_new {
                         true => add_always(&runtime, job, listener),
@@ -115,7 +116,7 @@ pub fn install(environment: &Environment, asked: &InstallRequest, listener: &dyn
     for (job, packages) in jobs.iter().zip(&had_packages) {
         let is_new = |(_, place): &(Request, usize)| jobs[*place].is_same(job);
         if !packages.is_empty() && planned.iter().any(is_new) {
-            let runtime = Runtime::open(environment, job.definition.clone())?;
+            let runtime = Runtime::open(environment, Arc::clone(&job.definition))?;
             listener.tell(Event::PackagesLost(&PackagesLost {
                 title: job.title(),
                 packages: packages.clone(),
@@ -135,7 +136,7 @@ pub fn install(environment: &Environment, asked: &InstallRequest, listener: &dyn
                     ..connected
                 }));
             }
-            let runtime = Runtime::open(environment, job.definition.clone())?;
+            let runtime = Runtime::open(environment, Arc::clone(&job.definition))?;
             conclude(&runtime, request, &job.key, asked.takeover, listener)?;
             if let Some(from) = &carry_from {
                 carry::carry(&runtime.reopened()?, from, &job.key, listener)?;
@@ -188,7 +189,7 @@ fn packages_before(
     job: &InstallJob,
     listener: &dyn Listener,
 ) -> Result<Vec<String>, Error> {
-    let runtime = Runtime::open(environment, job.definition.clone())?;
+    let runtime = Runtime::open(environment, Arc::clone(&job.definition))?;
     match packages::of_install(&runtime, &job.key, listener) {
         Ok(packages) => Ok(packages.iter().map(Package::spelled).collect()),
         Err(Error::PackagesUnknown { cause, .. }) => {
@@ -244,14 +245,14 @@ fn plan(
     let options = asked.options;
     let mut runtime = Runtime::of_request(environment, request)?;
     let is_meant = |locked: &&LockedRelease| {
-        let own = locked.request(runtime.main_publisher());
+        let own = locked.request(runtime.names().main_publisher());
         locked.runtime == runtime.name() && own == request.without_runtime()
     };
     if let Some(locked) = asked.locked.iter().find(is_meant) {
         return locked_install::plan(&mut runtime, locked, options, listener);
     }
     load_for(&mut runtime, request, listener)?;
-    let Choice::Version(candidate) = runtime.resolve(request, Scope::Published)? else {
+    let Choice::Version(candidate) = runtime.choosing().resolve(request, Scope::Published)? else {
         return Err(Error::SystemInstall);
     };
     let release = candidate.release.ok_or_else(|| Error::NotPublished {
@@ -262,9 +263,12 @@ fn plan(
 
 /// Loads the catalog, and asks the source again where what is kept does not have what is asked for.
 fn load_for(runtime: &mut Runtime<'_>, request: &Request, listener: &dyn Listener) -> Done {
-    runtime.load_catalog(false)?;
+    runtime.published.load(false)?;
     let missing = matches!(
-        runtime.explain(request, Scope::Published).outcome,
+        runtime
+            .choosing()
+            .explain(request, Scope::Published)
+            .outcome,
         Err(ResolveError::NotPublished { .. } | ResolveError::UnknownName { .. })
     );
     let worth_asking = matches!(
@@ -272,9 +276,9 @@ fn load_for(runtime: &mut Runtime<'_>, request: &Request, listener: &dyn Listene
         Selector::Version(_) | Selector::Range(_) | Selector::Name(_)
     );
     if missing && worth_asking && !runtime.environment().transport.is_offline() {
-        runtime.load_catalog(true)?;
+        runtime.published.load(true)?;
     }
-    runtime.tell_catalog(listener);
+    runtime.published.tell_age(listener);
     Ok(())
 }
 
@@ -285,7 +289,7 @@ pub fn required(
     listener: &dyn Listener,
 ) -> Result<InstallRequest, Error> {
     let mut required = InstallRequest::default();
-    let (defined, broken) = Runtime::defined(environment)?;
+    let (defined, broken) = opening::defined(environment)?;
     for runtime in defined {
         if let Some(found) = project::find_requirement(&runtime)? {
             if locked_only && !found.file.ends_with(LOCK_FILE) {

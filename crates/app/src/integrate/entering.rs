@@ -15,7 +15,7 @@ use crate::error::{Error, file_error};
 use crate::events::{Answer, Listener, Question};
 use crate::install::missing::install_missing;
 use crate::project;
-use crate::runtime::Runtime;
+use crate::runtime::{Runtime, opening};
 
 /// What the project here resulted in.
 #[derive(Debug, Default)]
@@ -53,7 +53,7 @@ pub fn look(listener: &dyn Listener, environment: &Environment) -> Result<Follow
     let following = environment.settings()?.following;
     let mut followed = Followed::default();
     let mut found: BTreeMap<PathBuf, Stamp> = BTreeMap::new();
-    for mut runtime in Runtime::entered(environment)? {
+    for mut runtime in opening::entered(environment)? {
         let name = runtime.name().to_owned();
         for (path, file) in project::requirement_files(&runtime) {
             let stamp = (found.entry(path.clone())).or_insert_with(|| Stamp::before_reading(&path));
@@ -67,7 +67,7 @@ pub fn look(listener: &dyn Listener, environment: &Environment) -> Result<Follow
                 }
             };
             project::note(&runtime, &path, Some(&requirement.request), listener);
-            let mut pick = runtime.pick_meeting(&requirement.request);
+            let mut pick = runtime.choosing().pick_meeting(&requirement.request);
             // The nearest file decides.
             let decides = !followed.picks.contains_key(&name);
             let (mut declined, mut failed) = (false, false);
@@ -76,7 +76,7 @@ pub fn look(listener: &dyn Listener, environment: &Environment) -> Result<Follow
                     Ok(answer) => {
                         declined = answer == Answer::No;
                         runtime = runtime.reopened()?;
-                        pick = runtime.pick_meeting(&requirement.request);
+                        pick = runtime.choosing().pick_meeting(&requirement.request);
                     }
                     Err(error) => {
                         failed = true;
@@ -90,7 +90,7 @@ pub fn look(listener: &dyn Listener, environment: &Environment) -> Result<Follow
                 let answer = listener.ask(&Question::FollowProject {
                     file: &path,
                     title: &runtime.definition.title,
-                    selector: &runtime.selector_of_pick(pick),
+                    selector: &runtime.names().selector_of_pick(pick),
                 })?;
                 // An answer holds until the file or the shelf changes.
                 stamp.again |= answer == Answer::Nobody;

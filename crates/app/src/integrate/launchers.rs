@@ -12,7 +12,7 @@ use super::files::own_program;
 use crate::activity::is_program;
 use crate::environment::Environment;
 use crate::error::{Error, file_error};
-use crate::runtime::Runtime;
+use crate::runtime::{Runtime, opening};
 
 /// Makes the folder of launchers; gives back the folder and the names of the programs in it.
 pub fn make(environment: &Environment) -> Result<(PathBuf, Vec<String>), Error> {
@@ -38,7 +38,7 @@ pub fn refresh(environment: &Environment) -> Result<Vec<String>, Error> {
     let there = optional::names(&folder).map_err(file_error(&folder, "read"))?;
     let vshelf = own_program()?;
     let mut wanted = BTreeSet::new();
-    for runtime in Runtime::entered(environment)? {
+    for runtime in opening::entered(environment)? {
         let name = runtime.name();
         for program in programs(&runtime)? {
             let path = folder.join(&program);

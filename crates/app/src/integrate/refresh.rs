@@ -7,7 +7,7 @@ use super::files::{connected_dialects, write_if_other};
 use super::{launchers, stamps};
 use crate::environment::Environment;
 use crate::error::Done;
-use crate::runtime::Runtime;
+use crate::runtime::{Runtime, opening};
 
 /// Brings all of it up to date, for the shells that are connected.
 pub fn refresh(environment: &Environment) -> Done {
@@ -18,7 +18,7 @@ pub fn refresh(environment: &Environment) -> Done {
     if connected.is_empty() {
         return Ok(());
     }
-    let runtimes = Runtime::entered(environment)?.into_iter();
+    let runtimes = opening::entered(environment)?.into_iter();
     let runtimes: Vec<Entered> = runtimes.map(entered).collect();
     let following = environment.settings()?.following;
     let layout = environment.layout()?;
@@ -31,11 +31,17 @@ pub fn refresh(environment: &Environment) -> Done {
 }
 
 fn entered(runtime: Runtime<'_>) -> Entered {
-    let default = runtime.default_pick().cloned();
-    let shown = default.as_ref().map(|pick| runtime.selector_of_pick(pick));
+    let default = runtime.snapshot.default_pick().cloned();
+    let shown = default
+        .as_ref()
+        .map(|pick| runtime.names().selector_of_pick(pick));
     Entered {
         shown: shown.unwrap_or_default(),
-        publisher: runtime.main_publisher().unwrap_or_default().to_owned(),
+        publisher: runtime
+            .names()
+            .main_publisher()
+            .unwrap_or_default()
+            .to_owned(),
         definition: runtime.definition,
         default,
     }

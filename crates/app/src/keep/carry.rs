@@ -15,8 +15,11 @@ pub fn find_install<'c>(
     request: &Request,
 ) -> Result<(Runtime<'c>, Key), Error> {
     let runtime = Runtime::of_request(environment, request)?;
-    let pick = runtime.resolve_pick(request)?;
-    let key = runtime.picked(&pick).map(|install| install.id.key.clone());
+    let pick = runtime.choosing().resolve_pick(request)?;
+    let key = runtime
+        .snapshot
+        .picked(&pick)
+        .map(|install| install.id.key.clone());
     match key {
         Some(key) => Ok((runtime, key)),
         None => Err(Error::NotAnInstall {
@@ -49,7 +52,7 @@ pub fn carry_between(
     }
     if from == to {
         return Err(Error::SameInstall {
-            selector: runtime.selector_of(&from),
+            selector: runtime.names().selector_of(&from),
         });
     }
     let mut report = plan(&runtime, &from, &to)?;
@@ -75,8 +78,8 @@ fn plan(runtime: &Runtime<'_>, from: &Key, to: &Key) -> Result<CarryReport, Erro
         title: runtime.definition.title.clone(),
         from: from.clone(),
         to: to.clone(),
-        from_selector: runtime.selector_of(from),
-        to_selector: runtime.selector_of(to),
+        from_selector: runtime.names().selector_of(from),
+        to_selector: runtime.names().selector_of(to),
         packages: packages::plan(runtime, from, to)?,
     })
 }
@@ -96,7 +99,7 @@ fn check(runtime: &Runtime<'_>, report: &CarryReport) -> Done {
             count,
             attempt: packages::attempt(runtime, &report.to, &failed).unwrap_or(PackageAttempt {
                 prefix: String::new(),
-                selector: runtime.selector_of(&report.to),
+                selector: runtime.names().selector_of(&report.to),
                 tool: String::new(),
                 calls: Vec::new(),
             }),

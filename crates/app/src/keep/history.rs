@@ -127,6 +127,6 @@ impl<'c> History<'c> {
     pub fn is_on_shelf(&self, entry: &HistoryEntry) -> bool {
         let pick = Pick::Install(entry.key.clone());
         let runtime = self.runtime_of(entry);
-        runtime.is_some_and(|runtime| runtime.picked(&pick).is_some())
+        runtime.is_some_and(|runtime| runtime.snapshot.picked(&pick).is_some())
     }
 }

@@ -106,7 +106,7 @@ impl Holders {
             .collect();
         let read = project::read_projects(runtime, &self.here);
         for found in read.found {
-            if let Some(pick) = runtime.pick_meeting(&found.requirement.request) {
+            if let Some(pick) = runtime.choosing().pick_meeting(&found.requirement.request) {
                 let file = found.file;
                 claims.push((Some(pick), Protection::Requirement { file }));
             }
@@ -137,7 +137,7 @@ impl Holders {
         let key = &install.id.key;
         let own_id = runtime.environment().shell.id();
         let mut found = Vec::new();
-        if runtime.is_default(key) {
+        if runtime.snapshot.is_default(key) {
             found.push(Protection::Default);
         }
         if activity.is_switched_to(key) {
@@ -171,6 +171,7 @@ impl Holders {
         }
         for (label, selector) in &runtime.snapshot.state.labels {
             if runtime
+                .choosing()
                 .pick_of_label(selector)
                 .is_some_and(|pick| pick.is(key))
             {
@@ -222,7 +223,7 @@ fn last_required(runtime: &Runtime<'_>, seen: &SeenProject) -> Option<(Option<Pi
     let request = seen.selector.as_deref().map(str::parse::<Request>);
     match request {
         Some(Ok(request)) => {
-            let pick = runtime.pick_meeting(&request)?;
+            let pick = runtime.choosing().pick_meeting(&request)?;
             Some((Some(pick), away))
         }
         // It may require anything.

@@ -58,7 +58,7 @@ impl Tool<'_> {
     fn failed(&self, problem: &'static str, cause: String) -> Error {
         Error::PackageTool {
             tool: self.tool.program.clone(),
-            install: self.runtime.selector_of(self.key),
+            install: self.runtime.names().selector_of(self.key),
             problem,
             cause,
         }
@@ -97,7 +97,7 @@ pub fn of_install(
     key: &Key,
     listener: &dyn Listener,
 ) -> Result<Vec<Package>, Error> {
-    let Some(install) = runtime.install(key) else {
+    let Some(install) = runtime.snapshot.install(key) else {
         return Ok(Vec::new());
     };
     let record = &install.record.contents;
@@ -106,11 +106,11 @@ pub fn of_install(
     if has_none || runtime.definition.packages.is_none() {
         return Ok(Vec::new());
     }
-    let title = runtime.title_of(&install.id.key);
+    let title = runtime.names().title_of(&install.id.key);
     let listed = Task::ListingPackages(&title).during(listener, || list(runtime, key));
     listed.map_err(|cause| Error::PackagesUnknown {
         title,
-        selector: runtime.key_as_typed(key),
+        selector: runtime.names().key_as_typed(key),
         cause: Box::new(cause),
     })
 }
@@ -229,7 +229,7 @@ pub fn attempt(runtime: &Runtime<'_>, key: &Key, packages: &[Package]) -> Option
     };
     Some(PackageAttempt {
         prefix: runtime.environment().prefix(runtime.name()),
-        selector: runtime.selector_of(key),
+        selector: runtime.names().selector_of(key),
         tool: tool.program.clone(),
         calls,
     })

@@ -19,7 +19,7 @@ pub struct Selection {
 
 /// The protections of one install now.
 pub fn protections_of(runtime: &Runtime<'_>, holders: &Holders, key: &Key) -> Vec<Protection> {
-    let Some(install) = runtime.install(key) else {
+    let Some(install) = runtime.snapshot.install(key) else {
         return Vec::new();
     };
     let claims = holders.claims_on(runtime);
@@ -34,31 +34,35 @@ pub fn plan<'r>(
 ) -> Result<Vec<Assessment<'r>>, Error> {
     let environment = runtime.environment();
     // Read first, it serves for lines and publishers too.
-    let heads = runtime.heads();
+    let heads = runtime.published.heads();
     let activity = Activity::of(runtime);
     let claims = holders.claims_on(runtime);
-    let held = runtime.installs_main_first().into_iter().map(|install| {
-        let key = &install.id.key;
-        let mut protections = holders.of_install(runtime, &activity, install, &claims);
-        protections.extend(
-            selection
-                .except
-                .contains(key)
-                .then_some(Protection::LeftOut),
-        );
-        Held {
-            install: &install.id,
-            bytes: install.record.contents.unpacked_size,
-            used: runtime.used_on(install),
-            asked: selection.include.contains(key),
-            protections,
-        }
-    });
+    let held = runtime
+        .names()
+        .installs_main_first()
+        .into_iter()
+        .map(|install| {
+            let key = &install.id.key;
+            let mut protections = holders.of_install(runtime, &activity, install, &claims);
+            protections.extend(
+                selection
+                    .except
+                    .contains(key)
+                    .then_some(Protection::LeftOut),
+            );
+            Held {
+                install: &install.id,
+                bytes: install.record.contents.unpacked_size,
+                used: runtime.used_on(install),
+                asked: selection.include.contains(key),
+                protections,
+            }
+        });
     Ok(tidy::plan(
         heads,
         held.collect(),
         &environment.settings()?.policy(),
         environment.platform(),
-        runtime.today,
+        runtime.today(),
     ))
 }

@@ -66,8 +66,8 @@ pub fn remove(environment: &Environment, asked: &RemoveRequest, listener: &dyn L
         for (key, packages) in going {
             // Another of these may have been the default, or what this shell used.
             let runtime = runtime.reopened()?;
-            runtime.refuse_untold_key(&key)?;
-            if runtime.install(&key).is_some() {
+            runtime.names().refuse_untold_key(&key)?;
+            if runtime.snapshot.install(&key).is_some() {
                 let departure = Departure {
                     for_good: asked.for_good,
                     ..Departure::new(Operation::Removed, packages)
@@ -122,18 +122,19 @@ fn plan(
     asked: &RemoveRequest,
     listener: &dyn Listener,
 ) -> Result<Option<Vec<Key>>, Error> {
-    let covered = runtime.covered(request, Scope::Shelf)?;
+    let covered = runtime.choosing().covered(request, Scope::Shelf)?;
     let mut installs: Vec<_> = covered.iter().filter_map(|c| c.install).collect();
     // Of several publishers' installs of one version, the version alone names that of the main one.
     let meant = request.without_runtime().to_string();
     let mut named = installs.iter().copied();
     if !asked.every
-        && let Some(named) = named.find(|install| runtime.selector_of(&install.key) == meant)
+        && let Some(named) =
+            named.find(|install| runtime.names().selector_of(&install.key) == meant)
     {
         installs = vec![named];
     }
     if installs.is_empty() {
-        runtime.refuse_untold(request)?;
+        runtime.choosing().refuse_untold(request)?;
         return Err(Error::NotAnInstall {
             selector: request.to_string(),
             class: Class::Refused,
@@ -143,7 +144,9 @@ fn plan(
         let installs = installs.iter();
         return Err(Error::CoversSeveral {
             selector: request.to_string(),
-            installs: installs.map(|id| runtime.selector_of(&id.key)).collect(),
+            installs: installs
+                .map(|id| runtime.names().selector_of(&id.key))
+                .collect(),
         });
     }
     let keys = installs.iter().map(|install| install.key.clone()).collect();
@@ -154,8 +157,8 @@ fn plan(
     let holders = Holders::find(runtime.environment())?;
     let claims = holders.claims_on(runtime);
     for install in installs {
-        let title = runtime.title_of(&install.key);
-        let held = runtime.install(&install.key).into_iter();
+        let title = runtime.names().title_of(&install.key);
+        let held = runtime.snapshot.install(&install.key).into_iter();
         let needed_by: Vec<Protection> = held
             .flat_map(|install| holders.of_install(runtime, &activity, install, &claims))
             // What runs from it is never asked about.
@@ -187,7 +190,7 @@ fn plan(
 /// Who needs the install with this key.
 fn need(runtime: &Runtime<'_>, activity: &Activity, key: &Key) -> Option<Need> {
     match activity.rule() {
-        _ if runtime.is_default(key) => Some(Need::Default),
+        _ if runtime.snapshot.is_default(key) => Some(Need::Default),
         _ if !activity.is_active(key) => None,
         Some(Rule::Requirement) => Some(Need::Requirement),
         _ => Some(Need::ThisShell),
@@ -204,11 +207,11 @@ pub fn remove_install(
 ) -> Result<Removed, Error> {
     let environment = runtime.environment();
     let gone = || Error::GoneMeanwhile {
-        title: runtime.title_of(key),
+        title: runtime.names().title_of(key),
     };
-    let install = runtime.install(key).ok_or_else(gone)?;
-    let title = runtime.title_of(&install.id.key);
-    let was_default = runtime.is_default(key);
+    let install = runtime.snapshot.install(key).ok_or_else(gone)?;
+    let title = runtime.names().title_of(&install.id.key);
+    let was_default = runtime.snapshot.is_default(key);
     let fate = match departure.for_good {
         true => Fate::Deleted,
         false => trash::fate(environment, install)?,
@@ -262,7 +265,7 @@ pub fn remove_install(
         },
         packages: entry.packages,
         was_default,
-        newest_left: runtime.newest_besides(Some(key)),
+        newest_left: runtime.names().newest_besides(Some(key)),
         shell_follows_again: follows_again,
         reassigned: Vec::new(),
     })
@@ -281,12 +284,13 @@ fn reassigned(before: &Runtime<'_>, key: &Key) -> Result<Vec<Reassigned>, Error>
         asked.push((Asker::Project(found.file), found.requirement.request));
     }
     asked.retain(|(_, request)| {
-        let pick = before.pick_meeting(request);
+        let pick = before.choosing().pick_meeting(request);
         pick.is_some_and(|pick| pick.is(key))
     });
     let told = asked.into_iter().map(|(who, request)| Reassigned {
         who,
-        now: (now.pick_meeting(&request)).map(|pick| now.selector_of_pick(&pick)),
+        now: (now.choosing().pick_meeting(&request))
+            .map(|pick| now.names().selector_of_pick(&pick)),
         request,
     });
     Ok(told.collect())

@@ -28,7 +28,7 @@ use crate::integrate::refresh::refresh;
 use crate::locking::{self, LockRequest};
 use crate::outcome::RenewalStep;
 use crate::project::{self, FoundRequirement};
-use crate::runtime::Runtime;
+use crate::runtime::{Runtime, opening};
 
 /// What is done otherwise than usual.
 #[derive(Clone, Copy, Debug, Default)]
@@ -109,8 +109,8 @@ pub fn plan_renewals<'c>(
     recovery::recover(&environment.layout()?);
     let mut plans = Vec::new();
     for (mut runtime, keys) in meant(environment, lines)? {
-        Runtime::tell_untold(std::slice::from_ref(&runtime), listener);
-        runtime.load_and_tell(false, listener)?;
+        runtime.names().tell_untold(listener);
+        runtime.published.load_and_tell(false, listener)?;
         let planned = plan_runtime(&runtime, &keys, listener)?;
         plans.push((runtime, planned));
     }
@@ -123,7 +123,7 @@ fn meant<'c>(
     lines: &[Request],
 ) -> Result<Vec<(Runtime<'c>, Vec<Key>)>, Error> {
     if lines.is_empty() {
-        let runtimes = Runtime::shown(environment, None)?.into_iter();
+        let runtimes = opening::shown(environment, None)?.into_iter();
         let with_keys = runtimes.map(|runtime| {
             let keys = runtime
                 .snapshot
@@ -138,7 +138,7 @@ fn meant<'c>(
     let mut meant: Vec<(Runtime<'_>, Vec<Key>)> = Vec::new();
     for request in lines {
         let runtime = Runtime::of_request(environment, request)?;
-        let covered = runtime.covered(request, Scope::Shelf)?;
+        let covered = runtime.choosing().covered(request, Scope::Shelf)?;
         let found: Vec<Key> = (covered.iter())
             .filter_map(|candidate| Some(candidate.install?.key.clone()))
             .collect();
@@ -171,7 +171,7 @@ fn plan_runtime(
         .iter()
         .map(|i| i.id.clone())
         .collect();
-    let catalog = runtime.catalog();
+    let catalog = runtime.published.catalog();
     let lines: Vec<&str> = (all.iter())
         .filter(|install| keys.contains(&install.key))
         .filter_map(|install| Some(catalog.line_of(&install.version)?.name.as_str()))
@@ -201,7 +201,11 @@ fn plan_runtime(
             Protection::Label { label } => followers.contains(&Follower::Label(label.clone())),
             Protection::Requirement { file } => {
                 let mut found = requirements.iter().filter(|found| found.file == *file);
-                found.all(|found| runtime.covers(&found.requirement.request, &renewal.to.version))
+                found.all(|found| {
+                    runtime
+                        .choosing()
+                        .covers(&found.requirement.request, &renewal.to.version)
+                })
             }
             Protection::RenewalUnfinished { .. } => true,
             _ => false,
@@ -212,7 +216,7 @@ fn plan_runtime(
             from: renewal.from.clone(),
             packages: match runtime.definition.packages {
                 Some(_) => {
-                    let title = runtime.title_of(&renewal.from.key);
+                    let title = runtime.names().title_of(&renewal.from.key);
                     let list = || packages::list(runtime, &renewal.from.key);
                     Task::ListingPackages(&title).during(listener, list)
                 }
@@ -230,7 +234,12 @@ fn plan_runtime(
 /// What can follow, each with the key that it stands for now.
 fn standing(runtime: &Runtime<'_>) -> Vec<(Follower, Key)> {
     let mut standing: Vec<(Follower, &Pick)> = Vec::new();
-    standing.extend(runtime.default_pick().map(|pick| (Follower::Default, pick)));
+    standing.extend(
+        runtime
+            .snapshot
+            .default_pick()
+            .map(|pick| (Follower::Default, pick)),
+    );
     let shell = &runtime.environment().shell;
     let switched = shell.switched(runtime.name());
     standing.extend(
@@ -248,7 +257,7 @@ fn standing(runtime: &Runtime<'_>) -> Vec<(Follower, Key)> {
         if !request.is_some_and(|request| request.selector.is_moving()) {
             continue;
         }
-        if let Some(Pick::Install(key)) = runtime.pick_of_label(selector) {
+        if let Some(Pick::Install(key)) = runtime.choosing().pick_of_label(selector) {
             keys.push((Follower::Label(label.clone()), key));
         }
     }
@@ -319,7 +328,7 @@ fn renew(
     options: RenewOptions,
     listener: &dyn Listener,
 ) -> Result<(), RenewalError> {
-    let old = runtime.title_of(&planned.from.key);
+    let old = runtime.names().title_of(&planned.from.key);
     let failed = |stays: bool, for_packages: bool| {
         let stays = stays.then(|| old.clone());
         move |error| RenewalError {
@@ -376,7 +385,7 @@ fn install_new(
     planned: &PlannedRenewal,
     listener: &dyn Listener,
 ) -> Result<InstallJob, Error> {
-    let release = (runtime.catalog())
+    let release = (runtime.published.catalog())
         .release(&planned.to.version, &planned.from.publisher)
         .ok_or(Error::CatalogChanged)?;
     let mut jobs = [InstallJob::new(
@@ -417,14 +426,14 @@ fn follow(
 ) -> Done {
     let pick = Pick::Install(key.clone());
     // What a selector such as 8 or lts stands for moves by itself; an exact version does not.
-    let moved = |selector: &str| match runtime.pick_of_label(selector) {
+    let moved = |selector: &str| match runtime.choosing().pick_of_label(selector) {
         Some(now) if now == pick => selector.to_owned(),
-        _ => runtime.selector_of(key),
+        _ => runtime.names().selector_of(key),
     };
     for follower in &planned.followers {
         let step = match follower {
             Follower::Default => {
-                let selector = moved(runtime.default_selector().unwrap_or_default());
+                let selector = moved(runtime.snapshot.default_selector().unwrap_or_default());
                 runtime.shelf.set_default(key, &selector)?;
                 RenewalStep::Default { selector }
             }
@@ -530,7 +539,7 @@ fn remove_old(runtime: &Runtime<'_>, planned: &PlannedRenewal, listener: &dyn Li
     if let Some(protection) = entry.and_then(|entry| entry.protections.iter().find(needs)) {
         end(runtime, planned)?;
         let step = RenewalStep::OldStays {
-            title: runtime.title_of(&planned.from.key),
+            title: runtime.names().title_of(&planned.from.key),
             why: Some(protection.clone()),
         };
         listener.tell(Event::Renewal(&step));

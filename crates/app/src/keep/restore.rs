@@ -1,6 +1,7 @@
 //! Restoring what was removed: out of the trash, or else the same build, from the source that it came from.
 
 use std::path::PathBuf;
+use std::sync::Arc;
 
 use vshelf_core::admission::Narrowing;
 use vshelf_core::packages::Package;
@@ -37,9 +38,9 @@ pub fn restore(environment: &Environment, requests: &[Request], listener: &dyn L
     let mut errors = Vec::new();
     for entry in wanted {
         let runtime = Runtime::named(environment, Some(&entry.record.runtime))?;
-        if let Some(install) = runtime.install(&entry.key) {
+        if let Some(install) = runtime.snapshot.install(&entry.key) {
             listener.tell(Event::NotGone {
-                title: &runtime.title_of(&install.id.key),
+                title: &runtime.names().title_of(&install.id.key),
             });
             continue;
         }
@@ -52,9 +53,9 @@ pub fn restore(environment: &Environment, requests: &[Request], listener: &dyn L
         };
         if trash::take_back(&runtime, &admitted, entry)? {
             listener.tell(Event::Restored(&Restored {
-                title: runtime.title_of(&entry.key),
+                title: runtime.names().title_of(&entry.key),
                 from_trash: true,
-                became_default: runtime.reopened()?.is_default(&entry.key),
+                became_default: runtime.reopened()?.snapshot.is_default(&entry.key),
                 packages: Vec::new(),
                 attempt: None,
             }));
@@ -114,7 +115,7 @@ fn find<'e>(
 /// The job of installing the very build that an entry is about.
 fn plan(mut runtime: Runtime<'_>, entry: &HistoryEntry) -> Result<InstallJob, Error> {
     let record = &entry.record;
-    let title = runtime.title_of(&entry.key);
+    let title = runtime.names().title_of(&entry.key);
     if record.adopted.is_some() {
         return Err(Error::WasAdopted {
             title,
@@ -127,7 +128,7 @@ fn plan(mut runtime: Runtime<'_>, entry: &HistoryEntry) -> Result<InstallJob, Er
         source_name: record.source.clone(),
         cause: cause.map(Box::new),
     };
-    let load = runtime.load_catalog(false).map(drop);
+    let load = runtime.published.load(false).map(drop);
     load.map_err(|error| no_longer(Some(error)))?;
     let options = JobOptions {
         keep_broken: record.broken.is_some(),
@@ -137,6 +138,7 @@ fn plan(mut runtime: Runtime<'_>, entry: &HistoryEntry) -> Result<InstallJob, Er
     let (source, digest) = (&record.source, record.digest.as_deref());
     let job_of = |runtime: &Runtime<'_>| -> Result<Option<InstallJob>, Error> {
         let release = runtime
+            .published
             .catalog()
             .release(&record.version, &record.publisher);
         let Some(release) = release else {
@@ -150,7 +152,7 @@ fn plan(mut runtime: Runtime<'_>, entry: &HistoryEntry) -> Result<InstallJob, Er
         Some(job) => Some(job),
         // The source that it came from may be one that is not asked usually.
         None => {
-            let asked = runtime.ask_every_source_of(&record.publisher);
+            let asked = runtime.published.ask_every_source_of(&record.publisher);
             asked.map_err(|error| no_longer(Some(error)))?;
             job_of(&runtime)?
         }
@@ -160,9 +162,9 @@ fn plan(mut runtime: Runtime<'_>, entry: &HistoryEntry) -> Result<InstallJob, Er
 
 /// Makes an install the default where there is none; says whether it did.
 fn set_missing_default(runtime: &Runtime<'_>, key: &Key) -> Result<bool, Error> {
-    let missing = runtime.default_selector().is_none();
+    let missing = runtime.snapshot.default_selector().is_none();
     if missing {
-        (runtime.shelf).set_default(key, &runtime.selector_of(key))?;
+        (runtime.shelf).set_default(key, &runtime.names().selector_of(key))?;
     }
     Ok(missing)
 }
@@ -174,7 +176,7 @@ fn conclude(
     entry: &HistoryEntry,
     listener: &dyn Listener,
 ) -> Done {
-    let runtime = Runtime::open(environment, job.definition.clone())?;
+    let runtime = Runtime::open(environment, Arc::clone(&job.definition))?;
     let became_default = set_missing_default(&runtime, &job.key)?;
     let attempt = match entry.packages.is_empty() {
         true => None,

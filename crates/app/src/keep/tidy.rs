@@ -210,7 +210,7 @@ fn remove_still_outdated(
     let holders = Holders::find(runtime.environment())?;
     if let Some(protection) = protections_of(&now, &holders, key).into_iter().next() {
         return Err(Error::InUse {
-            title: runtime.title_of(key),
+            title: runtime.names().title_of(key),
             protection,
             since_planned: true,
         });
@@ -245,14 +245,17 @@ pub fn mark_kept(
                 };
             }
         })?;
-        let selectors = keys.iter().map(|key| runtime.selector_of(key)).collect();
+        let selectors = keys
+            .iter()
+            .map(|key| runtime.names().selector_of(key))
+            .collect();
         marked.push((runtime.definition.title.clone(), selectors));
     }
     Ok(marked)
 }
 
 fn is_of_line(runtime: &Runtime<'_>, entry: &Assessment<'_>, name: &str) -> bool {
-    let line = runtime.line_of(&entry.install.version);
+    let line = runtime.published.line_of(&entry.install.version);
     line.is_some_and(|line| line.name == name)
 }
 
@@ -265,11 +268,11 @@ fn keys_of(runtime: &Runtime<'_>, requests: &[Request]) -> Result<Vec<Key>, Erro
         if Runtime::of_request(environment, request)?.name() != runtime.name() {
             continue;
         }
-        let covered = runtime.covered(request, Scope::Shelf)?;
+        let covered = runtime.choosing().covered(request, Scope::Shelf)?;
         let before = keys.len();
         keys.extend((covered.iter()).filter_map(|candidate| Some(candidate.install?.key.clone())));
         if keys.len() == before {
-            runtime.refuse_untold(request)?;
+            runtime.choosing().refuse_untold(request)?;
             return Err(Error::NotAnInstall {
                 selector: request.to_string(),
                 class: Class::NoMatch,

@@ -89,8 +89,10 @@ fn what_is_published_is_filtered(#[case] filter: ReleaseFilter, #[case] expected
     let scene = Scene::new();
     let environment = scene.environment();
     let mut runtime = Runtime::named(&environment, None).unwrap();
-    runtime.load_catalog(false).unwrap();
-    let passed = filter.apply(&runtime, runtime.published()).unwrap();
+    runtime.published.load(false).unwrap();
+    let passed = filter
+        .apply(&runtime, runtime.choosing().everything_published())
+        .unwrap();
     let versions: Vec<&str> = passed
         .iter()
         .map(|passed| passed.version.as_str())
@@ -103,12 +105,12 @@ fn a_publisher_or_line_that_nobody_knows_is_named() {
     let scene = Scene::new();
     let environment = scene.environment();
     let mut runtime = Runtime::named(&environment, None).unwrap();
-    runtime.load_catalog(false).unwrap();
+    runtime.published.load(false).unwrap();
     let filter = ReleaseFilter {
         publisher: Some("dunfield".to_owned()),
         ..ReleaseFilter::default()
     };
-    match filter.apply(&runtime, runtime.published()) {
+    match filter.apply(&runtime, runtime.choosing().everything_published()) {
         Err(Error::UnknownPublisher { known, .. }) => {
             assert!(known.contains(&"dunefield".to_owned()), "{known:?}");
         }

@@ -3,13 +3,14 @@
 use std::fs;
 use std::process::Command;
 
+use vshelf_app::Error;
 use vshelf_app::adopt::{AdoptRequest, Name, adopt};
 use vshelf_app::install::run::{InstallRequest, install, required};
 use vshelf_app::keep::history;
 use vshelf_app::keep::remove::{RemoveRequest, remove};
 use vshelf_app::keep::restore::restore;
 use vshelf_app::keep::tidy::{TidyRequest, plan_tidy};
-use vshelf_app::{Error, Runtime};
+use vshelf_app::runtime::opening;
 use vshelf_core::tidy::{Protection, Witness};
 use vshelf_shelf::journal::{self, Operation, SeenProject};
 
@@ -114,7 +115,7 @@ fn a_project_that_cannot_be_noted_is_told() {
 /// What keeps 6.20.2 in the plan of a clean-up that is told to take it.
 fn what_keeps_six(scene: &Scene) -> Vec<Protection> {
     let environment = scene.environment();
-    let runtimes = Runtime::shown(&environment, None).unwrap();
+    let runtimes = opening::shown(&environment, None).unwrap();
     let asked = TidyRequest {
         include: requests(&["6.20.2"]),
         ..TidyRequest::default()

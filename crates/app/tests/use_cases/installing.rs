@@ -105,7 +105,7 @@ fn another_source_gives_what_the_first_one_does_not() {
     with_second_source(&scene, &second);
     let environment = scene.environment();
     let mut runtime = Runtime::named(&environment, None).unwrap();
-    runtime.load_catalog(false).unwrap();
+    runtime.published.load(false).unwrap();
     scene.server.misbehave(&[Fault::Status(404)]);
     let recorder = scene.install(&["8.3.1"]);
     let told = ["SourceFailed", "source: \"first\"", "next: \"second\""];

@@ -12,7 +12,8 @@ use vshelf_app::keep::renew::{self, Follower, RenewOptions, plan_renewals};
 use vshelf_app::keep::restore::restore;
 use vshelf_app::keep::tidy::{self, TidyRequest, mark_kept, plan_tidy};
 use vshelf_app::keep::trash;
-use vshelf_app::{Answer, Class, Error, Runtime, labels};
+use vshelf_app::runtime::opening;
+use vshelf_app::{Answer, Class, Error, labels};
 use vshelf_core::tidy::{Protection, Reason, Verdict};
 use vshelf_shelf::journal::Operation;
 
@@ -88,7 +89,7 @@ fn who_asked_for_what_was_removed_is_told_with_what_it_finds_now() {
 /// Plans a clean-up, asks, and carries it out where the answer is yes.
 fn tidy(scene: &Scene, asked: &TidyRequest, recorder: &Recorder) -> Option<tidy::Tidied> {
     let environment = scene.environment();
-    let runtimes = Runtime::shown(&environment, None).unwrap();
+    let runtimes = opening::shown(&environment, None).unwrap();
     let mut plan = plan_tidy(&environment, &runtimes, asked).unwrap();
     match tidy::ask(&plan, recorder).unwrap() {
         Answer::Yes => Some(tidy::apply(&environment, &mut plan, recorder).unwrap()),
@@ -128,7 +129,7 @@ fn what_is_kept_labelled_or_left_out_stays() {
         except: requests(&["6.20.1"]),
         ..TidyRequest::default()
     };
-    let runtimes = Runtime::shown(&environment, None).unwrap();
+    let runtimes = opening::shown(&environment, None).unwrap();
     let plan = plan_tidy(&environment, &runtimes, &asked).unwrap();
     assert_eq!(plan.count(Verdict::Remove), 0);
     let protections: Vec<&Protection> = plan.assessments().flat_map(|a| &a.protections).collect();
@@ -152,7 +153,7 @@ fn what_is_kept_labelled_or_left_out_stays() {
 fn what_came_to_be_kept_since_the_plan_was_made_stays() {
     let scene = Scene::with(&["8.3.1", "6.20.2", "6.20.1"]);
     let environment = scene.environment();
-    let runtimes = Runtime::shown(&environment, None).unwrap();
+    let runtimes = opening::shown(&environment, None).unwrap();
     let mut plan = plan_tidy(&environment, &runtimes, &TidyRequest::default()).unwrap();
     assert_eq!(plan.count(Verdict::Remove), 1);
     // By another command, while the person is asked.
@@ -174,7 +175,7 @@ fn what_came_to_be_kept_since_the_plan_was_made_stays() {
 fn a_line_that_is_misspelled_does_not_look_tidy() {
     let scene = Scene::with(&["8.3.1"]);
     let environment = scene.environment();
-    let runtimes = Runtime::shown(&environment, None).unwrap();
+    let runtimes = opening::shown(&environment, None).unwrap();
     let asked = TidyRequest {
         lines: vec!["77".to_owned()],
         ..TidyRequest::default()
@@ -347,7 +348,7 @@ fn what_is_removed_for_good_is_gone_and_the_trash_can_be_emptied() {
 fn a_plan_says_what_has_room_in_the_trash_and_what_is_freed() {
     let scene = Scene::with(&["8.3.1", "6.20.2", "6.20.1"]);
     let environment = scene.environment();
-    let runtimes = Runtime::shown(&environment, None).unwrap();
+    let runtimes = opening::shown(&environment, None).unwrap();
     let mut plan = plan_tidy(&environment, &runtimes, &TidyRequest::default()).unwrap();
     let all = plan.trashes();
     assert!(all > 1000 && plan.frees() == 0);

@@ -111,14 +111,14 @@ impl Scene {
         let environment = self.environment();
         let runtime = Runtime::named(&environment, None).unwrap();
         let installs = runtime.snapshot.installs.iter();
-        (installs.map(|install| runtime.selector_of(&install.id.key))).collect()
+        (installs.map(|install| runtime.names().selector_of(&install.id.key))).collect()
     }
 
     /// The selector of the default.
     pub fn default(&self) -> Option<String> {
         let environment = self.environment();
         let runtime = Runtime::named(&environment, None).unwrap();
-        (runtime.default_pick()).map(|pick| runtime.selector_of_pick(pick))
+        (runtime.snapshot.default_pick()).map(|pick| runtime.names().selector_of_pick(pick))
     }
 
     /// The folder of the main publisher's build of this version.

@@ -183,8 +183,8 @@ impl CatalogCache {
 
     /// The files of catalogs that belong to none of these definitions any more. Definitions of which
     /// [`CatalogCache::kept_of`] knows nothing need not be among them.
-    pub fn unclaimed(&self, known: &[Definition]) -> io::Result<Vec<PathBuf>> {
-        let files_of = |definition: &Definition| {
+    pub fn unclaimed(&self, known: &[Arc<Definition>]) -> io::Result<Vec<PathBuf>> {
+        let files_of = |definition: &Arc<Definition>| {
             let sources = definition.sources.iter();
             let of_sources = sources.map(|source| self.file(&definition.name, source));
             let merged = std::iter::once(self.merged_file(definition));
@@ -695,8 +695,11 @@ mod tests {
         assert!(cache.merged(&other).is_none());
         let runtimes = ["mar", "marram", "sedge"].map(str::to_owned);
         assert_eq!(cache.kept_of(runtimes.into()).unwrap(), ["marram"]);
-        assert_eq!(cache.unclaimed(&[definition]).unwrap(), [] as [PathBuf; 0]);
-        assert_eq!(cache.unclaimed(&[other]).unwrap().len(), 1);
+        assert_eq!(
+            cache.unclaimed(&[definition.into()]).unwrap(),
+            [] as [PathBuf; 0]
+        );
+        assert_eq!(cache.unclaimed(&[other.into()]).unwrap().len(), 1);
     }
 
     #[test]

@@ -19,13 +19,15 @@ pub struct Cards<'r, 'c> {
 impl<'r, 'c> Cards<'r, 'c> {
     /// The cards of a runtime.
     pub fn new(runtime: &'r Runtime<'c>) -> Cards<'r, 'c> {
-        let published = runtime.published().into_iter();
+        let published = runtime.choosing().everything_published().into_iter();
         Cards {
             runtime,
             published: published
                 .map(|candidate| {
                     (
-                        runtime.selector_for(candidate.version, candidate.publisher),
+                        runtime
+                            .names()
+                            .selector_for(candidate.version, candidate.publisher),
                         candidate,
                     )
                 })
@@ -41,16 +43,16 @@ impl<'r, 'c> Cards<'r, 'c> {
             && let Some(release) = candidate.release
         {
             // A card that cannot be read is a short one.
-            let details = runtime.details(release).unwrap_or_default();
+            let details = runtime.published.details(release).unwrap_or_default();
             let platform = runtime.environment().platform().to_string();
             facts = card::facts(runtime, candidate, release, &details);
             // Of the builds only the one for this machine can be chosen.
             facts.retain(|(name, fact)| *name != "build" || fact.starts_with(&platform));
         }
-        let is_named = |install: &&Install| runtime.selector_of(&install.id.key) == name;
+        let is_named = |install: &&Install| runtime.names().selector_of(&install.id.key) == name;
         if let Some(install) = runtime.snapshot.installs.iter().find(is_named) {
             let contents = &install.record.contents;
-            let used = ago(runtime.used_on(install), runtime.today);
+            let used = ago(runtime.used_on(install), runtime.today());
             let size = megabytes(contents.unpacked_size);
             let place = facts.len().min(1);
             let of_install = [

@@ -96,7 +96,7 @@ impl Session<'_> {
             // What the command before changed shows, in the shell that it leaves.
             let environment = Environment::in_shell(shell, self.offline);
             let mut runtime = Runtime::named(&environment, Some(&self.name))?;
-            runtime.load_catalog(false)?;
+            runtime.published.load(false)?;
             browser.show(snapshot::take(&runtime));
             end = self.look_at(screen, browser, &runtime)?;
             drop(runtime);

@@ -13,8 +13,8 @@ use crate::wording::versions::{about_line, marks};
 
 /// What there is at this moment.
 pub fn take(runtime: &Runtime<'_>) -> Snapshot {
-    let catalog = runtime.catalog();
-    let published = runtime.published();
+    let catalog = runtime.published.catalog();
+    let published = runtime.choosing().everything_published();
     let activity = Activity::of(runtime);
     let has_any = |line: &&Line| {
         let installed = |install: &Install| line.covers(&install.id.version);
@@ -28,8 +28,8 @@ pub fn take(runtime: &Runtime<'_>) -> Snapshot {
     let spines = lines.iter().map(|line| Spine {
         name: line.name.clone(),
         codename: line.codename.clone().unwrap_or_default(),
-        phase: line.phase_on(runtime.today),
-        about: plain(&about_line(line, runtime.today)),
+        phase: line.phase_on(runtime.today()),
+        about: plain(&about_line(line, runtime.today())),
     });
     let mut entries: Vec<(Version, BrowseItem)> = published
         .iter()
@@ -37,7 +37,9 @@ pub fn take(runtime: &Runtime<'_>) -> Snapshot {
             let mut entry = entry(
                 runtime,
                 &activity,
-                &runtime.selector_for(candidate.version, candidate.publisher),
+                &runtime
+                    .names()
+                    .selector_for(candidate.version, candidate.publisher),
                 candidate.install,
             );
             entry.spine = spine_of(candidate.version);
@@ -52,7 +54,7 @@ pub fn take(runtime: &Runtime<'_>) -> Snapshot {
         let is_published =
             |candidate: &Candidate<'_>| candidate.install.is_some_and(|other| other.key == id.key);
         if !published.iter().any(is_published) {
-            let name = runtime.selector_of(&id.key);
+            let name = runtime.names().selector_of(&id.key);
             let mut entry = entry(runtime, &activity, &name, Some(id));
             entry.spine = spine_of(&id.version);
             let place = entries.partition_point(|(version, _)| *version > id.version);
@@ -74,7 +76,7 @@ fn entry(
     install: Option<&InstallId>,
 ) -> BrowseItem {
     let key = install.map(|install| &install.key);
-    let is_default = key.is_some_and(|key| runtime.is_default(key));
+    let is_default = key.is_some_and(|key| runtime.snapshot.is_default(key));
     let is_active = key.is_some_and(|key| activity.is_active(key));
     BrowseItem {
         spine: None,
@@ -100,7 +102,7 @@ fn removal(runtime: &Runtime<'_>, key: &Key, is_default: bool, is_active: bool) 
     if is_active {
         sentences.push("This shell uses it.".to_owned());
     }
-    let install = runtime.install(key);
+    let install = runtime.snapshot.install(key);
     let contents = install.map(|install| &install.record.contents);
     if let Some(contents) = contents.filter(|contents| contents.adopted.is_none()) {
         let size = megabytes(contents.unpacked_size);
@@ -130,7 +132,7 @@ fn active_in_words(runtime: &Runtime<'_>, activity: &Activity) -> String {
     let Some(pick) = activity.active() else {
         return "nothing is active".to_owned();
     };
-    let pick = runtime.selector_of_pick(pick);
+    let pick = runtime.names().selector_of_pick(pick);
     match activity.rule() {
         Some(Rule::Switch) => format!("this shell: {pick}"),
         Some(Rule::Requirement) => format!("required here: {pick}"),

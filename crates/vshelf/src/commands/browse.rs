@@ -41,7 +41,7 @@ impl RunCommand for Browse {
             return Err(Failure::new(Kind::Usage, message)
                 .run("To list what is published", "vshelf catalog"));
         }
-        runtime.load_catalog(false)?;
+        runtime.published.load(false)?;
         match look(ui, runtime, &self.filter)? {
             Left::Quietly(shell) => {
                 if let Some(shell) = shell {

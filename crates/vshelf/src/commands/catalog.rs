@@ -75,12 +75,12 @@ impl RunCommand for Catalog {
             None => (None, None),
         };
         let mut runtime = Runtime::named(environment, name.as_deref())?;
-        runtime.load_and_tell(self.refresh, ui)?;
-        runtime.today = self.as_of.unwrap_or(runtime.today);
+        runtime.published.load_and_tell(self.refresh, ui)?;
+        runtime.published.judge_on(self.as_of);
         let is_filtered = self.filters.any();
         let covered = match &request {
-            Some(request) => runtime.covered(request, Scope::Published)?,
-            None if is_filtered => runtime.published(),
+            Some(request) => runtime.choosing().covered(request, Scope::Published)?,
+            None if is_filtered => runtime.choosing().everything_published(),
             None => return catalog::show_lines(ui, &runtime, self.json),
         };
         let covered = self.filters.filter().apply(&runtime, covered)?;

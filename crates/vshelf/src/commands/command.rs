@@ -1,7 +1,8 @@
 //! What a command is to the command line.
 
 use clap::{ArgMatches, Args, Command, FromArgMatches};
-use vshelf_app::{Environment, Error, Runtime, definitions};
+use vshelf_app::runtime::opening;
+use vshelf_app::{Environment, Error, definitions};
 use vshelf_core::{Platform, Request};
 
 use crate::failure::{Failure, Kind, Outcome};
@@ -63,7 +64,7 @@ pub fn request(selector: &str) -> Result<Request, Failure> {
 
 /// The request that a selector is; the name of a runtime alone means its stable release.
 pub fn release(environment: &Environment, selector: &str) -> Result<Request, Failure> {
-    Ok(Runtime::read_name(environment, request(selector)?)?)
+    Ok(opening::read_name(environment, request(selector)?)?)
 }
 
 /// The runtime whose name is all that was typed, written `marram` or `marram@`.

@@ -1,7 +1,8 @@
 //! `vshelf default`: what new shells and desktop programs get.
 
 use clap::Args;
-use vshelf_app::{Environment, Runtime, defaults};
+use vshelf_app::runtime::opening;
+use vshelf_app::{Environment, defaults};
 
 use super::command::{CommandArgs, RunCommand, release};
 use crate::failure::Outcome;
@@ -35,7 +36,7 @@ impl RunCommand for Default {
                 default::say_set(ui, &set)
             }
             None => {
-                let runtimes = Runtime::shown(environment, None)?;
+                let runtimes = opening::shown(environment, None)?;
                 default::show(ui, &runtimes, self.json)
             }
         }

@@ -39,13 +39,13 @@ impl RunCommand for Explain {
     fn run(self, ui: &Ui, environment: &Environment) -> Outcome {
         let request = release(environment, &self.selector)?;
         let mut runtime = Runtime::of_request(environment, &request)?;
-        runtime.today = self.as_of.unwrap_or(runtime.today);
+        runtime.published.judge_on(self.as_of);
         let scope = match self.shelf {
             true => Scope::Shelf,
             false => Scope::Published,
         };
         if scope == Scope::Published {
-            runtime.load_and_tell(false, ui)?;
+            runtime.published.load_and_tell(false, ui)?;
         }
         match self.json {
             true => explain::print(ui, &runtime, &self.selector, &request, scope),

@@ -2,8 +2,9 @@
 
 use clap::Args;
 use jiff::civil::Date;
+use vshelf_app::Environment;
 use vshelf_app::keep::tidy::plan_outdated;
-use vshelf_app::{Environment, Runtime};
+use vshelf_app::runtime::opening;
 
 use super::command::{CommandArgs, RunCommand};
 use crate::failure::Outcome;
@@ -44,10 +45,12 @@ impl CommandArgs for List {
 
 impl RunCommand for List {
     fn run(self, ui: &Ui, environment: &Environment) -> Outcome {
-        let mut runtimes = Runtime::shown(environment, self.runtime.as_deref())?;
-        Runtime::tell_untold(&runtimes, ui);
+        let mut runtimes = opening::shown(environment, self.runtime.as_deref())?;
+        for runtime in &runtimes {
+            runtime.names().tell_untold(ui);
+        }
         for runtime in &mut runtimes {
-            runtime.today = self.as_of.unwrap_or(runtime.today);
+            runtime.published.judge_on(self.as_of);
         }
         if self.outdated {
             let plan = plan_outdated(environment, &runtimes)?;

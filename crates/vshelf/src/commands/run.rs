@@ -73,7 +73,7 @@ impl RunCommand for Run {
                 Kind::NoMatch,
                 format!(
                     "there is no command {name:?} to run on {}",
-                    runtime.selector_of_pick(&pick)
+                    runtime.names().selector_of_pick(&pick)
                 ),
             ),
             _ => Failure::new(Kind::Other, format!("{name:?} cannot be run: {error}")),

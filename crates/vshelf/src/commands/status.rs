@@ -1,7 +1,8 @@
 //! `vshelf status`: what is active here, and why.
 
 use clap::Args;
-use vshelf_app::{Environment, Runtime, concerns};
+use vshelf_app::runtime::opening;
+use vshelf_app::{Environment, concerns};
 
 use super::command::{CommandArgs, RunCommand};
 use crate::failure::Outcome;
@@ -33,8 +34,10 @@ impl CommandArgs for Status {
 
 impl RunCommand for Status {
     fn run(self, ui: &Ui, environment: &Environment) -> Outcome {
-        let runtimes = Runtime::shown(environment, self.runtime.as_deref())?;
-        Runtime::tell_untold(&runtimes, ui);
+        let runtimes = opening::shown(environment, self.runtime.as_deref())?;
+        for runtime in &runtimes {
+            runtime.names().tell_untold(ui);
+        }
         if self.json {
             let reports: Vec<_> = runtimes.iter().map(status::report).collect();
             return json::print_list(ui, &reports);

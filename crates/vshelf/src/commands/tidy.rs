@@ -3,7 +3,8 @@
 use clap::Args;
 use jiff::civil::Date;
 use vshelf_app::keep::tidy::{self, TidyPlan, TidyRequest};
-use vshelf_app::{Answer, Environment, Runtime};
+use vshelf_app::runtime::opening;
+use vshelf_app::{Answer, Environment};
 use vshelf_view::words::Count;
 
 use super::command::{CommandArgs, RunCommand, requests};
@@ -67,10 +68,12 @@ impl RunCommand for Tidy {
             let marked = tidy::mark_kept(environment, &requests(&self.keep)?, keep)?;
             return output::tidy::say_kept(ui, &marked, keep);
         }
-        let mut runtimes = Runtime::shown(environment, self.runtime.as_deref())?;
-        Runtime::tell_untold(&runtimes, ui);
+        let mut runtimes = opening::shown(environment, self.runtime.as_deref())?;
+        for runtime in &runtimes {
+            runtime.names().tell_untold(ui);
+        }
         for runtime in &mut runtimes {
-            runtime.today = self.as_of.unwrap_or(runtime.today);
+            runtime.published.judge_on(self.as_of);
         }
         let asked = TidyRequest {
             lines: self.line.clone(),

@@ -54,8 +54,8 @@ impl CommandArgs for Timeline {
 impl RunCommand for Timeline {
     fn run(self, ui: &Ui, environment: &Environment) -> Outcome {
         let mut runtime = Runtime::named(environment, self.runtime.as_deref())?;
-        runtime.load_and_tell(false, ui)?;
-        runtime.today = self.as_of.unwrap_or(runtime.today);
+        runtime.published.load_and_tell(false, ui)?;
+        runtime.published.judge_on(self.as_of);
         let choice = LineChoice {
             names: self.lines,
             supported: self.supported,

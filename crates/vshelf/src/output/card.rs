@@ -96,8 +96,8 @@ pub fn show(ui: &Ui, runtime: &Runtime<'_>, candidate: &Candidate<'_>, as_json: 
     let release = candidate.release.ok_or_else(|| Error::NotPublished {
         selector: candidate.version.to_string(),
     })?;
-    let details = runtime.details(release)?;
-    let publisher = runtime.catalog().publisher(&release.publisher);
+    let details = runtime.published.details(release)?;
+    let publisher = runtime.published.catalog().publisher(&release.publisher);
     if as_json {
         let activity = Activity::of(runtime);
         let report = CardReport::new(
@@ -107,11 +107,13 @@ pub fn show(ui: &Ui, runtime: &Runtime<'_>, candidate: &Candidate<'_>, as_json: 
         );
         return json::print(ui, &report);
     }
-    let catalog = runtime.catalog();
+    let catalog = runtime.published.catalog();
     let title = &runtime.definition.title;
     let line = catalog.line_of(&release.version);
-    let phase = line.map(|line| line.phase_on(runtime.today));
-    let selector = runtime.selector_for(&release.version, &release.publisher);
+    let phase = line.map(|line| line.phase_on(runtime.today()));
+    let selector = runtime
+        .names()
+        .selector_for(&release.version, &release.publisher);
     let name = styled(Palette::STRONG, format!("{title} {selector}"));
     ui.result(format!("{}{name}", ui.spine(spine(phase))))?;
     ui.facts(&facts(runtime, candidate, release, &details))?;
@@ -144,11 +146,14 @@ pub fn facts(
     release: &Release,
     details: &Details,
 ) -> Vec<(&'static str, String)> {
-    let catalog = runtime.catalog();
+    let catalog = runtime.published.catalog();
     let line = catalog.line_of(&release.version);
     let mut facts: Vec<(&str, String)> = Vec::new();
     if let Some(date) = release.date {
-        facts.push(("published", format!("{date}, {}", ago(date, runtime.today))));
+        facts.push((
+            "published",
+            format!("{date}, {}", ago(date, runtime.today())),
+        ));
     }
     let publisher = catalog.publisher(&release.publisher);
     let named = publisher.map(|publisher| &*publisher.name);
@@ -163,8 +168,8 @@ pub fn facts(
         facts.push(("remark", printable(remark)));
     }
     if let Some(line) = line {
-        facts.push(("line", about_line(line, runtime.today)));
-        facts.extend(next_phase(line, runtime.today).map(|next| ("then", next)));
+        facts.push(("line", about_line(line, runtime.today())));
+        facts.extend(next_phase(line, runtime.today()).map(|next| ("then", next)));
     }
     if release.security {
         facts.push((
@@ -207,7 +212,7 @@ pub fn facts(
     facts.push((
         "on the shelf",
         match candidate.install {
-            Some(install) => format!("yes, as {}", runtime.selector_of(&install.key)),
+            Some(install) => format!("yes, as {}", runtime.names().selector_of(&install.key)),
             None => "no".to_owned(),
         },
     ));

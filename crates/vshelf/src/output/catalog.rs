@@ -103,7 +103,7 @@ fn newest_of(catalog: &Catalog, line: &Line) -> Vec<String> {
 
 /// Shows the lines.
 pub fn show_lines(ui: &Ui, runtime: &Runtime<'_>, as_json: bool) -> Outcome {
-    let catalog = runtime.catalog();
+    let catalog = runtime.published.catalog();
     let reports: Vec<LineReport> = catalog
         .lines
         .iter()
@@ -113,14 +113,14 @@ pub fn show_lines(ui: &Ui, runtime: &Runtime<'_>, as_json: bool) -> Outcome {
                 runtime: runtime.name().to_owned(),
                 line: line.name.clone(),
                 codename: line.codename.clone(),
-                phase: line.phase_on(runtime.today),
+                phase: line.phase_on(runtime.today()),
                 start: line.start,
                 lts: line.lts,
                 maintenance: line.maintenance,
                 end: line.end,
                 newest: newest.next(),
                 other_publishers: newest.collect(),
-                on_shelf: (runtime.installs_of(line))
+                on_shelf: (runtime.names().installs_of(line))
                     .map(|install| install.id.key.clone())
                     .collect(),
             }
@@ -144,7 +144,10 @@ pub fn show_lines(ui: &Ui, runtime: &Runtime<'_>, as_json: bool) -> Outcome {
         let newest: Vec<&str> = (report.newest.iter().chain(&report.other_publishers))
             .map(String::as_str)
             .collect();
-        let on_shelf = report.on_shelf.iter().map(|key| runtime.selector_of(key));
+        let on_shelf = report
+            .on_shelf
+            .iter()
+            .map(|key| runtime.names().selector_of(key));
         let on_shelf: Vec<String> = on_shelf.collect();
         table.row(
             spine(Some(report.phase)),
@@ -157,7 +160,7 @@ pub fn show_lines(ui: &Ui, runtime: &Runtime<'_>, as_json: bool) -> Outcome {
                     .unwrap_or_default()
                     .into(),
                 phase_cell(Some(report.phase)),
-                end_cell(line, runtime.today),
+                end_cell(line, runtime.today()),
                 newest.join(", ").into(),
                 on_shelf.join(", ").into(),
             ],
@@ -170,7 +173,7 @@ pub fn show_lines(ui: &Ui, runtime: &Runtime<'_>, as_json: bool) -> Outcome {
         Some(newest) => newest.line.as_str(),
         None => return Ok(()),
     };
-    let command = format!("vshelf catalog {}", runtime.as_typed(example));
+    let command = format!("vshelf catalog {}", runtime.names().as_typed(example));
     ui.next("To see the releases of a line", &command);
     Ok(())
 }
@@ -183,7 +186,7 @@ impl ReleaseReport {
         candidate: &Candidate<'_>,
         release: &Release,
     ) -> ReleaseReport {
-        let line = runtime.catalog().line_of(&release.version);
+        let line = runtime.published.catalog().line_of(&release.version);
         let marks = candidate
             .install
             .map(|install| marks(runtime, activity, &install.key))
@@ -194,7 +197,7 @@ impl ReleaseReport {
             publisher: release.publisher.to_string(),
             date: release.date,
             line: line.map(|line| line.name.clone()),
-            phase: line.map(|line| line.phase_on(runtime.today)),
+            phase: line.map(|line| line.phase_on(runtime.today())),
             security: release.security,
             withdrawn: release.withdrawn.as_deref().map(str::to_owned),
             platforms: release.platforms.iter().map(ToString::to_string).collect(),

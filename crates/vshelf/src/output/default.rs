@@ -40,14 +40,17 @@ pub fn show(ui: &Ui, runtimes: &[Runtime<'_>], as_json: bool) -> Outcome {
     }
     for runtime in runtimes {
         let title = &runtime.definition.title;
-        match (runtime.default_selector(), runtime.default_pick()) {
-            (Some(selector), Some(pick)) if *selector == runtime.selector_of_pick(pick) => {
+        match (
+            runtime.snapshot.default_selector(),
+            runtime.snapshot.default_pick(),
+        ) {
+            (Some(selector), Some(pick)) if *selector == runtime.names().selector_of_pick(pick) => {
                 ui.sentence(format!("{title}: {selector} is the default."))?;
             }
             (Some(selector), Some(pick)) => {
                 ui.sentence(format!(
                     "{title}: {} is the default, set as {selector}.",
-                    runtime.selector_of_pick(pick)
+                    runtime.names().selector_of_pick(pick)
                 ))?;
             }
             (Some(selector), None) => {
@@ -66,10 +69,10 @@ pub fn show(ui: &Ui, runtimes: &[Runtime<'_>], as_json: bool) -> Outcome {
 }
 
 fn report(runtime: &Runtime<'_>) -> Report {
-    let key = runtime.default_pick().and_then(Pick::key);
+    let key = runtime.snapshot.default_pick().and_then(Pick::key);
     Report {
         runtime: runtime.name().to_owned(),
-        selector: runtime.default_selector().map(str::to_owned),
+        selector: runtime.snapshot.default_selector().map(str::to_owned),
         key: key.map(Key::selector),
         path: key.map(|_| runtime.shelf.default_link().to_string_lossy().into_owned()),
     }

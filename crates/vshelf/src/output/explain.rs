@@ -56,7 +56,7 @@ pub fn print(
     request: &Request,
     scope: Scope,
 ) -> Outcome {
-    let explanation = runtime.explain(request, scope);
+    let explanation = runtime.choosing().explain(request, scope);
     let (chosen, publisher) = match &explanation.outcome {
         Ok(Choice::Version(chosen)) => (
             Some(chosen.version.to_string()),
@@ -70,7 +70,7 @@ pub fn print(
         _ => None,
     };
     let details = release
-        .map(|release| runtime.details(release))
+        .map(|release| runtime.published.details(release))
         .transpose()?;
     let details = details.unwrap_or_default();
     let builds = details.builds_for(runtime.environment().platform());
@@ -81,7 +81,7 @@ pub fn print(
         runtime: runtime.name().to_owned(),
         selector: selector.to_owned(),
         scope,
-        day: runtime.today,
+        day: runtime.today(),
         error: explanation.outcome.as_ref().err().map(ToString::to_string),
         steps: explanation.steps,
         chosen,
@@ -89,16 +89,18 @@ pub fn print(
     };
     json::print(ui, &report)?;
     let failed = explanation.outcome.err();
-    failed.map_or(Ok(()), |error| Err(runtime.unresolved(error).into()))
+    failed.map_or(Ok(()), |error| {
+        Err(runtime.choosing().unresolved(error).into())
+    })
 }
 
 /// Shows the steps, and what is chosen in the end.
 pub fn show(ui: &Ui, runtime: &Runtime<'_>, request: &Request, scope: Scope) -> Outcome {
-    let explanation = runtime.explain(request, scope);
+    let explanation = runtime.choosing().explain(request, scope);
     let title = &runtime.definition.title;
     ui.result(styled(
         Palette::STRONG,
-        format!("{title} {request}, on {}", runtime.today),
+        format!("{title} {request}, on {}", runtime.today()),
     ))?;
     for (index, step) in explanation.steps.iter().enumerate() {
         ui.fact(&format!("{:>2}", index + 1), &worded(runtime, step))?;
@@ -125,7 +127,7 @@ pub fn show(ui: &Ui, runtime: &Runtime<'_>, request: &Request, scope: Scope) -> 
             let program = activity.need_system_copy(runtime)?;
             ui.sentence(format!("Result: {}.", shown(program)))
         }
-        Err(error) => Err(runtime.unresolved(error).into()),
+        Err(error) => Err(runtime.choosing().unresolved(error).into()),
     }
 }
 
@@ -141,7 +143,7 @@ fn say_locked(ui: &Ui, runtime: &Runtime<'_>, request: &Request) -> Outcome {
     match project::locked_in(runtime, &lock)? {
         Some(locked) => ui.sentence(format!(
             "The project here requires it, and is locked to {} ({}).",
-            runtime.selector_of(&locked.key()),
+            runtime.names().selector_of(&locked.key()),
             shown(&lock)
         )),
         None => Ok(()),
@@ -150,7 +152,7 @@ fn say_locked(ui: &Ui, runtime: &Runtime<'_>, request: &Request) -> Outcome {
 
 /// Says which source gives the bytes of a release, and who tells what is known of it.
 fn say_where_from(ui: &Ui, runtime: &Runtime<'_>, release: &Release) -> Outcome {
-    let details = runtime.details(release)?;
+    let details = runtime.published.details(release)?;
     let platform = runtime.environment().platform();
     let builds = details.builds_for(platform);
     let Some(build) = builds.first() else {
@@ -165,7 +167,7 @@ fn say_where_from(ui: &Ui, runtime: &Runtime<'_>, release: &Release) -> Outcome 
             }
         }
     }
-    let line = runtime.catalog().line_of(&release.version);
+    let line = runtime.published.catalog().line_of(&release.version);
     let others = told_by_others(&details, line, build.source.as_deref());
     let source = build.source.as_deref().unwrap_or_default();
     let repack = if build.repack.is_some() {
@@ -262,7 +264,10 @@ fn worded(runtime: &Runtime<'_>, step: &Step) -> String {
         },
         Step::System => "system is the first copy on PATH that is not on the shelf.".to_owned(),
         Step::Previous { key: pick } => {
-            format!("This shell used {} before.", runtime.selector_of_pick(pick))
+            format!(
+                "This shell used {} before.",
+                runtime.names().selector_of_pick(pick)
+            )
         }
     }
 }

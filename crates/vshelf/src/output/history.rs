@@ -97,9 +97,9 @@ pub fn show(ui: &Ui, history: &History<'_>) -> Outcome {
     for entry in &history.entries {
         let record = &entry.record;
         let runtime = history.runtime_of(entry);
-        let phase = runtime.and_then(|runtime| runtime.phase_of(&record.version));
+        let phase = runtime.and_then(|runtime| runtime.published.phase_of(&record.version));
         let called = match runtime {
-            Some(runtime) => runtime.title_of(&entry.key),
+            Some(runtime) => runtime.names().title_of(&entry.key),
             None => format!("{} {}", record.runtime, entry.key.selector()),
         };
         let mut about = why(entry);

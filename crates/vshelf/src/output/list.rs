@@ -5,6 +5,7 @@ use std::cmp::Reverse;
 use jiff::civil::Date;
 use serde::Serialize;
 use vshelf_app::events::{Event, Listener};
+use vshelf_app::snapshot::size_on_disk;
 use vshelf_app::{Activity, Error, Runtime};
 use vshelf_core::outlook::Newer;
 use vshelf_core::{Key, Phase};
@@ -90,7 +91,7 @@ impl<'r> Listed<'r> {
     /// Looks at a runtime's shelf; with `measure` the sizes are taken from the disk.
     pub fn of(runtime: &'r Runtime<'r>, order: Order, measure: bool) -> Result<Self, Failure> {
         // Its lines and its releases are looked at: both in one reading.
-        runtime.heads();
+        runtime.published.heads();
         let activity = Activity::of(runtime);
         let mut report = report(runtime, &activity);
         if measure {
@@ -115,8 +116,8 @@ impl Report {
     /// Takes the sizes from the disk.
     fn measure(&mut self, runtime: &Runtime<'_>) -> Outcome {
         for report in &mut self.installs {
-            if let Some(install) = runtime.install(&report.key) {
-                report.size = runtime.size_on_disk(install)?;
+            if let Some(install) = runtime.snapshot.install(&report.key) {
+                report.size = size_on_disk(install)?;
             }
         }
         Ok(())
@@ -133,26 +134,26 @@ impl Report {
 }
 
 fn report(runtime: &Runtime<'_>, activity: &Activity) -> Report {
-    let installs = (runtime.installs_main_first().into_iter())
+    let installs = (runtime.names().installs_main_first().into_iter())
         .map(|install| {
             let id = &install.id;
-            let line = runtime.line_of(&id.version);
+            let line = runtime.published.line_of(&id.version);
             InstallReport {
                 version: id.version.to_string(),
                 publisher: id.publisher.clone(),
                 key: id.key.clone(),
                 path: install.folder.to_string_lossy().into_owned(),
                 line: line.map(|line| line.name.clone()),
-                phase: line.map(|line| line.phase_on(runtime.today)),
+                phase: line.map(|line| line.phase_on(runtime.today())),
                 end: line.and_then(|line| line.end),
                 size: install.record.contents.unpacked_size,
                 shared: install.record.contents.shared_size,
                 used: runtime.used_on(install),
                 installed: install.record.contents.installed.to_string(),
                 active: activity.is_active(&id.key),
-                default: runtime.is_default(&id.key),
+                default: runtime.snapshot.is_default(&id.key),
                 marks: marks(runtime, activity, &id.key),
-                newer: runtime.newer_than(id),
+                newer: runtime.published.newer_than(id),
             }
         })
         .collect();
@@ -210,16 +211,19 @@ fn show_one(ui: &Ui, listed: &Listed<'_>) -> Outcome {
     ];
     let mut table = Table::new(&columns, Palette::HEADING);
     for report in &report.installs {
-        let Some(install) = runtime.install(&report.key) else {
+        let Some(install) = runtime.snapshot.install(&report.key) else {
             continue;
         };
-        let line = runtime.line_of(&install.id.version);
+        let line = runtime.published.line_of(&install.id.version);
         table.row(
             spine(report.phase),
             [
-                Cell::new(runtime.selector_of(&install.id.key), Palette::STRONG),
+                Cell::new(
+                    runtime.names().selector_of(&install.id.key),
+                    Palette::STRONG,
+                ),
                 phase_cell(report.phase),
-                end_cell(line, runtime.today),
+                end_cell(line, runtime.today()),
                 megabytes(report.size).into(),
                 match measured {
                     true => bar(report.size, bytes, ui.is_unicode()).into(),
@@ -229,7 +233,7 @@ fn show_one(ui: &Ui, listed: &Listed<'_>) -> Outcome {
                     shared @ 1.. if *measured => megabytes(shared).into(),
                     _ => Cell::default(),
                 },
-                ago(report.used, runtime.today).into(),
+                ago(report.used, runtime.today()).into(),
                 newer_cell(report.newer.as_ref()),
                 report.marks.join(", ").into(),
             ],

@@ -18,7 +18,7 @@ pub fn page(runtime: &Runtime<'_>, published: &PublishedCatalog, key: Option<&st
                 Some(codename) => format!("{} {codename}", line.name),
                 None => line.name.clone(),
             },
-            phase: line.phase_on(runtime.today),
+            phase: line.phase_on(runtime.today()),
             spans: spans(catalog, line),
             releases: (catalog.releases_of(line))
                 .map(|release| release_of(published, release))
@@ -40,7 +40,7 @@ pub fn page(runtime: &Runtime<'_>, published: &PublishedCatalog, key: Option<&st
     let page = Page {
         title: runtime.definition.title.clone(),
         name: runtime.name().to_owned(),
-        today: runtime.today,
+        today: runtime.today(),
         definition: format!("{}.toml", runtime.name()),
         key: key.map(str::to_owned),
         lines,

@@ -46,7 +46,7 @@ impl Item for InstallReport {
 pub fn reports(plan: &TidyPlan<'_, '_>) -> Vec<InstallReport> {
     let reports = plan.runtimes.iter().flat_map(|(runtime, plan)| {
         let report = |entry: &Assessment<'_>| {
-            let install = runtime.install(&entry.install.key);
+            let install = runtime.snapshot.install(&entry.install.key);
             InstallReport {
                 runtime: runtime.name().to_owned(),
                 key: entry.install.key.clone(),
@@ -54,7 +54,7 @@ pub fn reports(plan: &TidyPlan<'_, '_>) -> Vec<InstallReport> {
                 reasons: entry.reasons.clone(),
                 kept_by: entry.protections.clone(),
                 size: entry.bytes,
-                used: install.map_or(runtime.today, |install| runtime.used_on(install)),
+                used: install.map_or(runtime.today(), |install| runtime.used_on(install)),
                 newer: entry.newer.clone(),
             }
         };
@@ -117,13 +117,16 @@ pub fn table(runtime: &Runtime<'_>, plan: &[Assessment<'_>]) -> Table {
     ];
     let mut table = Table::new(&columns, Palette::HEADING);
     for entry in plan {
-        let phase = runtime.phase_of(&entry.install.version);
-        let install = runtime.install(&entry.install.key);
-        let used = install.map(|install| ago(runtime.used_on(install), runtime.today));
+        let phase = runtime.published.phase_of(&entry.install.version);
+        let install = runtime.snapshot.install(&entry.install.key);
+        let used = install.map(|install| ago(runtime.used_on(install), runtime.today()));
         table.row(
             spine(phase),
             [
-                Cell::new(runtime.selector_of(&entry.install.key), Palette::STRONG),
+                Cell::new(
+                    runtime.names().selector_of(&entry.install.key),
+                    Palette::STRONG,
+                ),
                 phase_cell(phase),
                 megabytes(entry.bytes).into(),
                 used.unwrap_or_default().into(),
@@ -144,7 +147,7 @@ fn why(runtime: &Runtime<'_>, entry: &Assessment<'_>) -> String {
     let reasons = entry
         .reasons
         .iter()
-        .map(|reason| holders::reason(reason, runtime.today));
+        .map(|reason| holders::reason(reason, runtime.today()));
     let reasons = reasons.collect::<Vec<_>>().join(", ");
     let mut parts = vec![holders::protections(&entry.protections)];
     if let (Verdict::Renew, Some(newer)) = (entry.verdict, &entry.newer) {

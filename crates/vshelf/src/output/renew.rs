@@ -142,7 +142,7 @@ fn show_plan(
     ];
     let mut table = Table::new(&columns, Palette::HEADING);
     for planned in plan {
-        let phase = runtime.phase_of(&planned.from.version);
+        let phase = runtime.published.phase_of(&planned.from.version);
         let follows: Vec<String> = planned.followers.iter().map(follower).collect();
         let packages = match planned.packages.as_ref().map(Vec::len) {
             Ok(0) => String::new(),
@@ -154,7 +154,10 @@ fn show_plan(
             [
                 planned.line.clone().into(),
                 phase_cell(phase),
-                Cell::new(runtime.selector_of(&planned.from.key), Palette::STRONG),
+                Cell::new(
+                    runtime.names().selector_of(&planned.from.key),
+                    Palette::STRONG,
+                ),
                 Cell::new(planned.to.version.to_string(), Palette::STRONG),
                 match planned.to.security {
                     true => Cell::new("security", Palette::WARNING),

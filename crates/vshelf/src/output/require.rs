@@ -66,7 +66,7 @@ pub fn show(ui: &Ui, required: &[Required<'_>]) -> Outcome {
         match &required.met_by {
             Some(pick) => ui.sentence(format!(
                 "The project here requires {title} {wanted} ({place}); {} on the shelf meets it.",
-                required.runtime.selector_of_pick(pick)
+                required.runtime.names().selector_of_pick(pick)
             ))?,
             None => {
                 ui.sentence(format!(

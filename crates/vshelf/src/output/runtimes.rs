@@ -42,13 +42,13 @@ impl Item for Report {
 /// The runtimes, for JSON.
 pub fn reports(known: Vec<KnownRuntime>) -> Vec<Report> {
     let report = |known: KnownRuntime| Report {
-        name: known.definition.name,
-        title: known.definition.title,
-        program: known.definition.program,
+        name: known.definition.name.clone(),
+        title: known.definition.title.clone(),
+        program: known.definition.program.clone(),
         built_in: known.defined_by == DefinedBy::Program,
         defined_by: known.defined_by,
-        sources: (known.definition.sources.into_iter())
-            .map(|source| source.name)
+        sources: (known.definition.sources.iter())
+            .map(|source| source.name.clone())
             .collect(),
         installs: known.installs,
     };

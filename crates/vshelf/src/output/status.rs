@@ -64,19 +64,21 @@ pub struct CopyReport {
 pub fn report(runtime: &Runtime<'_>) -> Report {
     let activity = Activity::of(runtime);
     let active = activity.active().cloned();
-    let install = active.as_ref().and_then(|pick| runtime.picked(pick));
-    let line = install.and_then(|install| runtime.line_of(&install.id.version));
+    let install = active
+        .as_ref()
+        .and_then(|pick| runtime.snapshot.picked(pick));
+    let line = install.and_then(|install| runtime.published.line_of(&install.id.version));
     Report {
         runtime: runtime.name().to_owned(),
         rule: activity.rule(),
-        newer: install.and_then(|install| runtime.newer_than(&install.id)),
+        newer: install.and_then(|install| runtime.published.newer_than(&install.id)),
         first_on_path: activity.answering().cloned().map(String::from),
         program: activity
             .copies
             .first()
             .map(|copy| copy.program.display().to_string()),
         line: line.map(|line| line.name.clone()),
-        phase: line.map(|line| line.phase_on(runtime.today)),
+        phase: line.map(|line| line.phase_on(runtime.today())),
         connected: runtime.environment().shell.dialect().is_some(),
         copies: activity
             .copies
@@ -112,8 +114,8 @@ pub fn show_short(ui: &Ui, runtimes: &[Runtime<'_>]) -> Outcome {
         // As connected shells say it, which know keys alone.
         let version = match activity.active() {
             Some(Pick::System) => "system".to_owned(),
-            Some(pick) => match runtime.picked(pick) {
-                Some(install) => runtime.selector_of(&install.id.key),
+            Some(pick) => match runtime.snapshot.picked(pick) {
+                Some(install) => runtime.names().selector_of(&install.id.key),
                 // What is active by the rules and is not on the shelf does not run.
                 None => continue,
             },
@@ -126,7 +128,7 @@ pub fn show_short(ui: &Ui, runtimes: &[Runtime<'_>]) -> Outcome {
 
 fn show_one(ui: &Ui, runtime: &Runtime<'_>) -> Outcome {
     // Its lines and its releases are looked at: both in one reading.
-    runtime.heads();
+    runtime.published.heads();
     let activity = Activity::of(runtime);
     let title = &runtime.definition.title;
     let connected = runtime.environment().shell.dialect();
@@ -141,11 +143,11 @@ fn show_one(ui: &Ui, runtime: &Runtime<'_>) -> Outcome {
         return Ok(());
     };
     let install = active.met_by.as_ref();
-    let install = install.and_then(|pick| runtime.picked(pick));
-    let line = install.and_then(|install| runtime.line_of(&install.id.version));
-    let phase = line.map(|line| line.phase_on(runtime.today));
+    let install = install.and_then(|pick| runtime.snapshot.picked(pick));
+    let line = install.and_then(|install| runtime.published.line_of(&install.id.version));
+    let phase = line.map(|line| line.phase_on(runtime.today()));
     let name = match install {
-        Some(install) => runtime.selector_of(&install.id.key),
+        Some(install) => runtime.names().selector_of(&install.id.key),
         None => "of the system".to_owned(),
     };
     let named = styled(Palette::STRONG, format!("{title} {name}"));
@@ -168,13 +170,13 @@ fn show_one(ui: &Ui, runtime: &Runtime<'_>) -> Outcome {
         facts.push(("program", shown(&copy.program)));
     }
     if let Some(line) = line {
-        facts.push(("line", about_line(line, runtime.today)));
-        facts.extend(next_phase(line, runtime.today).map(|next| ("then", next)));
+        facts.push(("line", about_line(line, runtime.today())));
+        facts.extend(next_phase(line, runtime.today()).map(|next| ("then", next)));
     }
     if let Some(install) = install {
         facts.push(("publisher", install.id.publisher.clone()));
     }
-    if let Some(newer) = install.and_then(|install| runtime.newer_than(&install.id)) {
+    if let Some(newer) = install.and_then(|install| runtime.published.newer_than(&install.id)) {
         let security = if newer.security {
             ", which fixes a security problem"
         } else {
@@ -220,9 +222,11 @@ fn show_one(ui: &Ui, runtime: &Runtime<'_>) -> Outcome {
     ui.facts(&facts)?;
     say_unmet(ui, runtime, &activity);
     if let Some(other_copy) = &other_copy {
-        let due = activity.active().map(|pick| runtime.selector_of_pick(pick));
+        let due = activity
+            .active()
+            .map(|pick| runtime.names().selector_of_pick(pick));
         let due = due.unwrap_or_default();
-        let fix = other_copies::fix(other_copy, &runtime.as_typed(due));
+        let fix = other_copies::fix(other_copy, &runtime.names().as_typed(due));
         ui.next("To change that", &fix);
     } else if activity.differs() {
         say_way_to_connect(ui, &way_to_connect(runtime.environment()));
@@ -245,7 +249,7 @@ fn reason(runtime: &Runtime<'_>, claim: &Claim) -> String {
 /// Whether what meets a claim is called just as it asks.
 fn is_plain(runtime: &Runtime<'_>, claim: &Claim) -> bool {
     let met_by = claim.met_by.as_ref();
-    met_by.is_some_and(|pick| runtime.selector_of_pick(pick) == claim.selector)
+    met_by.is_some_and(|pick| runtime.names().selector_of_pick(pick) == claim.selector)
 }
 
 fn overridden(claim: &Claim) -> String {

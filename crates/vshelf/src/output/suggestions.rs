@@ -49,7 +49,7 @@ pub fn runtimes(environment: &Environment, ending: &str) -> Vec<Suggestion> {
     let folders = environment.folders().ok();
     let names = folders.and_then(|folders| definitions::names(folders).ok());
     let titled = names.into_iter().flatten().filter_map(|name| {
-        let title = environment.definition(&name).ok()?.title;
+        let title = environment.definition(&name).ok()?.title.clone();
         Some((format!("{name}{ending}"), title))
     });
     titled.collect()
@@ -83,10 +83,10 @@ pub fn versions(environment: &Environment, typed: &str, among: Among) -> Vec<Sug
     for (label, selector) in &runtime.snapshot.state.labels {
         names.push((label.clone(), format!("label: {selector}")));
     }
-    let catalog = runtime.outline();
+    let catalog = runtime.published.outline();
     for line in &catalog.lines {
         if let Some(codename) = &line.codename {
-            let phase = line.phase_on(runtime.today);
+            let phase = line.phase_on(runtime.today());
             let about = format!("line {}, {phase}", line.name);
             names.push((codename.to_lowercase(), about));
         }
@@ -103,7 +103,8 @@ pub fn versions(environment: &Environment, typed: &str, among: Among) -> Vec<Sug
     // Of names, those that stand for something on the shelf.
     let means_something = |(name, _): &Suggestion| {
         among == Among::Published
-            || (name.parse()).is_ok_and(|request| runtime.pick_meeting(&request).is_some())
+            || (name.parse())
+                .is_ok_and(|request| runtime.choosing().pick_meeting(&request).is_some())
     };
     found.extend(names.into_iter().filter(means_something));
     for (candidate, _) in &mut found {
@@ -118,15 +119,19 @@ fn meaning(runtime: &Runtime<'_>, word: &str, among: Among) -> String {
         return String::new();
     };
     let now = match among {
-        Among::Shelf => {
-            (runtime.pick_meeting(&request)).map(|pick| runtime.selector_of_pick(&pick))
-        }
+        Among::Shelf => (runtime.choosing().pick_meeting(&request))
+            .map(|pick| runtime.names().selector_of_pick(&pick)),
         // Only the newest releases of lines matter.
         Among::Published if matches!(word, "latest" | "lts" | "preview") => runtime
+            .choosing()
             .newest_of_line(&request)
             .map(|version| version.to_string()),
         Among::Published => {
-            let choice = runtime.explain(&request, Scope::Published).outcome.ok();
+            let choice = runtime
+                .choosing()
+                .explain(&request, Scope::Published)
+                .outcome
+                .ok();
             choice.map(|choice| match choice {
                 Choice::Version(chosen) => chosen.version.to_string(),
                 Choice::System => Pick::System.as_str().to_owned(),
@@ -143,26 +148,33 @@ fn meaning(runtime: &Runtime<'_>, word: &str, among: Among) -> String {
 
 fn on_shelf(runtime: &Runtime<'_>) -> Vec<Suggestion> {
     let activity = Activity::of(runtime);
-    let installs = runtime.installs_main_first().into_iter().map(|install| {
-        let phase = runtime.phase_of(&install.id.version);
-        let phase = phase.map(|phase| phase.to_string());
-        let marks = marks(runtime, &activity, &install.id.key);
-        let about: Vec<String> = phase.into_iter().chain(marks).collect();
-        (runtime.selector_of(&install.id.key), about.join(", "))
-    });
+    let installs = runtime
+        .names()
+        .installs_main_first()
+        .into_iter()
+        .map(|install| {
+            let phase = runtime.published.phase_of(&install.id.version);
+            let phase = phase.map(|phase| phase.to_string());
+            let marks = marks(runtime, &activity, &install.id.key);
+            let about: Vec<String> = phase.into_iter().chain(marks).collect();
+            (
+                runtime.names().selector_of(&install.id.key),
+                about.join(", "),
+            )
+        });
     installs.collect()
 }
 
 /// The lines, then the releases that begin as typed, newest first.
 fn published(runtime: &Runtime<'_>, typed: &str) -> Vec<Suggestion> {
-    let Some(loaded) = runtime.kept_catalog() else {
+    let Some(loaded) = runtime.published.kept() else {
         return Vec::new();
     };
     let catalog = &loaded.catalog;
     let main = catalog.main_publisher_id();
     let mut found = Vec::new();
     for line in &catalog.lines {
-        let phase = line.phase_on(runtime.today);
+        let phase = line.phase_on(runtime.today());
         found.push((
             line.name.clone(),
             format!("the newest of line {}, {phase}", line.name),

@@ -36,8 +36,8 @@ pub fn say_switched(ui: &Ui, switched: &Switched<'_>) -> Outcome {
             &format!("vshelf install {prefix}{newer} --switch"),
         );
     }
-    if let (Some(default), false) = (runtime.default_selector(), already)
-        && runtime.default_pick() != Some(pick)
+    if let (Some(default), false) = (runtime.snapshot.default_selector(), already)
+        && runtime.snapshot.default_pick() != Some(pick)
     {
         ui.note(format!("New shells still get the default, {default}."));
     }
@@ -53,7 +53,7 @@ pub fn say_followed(ui: &Ui, followed: &Followed<'_>) -> Outcome {
             "This shell is not switched; it follows the default of {title} already."
         ));
     }
-    match (&followed.required, runtime.default_pick()) {
+    match (&followed.required, runtime.snapshot.default_pick()) {
         (Some(pick), _) => ui.done(format!(
             "This shell follows the project here again: {}.",
             called(runtime, pick, activity)

@@ -66,9 +66,9 @@ impl<'r> Facts<'r> {
             runtime: self.runtime.name().to_owned(),
             line: line.name.clone(),
             codename: line.codename.clone(),
-            phase: line.phase_on(self.runtime.today),
-            spans: spans(self.runtime.catalog(), line),
-            on_shelf: (self.runtime.installs_of(line))
+            phase: line.phase_on(self.runtime.today()),
+            spans: spans(self.runtime.published.catalog(), line),
+            on_shelf: (self.runtime.names().installs_of(line))
                 .map(|install| install.id.key.selector())
                 .collect(),
             next: self.next(line),
@@ -82,7 +82,7 @@ impl<'r> Facts<'r> {
             title: self.runtime.definition.title.clone(),
             from,
             until,
-            today: self.runtime.today,
+            today: self.runtime.today(),
             rows: lines.iter().map(|line| self.row(line)).collect(),
         }
     }
@@ -118,9 +118,9 @@ impl<'r> Facts<'r> {
 
     fn row(&self, line: &Line) -> Row {
         let runtime = self.runtime;
-        let shelf = runtime.installs_of(line).map(|install| {
+        let shelf = runtime.names().installs_of(line).map(|install| {
             let marks = self.marks(&install.id.key);
-            let selector = runtime.selector_of(&install.id.key);
+            let selector = runtime.names().selector_of(&install.id.key);
             match marks.is_empty() {
                 true => selector,
                 false => format!("{selector} ({})", marks.join(", ")),
@@ -128,16 +128,16 @@ impl<'r> Facts<'r> {
         });
         Row {
             name: name(line),
-            phase: line.phase_on(runtime.today),
-            spans: spans(runtime.catalog(), line),
+            phase: line.phase_on(runtime.today()),
+            spans: spans(runtime.published.catalog(), line),
             shelf: shelf.collect::<Vec<_>>().join(", "),
         }
     }
 
     /// What changes next for a line, where somebody here is concerned or it is supported.
     fn next(&self, line: &Line) -> Option<String> {
-        let installs = self.runtime.installs_of(line).count();
-        let today = self.runtime.today;
+        let installs = self.runtime.names().installs_of(line).count();
+        let today = self.runtime.today();
         let change = match line.next_phase_after(today) {
             Some((day, Phase::Ended)) => {
                 let last = line.end.unwrap_or(day);

@@ -19,7 +19,7 @@ pub fn say(ui: &Ui, runtime: &Runtime<'_>, activity: &Activity) {
         };
         let selector = &concern.selector;
         if let Some(line) = &concern.ended {
-            let end = end_of_support(Some(line), runtime.today);
+            let end = end_of_support(Some(line), runtime.today());
             ui.warn(format!(
                 "{who}, {selector}, is of a line that is no longer supported: {} ended on {end}.",
                 line.name

@@ -68,7 +68,7 @@ pub fn say_way_to_connect(ui: &Ui, way: &WayToConnect) {
 
 /// Says how a runtime gets a default.
 pub fn say_way_to_default(ui: &Ui, runtime: &Runtime<'_>) {
-    match runtime.newest_on_shelf() {
+    match runtime.names().newest_on_shelf() {
         Some(newest) => ui.next(
             "To choose the newest on the shelf for new shells",
             &format!("vshelf default {newest}"),
@@ -88,6 +88,6 @@ pub fn called(runtime: &Runtime<'_>, pick: &Pick, system_copy: Option<&std::path
             format!("the system's own {title} ({})", shown(program))
         }
         (Pick::System, None) => format!("the system's own {title}"),
-        (Pick::Install(key), _) => runtime.title_of(key),
+        (Pick::Install(key), _) => runtime.names().title_of(key),
     }
 }

@@ -27,7 +27,7 @@ pub fn marks(runtime: &Runtime<'_>, activity: &Activity, key: &Key) -> Vec<Strin
     if activity.is_switched_to(key) {
         marks.push("this shell".to_owned());
     }
-    if runtime.is_default(key) {
+    if runtime.snapshot.is_default(key) {
         marks.push("default".to_owned());
     }
     let requirement = activity.requirement();
@@ -38,12 +38,15 @@ pub fn marks(runtime: &Runtime<'_>, activity: &Activity, key: &Key) -> Vec<Strin
         marks.push(format!("required by {}", project_of(claim)));
     }
     for (label, selector) in &runtime.snapshot.state.labels {
-        let pick = runtime.pick_of_label(selector);
+        let pick = runtime.choosing().pick_of_label(selector);
         if pick.is_some_and(|pick| pick.is(key)) {
             marks.push(format!("label {label}"));
         }
     }
-    let record = runtime.install(key).map(|install| &install.record.contents);
+    let record = runtime
+        .snapshot
+        .install(key)
+        .map(|install| &install.record.contents);
     if record.is_some_and(|record| record.broken.is_some()) {
         marks.push("does not start".to_owned());
     }

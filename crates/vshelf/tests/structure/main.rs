@@ -104,6 +104,19 @@ fn path_back(imports: &BTreeMap<&Path, BTreeSet<PathBuf>>, start: &Path) -> Opti
 }
 
 #[test]
+fn the_parts_of_a_runtime_stay_small() {
+    let app = Crate::read(&crates().join("app"));
+    let parts = app.files.iter().filter(|file| {
+        file.path.parent().unwrap().ends_with("runtime") || file.path.ends_with("snapshot.rs")
+    });
+    let counts: Vec<_> = parts.flat_map(SourceFile::functions_of_types).collect();
+    assert!(counts.iter().any(|(name, _)| name == "Runtime"));
+    for (name, functions) in counts {
+        assert!(functions <= 15, "{name} has {functions} functions");
+    }
+}
+
+#[test]
 fn a_circle_of_imports_would_be_found() {
     let path = |name: &str| PathBuf::from(name);
     let [one, two, three] = [path("one"), path("two"), path("three")];

@@ -1,12 +1,12 @@
 //! The files of a crate, and what they import of one another; code of tests left out.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use std::fs;
 use std::path::{Path, PathBuf};
 
 use proc_macro2::{TokenStream, TokenTree};
 use syn::visit::{self, Visit};
-use syn::{Attribute, Item, UseTree};
+use syn::{Attribute, ImplItem, Item, UseTree};
 
 /// A crate of the workspace.
 pub struct Crate {
@@ -155,6 +155,25 @@ impl<'a> Visit<'a> for Paths {
 }
 
 impl SourceFile {
+    /// How many functions each type has in the file's `impl` blocks that are of no trait.
+    pub fn functions_of_types(&self) -> BTreeMap<String, usize> {
+        let mut counts = BTreeMap::new();
+        for item in &self.syntax.items {
+            if let Item::Impl(block) = item
+                && block.trait_.is_none()
+                && let syn::Type::Path(of) = &*block.self_ty
+            {
+                let functions = block
+                    .items
+                    .iter()
+                    .filter(|item| matches!(item, ImplItem::Fn(_)));
+                let name = of.path.segments.last().unwrap().ident.to_string();
+                *counts.entry(name).or_default() += functions.count();
+            }
+        }
+        counts
+    }
+
     /// Every text in the code, but for comments.
     pub fn texts(&self) -> Vec<String> {
         let mut texts = Texts::default();

@@ -1,0 +1,152 @@
+//! What a request stands for, among what is published or on the shelf.
+
+use vshelf_core::resolve::{self, Candidate, Choice, Explanation, ResolveError, Scope, World};
+use vshelf_core::{Pick, Request, Selector, Version};
+use vshelf_shelf::store::Untold;
+
+use super::names::Names;
+use super::published::Published;
+use crate::error::{Class, Done, Error};
+use crate::snapshot::ShelfSnapshot;
+
+/// Resolves requests for one runtime.
+#[derive(Clone, Copy, Debug)]
+pub struct Choosing<'r> {
+    pub(super) names: Names<'r>,
+    pub(super) published: &'r Published<'r>,
+    pub(super) shelf: &'r ShelfSnapshot,
+}
+
+impl<'r> Choosing<'r> {
+    /// What `request`, which means the newest of a line, stands for among what is published.
+    pub fn newest_of_line(self, request: &Request) -> Option<Version> {
+        let world = World {
+            catalog: self.published.heads(),
+            ..self.world(Scope::Shelf)
+        };
+        match resolve::resolve(&world, request, Scope::Published).outcome {
+            Ok(Choice::Version(chosen)) => Some(chosen.version.clone()),
+            _ => None,
+        }
+    }
+
+    /// All that choosing among what `scope` says depends on.
+    pub fn world(self, scope: Scope) -> World<'r> {
+        World {
+            catalog: match scope {
+                Scope::Published => self.published.catalog(),
+                Scope::Shelf => self.published.outline(),
+            },
+            shelf: &self.shelf.ids,
+            labels: &self.shelf.state.labels,
+            default: self.shelf.default_selector(),
+            default_pick: match scope {
+                Scope::Published => None,
+                Scope::Shelf => self.shelf.default_pick(),
+            },
+            previous: self
+                .published
+                .environment
+                .shell
+                .previous(&self.published.definition.name),
+            platform: self.published.environment.platform(),
+            today: self.published.today,
+        }
+    }
+
+    /// How `request` becomes a choice.
+    pub fn explain(self, request: &Request, scope: Scope) -> Explanation<'r> {
+        let explanation = resolve::resolve(&self.world(scope), request, scope);
+        match explanation.outcome {
+            // What is not on the shelf may be published; only the whole catalog tells.
+            Err(ResolveError::NotOnShelf { .. } | ResolveError::UnknownPublisher { .. }) => {
+                resolve::resolve(&self.world(Scope::Published), request, scope)
+            }
+            _ => explanation,
+        }
+    }
+
+    /// What `request` stands for.
+    pub fn resolve(self, request: &Request, scope: Scope) -> Result<Choice<'r>, Error> {
+        let outcome = self.explain(request, scope).outcome;
+        outcome.map_err(|error| self.unmet(request, scope, error))
+    }
+
+    /// Why a request stands for nothing: the record of what it means may tell nothing.
+    fn unmet(self, request: &Request, scope: Scope, error: ResolveError) -> Error {
+        match self.untold_meant(request) {
+            Some(untold) if scope == Scope::Shelf => self.names.untold_error(untold),
+            _ => self.unresolved(error),
+        }
+    }
+
+    /// What a request means of that whose record tells nothing.
+    fn untold_meant(self, request: &Request) -> Option<&'r Untold> {
+        let Selector::Version(version) = &request.selector else {
+            return None;
+        };
+        let means = |untold: &&Untold| {
+            let publisher = request.publisher.as_deref().or(self.names.main_publisher());
+            publisher.is_none_or(|publisher| publisher == untold.key.publisher())
+                && (untold.key.version()).is_some_and(|known| known.begins_with(version))
+        };
+        self.shelf.untold.iter().find(means)
+    }
+
+    /// An error where a request means something whose record tells nothing.
+    pub fn refuse_untold(self, request: &Request) -> Done {
+        let untold = self.untold_meant(request);
+        untold.map_or(Ok(()), |untold| Err(self.names.untold_error(untold)))
+    }
+
+    /// What `request` stands for on the shelf.
+    pub fn resolve_pick(self, request: &Request) -> Result<Pick, Error> {
+        let choice = self.resolve(request, Scope::Shelf)?;
+        choice.pick().ok_or_else(|| Error::NotAnInstall {
+            selector: request.to_string(),
+            class: Class::NoMatch,
+        })
+    }
+
+    /// What on the shelf meets `request`; nothing where nothing does.
+    pub fn pick_meeting(self, request: &Request) -> Option<Pick> {
+        resolve::pick(&self.world(Scope::Shelf), request)
+    }
+
+    /// What on the shelf a label's selector stands for.
+    pub fn pick_of_label(self, selector: &str) -> Option<Pick> {
+        self.pick_meeting(&selector.parse().ok()?)
+    }
+
+    /// All that `request` covers among what `scope` says.
+    pub fn covered(self, request: &Request, scope: Scope) -> Result<Vec<Candidate<'r>>, Error> {
+        let world = World {
+            default_pick: self.world(scope).default_pick,
+            ..self.world(Scope::Published)
+        };
+        let covered = resolve::covered(&world, request, scope);
+        covered.map_err(|error| self.unmet(request, scope, error))
+    }
+
+    /// Everything that is published.
+    pub fn everything_published(self) -> Vec<Candidate<'r>> {
+        resolve::candidates(&self.world(Scope::Published), Scope::Published)
+    }
+
+    /// Whether a request covers this version among what is published.
+    pub fn covers(self, request: &Request, version: &Version) -> bool {
+        let covered = self.covered(request, Scope::Published).unwrap_or_default();
+        covered.iter().any(|one| one.version == version)
+    }
+
+    /// A failure to resolve a selector of this runtime.
+    pub fn unresolved(self, error: ResolveError) -> Error {
+        Error::Resolve {
+            prefix: self
+                .published
+                .environment
+                .prefix(&self.published.definition.name),
+            error: Box::new(error),
+        }
+    }
+}

@@ -1,0 +1,90 @@
+//! Which runtimes a command is about.
+
+use vshelf_core::{Request, Selector};
+use vshelf_shelf::Shelf;
+
+use super::Runtime;
+use crate::definitions;
+use crate::environment::Environment;
+use crate::error::Error;
+
+/// The request that is meant by one which is only the name of a runtime: its stable release, unless
+/// something of the runtime that is meant anyway has that name.
+pub fn read_name(environment: &Environment, request: Request) -> Result<Request, Error> {
+    let name = match &request.selector {
+        Selector::Name(name) if request.runtime.is_none() => name,
+        _ => return Ok(request),
+    };
+    if !definitions::names(environment.folders()?)?.contains(name) {
+        return Ok(request);
+    }
+    let is_taken = Runtime::meant(environment).is_ok_and(|meant| {
+        let outline = meant.published.outline();
+        let labels = &meant.snapshot.state.labels;
+        labels.contains_key(name)
+            || outline.channel(name).is_some()
+            || outline.line_named(name).is_some()
+    });
+    Ok(match is_taken {
+        true => request,
+        false => Request {
+            runtime: Some(name.clone()),
+            publisher: request.publisher,
+            selector: Selector::Stable,
+        },
+    })
+}
+
+/// The runtime with this name; where none is named all on the shelf, or else the one that is
+/// meant. None at all where the shelf is empty and several could be.
+pub fn shown<'c>(
+    environment: &'c Environment,
+    name: Option<&str>,
+) -> Result<Vec<Runtime<'c>>, Error> {
+    if name.is_some() {
+        return Ok(vec![Runtime::named(environment, name)?]);
+    }
+    let on_shelf = Shelf::runtimes(environment.folders()?)?;
+    if on_shelf.is_empty() {
+        return match Runtime::meant(environment) {
+            Ok(meant) => Ok(vec![meant]),
+            Err(Error::SeveralRuntimes { .. }) => Ok(Vec::new()),
+            Err(error) => Err(error),
+        };
+    }
+    on_shelf
+        .iter()
+        .map(|name| Runtime::named(environment, Some(name)))
+        .collect()
+}
+
+/// Every runtime with a definition that can be used, and the first error of another one. A definition that
+/// is broken stops nothing that is about other runtimes.
+pub fn defined<'c>(
+    environment: &'c Environment,
+) -> Result<(Vec<Runtime<'c>>, Option<Error>), Error> {
+    let mut defined = Vec::new();
+    let mut broken = None;
+    for name in definitions::names(environment.folders()?)? {
+        match environment.definition(&name) {
+            Ok(definition) => defined.push(Runtime::open(environment, definition)?),
+            Err(error @ Error::Definition { .. }) => broken = broken.or(Some(error)),
+            Err(error) => return Err(error),
+        }
+    }
+    Ok((defined, broken))
+}
+
+/// The runtimes that shells enter: those on the shelf, and the main one.
+pub fn entered<'c>(environment: &'c Environment) -> Result<Vec<Runtime<'c>>, Error> {
+    let mut entered = Vec::new();
+    for name in environment.entered_runtimes()? {
+        match Runtime::named(environment, Some(&name)) {
+            Ok(runtime) => entered.push(runtime),
+            // Commands about this runtime report it.
+            Err(Error::UnknownRuntime { .. } | Error::Definition { .. }) => {}
+            Err(error) => return Err(error),
+        }
+    }
+    Ok(entered)
+}

@@ -1,0 +1,191 @@
+//! The catalog of one runtime: loaded from its sources, or as it is kept in the cache.
+
+use std::rc::Rc;
+use std::sync::Arc;
+
+use jiff::civil::Date;
+use jiff::tz::TimeZone;
+use vshelf_core::catalog::{Details, Release};
+use vshelf_core::outlook::{self, Newer};
+use vshelf_core::{Catalog, Definition, InstallId, Line, Phase, Version};
+use vshelf_sources::{LoadError, Loaded};
+
+use crate::daily;
+use crate::environment::Environment;
+use crate::error::{Done, Error};
+use crate::events::{CatalogStatus, Event, Listener, Task};
+use crate::snapshot::PublishedSnapshot;
+use crate::sourcing::{self, Ask, PassedOver};
+
+/// What is published of a runtime.
+#[derive(Debug)]
+pub struct Published<'c> {
+    pub(super) environment: &'c Environment,
+    pub(super) definition: Arc<Definition>,
+    /// The day on which phases are computed.
+    pub(super) today: Date,
+    pub(super) snapshot: Rc<PublishedSnapshot>,
+    pub(super) passed_over: Vec<PassedOver>,
+    /// Why the definition cannot be used, if it cannot.
+    pub(super) undefined: Option<Arc<Error>>,
+}
+
+impl Published<'_> {
+    /// Computes phases as of this day, if one is given, instead of today.
+    pub fn judge_on(&mut self, day: Option<Date>) {
+        self.today = day.unwrap_or(self.today);
+    }
+
+    /// The catalog that is kept here, however old; nobody is asked.
+    pub fn kept(&self) -> Option<&Loaded> {
+        self.snapshot
+            .catalog
+            .get_or_init(|| self.environment.catalogs().ok()?.merged(&self.definition))
+            .as_ref()
+    }
+
+    /// The catalog as its sources have it now, or as it is kept where that is fresh or no source
+    /// answers.
+    pub fn load(&mut self, ask_anyway: bool) -> Result<&Loaded, Error> {
+        let cache = self.environment.catalogs()?;
+        let now = self.environment.now()?;
+        let asks_nobody = self.environment.transport.is_offline();
+        let kept = match (asks_nobody, ask_anyway) {
+            (true, _) => cache.merged(&self.definition),
+            (false, false) => cache.fresh_merged(&self.definition, now),
+            (false, true) => None,
+        };
+        match kept {
+            Some(loaded) => {
+                let snapshots = self.environment.snapshots();
+                self.snapshot = snapshots.renew_published(&self.definition, loaded);
+            }
+            None if ask_anyway => self.ask_sources(Ask::Usual)?,
+            None => self.ask_sources(Ask::Stale)?,
+        }
+        self.kept().ok_or(Error::CatalogChanged)
+    }
+
+    /// Asks every source of this publisher, and loads what all of them offer.
+    pub fn ask_every_source_of(&mut self, publisher: &str) -> Done {
+        self.ask_sources(Ask::EveryOneOf(publisher))
+    }
+
+    fn ask_sources(&mut self, which: Ask<'_>) -> Done {
+        if let Some(error) = &self.undefined {
+            return Err(Error::Undefined(Arc::clone(error)));
+        }
+        let asked = sourcing::ask(self.environment, &self.definition, which)?;
+        self.passed_over = asked.passed_over;
+        let snapshots = self.environment.snapshots();
+        self.snapshot = snapshots.renew_published(&self.definition, asked.loaded);
+        Ok(())
+    }
+
+    /// Loads the catalog as [`Published::load`] does, and tells how old it is.
+    pub fn load_and_tell(
+        &mut self,
+        ask_anyway: bool,
+        listener: &dyn Listener,
+    ) -> Result<(), Error> {
+        let title = self.definition.title.clone();
+        let load = || self.load(ask_anyway).map(drop);
+        Task::LoadingCatalog(&title).during(listener, load)?;
+        self.tell_age(listener);
+        Ok(())
+    }
+
+    /// Tells how old the catalog is that is loaded.
+    pub fn tell_age(&self, listener: &dyn Listener) {
+        let Some(mut status) = self.age() else {
+            return;
+        };
+        if !status.passed_over.is_empty() {
+            let stamp = format!("passed-over-{}", &self.definition.name);
+            // Where it cannot be read whether that was said, it is said.
+            match daily::is_due(self.environment, &stamp).unwrap_or(true) {
+                true => daily::note(self.environment, &stamp).unwrap_or_default(),
+                false => status.passed_over.clear(),
+            }
+        }
+        listener.tell(Event::Catalog(&status));
+    }
+
+    /// How old the catalog is that is kept here, and why.
+    fn age(&self) -> Option<CatalogStatus> {
+        let origin = &self.kept()?.origin;
+        let today = self.environment.today().unwrap_or(self.today);
+        Some(CatalogStatus {
+            title: self.definition.title.clone(),
+            confirmed: origin.confirmed.to_zoned(TimeZone::UTC).date(),
+            today,
+            not_renewed: origin.not_renewed.clone(),
+            offline: self.environment.transport.is_offline(),
+            passed_over: self.passed_over.clone(),
+        })
+    }
+
+    /// What the catalog says of a release beyond what lists show; nothing where none is kept.
+    pub fn details(&self, release: &Release) -> Result<Details, Error> {
+        let loaded = self.kept();
+        let details = loaded.map(|loaded| loaded.details(release)).transpose();
+        Ok(details.map_err(LoadError::from)?.unwrap_or_default())
+    }
+
+    /// The catalog that is kept, or an empty one.
+    pub fn catalog(&self) -> &Catalog {
+        match self.kept() {
+            Some(loaded) => &loaded.catalog,
+            None => self.outline(),
+        }
+    }
+
+    /// The lines, channels and publishers of the catalog that is kept: all that commands about the
+    /// shelf need, in a fraction of the time. The releases may be left out.
+    pub fn outline(&self) -> &Catalog {
+        if let Some(Some(loaded)) = self.snapshot.catalog.get() {
+            return &loaded.catalog;
+        }
+        if let Some(heads) = self.snapshot.heads.get() {
+            return heads;
+        }
+        self.snapshot.outline.get_or_init(|| {
+            let kept = (self.environment.catalogs().ok())
+                .and_then(|cache| cache.merged_outline(&self.definition));
+            kept.unwrap_or_else(|| no_catalog(&self.definition))
+        })
+    }
+
+    /// The catalog that is kept, with those releases alone that stand for their lines ([`outlook::heads`]): read in a
+    /// fraction of the time. It serves as the outline too, so whoever needs both asks for this first.
+    pub fn heads(&self) -> &Catalog {
+        self.snapshot.heads.get_or_init(|| {
+            let cache = self.environment.catalogs().ok();
+            let kept = cache.and_then(|cache| cache.merged_heads(&self.definition));
+            kept.unwrap_or_else(|| no_catalog(&self.definition))
+        })
+    }
+
+    /// What came out since an install in its line, as far as the catalog that is kept knows.
+    pub fn newer_than(&self, install: &InstallId) -> Option<Newer> {
+        let (version, platform) = (&install.version, self.environment.platform());
+        outlook::newer(self.heads(), version, &install.publisher, platform)
+    }
+
+    /// The release line of a version, as far as the outline knows it.
+    pub fn line_of(&self, version: &Version) -> Option<&Line> {
+        self.outline().line_of(version)
+    }
+
+    /// The phase of a version's line today.
+    pub fn phase_of(&self, version: &Version) -> Option<Phase> {
+        self.line_of(version).map(|line| line.phase_on(self.today))
+    }
+}
+
+fn no_catalog(definition: &Definition) -> Catalog {
+    Catalog {
+        runtime: definition.name.clone(),
+        ..Catalog::default()
+    }
+}
