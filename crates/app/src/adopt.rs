@@ -23,7 +23,7 @@ use crate::admission;
 use crate::environment::Environment;
 use crate::error::{Done, Error, file_error};
 use crate::events::{Event, Listener};
-use crate::install::conclude::{Takeover, conclude};
+use crate::install::conclude::{Takeover, conclude_one};
 use crate::install::first_start;
 use crate::runtime::{Runtime, opening};
 
@@ -281,7 +281,12 @@ impl Adoption {
         });
         let again = runtime.reopened()?;
         let request: Request = again.names().selector_of(&install.id.key).parse()?;
-        conclude(&again, &request, &key, Takeover::default(), listener)
+        let conclusion = conclude_one(&again, &request, &key, Takeover::default())?;
+        listener.tell(Event::Concluded {
+            conclusions: &[conclusion],
+            of_several: false,
+        });
+        Ok(())
     }
 
     /// What the program answers when it is asked for its version.

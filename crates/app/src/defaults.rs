@@ -3,10 +3,10 @@
 use vshelf_core::resolve::{Choice, Scope};
 use vshelf_core::{Pick, Request};
 
+use crate::conclude::{Changed, conclude};
 use crate::environment::Environment;
 use crate::error::{Class, Error};
 use crate::integrate::connect::way_to_connect;
-use crate::integrate::refresh::refresh;
 use crate::outcome::DefaultState;
 use crate::outcome::WayToConnect;
 use crate::runtime::Runtime;
@@ -75,7 +75,7 @@ pub fn set(environment: &Environment, request: &Request) -> Result<NewDefault, E
             pick
         }
     };
-    refresh(environment)?;
+    conclude(environment, Changed::Shelf)?;
     let runtime = before.reopened()?;
     let shell = &environment.shell;
     let after = match shell.switched(runtime.name()) {

@@ -14,8 +14,7 @@ use vshelf_shell::Dialect;
 
 use crate::error::Error;
 use crate::outcome::{
-    CarryReport, Conclusion, Connected, InstallResult, PackagesLost, Removed, RenewalStep,
-    Restored, SeveralConclusion,
+    CarryReport, Conclusion, Connected, InstallResult, PackagesLost, Removed, RenewalStep, Restored,
 };
 use crate::sourcing::PassedOver;
 
@@ -123,18 +122,19 @@ pub enum Event<'e> {
         /// Why.
         error: &'e Error,
     },
-    /// A single install was made, or was there.
-    Installed(&'e InstallResult),
+    /// Installs were made, or were there.
+    Installed(&'e [InstallResult]),
     /// An install was made again, without the packages that were in it.
     PackagesLost(&'e PackagesLost),
-    /// Several installs were made.
-    InstalledSeveral(&'e [InstallResult]),
     /// A shell was connected on the way.
     Connected(&'e Connected),
-    /// What is active and the default after an install.
-    Concluded(&'e Conclusion),
-    /// The default of a runtime after several installs.
-    ConcludedSeveral(&'e SeveralConclusion),
+    /// What is active and the default after installs.
+    Concluded {
+        /// One conclusion per runtime.
+        conclusions: &'e [Conclusion],
+        /// Whether there were several installs.
+        of_several: bool,
+    },
     /// A folder or archive was adopted.
     Adopted {
         /// The runtime's title and the version.

@@ -5,10 +5,10 @@ use vshelf_core::resolve::Scope;
 use vshelf_core::selector::{KEYWORDS, is_name};
 use vshelf_core::{Pick, Request};
 
+use crate::conclude::{Changed, conclude};
 use crate::defaults::kept_as;
 use crate::environment::Environment;
 use crate::error::{Done, Error, Taken};
-use crate::integrate::stamps;
 use crate::runtime::{Runtime, opening};
 
 /// A label.
@@ -87,7 +87,7 @@ pub fn remove(environment: &Environment, name: &str) -> Result<String, Error> {
             runtime.shelf.change_state(|state| {
                 state.labels.remove(label);
             })?;
-            stamps::forget(environment)?;
+            conclude(environment, Changed::Requirements)?;
             return Ok(label.clone());
         }
     }
@@ -120,7 +120,7 @@ pub fn set(environment: &Environment, name: &str, request: &Request) -> Result<N
     runtime.shelf.change_state(|state| {
         state.labels.insert(name.to_owned(), selector.clone());
     })?;
-    stamps::forget(environment)?;
+    conclude(environment, Changed::Requirements)?;
     Ok(NewLabel {
         name: name.to_owned(),
         selector,

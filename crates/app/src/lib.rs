@@ -12,6 +12,7 @@ pub mod calling_shell;
 pub mod catalog;
 pub mod checkup;
 pub mod concerns;
+pub mod conclude;
 mod daily;
 pub mod defaults;
 pub mod definitions;

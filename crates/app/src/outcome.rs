@@ -42,6 +42,10 @@ pub struct NewInstall {
 /// What is active, and the default, after an install.
 #[derive(Debug)]
 pub struct Conclusion {
+    /// The title of the install.
+    pub title: String,
+    /// The title of its runtime.
+    pub runtime_title: String,
     /// The selector that means exactly this install, with what commands need in front of it.
     pub selector: String,
     /// Its line, where that has ended.
@@ -100,19 +104,6 @@ pub enum ShellAfterInstall {
         /// How it becomes connected, where it is not.
         to_connect: Option<WayToConnect>,
     },
-}
-
-/// The default of a runtime after several installs.
-#[derive(Debug)]
-pub struct SeveralConclusion {
-    /// The runtime's title.
-    pub title: String,
-    /// The title of the install that became the default; nothing where there was one.
-    pub new_default: Option<String>,
-    /// The default.
-    pub default: DefaultState,
-    /// A selector for one of the installs, where the calling shell can be switched to it.
-    pub switchable: Option<String>,
 }
 
 /// What carrying one package resulted in.

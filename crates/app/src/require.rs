@@ -10,12 +10,12 @@ use vshelf_core::{Pick, Request, Selector};
 use vshelf_files::{atomic, optional};
 
 use crate::activity::Activity;
+use crate::conclude::{Changed, conclude};
 use crate::defaults::kept_as;
 use crate::environment::Environment;
 use crate::error::{Error, file_error};
 use crate::events::Listener;
 use crate::integrate::connect::way_to_connect;
-use crate::integrate::stamps;
 use crate::manifest;
 use crate::outcome::WayToConnect;
 use crate::project::{self, FoundRequirement};
@@ -209,8 +209,7 @@ pub fn write(
     let path = place.file;
     atomic::write_shared(&path, contents.as_bytes()).map_err(file_error(&path, "written"))?;
     project::note(&runtime, &path, Some(&request), listener);
-    // A shell may tell times apart by whole seconds, and must not miss what was just written.
-    stamps::forget(environment)?;
+    conclude(environment, Changed::Requirements)?;
     let connected = environment.shell.dialect().is_some();
     let follows = session::follows_projects(environment)?;
     let shell = match rule {
@@ -242,7 +241,7 @@ pub fn remove(environment: &Environment, runtime: Option<&str>) -> Result<PathBu
         });
     }
     fs::remove_file(&found.file).map_err(file_error(&found.file, "removed"))?;
-    stamps::forget(environment)?;
+    conclude(environment, Changed::Requirements)?;
     Ok(found.file)
 }
 

@@ -1,18 +1,17 @@
-//! What follows from an install: the default, the calling shell, and what of it is active now.
-
-use std::sync::Arc;
+//! What follows from installs: the default, the calling shell, and what of them is active now.
 
 use vshelf_core::{Key, Phase, Pick, Request};
 
 use super::job::InstallJob;
 use crate::activity::Activity;
+use crate::conclude::{self, Changed};
 use crate::defaults::{self, kept_as};
 use crate::environment::Environment;
 use crate::error::{Done, Error};
-use crate::events::{Event, Listener};
-use crate::integrate::connect::way_to_connect;
-use crate::integrate::refresh::refresh;
-use crate::outcome::{Conclusion, SeveralConclusion, ShellAfterInstall};
+use crate::events::{Answer, Event, Listener, Question};
+use crate::integrate::connect::{connect, own_shell, start_up_file, way_to_connect};
+use crate::integrate::files::connected_dialects;
+use crate::outcome::{Conclusion, Connected, ShellAfterInstall};
 use crate::runtime::Runtime;
 use crate::session;
 
@@ -25,38 +24,86 @@ pub struct Takeover {
     pub switch: bool,
 }
 
-/// Sets the default and the switch as asked, and tells what is active now. The first install of a
-/// runtime becomes its default.
+/// Sets the default and the switch as asked, and reports what is active now: of each runtime, for the first of its
+/// installs. The first install of a runtime becomes its default.
 pub fn conclude(
+    environment: &Environment,
+    installed: &[(&Request, &InstallJob)],
+    takeover: Takeover,
+    listener: &dyn Listener,
+) -> Done {
+    let mut conclusions: Vec<Conclusion> = Vec::new();
+    for (place, (request, job)) in installed.iter().enumerate() {
+        let name = &job.definition.name;
+        let mut before = installed[..place].iter();
+        if !before.any(|(_, other)| other.definition.name == *name) {
+            let runtime = Runtime::open(environment, job.definition.clone())?;
+            conclusions.push(conclude_one(&runtime, request, &job.key, takeover)?);
+        }
+    }
+    let of_several = installed.len() > 1;
+    listener.tell(Event::Concluded {
+        conclusions: &conclusions,
+        of_several,
+    });
+    Ok(())
+}
+
+/// Sets the default and the switch for one install.
+pub fn conclude_one(
     before: &Runtime<'_>,
     request: &Request,
     key: &Key,
     takeover: Takeover,
-    listener: &dyn Listener,
-) -> Done {
+) -> Result<Conclusion, Error> {
     let environment = before.environment();
     let becomes_default = takeover.default || before.snapshot.default_selector().is_none();
     let activity = Activity::of(before);
     if becomes_default {
         before.shelf.set_default(key, &kept_as(request))?;
     }
-    refresh(environment)?;
-    let runtime = &Runtime::open(environment, Arc::clone(&before.definition))?;
-    let gone = || Error::GoneMeanwhile {
-        title: runtime.names().title_of(key),
+    conclude::conclude(environment, Changed::Shelf)?;
+    let runtime = &Runtime::open(environment, before.definition.clone())?;
+    let title = runtime.names().title_of(key);
+    let Some(install) = runtime.snapshot.install(key) else {
+        return Err(Error::GoneMeanwhile { title });
     };
-    let install = runtime.snapshot.install(key).ok_or_else(gone)?;
     let line = runtime.published.line_of(&install.id.version);
     let ended = line.filter(|line| line.phase_on(runtime.today()) == Phase::Ended);
-    let conclusion = Conclusion {
-        selector: runtime.names().key_as_typed(&install.id.key),
+    Ok(Conclusion {
+        title,
+        runtime_title: runtime.definition.title.clone(),
+        selector: runtime.names().key_as_typed(key),
         ended_line: ended.cloned(),
         today: runtime.today(),
         became_default: becomes_default,
         default: defaults::state_of(runtime),
         shell: change_shell(runtime, key, &activity, becomes_default, takeover.switch),
+    })
+}
+
+/// Offers to connect the person's shell if none is connected yet: without that nothing finds an install.
+pub fn offer_to_connect(environment: &Environment, listener: &dyn Listener) -> Done {
+    if !connected_dialects(environment)?.is_empty() {
+        return Ok(());
+    }
+    // A shell that cannot be connected has another way, which the conclusion reports.
+    let Ok(dialect) = own_shell(environment) else {
+        return Ok(());
     };
-    listener.tell(Event::Concluded(&conclusion));
+    let file = start_up_file(environment, dialect)?;
+    let question = Question::ConnectShell {
+        dialect,
+        file: &file,
+    };
+    if listener.ask(&question)? == Answer::Yes {
+        let connected = connect(environment, dialect)?;
+        listener.tell(Event::Connected(&Connected {
+            // The conclusion reports how the calling shell becomes connected.
+            source_line: None,
+            ..connected
+        }));
+    }
     Ok(())
 }
 
@@ -104,36 +151,4 @@ fn change_shell(
             },
         },
     }
-}
-
-/// Makes the first of several installs the default of each runtime that has none, and tells what the
-/// defaults are. Each request comes with the job that it became.
-pub fn conclude_several(
-    environment: &Environment,
-    installed: &[(Request, &InstallJob)],
-    listener: &dyn Listener,
-) -> Done {
-    let mut seen: Vec<&str> = Vec::new();
-    for (request, job) in installed {
-        let name = job.definition.name.as_str();
-        if seen.contains(&name) {
-            continue;
-        }
-        seen.push(name);
-        let before = Runtime::open(environment, Arc::clone(&job.definition))?;
-        let has_none = before.snapshot.default_selector().is_none();
-        if has_none {
-            before.shelf.set_default(&job.key, &kept_as(request))?;
-        }
-        let runtime = Runtime::open(environment, Arc::clone(&before.definition))?;
-        let install = runtime.snapshot.install(&job.key);
-        let install = install.filter(|_| environment.shell.can_change());
-        listener.tell(Event::ConcludedSeveral(&SeveralConclusion {
-            title: runtime.definition.title.clone(),
-            new_default: has_none.then(|| job.title()),
-            default: defaults::state_of(&runtime),
-            switchable: install.map(|install| runtime.names().key_as_typed(&install.id.key)),
-        }));
-    }
-    refresh(environment)
 }

@@ -4,7 +4,8 @@ use std::path::Path;
 
 use vshelf_core::Request;
 
-use super::run::{InstallRequest, install};
+use super::request::InstallRequest;
+use super::run::install;
 use crate::error::{Done, Error};
 use crate::events::{Answer, Event, Listener, Question};
 use crate::runtime::Runtime;
@@ -31,7 +32,7 @@ struct OnTheWay<'l>(&'l dyn Listener);
 impl Listener for OnTheWay<'_> {
     fn tell(&self, event: Event<'_>) {
         match event {
-            Event::Installed(_) | Event::Concluded(_) => {}
+            Event::Installed(_) | Event::Concluded { .. } => {}
             event => self.0.tell(event),
         }
     }

@@ -9,5 +9,7 @@ pub mod job;
 pub mod last_build;
 pub mod locked_install;
 pub mod missing;
+pub mod plan;
+pub mod request;
 pub mod run;
 pub mod transfer;

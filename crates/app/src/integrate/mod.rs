@@ -6,6 +6,5 @@ pub mod entering;
 pub mod files;
 pub mod launchers;
 pub mod leaving;
-pub mod refresh;
 pub mod renewal;
 pub mod stamps;

@@ -11,7 +11,7 @@ use super::files::{
     connected_dialects, functions_path, integration_path, integration_text, own_program,
     write_if_other,
 };
-use super::refresh::refresh;
+use crate::conclude::{Changed, conclude};
 use crate::environment::Environment;
 use crate::error::{Done, Error, file_error};
 
@@ -39,7 +39,7 @@ pub fn write_integrations(
     for dialect in connected_dialects(environment)? {
         write_integration(environment, dialect)?;
     }
-    refresh(environment)?;
+    conclude(environment, Changed::Shelf)?;
     let stamp = layout.program_stamp();
     write_stamp(&stamp, &own_program()?).map_err(file_error(&stamp, "written"))?;
     Ok(changed)

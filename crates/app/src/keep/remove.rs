@@ -16,11 +16,10 @@ use super::history::Departure;
 use super::holders::Holders;
 use super::{packages, trash};
 use crate::activity::Activity;
+use crate::conclude::{Changed, conclude};
 use crate::environment::Environment;
 use crate::error::{Class, Done, Error, Need};
 use crate::events::{Answer, Deleting, Event, Listener, Question, Task};
-use crate::integrate::refresh::refresh;
-use crate::integrate::stamps;
 use crate::outcome::{Asker, Reassigned, Removed};
 use crate::project;
 use crate::runtime::Runtime;
@@ -242,11 +241,11 @@ pub fn remove_install(
             });
         }
     };
-    match was_default {
-        // Shells are told which one it is.
-        true => refresh(environment)?,
-        false => stamps::forget(environment)?,
-    }
+    let changed = match was_default {
+        true => Changed::Shelf,
+        false => Changed::Requirements,
+    };
+    conclude(environment, changed)?;
     let shell = &environment.shell;
     let switched = shell.will_be_switched(runtime.name());
     let follows_again = switched.is_some_and(|pick| pick.is(key)) && shell.can_change();

@@ -19,12 +19,12 @@ use super::holders::Holders;
 use super::plan::{Selection, plan};
 use super::remove::remove_install;
 use super::{carry, packages, trash};
+use crate::conclude::{Changed, conclude};
 use crate::environment::Environment;
 use crate::error::{Done, Error, file_error};
 use crate::events::{Answer, Event, Listener, Question, Task};
 use crate::install::execute::execute_from_any;
 use crate::install::job::{InstallJob, JobOptions};
-use crate::integrate::refresh::refresh;
 use crate::locking::{self, LockRequest};
 use crate::outcome::RenewalStep;
 use crate::project::{self, FoundRequirement};
@@ -317,7 +317,7 @@ pub fn apply(
         }
     }
     trash::bound(environment, listener);
-    refresh(environment)?;
+    conclude(environment, Changed::Shelf)?;
     Ok(errors)
 }
 

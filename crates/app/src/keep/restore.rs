@@ -11,12 +11,12 @@ use vshelf_shelf::recovery;
 
 use super::{history, packages, trash};
 use crate::admission;
+use crate::conclude::{Changed, conclude};
 use crate::environment::Environment;
 use crate::error::{Done, Error};
 use crate::events::{Event, Listener};
 use crate::install::execute::execute;
 use crate::install::job::{InstallJob, JobOptions};
-use crate::integrate::refresh::refresh;
 use crate::outcome::Restored;
 use crate::runtime::Runtime;
 
@@ -72,11 +72,11 @@ pub fn restore(environment: &Environment, requests: &[Request], listener: &dyn L
     let results = execute(environment, &jobs, listener);
     for ((job, entry), result) in jobs.iter().zip(entries).zip(results) {
         match result {
-            Ok(_) => conclude(environment, job, entry, listener)?,
+            Ok(_) => finish(environment, job, entry, listener)?,
             Err(error) => errors.push(error),
         }
     }
-    refresh(environment)?;
+    conclude(environment, Changed::Shelf)?;
     let last = errors.pop();
     for error in &errors {
         listener.tell(Event::Failed(error));
@@ -170,7 +170,7 @@ fn set_missing_default(runtime: &Runtime<'_>, key: &Key) -> Result<bool, Error> 
 }
 
 /// Tells what was restored, and what belonged to it.
-fn conclude(
+fn finish(
     environment: &Environment,
     job: &InstallJob,
     entry: &HistoryEntry,

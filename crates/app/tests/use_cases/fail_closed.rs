@@ -5,7 +5,8 @@ use std::process::Command;
 
 use vshelf_app::Error;
 use vshelf_app::adopt::{AdoptRequest, Name, adopt};
-use vshelf_app::install::run::{InstallRequest, install, required};
+use vshelf_app::install::request::{InstallRequest, required};
+use vshelf_app::install::run::install;
 use vshelf_app::keep::history;
 use vshelf_app::keep::remove::{RemoveRequest, remove};
 use vshelf_app::keep::restore::restore;

@@ -5,7 +5,8 @@ use std::fs;
 use vshelf_app::adopt::{AdoptRequest, Name, adopt};
 use vshelf_app::install::conclude::Takeover;
 use vshelf_app::install::job::JobOptions;
-use vshelf_app::install::run::{InstallRequest, install};
+use vshelf_app::install::request::InstallRequest;
+use vshelf_app::install::run::install;
 use vshelf_app::mirror::{Destination, MirrorRequest, PublishedCatalog, mirror};
 use vshelf_app::runtimes;
 use vshelf_app::{Class, Error, Runtime};
@@ -23,13 +24,13 @@ fn the_first_install_becomes_the_default_and_later_ones_do_not() {
         first.told()
     );
     assert!(
-        first.was_told(&["Concluded(", "became_default: true"]),
+        first.was_told(&["Concluded {", "became_default: true"]),
         "{:?}",
         first.told()
     );
     let second = scene.install(&["6"]);
     assert!(
-        second.was_told(&["Concluded(", "became_default: false"]),
+        second.was_told(&["Concluded {", "became_default: false"]),
         "{:?}",
         second.told()
     );

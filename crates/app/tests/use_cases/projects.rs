@@ -2,7 +2,7 @@
 
 use std::fs;
 
-use vshelf_app::install::run::required;
+use vshelf_app::install::request::required;
 use vshelf_app::integrate::entering::{self, Notice};
 use vshelf_app::outcome::WayToConnect;
 use vshelf_app::require::{self, ShellAfterRequire};
@@ -197,7 +197,7 @@ fn what_a_project_requires_is_installed_where_a_person_agreed_to_it_once() {
     let yes = Recorder::answering(Answer::Yes);
     let pick = |key: &str| Some(format!("saltmarsh-{key}").parse::<Pick>().unwrap());
     assert_eq!(look(&yes).picks["marram"], pick("7.2.2"));
-    assert!(!yes.was_told(&["Concluded"]), "{:?}", yes.told());
+    assert!(!yes.was_told(&["Concluded {"]), "{:?}", yes.told());
     // In this folder it goes without saying from now on.
     scene.write("project/.marram-version", "8.3.1\n");
     let nobody = Recorder::default();

@@ -5,7 +5,8 @@ use std::path::{Path, PathBuf};
 use std::sync::Mutex;
 
 use tempfile::TempDir;
-use vshelf_app::install::run::{InstallRequest, install};
+use vshelf_app::install::request::InstallRequest;
+use vshelf_app::install::run::install;
 use vshelf_app::variables::Variables;
 use vshelf_app::{Answer, Environment, Error, Event, Listener, Question, Runtime};
 use vshelf_core::Request;

@@ -1,6 +1,7 @@
 //! What a key begins: a use case, and the command that would do the same.
 
-use vshelf_app::install::run::{InstallRequest, install};
+use vshelf_app::install::request::InstallRequest;
+use vshelf_app::install::run::install;
 use vshelf_app::keep::remove::{RemoveRequest, remove};
 use vshelf_app::{Environment, Error, defaults, labels, switch};
 use vshelf_core::Request;

@@ -6,7 +6,8 @@ use clap::Args;
 use vshelf_app::Environment;
 use vshelf_app::install::conclude::Takeover;
 use vshelf_app::install::job::JobOptions;
-use vshelf_app::install::run::{self, InstallRequest};
+use vshelf_app::install::request::{InstallRequest, required};
+use vshelf_app::install::run::install;
 use vshelf_app::integrate::connect::require_connection;
 use vshelf_core::Request;
 
@@ -69,7 +70,7 @@ impl RunCommand for Install {
             require_connection(environment)?;
         }
         let wanted = match self.selectors.is_empty() {
-            true => run::required(environment, self.locked, ui)?,
+            true => required(environment, self.locked, ui)?,
             false => InstallRequest {
                 requests: self.requests(environment)?,
                 ..InstallRequest::default()
@@ -93,7 +94,7 @@ impl RunCommand for Install {
             },
             ..wanted
         };
-        Ok(run::install(environment, &asked, ui)?)
+        Ok(install(environment, &asked, ui)?)
     }
 }
 

@@ -7,7 +7,7 @@ use vshelf_view::words::{Count, printable};
 
 use super::paths::{project_name, shown};
 use super::shells::say_connected;
-use super::{building, concerns, holders, installing, keeping};
+use super::{building, concerns, conclusions, holders, installing, keeping};
 use crate::failure::{Failure, Outcome};
 use crate::ui::Ui;
 
@@ -105,12 +105,13 @@ fn tell(ui: &Ui, event: Event<'_>) -> Outcome {
             ui.warn(format!("{source} cannot provide {title}: {error}."));
             ui.note(format!("Trying {next} instead."));
         }
-        Event::Installed(result) => return installing::say_result(ui, result),
+        Event::Installed(results) => return installing::say_results(ui, results),
         Event::PackagesLost(lost) => return installing::say_packages_lost(ui, lost),
-        Event::InstalledSeveral(results) => return installing::show_results(ui, results),
         Event::Connected(connected) => return say_connected(ui, connected),
-        Event::Concluded(conclusion) => return installing::say_conclusion(ui, conclusion),
-        Event::ConcludedSeveral(conclusion) => return installing::say_several(ui, conclusion),
+        Event::Concluded {
+            conclusions,
+            of_several,
+        } => return conclusions::say_conclusions(ui, conclusions, of_several),
         Event::Adopted {
             title,
             linked,

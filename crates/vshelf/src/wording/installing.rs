@@ -4,26 +4,27 @@ use std::path::Path;
 use std::time::Duration;
 
 use vshelf_app::error::PackageAttempt;
-use vshelf_app::outcome::{
-    Conclusion, DefaultState, InstallResult, PackagesLost, Restored, SeveralConclusion,
-    ShellAfterInstall,
-};
-use vshelf_core::Pick;
+use vshelf_app::outcome::{InstallResult, PackagesLost, Restored};
 use vshelf_shelf::Install;
 use vshelf_shelf::record::Built;
 use vshelf_view::words::{lasted, listed, megabytes, printable};
 use vshelf_view::{Cell, Column, Palette, Table};
 
-use super::concerns::say_ended;
 use super::errors::attempt_commands;
 use super::paths::shown;
-use super::shells::say_way_to_connect;
 use super::versions::spine;
 use crate::failure::Outcome;
 use crate::ui::{Ui, styled};
 
-/// Says what a single install resulted in.
-pub fn say_result(ui: &Ui, result: &InstallResult) -> Outcome {
+/// Says what installs resulted in: one in sentences, several as a table.
+pub fn say_results(ui: &Ui, results: &[InstallResult]) -> Outcome {
+    match results {
+        [result] => say_result(ui, result),
+        results => show_results(ui, results),
+    }
+}
+
+fn say_result(ui: &Ui, result: &InstallResult) -> Outcome {
     let title = &result.title;
     let Some(new) = &result.new else {
         return ui.done(format!(
@@ -113,8 +114,7 @@ fn say_left_out(ui: &Ui, what: &str, install: &Install) {
     }
 }
 
-/// Shows what several installs resulted in, as one table.
-pub fn show_results(ui: &Ui, results: &[InstallResult]) -> Outcome {
+fn show_results(ui: &Ui, results: &[InstallResult]) -> Outcome {
     const COLUMNS: [Column; 4] = [
         Column::left("version"),
         Column::left("result"),
@@ -158,105 +158,6 @@ pub fn show_results(ui: &Ui, results: &[InstallResult]) -> Outcome {
             ui.done(format!("To {}:", result.title))?;
             say_always(ui, &result.always)?;
         }
-    }
-    Ok(())
-}
-
-/// The default, with the selector that it was set as where that is another text.
-fn default_in_words(default: &DefaultState) -> String {
-    let selector = default.selector.clone().unwrap_or_default();
-    match &default.shown {
-        Some(shown) if *shown != selector => format!("{shown} ({selector})"),
-        _ => selector,
-    }
-}
-
-/// Says what is active now, and what the default is.
-pub fn say_conclusion(ui: &Ui, conclusion: &Conclusion) -> Outcome {
-    if let Some(line) = &conclusion.ended_line {
-        say_ended(ui, line, conclusion.today);
-    }
-    let default = default_in_words(&conclusion.default);
-    let became = conclusion.became_default;
-    let kept = match became {
-        true => "It is the default now".to_owned(),
-        false => format!("The default stays {default}"),
-    };
-    match &conclusion.shell {
-        ShellAfterInstall::AsRequired => ui.done(format!(
-            "This shell uses it now, as the project here requires. {kept}."
-        )),
-        ShellAfterInstall::RequiredOther(required) => ui.done(format!(
-            "{kept}, and this shell stays on {required}, as the project here requires."
-        )),
-        ShellAfterInstall::Switched => {
-            let selector = conclusion.default.selector.clone().unwrap_or_default();
-            let rest = match became {
-                true => "and new shells do too: it is the default now".to_owned(),
-                false => format!("new shells use the default, {selector}"),
-            };
-            ui.done(format!("This shell uses it now; {rest}."))
-        }
-        ShellAfterInstall::NotConnected(way) => {
-            ui.done("It is the default now: new connected shells use it.")?;
-            say_way_to_connect(ui, way);
-            Ok(())
-        }
-        ShellAfterInstall::AsDefault => {
-            ui.done("It is the default now: this shell and new ones use it.")
-        }
-        ShellAfterInstall::StaysSwitched(before) => {
-            ui.done(format!(
-                "It is the default now: new shells use it; this one stays on {before}, which it was switched to."
-            ))?;
-            ui.next("To follow the default here", "vshelf switch --follow");
-            Ok(())
-        }
-        ShellAfterInstall::Active => ui.done("It is active in this shell."),
-        ShellAfterInstall::Stays {
-            answering,
-            to_connect,
-        } => {
-            let here = match answering {
-                Some(other) if other == Pick::System.as_str() => {
-                    ", and this shell stays on the system's own copy".to_owned()
-                }
-                Some(other) => format!(", and this shell stays on {other}"),
-                None => String::new(),
-            };
-            ui.done(format!("The default stays {default}{here}."))?;
-            if let Some(way) = to_connect {
-                say_way_to_connect(ui, way);
-                return Ok(());
-            }
-            let selector = &conclusion.selector;
-            ui.next("To use it here", &format!("vshelf switch {selector}"));
-            ui.next(
-                "To make it the default",
-                &format!("vshelf default {selector}"),
-            );
-            Ok(())
-        }
-    }
-}
-
-/// Says what the default of a runtime is after several installs.
-pub fn say_several(ui: &Ui, conclusion: &SeveralConclusion) -> Outcome {
-    match &conclusion.new_default {
-        Some(title) => ui.done(format!("{title} is the default now: new shells use it."))?,
-        None => {
-            let default = default_in_words(&conclusion.default);
-            ui.done(format!(
-                "The default of {} stays {default}.",
-                conclusion.title
-            ))?;
-        }
-    }
-    if let Some(selector) = &conclusion.switchable {
-        ui.next(
-            "To use one of them here",
-            &format!("vshelf switch {selector}"),
-        );
     }
     Ok(())
 }

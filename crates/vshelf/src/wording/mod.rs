@@ -2,6 +2,7 @@
 
 pub mod building;
 pub mod concerns;
+pub mod conclusions;
 pub mod errors;
 pub mod events;
 pub mod holders;

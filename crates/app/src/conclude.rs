@@ -1,19 +1,37 @@
-//! What follows from every change of the shelf: the lists of runtimes that new shells enter, the
-//! stamps, the launchers.
+//! What follows from every change: the one place that refreshes stamps, launchers, and the runtimes that shells enter.
 
 use vshelf_shell::connection::{self, Entered};
 
-use super::files::{connected_dialects, write_if_other};
-use super::{launchers, stamps};
 use crate::environment::Environment;
 use crate::error::Done;
+use crate::integrate::files::{connected_dialects, write_if_other};
+use crate::integrate::{launchers, stamps};
 use crate::runtime::{Runtime, opening};
 
-/// Brings all of it up to date, for the shells that are connected.
-pub fn refresh(environment: &Environment) -> Done {
-    // What requirement files resulted in may be otherwise now.
+/// What a command changed.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Changed {
+    /// What requirements result in, such as a requirement file, a label, or an install that is no default.
+    Requirements,
+    /// The shelf or a default, which shells and launchers enter.
+    Shelf,
+}
+
+/// Refreshes everything that depends on what was changed.
+pub fn conclude(environment: &Environment, changed: Changed) -> Done {
+    // A shell may tell times apart by whole seconds, and must not miss what was just written.
     stamps::forget(environment)?;
-    launchers::refresh(environment)?;
+    match changed {
+        Changed::Requirements => Ok(()),
+        Changed::Shelf => {
+            launchers::refresh(environment)?;
+            refresh_entered(environment)
+        }
+    }
+}
+
+/// Writes the runtimes that new shells enter, for each kind of shell that is connected.
+fn refresh_entered(environment: &Environment) -> Done {
     let connected = connected_dialects(environment)?;
     if connected.is_empty() {
         return Ok(());

@@ -1,0 +1,122 @@
+//! What is active now, and what the default is, after installs.
+
+use vshelf_app::outcome::{Conclusion, DefaultState, ShellAfterInstall, WayToConnect};
+use vshelf_core::Pick;
+
+use super::concerns::say_ended;
+use super::shells::say_way_to_connect;
+use crate::failure::Outcome;
+use crate::ui::Ui;
+
+/// Says what is active now, and what the defaults are. Of several installs, each sentence names the one that it is
+/// about.
+pub fn say_conclusions(ui: &Ui, conclusions: &[Conclusion], of_several: bool) -> Outcome {
+    let mut to_connect = None;
+    for conclusion in conclusions {
+        to_connect = say_conclusion(ui, conclusion, of_several)?.or(to_connect);
+    }
+    // One way serves all runtimes.
+    if let Some(way) = to_connect {
+        say_way_to_connect(ui, way);
+    }
+    Ok(())
+}
+
+/// The default, with the selector that it was set as where that is another text.
+fn default_in_words(default: &DefaultState) -> String {
+    let selector = default.selector.clone().unwrap_or_default();
+    match &default.shown {
+        Some(shown) if *shown != selector => format!("{shown} ({selector})"),
+        _ => selector,
+    }
+}
+
+/// Returns how the calling shell becomes connected, if that is the next step.
+fn say_conclusion<'c>(
+    ui: &Ui,
+    conclusion: &'c Conclusion,
+    of_several: bool,
+) -> Result<Option<&'c WayToConnect>, crate::failure::Failure> {
+    // The table of several installs shows the phases.
+    if let (Some(line), false) = (&conclusion.ended_line, of_several) {
+        say_ended(ui, line, conclusion.today);
+    }
+    let (subject, object, the_default) = match of_several {
+        true => (
+            conclusion.title.as_str(),
+            conclusion.title.as_str(),
+            format!("The default of {}", conclusion.runtime_title),
+        ),
+        false => ("It", "it", "The default".to_owned()),
+    };
+    let default = default_in_words(&conclusion.default);
+    let became = conclusion.became_default;
+    let kept = match became {
+        true => format!("{subject} is the default now"),
+        false => format!("{the_default} stays {default}"),
+    };
+    match &conclusion.shell {
+        ShellAfterInstall::AsRequired => ui.done(format!(
+            "This shell uses {object} now, as the project here requires. {kept}."
+        ))?,
+        ShellAfterInstall::RequiredOther(required) => ui.done(format!(
+            "{kept}, and this shell stays on {required}, as the project here requires."
+        ))?,
+        ShellAfterInstall::Switched => {
+            let selector = conclusion.default.selector.clone().unwrap_or_default();
+            let rest = match became {
+                true => "and new shells do too: it is the default now".to_owned(),
+                false => format!("new shells use the default, {selector}"),
+            };
+            ui.done(format!("This shell uses {object} now; {rest}."))?;
+        }
+        ShellAfterInstall::NotConnected(way) => {
+            ui.done(format!("{kept}: new connected shells use it."))?;
+            return Ok(Some(way));
+        }
+        ShellAfterInstall::AsDefault => {
+            ui.done(format!("{kept}: this shell and new ones use it."))?;
+        }
+        ShellAfterInstall::StaysSwitched(before) => {
+            ui.done(format!(
+                "{kept}: new shells use it; this one stays on {before}, which it was switched to."
+            ))?;
+            ui.next("To follow the default here", "vshelf switch --follow");
+        }
+        ShellAfterInstall::Active => ui.done(format!("{subject} is active in this shell."))?,
+        ShellAfterInstall::Stays {
+            answering,
+            to_connect,
+        } => {
+            let here = match answering {
+                Some(other) if other == Pick::System.as_str() => {
+                    ", and this shell stays on the system's own copy".to_owned()
+                }
+                Some(other) => format!(", and this shell stays on {other}"),
+                None => String::new(),
+            };
+            ui.done(format!("{kept}{here}."))?;
+            if to_connect.is_some() {
+                return Ok(to_connect.as_ref());
+            }
+            say_ways_to_use(ui, conclusion, of_several);
+        }
+    }
+    Ok(None)
+}
+
+/// Says how the calling shell and new ones come to use an install.
+fn say_ways_to_use(ui: &Ui, conclusion: &Conclusion, of_several: bool) {
+    let selector = &conclusion.selector;
+    let purpose = match of_several {
+        true => "To use one of them here",
+        false => "To use it here",
+    };
+    ui.next(purpose, &format!("vshelf switch {selector}"));
+    if !of_several {
+        ui.next(
+            "To make it the default",
+            &format!("vshelf default {selector}"),
+        );
+    }
+}
