@@ -150,9 +150,9 @@ fn adopt_archive(
         &unpacked.tree,
         Bounds::default(),
     )
-    .map_err(|source| Error::Unpack {
+    .map_err(|error| Error::Unpack {
         archive: path.display().to_string(),
-        source,
+        error,
     })?;
     let digest = digest_of_file(DigestAlgorithm::Sha256, path).map_err(file_error(path, "read"))?;
     let size = file.metadata().map_err(file_error(path, "read"))?.len();

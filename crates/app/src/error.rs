@@ -1,7 +1,6 @@
 //! Everything that a use case can fail with, typed: what the interface words, and fail-over decides
 //! on.
 
-use std::error::Error as StdError;
 use std::io;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -13,11 +12,14 @@ use vshelf_core::catalog::LibcVersion;
 use vshelf_core::definition::DefinitionError;
 use vshelf_core::definition::build::LogFailure;
 use vshelf_core::definition::needs::Missing;
+pub use vshelf_core::diagnosis::Class;
 use vshelf_core::file_trust::Distrust;
 use vshelf_core::requirement::RequirementError;
 use vshelf_core::resolve::ResolveError;
 use vshelf_core::selector::SelectorError;
 use vshelf_core::tidy::Protection;
+use vshelf_core::words::{Count, listed};
+use vshelf_files::shown::shown;
 use vshelf_shelf::ShelfError;
 use vshelf_shelf::folders::NoFolder;
 use vshelf_shelf::probe::ProbeError;
@@ -28,25 +30,6 @@ use vshelf_sources::{DownloadError, LoadError, MirrorError, SourceError, Transpo
 
 /// What a use case without an outcome of its own gives back.
 pub type Done = Result<(), Error>;
-
-/// The classes of failure that a script can tell apart.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Class {
-    /// Something that should work did not.
-    Other,
-    /// What was asked for is not understood.
-    Usage,
-    /// A name or version that nothing has.
-    NoMatch,
-    /// A source does not answer, or not with what it should.
-    Source,
-    /// What came is not what was promised; nothing of it was kept.
-    Verification,
-    /// The shelf, the cache or the settings cannot be read or written.
-    Disk,
-    /// Refused as long as something else is not said or done first.
-    Refused,
-}
 
 /// A line in a text, counted from 1.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -149,24 +132,24 @@ pub enum Error {
         problem: String,
         line: Option<TextLine>,
     },
-    #[error("{file} has {name:?} in [{table}], and there is no such source")]
+    #[error("{} has {name:?} in [{table}], and there is no such source {}", shown(file), table.whose())]
     ChangedSource {
         file: PathBuf,
-        table: &'static str,
+        table: SourceTable,
         name: String,
     },
     #[error("the location of this program is not known")]
     OwnProgram { source: io::Error },
 
     // Runtimes and definitions.
-    #[error("no runtime is named, and there are several")]
+    #[error("no runtime is named, and there are several: {}", listed(names, "and"))]
     SeveralRuntimes { names: Vec<String> },
     #[error("{name:?} is not a known runtime")]
     UnknownRuntime { name: String, near: Option<String> },
     /// Something needs a definition that is gone or cannot be used; its installs can still be used.
-    #[error(transparent)]
+    #[error("{}", undefined(.0))]
     Undefined(Arc<Error>),
-    #[error("the definition of {name} cannot be used: {problem}")]
+    #[error("{} is not a definition of a runtime: {problem}", place_of(file.as_deref()))]
     Definition {
         name: String,
         /// Its file; nothing for a built-in definition.
@@ -246,11 +229,8 @@ pub enum Error {
     // Installing.
     #[error(transparent)]
     Download(#[from] DownloadError),
-    #[error("{archive} was refused")]
-    Unpack {
-        archive: String,
-        source: UnpackError,
-    },
+    #[error("{}", refused_archive(archive, error))]
+    Unpack { archive: String, error: UnpackError },
     #[error("system is the copy that is there already, and cannot be installed")]
     SystemInstall,
     #[error("{title} is now offered with a different digest")]
@@ -332,12 +312,12 @@ pub enum Error {
         /// Whether it came to be used since the plan was made.
         since_planned: bool,
     },
-    #[error("{selector} covers several installs")]
+    #[error("{selector} covers {} installs: {}", installs.len(), listed(installs, "and"))]
     CoversSeveral {
         selector: String,
         installs: Vec<String>,
     },
-    #[error("{title} is needed, and was not removed")]
+    #[error("{title} is {by}, and was not removed")]
     Needed {
         title: String,
         selector: String,
@@ -362,7 +342,7 @@ pub enum Error {
         problem: &'static str,
         cause: String,
     },
-    #[error("packages were not installed")]
+    #[error("{} could not be installed", Count(*count, "package"))]
     PackagesFailed {
         count: usize,
         attempt: PackageAttempt,
@@ -394,16 +374,16 @@ pub enum Error {
     AdoptName { text: String },
     #[error("{publisher:?} cannot be a publisher, because a digit follows its '-'")]
     AdoptPublisher { publisher: String },
-    #[error("{path} is not a folder, and a link needs one")]
+    #[error("{} is not a folder, and a link needs one", shown(path))]
     LinkToFile { path: PathBuf },
-    #[error("{path} holds no runtime that is known here")]
+    #[error("{} holds no runtime that is known here", shown(path))]
     NoRuntimeIn {
         path: PathBuf,
         programs: Vec<String>,
     },
-    #[error("{path} holds several runtimes")]
+    #[error("{} holds several runtimes: {}", shown(path), names.join(", "))]
     SeveralIn { path: PathBuf, names: Vec<String> },
-    #[error("{path} answers {answer:?}, which says no version of {title}")]
+    #[error("{} answers {answer:?}, which says no version of {title}", shown(path))]
     NoVersionIn {
         path: PathBuf,
         answer: String,
@@ -439,12 +419,8 @@ pub enum Error {
         path: PathBuf,
         selector: String,
     },
-    #[error("for {platform}")]
-    OnPlatform {
-        platform: String,
-        #[source]
-        error: Box<Error>,
-    },
+    #[error("{error}")]
+    OnPlatform { platform: String, error: Box<Error> },
 
     // Labels, defaults, requirements.
     #[error("there is no label {name:?}")]
@@ -453,9 +429,9 @@ pub enum Error {
     LabelCircle { name: String },
     #[error("{name:?} is not a name")]
     NotAName { name: String },
-    #[error("{name:?} is taken, and a label would hide it")]
+    #[error("{name:?} is {by}, and a label would hide it")]
     NameTaken { name: String, by: Taken },
-    #[error("{file}: {error}")]
+    #[error("{}, line {}: {}", shown(file), error.line, error.problem)]
     Requirement {
         file: PathBuf,
         error: RequirementError,
@@ -472,7 +448,7 @@ pub enum Error {
         file: PathBuf,
         line: usize,
     },
-    #[error("{file} does not count: {distrust}")]
+    #[error("{} does not count: {distrust}", shown(file))]
     DistrustedFile { file: PathBuf, distrust: Distrust },
     #[error("{title} is locked, and is not what is required now")]
     StaleLock {
@@ -554,7 +530,7 @@ pub enum Error {
     },
     #[error("{title} is locked with other patches than those of its definition")]
     OtherPatches { title: String, runtime: String },
-    #[error("the definition of {title} names no plain file for requirements")]
+    #[error("the definition of {title} names no plain file in which to require a version")]
     NoPlainFile { title: String, selector: String },
     #[error("{file:?} is not a file in which to require a version of {title}")]
     NoSuchFile {
@@ -563,16 +539,22 @@ pub enum Error {
         /// The files there are.
         files: Vec<String>,
     },
-    #[error("{file} requires a version already, and is a manifest")]
+    #[error(
+        "{}, line {line}, requires a version already, and is only written to when it is named",
+        shown(file)
+    )]
     RequirementInManifest {
         file: PathBuf,
         line: usize,
         /// What was to be required.
         selector: String,
     },
-    #[error("{file} cannot be written: {problem}")]
+    #[error("{} is not understood: {problem}", shown(file))]
     Manifest { file: PathBuf, problem: String },
-    #[error("{file} is not a plain file of this folder")]
+    #[error(
+        "{}, line {line}, says what is required here, and is not a plain file of this folder",
+        shown(file)
+    )]
     RequirementElsewhere {
         /// The file that says what is required here.
         file: PathBuf,
@@ -583,14 +565,14 @@ pub enum Error {
     PersonalSelector { selector: String },
 
     // Shells.
-    #[error("this shell is not connected to the shelf")]
+    #[error("this shell is not connected to the shelf, so nothing here can change its version")]
     NotConnected {
         /// The line that connects it, where its integration is written already.
         source_line: Option<String>,
     },
     #[error(transparent)]
     UnknownShell(#[from] UnknownShell),
-    #[error("SHELL is {shell:?}, which is not a shell that can be connected")]
+    #[error("{}", own_shell(shell))]
     OwnShell { shell: String },
     #[error("HOME is not set, so there is no start-up file")]
     NoHome,
@@ -681,27 +663,85 @@ pub struct PackageAttempt {
 }
 
 /// Who needs an install that is to be removed.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum Need {
     /// It is the default.
+    #[error("the default")]
     Default,
     /// The project here requires it.
+    #[error("what the project here requires")]
     Requirement,
     /// It is active in the calling shell.
+    #[error("active in this shell")]
     ThisShell,
 }
 
 /// What has a name already.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum Taken {
     /// A word of selectors.
+    #[error("a word of its own")]
     Keyword,
     /// A version.
+    #[error("a version")]
     Version,
     /// A channel.
+    #[error("a channel")]
     Channel,
     /// A code name.
+    #[error("a code name")]
     CodeName,
+}
+
+/// A table of `shelf.toml` that is about sources.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum SourceTable {
+    /// Other addresses.
+    #[error("addresses")]
+    Addresses,
+    /// Keys of signed catalogs.
+    #[error("keys")]
+    Keys,
+}
+
+impl SourceTable {
+    /// Which sources the table can name.
+    fn whose(self) -> &'static str {
+        match self {
+            SourceTable::Addresses => "with an address",
+            SourceTable::Keys => "whose catalog can be signed",
+        }
+    }
+}
+
+fn undefined(error: &Error) -> String {
+    match error {
+        Error::UnknownRuntime { name, .. } => {
+            format!("the definition of {name} was removed, so nothing new of it can be installed")
+        }
+        other => other.to_string(),
+    }
+}
+
+fn place_of(definition: Option<&Path>) -> String {
+    match definition {
+        Some(file) => file.display().to_string(),
+        None => "the built-in definition".to_owned(),
+    }
+}
+
+fn refused_archive(archive: &str, error: &UnpackError) -> String {
+    match error.disk_error() {
+        Some(_) => error.to_string(),
+        None => format!("{archive} was refused: {error}"),
+    }
+}
+
+fn own_shell(shell: &str) -> String {
+    match shell {
+        "" => "SHELL is not set, and what called is not a shell that can be connected".to_owned(),
+        shell => format!("SHELL is {shell:?}, which is not a shell that can be connected"),
+    }
 }
 
 /// A failure of a file: `action` is what was tried, in the form that follows "cannot be".
@@ -717,171 +757,6 @@ pub fn file_error(path: &Path, action: &'static str) -> impl FnOnce(io::Error) -
 impl From<TransportError> for Error {
     fn from(error: TransportError) -> Error {
         Error::Source(error.into())
-    }
-}
-
-impl Error {
-    /// Its class, which decides the exit code.
-    pub fn class(&self) -> Class {
-        match self {
-            Error::Undefined(error) => error.class(),
-            Error::NoFolder(_)
-            | Error::NotUtf8 { .. }
-            | Error::File { .. }
-            | Error::Settings { .. }
-            | Error::UnknownRuntimeInRule { .. }
-            | Error::ChangedSource { .. }
-            | Error::Definition { .. }
-            | Error::Shelf(_)
-            | Error::NoHome => Class::Disk,
-            Error::Today { .. }
-            | Error::SeveralRuntimes { .. }
-            | Error::Selector(_)
-            | Error::DifferentRuntimes { .. }
-            | Error::SameInstall { .. }
-            | Error::NotAVersion { .. }
-            | Error::AdoptName { .. }
-            | Error::AdoptPublisher { .. }
-            | Error::LinkToFile { .. }
-            | Error::SeveralIn { .. }
-            | Error::NotAName { .. }
-            | Error::NoRequirement { .. }
-            | Error::NoSuchFile { .. }
-            | Error::UnknownShell(_)
-            | Error::OwnShell { .. } => Class::Usage,
-            Error::UnknownRuntime { .. }
-            | Error::NoOwnDefinition { .. }
-            | Error::Resolve { .. }
-            | Error::NoSystemCopy { .. }
-            | Error::NothingActive { .. }
-            | Error::NotPublished { .. }
-            | Error::UnknownPublisher { .. }
-            | Error::GoneMeanwhile { .. }
-            | Error::NoSuchLine { .. }
-            | Error::UnknownLine { .. }
-            | Error::NothingRemoved
-            | Error::NeverRemoved { .. }
-            | Error::WasAdopted { .. }
-            | Error::NoLongerOffered { .. }
-            | Error::NoRuntimeIn { .. }
-            | Error::NothingToBuild { .. }
-            | Error::UnknownLabel { .. }
-            | Error::NotRequired { .. }
-            | Error::Requirement { .. } => Class::NoMatch,
-            Error::OtherPatches { .. }
-            | Error::LockedOtherwise { .. }
-            | Error::LockedUnstated { .. }
-            | Error::UndeclaredCompanion { .. }
-            | Error::UndeclaredPackage { .. }
-            | Error::SourcesContradict { .. } => Class::Verification,
-            Error::NotAnInstall { class, .. } => *class,
-            Error::FetchedDefinition { .. }
-            | Error::NoDocument { .. }
-            | Error::CatalogChanged
-            | Error::NoSource { .. } => Class::Source,
-            Error::NoSourceAnswers { errors, .. } => {
-                let first = errors.first();
-                first.map_or(Class::Source, |(_, error)| error.class())
-            }
-            Error::Source(error) | Error::Load(LoadError::Source(error)) => source_class(error),
-            Error::Load(_) => Class::Disk,
-            Error::Download(error) | Error::Mirror(MirrorError::Download(error)) => {
-                download_class(error)
-            }
-            Error::Mirror(MirrorError::File { .. }) => Class::Disk,
-            Error::Mirror(MirrorError::Source(error)) => source_class(error),
-            Error::Mirror(
-                MirrorError::Registry(_) | MirrorError::NotKept { .. } | MirrorError::Busy { .. },
-            ) => Class::Source,
-            Error::Unpack { source, .. } if source.is_of_disk() => Class::Disk,
-            Error::Unpack { .. }
-            | Error::OtherDigest { .. }
-            | Error::DoesNotStart { .. }
-            | Error::OlderLibc { .. }
-            | Error::BuildStep(_)
-            | Error::NothingToReplace { .. }
-            | Error::NothingBuilt { .. }
-            | Error::BuildCheck { .. }
-            | Error::PublishedCheck { .. }
-            | Error::WrongProgram { .. }
-            | Error::NoVersionIn { .. } => Class::Verification,
-            Error::Untold { .. } => Class::Disk,
-            Error::SystemInstall
-            | Error::BuiltIn { .. }
-            | Error::BuildNeeds { .. }
-            | Error::BuildPlace { .. }
-            | Error::PackagesUnknown { .. }
-            | Error::InUse { .. }
-            | Error::CoversSeveral { .. }
-            | Error::Needed { .. }
-            | Error::NoPackageTool { .. }
-            | Error::AlreadyAdopted { .. }
-            | Error::Mirror(
-                MirrorError::Other { .. } | MirrorError::Unsigned { .. } | MirrorError::Key { .. },
-            )
-            | Error::SystemMirror
-            | Error::OtherArchiveLayout { .. }
-            | Error::NotBuilt { .. }
-            | Error::Forbidden { .. }
-            | Error::DistrustedFile { .. }
-            | Error::StaleLock { .. }
-            | Error::NotLocked { .. }
-            | Error::SystemLock { .. }
-            | Error::LockedElsewhere { .. }
-            | Error::LockedDiffers { .. }
-            | Error::NotBuiltHere { .. }
-            | Error::BuiltForItsPlace { .. }
-            | Error::ChangedSinceBuilt { .. }
-            | Error::LabelCircle { .. }
-            | Error::NameTaken { .. }
-            | Error::NoPlainFile { .. }
-            | Error::RequirementInManifest { .. }
-            | Error::Manifest { .. }
-            | Error::PersonalSelector { .. }
-            | Error::RequirementElsewhere { .. }
-            | Error::NotConnected { .. }
-            | Error::ColonInData { .. } => Class::Refused,
-            Error::OnPlatform { error, .. } => error.class(),
-            Error::OwnProgram { .. }
-            | Error::PackageTool { .. }
-            | Error::PackagesFailed { .. }
-            | Error::HandOver { .. }
-            | Error::Listener { .. } => Class::Other,
-        }
-    }
-
-    /// Whether another source may give what this one did not.
-    pub fn is_of_source(&self) -> bool {
-        self.class() == Class::Source
-    }
-
-    /// The message of what stands behind it, where the error itself only passes that on.
-    pub fn causes(&self) -> Vec<String> {
-        let mut causes = Vec::new();
-        let mut source = StdError::source(self);
-        while let Some(cause) = source {
-            causes.push(cause.to_string());
-            source = cause.source();
-        }
-        causes
-    }
-}
-
-fn source_class(error: &SourceError) -> Class {
-    match error {
-        SourceError::Signature { .. } | SourceError::Older { .. } | SourceError::Expired { .. } => {
-            Class::Verification
-        }
-        _ => Class::Source,
-    }
-}
-
-fn download_class(error: &DownloadError) -> Class {
-    match error {
-        DownloadError::Transport(_) => Class::Source,
-        DownloadError::Digest { .. } | DownloadError::Size { .. } => Class::Verification,
-        DownloadError::Partial { .. } => Class::Disk,
-        DownloadError::Sink(_) => Class::Other,
     }
 }
 

@@ -19,7 +19,7 @@ use vshelf_sources::credentials::ServerHeader;
 use vshelf_sources::registries::UserSettings;
 
 use crate::definitions;
-use crate::error::{Error, TextLine, file_error};
+use crate::error::{Error, SourceTable, TextLine, file_error};
 use vshelf_core::rules::{Rule, RuleTexts};
 
 /// The settings in force.
@@ -219,8 +219,11 @@ impl Settings {
 
     /// Has sources read from elsewhere, and be signed.
     fn change_sources(&self, config: &Path, definition: &mut Definition) -> Result<(), Error> {
-        let moves = self.addresses.iter().map(|entry| ("addresses", entry));
-        let keys = self.keys.iter().map(|entry| ("keys", entry));
+        let moves = self
+            .addresses
+            .iter()
+            .map(|entry| (SourceTable::Addresses, entry));
+        let keys = self.keys.iter().map(|entry| (SourceTable::Keys, entry));
         for (table, (name, value)) in moves.chain(keys) {
             let changed = match name.split_once('.') {
                 Some((runtime, _)) if runtime != definition.name => true,
@@ -228,8 +231,8 @@ impl Settings {
                     let mut sources = definition.sources.iter_mut();
                     let found = sources.find(|known| known.name == source);
                     found.is_some_and(|found| match table {
-                        "keys" => found.kind.sign_with(value),
-                        _ => found.kind.move_to(value),
+                        SourceTable::Keys => found.kind.sign_with(value),
+                        SourceTable::Addresses => found.kind.move_to(value),
                     })
                 }
                 // Without a runtime it would change nothing.

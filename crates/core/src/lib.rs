@@ -9,6 +9,7 @@ pub mod activation;
 pub mod admission;
 pub mod catalog;
 pub mod definition;
+pub mod diagnosis;
 pub mod distribution;
 pub mod file_trust;
 pub mod install;
@@ -29,7 +30,9 @@ pub mod spelling;
 pub mod template;
 pub mod tidy;
 pub mod timeline;
+pub mod unresolved;
 pub mod version;
+pub mod words;
 
 pub use catalog::{Catalog, Line, Publisher, Release};
 pub use definition::Definition;

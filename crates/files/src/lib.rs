@@ -8,5 +8,6 @@ pub mod freed;
 pub mod lock;
 pub mod optional;
 pub mod pieces;
+pub mod shown;
 pub mod system;
 pub mod tree;

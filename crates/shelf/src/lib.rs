@@ -10,6 +10,7 @@
 pub mod adoption;
 mod arrival;
 mod completion;
+mod diagnosis;
 mod entry_name;
 pub mod folders;
 mod former_names;

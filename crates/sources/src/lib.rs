@@ -9,6 +9,7 @@ pub mod api;
 pub mod cache;
 pub mod checksums;
 pub mod credentials;
+mod diagnosis;
 pub mod digest;
 pub mod document;
 pub mod download;

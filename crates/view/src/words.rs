@@ -1,29 +1,12 @@
 //! Sizes in MB, times, ages and spans in words, counted things.
 
 use std::borrow::Cow;
-use std::fmt;
 use std::time::Duration;
 
 use jiff::Unit;
 use jiff::civil::Date;
 use textwrap::{Options, WordSeparator, WordSplitter, WrapAlgorithm};
-
-/// A number of things, spelled with the right form of the word.
-#[derive(Clone, Copy, Debug)]
-pub struct Count<'a>(pub usize, pub &'a str);
-
-impl fmt::Display for Count<'_> {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let Count(count, word) = self;
-        match (count, word.strip_suffix('y')) {
-            (1, _) => write!(f, "1 {word}"),
-            (_, Some(stem)) if !stem.ends_with(['a', 'e', 'o', 'u']) => {
-                write!(f, "{count} {stem}ies")
-            }
-            _ => write!(f, "{count} {word}s"),
-        }
-    }
-}
+pub use vshelf_core::words::{Count, listed, printable};
 
 /// Bytes in megabytes of 1,000,000 bytes, as `18.2 MB`.
 pub fn megabytes(bytes: u64) -> String {
@@ -79,33 +62,6 @@ pub fn ago(then: Date, today: Date) -> String {
         1 => "yesterday".to_owned(),
         _ => format!("{} ago", span(then, today)),
     }
-}
-
-/// The items joined as in a sentence: `8`, `8 and 6`, `9, 8 and 6`.
-pub fn listed<T: fmt::Display>(items: &[T], last_word: &str) -> String {
-    match items {
-        [] => String::new(),
-        [one] => one.to_string(),
-        [most @ .., last] => {
-            let most: Vec<String> = most.iter().map(T::to_string).collect();
-            format!("{} {last_word} {last}", most.join(", "))
-        }
-    }
-}
-
-/// Text from a network or file as a terminal may see it: control characters are spelled out.
-pub fn printable(text: &str) -> String {
-    let mut safe = String::with_capacity(text.len());
-    for c in text.chars() {
-        // Beside the control characters, those that turn the direction of text.
-        let turns = matches!(c, '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}');
-        if c.is_control() || turns {
-            safe.extend(c.escape_default());
-        } else {
-            safe.push(c);
-        }
-    }
-    safe
 }
 
 /// `text` in lines of so many columns at most, broken at spaces alone: a longer word has its line.
@@ -182,11 +138,6 @@ mod tests {
         assert_eq!(bar(part, whole, unicode), expected);
     }
 
-    #[test]
-    fn foreign_text_cannot_drive_the_terminal() {
-        assert_eq!(printable("8\u{1b}[2J\u{202e}x"), "8\\u{1b}[2J\\u{202e}x");
-    }
-
     #[rstest]
     #[case("", 5, &[""])]
     #[case("one two", 7, &["one two"])]
@@ -200,19 +151,5 @@ mod tests {
         #[case] expected: &[&str],
     ) {
         assert_eq!(broken(text, columns), expected);
-    }
-
-    #[test]
-    fn counted_words_take_their_plural() {
-        let counted = [
-            Count(1, "install"),
-            Count(3, "install"),
-            Count(2, "entry"),
-            Count(2, "day"),
-        ];
-        assert_eq!(
-            listed(&counted, "and"),
-            "1 install, 3 installs, 2 entries and 2 days"
-        );
     }
 }

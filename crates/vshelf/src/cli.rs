@@ -11,7 +11,8 @@ use vshelf_app::{Environment, definitions, session};
 
 use crate::commands;
 use crate::commands::command::CommandEntry;
-use crate::failure::{Failure, Kind, Outcome};
+use crate::exit;
+use crate::failure::{Class, Failure, Outcome};
 use crate::help::{examples, meant, named, overview, topics};
 use crate::log;
 use crate::ui::{Colour, Ui};
@@ -88,7 +89,7 @@ pub fn run(words: Vec<OsString>) -> ExitCode {
                     named::with_our_spelling(failure, entry, matches, &words, &runtimes)
                 }),
             None => Err(Failure::new(
-                Kind::Usage,
+                Class::Usage,
                 format!("{name:?} is not a command"),
             )),
         },
@@ -130,7 +131,7 @@ fn end(ui: &Ui, outcome: Outcome) -> ExitCode {
         Ok(()) => ExitCode::SUCCESS,
         Err(failure) => {
             ui.failure(&failure);
-            ExitCode::from(failure.kind as u8)
+            ExitCode::from(exit::code(failure.class))
         }
     }
 }
@@ -209,7 +210,7 @@ fn misused(kind: clap::error::ErrorKind, error: &clap::Error) -> Failure {
             first.trim_start_matches("error: ").to_owned()
         }
     };
-    let mut failure = Failure::new(Kind::Usage, message);
+    let mut failure = Failure::new(Class::Usage, message);
     if let Some(near) = context(ContextKind::SuggestedArg).filter(|near| !is_hidden(near)) {
         failure = failure.say(format!("Did you mean {near}?"));
     }
@@ -252,7 +253,7 @@ fn unknown_command(entries: &[CommandEntry], words: &[OsString], error: &clap::E
         _ => String::new(),
     };
     let names: Vec<&str> = entries.iter().map(|entry| entry.name).collect();
-    let failure = Failure::new(Kind::Usage, format!("{typed:?} is not a command"));
+    let failure = Failure::new(Class::Usage, format!("{typed:?} is not a command"));
     // Options in front of the command are not part of what is meant.
     let words = words.iter().filter_map(|word| word.to_str());
     let words: Vec<&str> = words.skip_while(|word| *word != typed).collect();

@@ -1,12 +1,12 @@
 //! A failure on its way to the person: what, which value or path, why, and what to type next.
 
-pub use crate::exit::Kind;
+pub use vshelf_core::diagnosis::Class;
 
 /// A failure in words.
 #[derive(Debug)]
 pub struct Failure {
     /// Its class, which is the exit code.
-    pub kind: Kind,
+    pub class: Class,
     /// What went wrong, as a sentence without its period.
     pub message: String,
     /// Why, outermost first.
@@ -36,9 +36,9 @@ pub type Outcome = Result<(), Failure>;
 
 impl Failure {
     /// A failure with nothing but its message.
-    pub fn new(kind: Kind, message: impl Into<String>) -> Failure {
+    pub fn new(class: Class, message: impl Into<String>) -> Failure {
         Failure {
-            kind,
+            class,
             message: message.into(),
             causes: Vec::new(),
             hints: Vec::new(),
@@ -55,12 +55,6 @@ impl Failure {
             }
         }
         sentence + "."
-    }
-
-    /// Adds why.
-    pub fn because(mut self, cause: impl Into<String>) -> Failure {
-        self.causes.push(cause.into());
-        self
     }
 
     /// Adds something to know.

@@ -4,7 +4,7 @@ use std::io;
 
 use tracing_subscriber::filter::LevelFilter;
 
-use crate::failure::{Failure, Kind};
+use crate::failure::{Class, Failure};
 
 /// Sets how much is logged: `error`, `warn`, `info`, `debug` or `trace`. Nothing is if it is not set.
 const VARIABLE: &str = "VSHELF_LOG";
@@ -17,7 +17,7 @@ pub fn begin() -> Result<(), Failure> {
     let level = level.to_string_lossy();
     let filter: LevelFilter = level.parse().map_err(|_| {
         Failure::new(
-            Kind::Usage,
+            Class::Usage,
             format!("{VARIABLE} is {level:?}, which is not a level"),
         )
         .say("The levels are off, error, warn, info, debug and trace.")

@@ -15,7 +15,7 @@ use vshelf_demo::story::steps;
 use vshelf_shell::quote;
 use vshelf_view::Palette;
 
-use crate::failure::{Failure, Kind, Outcome};
+use crate::failure::{Class, Failure, Outcome};
 use crate::ui::{Ui, styled};
 
 /// A throwaway home whose settings know Marram and Orache.
@@ -135,7 +135,7 @@ fn shell_here() -> &'static str {
 
 fn no_shell(error: &io::Error) -> Failure {
     Failure::new(
-        Kind::Other,
+        Class::Other,
         format!("the shell that the demo plays in cannot be started: {error}"),
     )
     .run("To look at the data without it", "vshelf demo --serve")

@@ -21,7 +21,7 @@ use vshelf_view::browse::TransferProgress;
 use vshelf_view::table::{Frame, Table};
 use vshelf_view::words::{listed, megabytes, printable};
 
-use crate::failure::{Failure, Hint, Kind};
+use crate::failure::{Class, Failure, Hint};
 use crate::interruption;
 use crate::progress::{Appearance, Bars, DeletionBar};
 use crate::sentences::{hint, wrapped};
@@ -560,7 +560,7 @@ fn output_failure(error: io::Error) -> Failure {
         std::process::exit(0);
     }
     Failure::new(
-        Kind::Other,
+        Class::Other,
         format!("the output cannot be written: {error}"),
     )
 }

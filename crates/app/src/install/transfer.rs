@@ -99,9 +99,9 @@ pub fn transfer(
             archive: download.archive,
         }),
         // When unpacking stops first, the download only notices that nobody listens.
-        (Err(DownloadError::Sink(_)) | Ok(_), Err(source)) => Err(Error::Unpack {
+        (Err(DownloadError::Sink(_)) | Ok(_), Err(error)) => Err(Error::Unpack {
             archive: download.archive.addresses.first().to_string(),
-            source,
+            error,
         }),
         (Err(error), _) => Err(error.into()),
     }

@@ -33,6 +33,21 @@ pub struct Missing {
     pub package: Option<String>,
 }
 
+impl Missing {
+    /// What is missing, and what it is for, as a sentence.
+    pub fn sentence(&self) -> String {
+        let package = self.package.as_ref();
+        let package = package.map(|package| format!(" (package {package})"));
+        let rank = if self.required { "" } else { " and optional" };
+        format!(
+            "{} is missing{rank}{}: it is for {}.",
+            self.name,
+            package.unwrap_or_default(),
+            self.needed_for
+        )
+    }
+}
+
 impl Needs {
     /// Whether anything is missing that nothing is built without.
     pub fn forbid_building(&self) -> bool {

@@ -60,20 +60,21 @@ pub enum UnpackError {
 }
 
 impl UnpackError {
-    /// Whether the disk is the cause, and not what the archive holds: names that no file can have and files
+    /// The error of the disk, if that is the cause and not what the archive holds: names that no file can have and files
     /// where folders should be are the archive's fault.
-    pub fn is_of_disk(&self) -> bool {
+    pub fn disk_error(&self) -> Option<&io::Error> {
         let UnpackError::Write { source, .. } = self else {
-            return false;
+            return None;
         };
-        !matches!(
+        let is_of_archive = matches!(
             source.kind(),
             io::ErrorKind::InvalidFilename
                 | io::ErrorKind::InvalidInput
                 | io::ErrorKind::NotADirectory
                 | io::ErrorKind::IsADirectory
                 | io::ErrorKind::AlreadyExists
-        )
+        );
+        (!is_of_archive).then_some(source)
     }
 }
 

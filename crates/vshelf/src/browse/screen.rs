@@ -19,7 +19,7 @@ use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
 use signal_hook::iterator::Signals;
 use vshelf_view::browse::{Appearance, Browser, draw};
 
-use crate::failure::{Failure, Kind, Outcome};
+use crate::failure::{Class, Failure, Outcome};
 
 /// How long the view waits for a key before it looks for news of a command.
 const PATIENCE: Timespec = Timespec {
@@ -92,14 +92,14 @@ fn give_back() {
 
 fn terminal_failure(error: io::Error) -> Failure {
     Failure::new(
-        Kind::Other,
+        Class::Other,
         format!("the terminal cannot be drawn on: {error}"),
     )
 }
 
 /// Leaves the terminal as it was when a signal ends the program, whatever it is doing then.
 pub fn watch_signals() -> Outcome {
-    let failed = |error: io::Error| Failure::new(Kind::Other, error.to_string());
+    let failed = |error: io::Error| Failure::new(Class::Other, error.to_string());
     let mut signals = Signals::new([SIGINT, SIGTERM, SIGHUP]).map_err(failed)?;
     thread::spawn(move || {
         for signal in &mut signals {

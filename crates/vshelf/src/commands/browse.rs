@@ -5,7 +5,7 @@ use vshelf_app::{Environment, Runtime};
 
 use super::command::{CommandArgs, RunCommand};
 use crate::browse::{Left, look};
-use crate::failure::{Failure, Kind, Outcome};
+use crate::failure::{Class, Failure, Outcome};
 use crate::ui::Ui;
 
 /// Look around in a full-screen view: filter, install, switch, remove
@@ -38,7 +38,7 @@ impl RunCommand for Browse {
         let mut runtime = Runtime::named(environment, self.runtime.as_deref())?;
         if !ui.is_terminal() || !ui.can_ask() {
             let message = "browse needs a terminal";
-            return Err(Failure::new(Kind::Usage, message)
+            return Err(Failure::new(Class::Usage, message)
                 .run("To list what is published", "vshelf catalog"));
         }
         runtime.published.load(false)?;
@@ -50,7 +50,7 @@ impl RunCommand for Browse {
                 Ok(())
             }
             Left::By(signal) => signal_hook::low_level::emulate_default_handler(signal)
-                .map_err(|error| Failure::new(Kind::Other, error.to_string())),
+                .map_err(|error| Failure::new(Class::Other, error.to_string())),
         }
     }
 }

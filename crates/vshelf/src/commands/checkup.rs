@@ -5,7 +5,7 @@ use vshelf_app::{Environment, checkup};
 use vshelf_view::words::Count;
 
 use super::command::{CommandArgs, RunCommand, requests};
-use crate::failure::{Failure, Kind, Outcome};
+use crate::failure::{Class, Failure, Outcome};
 use crate::output;
 use crate::ui::Ui;
 
@@ -52,7 +52,7 @@ impl RunCommand for Checkup {
         match count {
             0 => Ok(()),
             count => Err(Failure::new(
-                Kind::Other,
+                Class::Other,
                 format!("the checkup has {}", Count(count, "finding")),
             )),
         }

@@ -5,7 +5,7 @@ use vshelf_app::runtime::opening;
 use vshelf_app::{Environment, Error, definitions};
 use vshelf_core::{Platform, Request};
 
-use crate::failure::{Failure, Kind, Outcome};
+use crate::failure::{Class, Failure, Outcome};
 use crate::ui::Ui;
 
 /// The groups of commands in the overview.
@@ -44,7 +44,7 @@ pub fn build<C: CommandArgs>() -> Command {
 
 /// A command's arguments as they were given.
 pub fn read<C: CommandArgs>(matches: &ArgMatches) -> Result<C, Failure> {
-    C::from_arg_matches(matches).map_err(|error| Failure::new(Kind::Usage, error.to_string()))
+    C::from_arg_matches(matches).map_err(|error| Failure::new(Class::Usage, error.to_string()))
 }
 
 /// The entry of a command.
@@ -80,7 +80,7 @@ pub fn runtime_alone(environment: &Environment, typed: &str) -> Result<Option<St
 pub fn platforms(texts: &[String]) -> Result<Vec<Platform>, Failure> {
     let read = |text: &String| {
         text.parse().map_err(|_| {
-            Failure::new(Kind::Usage, format!("{text:?} is not a platform"))
+            Failure::new(Class::Usage, format!("{text:?} is not a platform"))
                 .say("A platform is written like linux-x64-gnu, linux-arm64-musl or darwin-arm64.")
         })
     };

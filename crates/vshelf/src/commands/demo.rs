@@ -11,7 +11,7 @@ use vshelf_demo::server::{Fault, StandIn};
 use vshelf_view::Palette;
 
 use super::command::{CommandArgs, RunCommand};
-use crate::failure::{Failure, Kind, Outcome};
+use crate::failure::{Class, Failure, Outcome};
 use crate::throwaway_home::{Home, play, tell};
 use crate::ui::{Ui, styled};
 
@@ -46,7 +46,7 @@ impl RunCommand for Demo {
     fn run(self, ui: &Ui, _: &Environment) -> Outcome {
         let server = StandIn::start(self.port).map_err(|error| {
             Failure::new(
-                Kind::Other,
+                Class::Other,
                 format!("the stand-in server does not start: {error}"),
             )
         })?;
@@ -62,12 +62,12 @@ impl RunCommand for Demo {
         home.leave()?;
         if !self.shell && interrupted.load(Ordering::Relaxed) {
             let killed = signal_hook::low_level::emulate_default_handler(SIGINT);
-            return killed.map_err(|error| Failure::new(Kind::Other, error.to_string()));
+            return killed.map_err(|error| Failure::new(Class::Other, error.to_string()));
         }
         match status.success() || self.shell {
             true => Ok(()),
             false => Err(Failure::new(
-                Kind::Other,
+                Class::Other,
                 format!("the demo ended early: {status}"),
             )),
         }
@@ -98,7 +98,7 @@ fn watch_signals() -> Result<Arc<AtomicBool>, Failure> {
     let seen = Arc::new(AtomicBool::new(false));
     for signal in [SIGINT, SIGTERM] {
         signal_hook::flag::register(signal, Arc::clone(&seen))
-            .map_err(|error| Failure::new(Kind::Other, error.to_string()))?;
+            .map_err(|error| Failure::new(Class::Other, error.to_string()))?;
     }
     Ok(seen)
 }

@@ -12,7 +12,7 @@ use vshelf_app::integrate::connect::require_connection;
 use vshelf_core::Request;
 
 use super::command::{CommandArgs, RunCommand, release, request};
-use crate::failure::{Failure, Kind, Outcome};
+use crate::failure::{Class, Failure, Outcome};
 use crate::ui::Ui;
 
 /// Fetch, verify and unpack releases
@@ -112,7 +112,7 @@ impl Install {
             Some((_, typed)) => {
                 let whole = format!("{}@{}", typed[0], typed[1]);
                 let message = format!("{:?} and {:?} are two selectors", typed[0], typed[1]);
-                Err(Failure::new(Kind::Usage, message).run(
+                Err(Failure::new(Class::Usage, message).run(
                     "A version of that runtime",
                     format!("vshelf install {whole}"),
                 ))
@@ -132,7 +132,7 @@ impl Install {
             Some((_, option)) if requests.len() > 1 => {
                 let message = format!("--{option} takes one selector, and there are several");
                 let names: Vec<String> = requests.iter().map(Request::to_string).collect();
-                Err(Failure::new(Kind::Usage, message).run(
+                Err(Failure::new(Class::Usage, message).run(
                     "To install them first",
                     format!("vshelf install {}", names.join(" ")),
                 ))

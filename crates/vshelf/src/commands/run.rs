@@ -12,7 +12,7 @@ use vshelf_app::session::Target;
 use vshelf_app::switch::{RunTarget, choose_for_run, install_for_run};
 
 use super::command::{CommandArgs, RunCommand, release};
-use crate::failure::{Failure, Kind, Outcome};
+use crate::failure::{Class, Failure, Outcome};
 use crate::ui::Ui;
 
 /// Run one command on a version, without switching
@@ -70,13 +70,13 @@ impl RunCommand for Run {
         let name = self.command[0].to_string_lossy();
         Err(match error.kind() {
             io::ErrorKind::NotFound => Failure::new(
-                Kind::NoMatch,
+                Class::NoMatch,
                 format!(
                     "there is no command {name:?} to run on {}",
                     runtime.names().selector_of_pick(&pick)
                 ),
             ),
-            _ => Failure::new(Kind::Other, format!("{name:?} cannot be run: {error}")),
+            _ => Failure::new(Class::Other, format!("{name:?} cannot be run: {error}")),
         })
     }
 }

@@ -8,7 +8,7 @@ use vshelf_app::{Answer, Environment};
 use vshelf_view::words::Count;
 
 use super::command::{CommandArgs, RunCommand, requests};
-use crate::failure::{Failure, Kind, Outcome};
+use crate::failure::{Class, Failure, Outcome};
 use crate::output;
 use crate::ui::Ui;
 
@@ -106,7 +106,7 @@ impl RunCommand for Tidy {
             0 => Ok(()),
             count => {
                 let message = format!("{} could not be removed", Count(count, "install"));
-                Err(Failure::new(Kind::Other, message))
+                Err(Failure::new(Class::Other, message))
             }
         }
     }

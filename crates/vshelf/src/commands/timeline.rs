@@ -10,7 +10,7 @@ use vshelf_app::{Environment, Runtime};
 use vshelf_files::atomic;
 
 use super::command::{CommandArgs, RunCommand};
-use crate::failure::{Failure, Kind, Outcome};
+use crate::failure::{Class, Failure, Outcome};
 use crate::output::json;
 use crate::output::timeline::Facts;
 use crate::ui::Ui;
@@ -87,9 +87,10 @@ fn read_years(years: &str) -> Result<(Date, Date), Failure> {
     };
     match (year(from), year(to)) {
         (Some(from), Some(to)) if from <= to => Ok((date(from, 1, 1), date(to + 1, 1, 1))),
-        _ => Err(
-            Failure::new(Kind::Usage, format!("{years:?} is not a value for --years"))
-                .say("Years are written like 2024-2029, or 2027."),
-        ),
+        _ => Err(Failure::new(
+            Class::Usage,
+            format!("{years:?} is not a value for --years"),
+        )
+        .say("Years are written like 2024-2029, or 2027.")),
     }
 }

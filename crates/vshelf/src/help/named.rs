@@ -8,7 +8,7 @@ use vshelf_core::spelling;
 
 use super::meant::joined;
 use crate::commands::command::CommandEntry;
-use crate::failure::{Failure, Hint, Kind};
+use crate::failure::{Class, Failure, Hint};
 
 /// What stands where a selector can have its runtime in front.
 const SELECTORS: [&str; 2] = ["SELECTOR", "LINE"];
@@ -48,7 +48,7 @@ pub fn with_our_spelling(
     words: &[OsString],
     runtimes: &[String],
 ) -> Failure {
-    if !matches!(failure.kind, Kind::Usage | Kind::NoMatch) {
+    if !matches!(failure.class, Class::Usage | Class::NoMatch) {
         return failure;
     }
     let words: Option<Vec<&str>> = words[1..].iter().map(|word| word.to_str()).collect();

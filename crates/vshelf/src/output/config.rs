@@ -15,7 +15,7 @@ use vshelf_view::words::printable;
 use vshelf_view::{Cell, Column, Palette, Table};
 
 use super::json;
-use crate::failure::{Failure, Kind, Outcome};
+use crate::failure::{Class, Failure, Outcome};
 use crate::ui::Ui;
 use crate::wording::paths::{edit, shown};
 
@@ -196,7 +196,7 @@ impl Layer {
         let (file, text) = settings::read_file(folder)?;
         let lines = lines_of(&text).map_err(|problem| {
             let text = format!("{} is not understood: {problem}", shown(&file));
-            Failure::new(Kind::Disk, text)
+            Failure::new(Class::Disk, text)
         })?;
         Ok(Layer { file, lines })
     }

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use serde::Serialize;
 
-use crate::failure::{Failure, Kind, Outcome};
+use crate::failure::{Class, Failure, Outcome};
 use crate::ui::Ui;
 
 /// One of several things that a command reports.
@@ -21,6 +21,6 @@ pub fn print_list<I: Item>(ui: &Ui, items: &[I]) -> Outcome {
 /// Writes a report as JSON.
 pub fn print(ui: &Ui, report: &impl Serialize) -> Outcome {
     let text = serde_json::to_string_pretty(report)
-        .map_err(|error| Failure::new(Kind::Other, error.to_string()))?;
+        .map_err(|error| Failure::new(Class::Other, error.to_string()))?;
     ui.result(text)
 }

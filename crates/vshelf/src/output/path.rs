@@ -9,7 +9,7 @@ use vshelf_core::Pick;
 use vshelf_shelf::store::program_in;
 use vshelf_shell::quote;
 
-use crate::failure::{Failure, Kind, Outcome};
+use crate::failure::{Class, Failure, Outcome};
 use crate::ui::Ui;
 
 /// A form for an environment.
@@ -91,14 +91,14 @@ pub fn print_environment(ui: &Ui, runtime: &Runtime<'_>, pick: &Pick, form: Form
         };
         let value = value.to_str().ok_or_else(|| {
             let message = format!("{name} holds bytes that are not UTF-8, so it cannot be printed");
-            Failure::new(Kind::Refused, message)
+            Failure::new(Class::Refused, message)
         })?;
         // Such files have no common way to write a line break, nor an apostrophe.
         if form != Form::Sh && value.contains(['\n', '\'']) {
             let message =
                 format!("{name} holds a line break or apostrophe, which these files cannot");
             return Err(
-                Failure::new(Kind::Refused, message).run("For a shell", "vshelf path --env sh")
+                Failure::new(Class::Refused, message).run("For a shell", "vshelf path --env sh")
             );
         }
         match form {

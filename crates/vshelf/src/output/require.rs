@@ -7,7 +7,7 @@ use vshelf_app::require::{NewRequirement, Required, ShellAfterRequire};
 use super::json::Item;
 use crate::failure::Outcome;
 use crate::ui::Ui;
-use crate::wording::errors::selector_word;
+use crate::wording::advice::selector_word;
 use crate::wording::paths::shown;
 use crate::wording::shells::say_way_to_connect;
 

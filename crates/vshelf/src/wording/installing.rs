@@ -10,7 +10,7 @@ use vshelf_shelf::record::Built;
 use vshelf_view::words::{lasted, listed, megabytes, printable};
 use vshelf_view::{Cell, Column, Palette, Table};
 
-use super::errors::attempt_commands;
+use super::advice::command;
 use super::paths::shown;
 use super::versions::spine;
 use crate::failure::Outcome;
@@ -199,8 +199,8 @@ fn say_packages_had(ui: &Ui, packages: &[String], attempt: Option<&PackageAttemp
         let had = packages.join(", ");
         ui.done(format!("It had these packages: {}", printable(&had)))?;
     }
-    for command in attempt.iter().flat_map(|attempt| attempt_commands(attempt)) {
-        ui.next("To install them again", &command);
+    for action in attempt.iter().flat_map(|attempt| attempt.actions()) {
+        ui.next("To install them again", &command(&action));
     }
     Ok(())
 }

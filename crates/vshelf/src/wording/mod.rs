@@ -1,5 +1,6 @@
 //! What use cases say, in words: errors, events, versions, what keeps an install.
 
+pub mod advice;
 pub mod building;
 pub mod concerns;
 pub mod conclusions;
@@ -8,9 +9,7 @@ pub mod events;
 pub mod holders;
 pub mod installing;
 pub mod keeping;
-pub mod locking;
 pub mod other_copies;
 pub mod paths;
 pub mod shells;
-pub mod starting;
 pub mod versions;

@@ -2,6 +2,7 @@
 
 use std::path::{Path, PathBuf};
 
+pub use vshelf_files::shown::shown;
 use vshelf_shell::quote;
 use vshelf_view::words::printable;
 
@@ -12,17 +13,6 @@ fn home() -> Option<PathBuf> {
 /// A path as it can be pasted into a shell, with `~` for the home folder.
 pub fn quoted(path: &Path) -> String {
     quote::path(path, home().as_deref())
-}
-
-/// A path as people read it, with `~` for the home folder.
-pub fn shown(path: &Path) -> String {
-    let home = home();
-    let below = home.and_then(|home| Some(path.strip_prefix(home).ok()?.to_owned()));
-    match below {
-        Some(rest) if rest.as_os_str().is_empty() => "~".to_owned(),
-        Some(rest) => format!("~/{}", rest.display()),
-        None => path.display().to_string(),
-    }
 }
 
 /// The command that opens a file in the person's editor.

@@ -1,0 +1,91 @@
+//! What helps against a request that cannot be resolved.
+
+use crate::diagnosis::{Action, Class, Diagnosis};
+use crate::resolve::ResolveError;
+use crate::words::listed;
+
+impl ResolveError {
+    /// The class of the error and the advice against it. `prefix` is the runtime in front of selectors, if commands
+    /// need one.
+    pub fn diagnosis(&self, prefix: &str) -> Diagnosis {
+        let catalog = |of: &str| Action::Catalog(format!("{prefix}{of}"));
+        match self {
+            ResolveError::UnknownName { near, .. } => Class::NoMatch
+                .alone()
+                .meant(near)
+                .step("To see the lines, code names and channels", catalog("")),
+            ResolveError::UnknownPublisher {
+                publisher, known, ..
+            } => Class::NoMatch.alone().publishers(publisher, known),
+            ResolveError::NotPublished { near, .. } => {
+                let line = near.first().map(|version| version.numbers()[0].to_string());
+                (Class::NoMatch.alone().meant(near))
+                    .step("To list what there is", catalog(&line.unwrap_or_default()))
+            }
+            ResolveError::OtherPublisher {
+                version, others, ..
+            } => {
+                let other = others.first().map_or("", String::as_str);
+                Class::NoMatch
+                    .note(format!("It is published by {}.", listed(others, "and")))
+                    .step(
+                        "To take that one",
+                        Action::install(format!("{prefix}{other}/{version}")),
+                    )
+            }
+            ResolveError::OtherPlatform {
+                version,
+                platforms,
+                elsewhere,
+                ..
+            } => {
+                let built_for = format!("It is built for {}.", listed(platforms, "and"));
+                let diagnosis = Class::NoMatch.note(built_for);
+                match elsewhere {
+                    Some(publisher) => diagnosis.step(
+                        format!("{publisher} builds it for this platform"),
+                        Action::install(format!("{prefix}{publisher}/{version}")),
+                    ),
+                    None => diagnosis.step(
+                        "To see the versions around it",
+                        catalog(&version.numbers()[0].to_string()),
+                    ),
+                }
+            }
+            ResolveError::Withdrawn {
+                version, instead, ..
+            } => {
+                let instead = instead.as_ref().map(|instead| {
+                    let install = Action::install(format!("{prefix}{instead}"));
+                    Class::NoMatch.step("The newest of its line that stands", install)
+                });
+                let diagnosis = instead.unwrap_or(Class::NoMatch.alone());
+                diagnosis.step("To see its card", catalog(version.as_str()))
+            }
+            ResolveError::NotOnShelf {
+                published, near, ..
+            } => {
+                let diagnosis = match published {
+                    Some((publisher, version)) => {
+                        let publisher = publisher.as_ref().map(|name| format!("{name}/"));
+                        let publisher = publisher.unwrap_or_default();
+                        Class::NoMatch.step(
+                            format!("{version} is published; to put it there"),
+                            Action::install(format!("{prefix}{publisher}{version}")),
+                        )
+                    }
+                    None => Class::NoMatch.alone().meant(near),
+                };
+                diagnosis.step("To see what is there", Action::List)
+            }
+            ResolveError::NoLtsLine { .. } => {
+                Class::NoMatch.step("To see the lines and their phases", catalog(""))
+            }
+            ResolveError::NoDefault => {
+                Class::NoMatch.step("To see what there is to choose from", Action::List)
+            }
+            ResolveError::NoPrevious => Class::NoMatch.step("To see what is there", Action::List),
+            ResolveError::BadSelector { .. } | ResolveError::Circle(_) => Class::NoMatch.alone(),
+        }
+    }
+}
