@@ -4,7 +4,6 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 use jiff::civil::Date;
-use jiff::tz::TimeZone;
 use vshelf_core::definition::needs::Needs;
 use vshelf_core::resolve::Scope;
 use vshelf_core::{Key, Request};
@@ -546,26 +545,23 @@ impl Checkup {
         let (name, title) = (runtime.name().to_owned(), runtime.definition.title.clone());
         let today = runtime.today();
         let offline = runtime.environment().transport.is_offline();
-        match runtime.published.load(!offline) {
-            Ok(loaded) => {
-                let confirmed = loaded.origin.confirmed.to_zoned(TimeZone::UTC).date();
-                let not_renewed = loaded.origin.not_renewed.clone();
-                let is_old = (today - confirmed).get_days() > OLD_CATALOG;
-                if not_renewed.is_some() || is_old {
-                    self.findings.push(Finding::OldCatalog {
-                        runtime: name,
-                        title,
-                        confirmed,
-                        today,
-                        not_renewed,
-                    });
-                }
-            }
-            Err(error) => self.findings.push(Finding::NoCatalog {
+        if let Err(error) = runtime.published.load(!offline) {
+            self.findings.push(Finding::NoCatalog {
                 runtime: name,
                 title,
                 error,
-            }),
+            });
+        } else if let Some(status) = runtime.published.age() {
+            let is_old = (today - status.confirmed).get_days() > OLD_CATALOG;
+            if status.not_renewed.is_some() || is_old {
+                self.findings.push(Finding::OldCatalog {
+                    runtime: name,
+                    title,
+                    confirmed: status.confirmed,
+                    today,
+                    not_renewed: status.not_renewed,
+                });
+            }
         }
     }
 

@@ -62,7 +62,10 @@ impl Error {
             Error::FetchedDefinition { problem, .. } => {
                 Class::Source.alone().notes(problem.sentence())
             }
-            Error::NoDocument { .. } | Error::NoSource { .. } => Class::Source.alone(),
+            Error::NoDocument { .. }
+            | Error::NoSource { .. }
+            | Error::UndefinedSource { .. }
+            | Error::NotOffered { .. } => Class::Source.alone(),
             Error::BuiltIn { place, .. } => {
                 Class::Refused.step("To replace it", Action::Redefine(place.clone()))
             }
@@ -90,7 +93,7 @@ impl Error {
             // Catalogs and sources.
             Error::Source(error) => error.diagnosis(),
             Error::Load(error) => error.diagnosis(),
-            Error::CatalogChanged => Class::Source.note("Run the same command again."),
+            Error::CatalogChanged { .. } => Class::Source.note("Run the same command again."),
             Error::NoSourceAnswers { errors, .. } => {
                 let first = errors.first().map(|(_, error)| error.class());
                 let causes = errors

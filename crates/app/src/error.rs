@@ -209,8 +209,12 @@ pub enum Error {
     Source(#[from] SourceError),
     #[error(transparent)]
     Load(#[from] LoadError),
-    #[error("the catalog changed while it was read")]
-    CatalogChanged,
+    #[error("the catalog of {title} changed while it was read")]
+    CatalogChanged { title: String },
+    #[error("the catalog of {title} has builds of {name:?}, which is no source of its definition")]
+    UndefinedSource { title: String, name: String },
+    #[error("no source offers {title} for this platform")]
+    NotOffered { title: String },
     #[error("{runtime} has no source")]
     NoSource { runtime: String },
     #[error("no source of {title} answers")]

@@ -27,6 +27,7 @@ use crate::ledger;
 use crate::lock_check::{check_platform, check_stated};
 use crate::project::{self, FoundRequirement};
 use crate::runtime::{Runtime, opening};
+use crate::sourcing::source_of;
 
 /// The options of a lock.
 #[derive(Clone, Debug, Default)]
@@ -241,6 +242,9 @@ impl Wanted<'_> {
             Some(before) => before.request(self.runtime.names().main_publisher()),
             None => required.clone(),
         };
+        let not_published = || Error::NotPublished {
+            selector: request.to_string(),
+        };
         let Choice::Version(chosen) = self
             .runtime
             .choosing()
@@ -251,7 +255,7 @@ impl Wanted<'_> {
             });
         };
         let (version, publisher) = {
-            let release = chosen.release.ok_or(Error::CatalogChanged)?;
+            let release = chosen.release.ok_or_else(not_published)?;
             admission::check_release(&self.runtime, release)?;
             (release.version.clone(), release.publisher.clone())
         };
@@ -265,7 +269,9 @@ impl Wanted<'_> {
             .published
             .catalog()
             .release(&version, &publisher);
-        let release = release.ok_or(Error::CatalogChanged)?;
+        let release = release.ok_or_else(|| Error::CatalogChanged {
+            title: self.runtime.definition.title.clone(),
+        })?;
         let found = archives_of(&self.runtime, release, listener)?;
         let platforms = self.platforms(asked, before, &publisher);
         let is_asked = |archive: &LockedArchive| {
@@ -467,9 +473,7 @@ fn archives_of(
     let mut statements = Vec::new();
     let mut failure = None;
     for build in &details.builds {
-        let name = build.source.as_deref();
-        let source = name.and_then(|name| runtime.definition.source(name));
-        let source = source.ok_or(Error::CatalogChanged)?;
+        let source = source_of(&runtime.definition, build)?;
         let is_same =
             |other: &Build| (&other.platform, &other.source) == (&build.platform, &build.source);
         if located.iter().any(is_same) {
@@ -487,10 +491,7 @@ fn archives_of(
             .filter(|other| is_same(other))
             .collect();
         match lists.locate(&environment.transport, &builds) {
-            Ok(archive) => {
-                let address = archive.addresses.first().to_string();
-                let build = builds.into_iter().find(|build| build.address == address);
-                let build = build.ok_or(Error::CatalogChanged)?;
+            Ok((archive, build)) => {
                 let offer = Offer::of(runtime, source, Vec::new())?;
                 let now = environment.now()?;
                 statements.push(ledger::statement(now, release, &offer, build, &archive));

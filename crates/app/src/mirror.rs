@@ -362,7 +362,9 @@ impl Work<'_> {
         admission::check_release(runtime, release)?;
         let details = runtime.published.details(release)?;
         let offers = offers(runtime, release)?;
-        let Offer { source, builds, .. } = offers.first().ok_or(Error::CatalogChanged)?;
+        let Offer { source, builds, .. } = offers.first().ok_or_else(|| Error::NotOffered {
+            title: format!("{} {}", runtime.definition.title, release.version),
+        })?;
         let is_source = builds.iter().all(|build| build.platform.is_source());
         if self.asked.builds && is_source {
             self.check_layout(tree, &source.name, ArchiveLayout::below(1))?;
@@ -373,10 +375,7 @@ impl Work<'_> {
             .names()
             .selector_for(&release.version, &release.publisher);
         let title = format!("{} {selector}", runtime.definition.title);
-        let archive = Archive::locate(transport, &builds.iter().collect::<Vec<_>>())?;
-        let serves = |address: &str| archive.addresses.iter().any(|at| at.to_string() == address);
-        let build = builds.iter().find(|build| serves(&build.address));
-        let build = build.ok_or(Error::CatalogChanged)?;
+        let (archive, build) = Archive::locate(transport, &builds.iter().collect::<Vec<_>>())?;
         let size = archive.size;
         let mut report: Option<(Way, TransferReport<'_>)> = None;
         let mut progress = |way, bytes, all| {

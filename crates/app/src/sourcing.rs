@@ -7,6 +7,7 @@ use jiff::Timestamp;
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
 use vshelf_core::Definition;
+use vshelf_core::catalog::Build;
 use vshelf_core::definition::SourceDefinition;
 use vshelf_sources::merge::Part;
 use vshelf_sources::{CatalogCache, LoadError, Loaded};
@@ -323,4 +324,17 @@ fn instead_of(source: &SourceDefinition, consulted: &[Consulted<'_>]) -> Instead
             has_builds: source.kind.has_builds(),
         },
     }
+}
+
+/// The source of a build in a catalog of this definition.
+pub fn source_of<'d>(
+    definition: &'d Definition,
+    build: &Build,
+) -> Result<&'d SourceDefinition, Error> {
+    let name = build.source.as_deref();
+    let source = name.and_then(|name| definition.source(name));
+    source.ok_or_else(|| Error::UndefinedSource {
+        title: definition.title.clone(),
+        name: name.unwrap_or_default().to_owned(),
+    })
 }

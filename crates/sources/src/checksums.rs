@@ -30,7 +30,10 @@ impl Archive {
     }
 
     /// Locates the archive of the first of `builds` ([`ChecksumLists::locate`]).
-    pub fn locate(transport: &Transport, builds: &[&Build]) -> Result<Archive, SourceError> {
+    pub fn locate<'b>(
+        transport: &Transport,
+        builds: &[&'b Build],
+    ) -> Result<(Archive, &'b Build), SourceError> {
         ChecksumLists::default().locate(transport, builds)
     }
 }
@@ -40,22 +43,25 @@ impl Archive {
 pub struct ChecksumLists(HashMap<String, String>);
 
 impl ChecksumLists {
-    /// The archive of the first of `builds`, best first, whose digest is known. A checksum list is fetched
-    /// if the digest is in one.
+    /// The archive of the first of `builds`, best first, whose digest is known, and that build. A checksum list is
+    /// fetched if the digest is in one.
     ///
     /// Builds of one release that share a list are alternatives of which some may not exist.
-    pub fn locate(
+    pub fn locate<'b>(
         &mut self,
         transport: &Transport,
-        builds: &[&Build],
-    ) -> Result<Archive, SourceError> {
+        builds: &[&'b Build],
+    ) -> Result<(Archive, &'b Build), SourceError> {
         let mut missing = None;
         for build in builds {
             let addresses = Addresses::read(&build.address, &build.mirrors)?;
-            let found = |digest| Archive {
-                addresses: addresses.clone(),
-                digest,
-                size: build.size,
+            let found = |digest| {
+                let archive = Archive {
+                    addresses: addresses.clone(),
+                    digest,
+                    size: build.size,
+                };
+                (archive, *build)
             };
             let list = match &build.checksum {
                 Checksum::Digest(digest) => return Ok(found(digest.clone())),

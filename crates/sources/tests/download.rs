@@ -75,7 +75,7 @@ fn build(server: &StandIn, cache: &Path) -> (Build, Vec<u8>) {
 
 /// Downloads the build: what the sink got, and how it ended.
 fn run(build: &Build, size: Option<u64>, partial: &Path) -> (Vec<u8>, Result<u64, DownloadError>) {
-    let settled = Archive::locate(&transport(), &[build]).unwrap();
+    let (settled, _) = Archive::locate(&transport(), &[build]).unwrap();
     run_archive(Archive { size, ..settled }, partial)
 }
 
@@ -173,7 +173,7 @@ fn another_address_goes_on_where_one_breaks_off() {
         let address = build.address.replace(&whole.address(), &faulty.address());
         let archive = Archive {
             addresses: Addresses::new(Address::read(&address).unwrap(), vec![there.clone()]),
-            ..Archive::locate(&transport(), &[&build]).unwrap()
+            ..Archive::locate(&transport(), &[&build]).unwrap().0
         };
         fs::remove_file(&partial).ok();
         let (got, came) = run_archive(archive, &partial);
@@ -190,7 +190,7 @@ fn when_all_addresses_fail_it_ends() {
     whole.misbehave(&[Fault::Status(500)]);
     let archive = Archive {
         addresses: Addresses::read(&build.address, std::slice::from_ref(&build.address)).unwrap(),
-        ..Archive::locate(&transport(), &[&build]).unwrap()
+        ..Archive::locate(&transport(), &[&build]).unwrap().0
     };
     let (_, result) = run_archive(archive, &folder.path().join("partial"));
     assert!(

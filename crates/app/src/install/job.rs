@@ -22,6 +22,7 @@ use crate::admission::{grounds, refused};
 use crate::error::{Done, Error};
 use crate::events::LastBuild;
 use crate::runtime::Runtime;
+use crate::sourcing::source_of;
 
 /// An install to be made.
 #[derive(Clone, Debug)]
@@ -123,11 +124,11 @@ impl InstallJob {
         }
         let mut others = VecDeque::from(offers);
         let offer = others.pop_front().ok_or_else(|| {
+            let title = format!("{} {}", runtime.definition.title, release.version);
             if options.build {
-                let title = format!("{} {}", runtime.definition.title, release.version);
                 Error::NothingToBuild { title }
             } else {
-                Error::CatalogChanged
+                Error::NotOffered { title }
             }
         })?;
         let environment = runtime.environment();
@@ -169,14 +170,14 @@ impl InstallJob {
     pub fn locate(&self, builds: &[&Build]) -> Result<(Archive, Admitted), Error> {
         let mut lists = ChecksumLists::default();
         if self.grounds.accepted().is_none() {
-            let archive = lists.locate(&self.transport, builds)?;
+            let (archive, _) = lists.locate(&self.transport, builds)?;
             let admitted = self.admit(&archive)?;
             return Ok((archive, admitted));
         }
         let mut first_error = None;
         for build in builds {
             let located = lists.locate(&self.transport, &[build]).map_err(Error::from);
-            let admitted = located.and_then(|archive| {
+            let admitted = located.and_then(|(archive, _)| {
                 self.check_patches(build)?;
                 Ok((self.admit(&archive)?, archive))
             });
@@ -189,7 +190,9 @@ impl InstallJob {
                 Err(error) => first_error = first_error.or(Some(error)),
             }
         }
-        Err(first_error.unwrap_or(Error::CatalogChanged))
+        Err(first_error.unwrap_or_else(|| Error::NotOffered {
+            title: self.title(),
+        }))
     }
 
     /// Fails if a build from source would get other patches than those that are locked.
@@ -367,9 +370,7 @@ pub fn offers(runtime: &Runtime<'_>, release: &Release) -> Result<Vec<Offer>, Er
             offer.builds.push(build.clone());
             continue;
         }
-        let name = build.source.as_deref();
-        let source = name.and_then(|name| runtime.definition.source(name));
-        let source = source.ok_or(Error::CatalogChanged)?;
+        let source = source_of(&runtime.definition, build)?;
         offers.push(Offer::of(runtime, source, vec![build.clone()])?);
     }
     let grounds = grounds(

@@ -160,7 +160,7 @@ fn is_stated(
     for offer in offers {
         for build in &offer.builds {
             // An archive that its list does not have was not the one.
-            let Ok(archive) = lists.locate(&environment.transport, &[build]) else {
+            let Ok((archive, _)) = lists.locate(&environment.transport, &[build]) else {
                 continue;
             };
             if archive.digest.to_string() == digest {

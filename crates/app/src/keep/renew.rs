@@ -387,7 +387,9 @@ fn install_new(
 ) -> Result<InstallJob, Error> {
     let release = (runtime.published.catalog())
         .release(&planned.to.version, &planned.from.publisher)
-        .ok_or(Error::CatalogChanged)?;
+        .ok_or_else(|| Error::NotPublished {
+            selector: planned.to.version.to_string(),
+        })?;
     let mut jobs = [InstallJob::new(
         runtime,
         release,

@@ -128,7 +128,7 @@ fn plan(mut runtime: Runtime<'_>, entry: &HistoryEntry) -> Result<InstallJob, Er
         source_name: record.source.clone(),
         cause: cause.map(Box::new),
     };
-    let load = runtime.published.load(false).map(drop);
+    let load = runtime.published.load(false);
     load.map_err(|error| no_longer(Some(error)))?;
     let options = JobOptions {
         keep_broken: record.broken.is_some(),

@@ -46,7 +46,7 @@ impl Published<'_> {
 
     /// The catalog as its sources have it now, or as it is kept where that is fresh or no source
     /// answers.
-    pub fn load(&mut self, ask_anyway: bool) -> Result<&Loaded, Error> {
+    pub fn load(&mut self, ask_anyway: bool) -> Done {
         let cache = self.environment.catalogs()?;
         let now = self.environment.now()?;
         let asks_nobody = self.environment.transport.is_offline();
@@ -59,11 +59,11 @@ impl Published<'_> {
             Some(loaded) => {
                 let snapshots = self.environment.snapshots();
                 self.snapshot = snapshots.renew_published(&self.definition, loaded);
+                Ok(())
             }
-            None if ask_anyway => self.ask_sources(Ask::Usual)?,
-            None => self.ask_sources(Ask::Stale)?,
+            None if ask_anyway => self.ask_sources(Ask::Usual),
+            None => self.ask_sources(Ask::Stale),
         }
-        self.kept().ok_or(Error::CatalogChanged)
     }
 
     /// Asks every source of this publisher, and loads what all of them offer.
@@ -89,7 +89,7 @@ impl Published<'_> {
         listener: &dyn Listener,
     ) -> Result<(), Error> {
         let title = self.definition.title.clone();
-        let load = || self.load(ask_anyway).map(drop);
+        let load = || self.load(ask_anyway);
         Task::LoadingCatalog(&title).during(listener, load)?;
         self.tell_age(listener);
         Ok(())
@@ -112,7 +112,7 @@ impl Published<'_> {
     }
 
     /// How old the catalog is that is kept here, and why.
-    fn age(&self) -> Option<CatalogStatus> {
+    pub(crate) fn age(&self) -> Option<CatalogStatus> {
         let origin = &self.kept()?.origin;
         let today = self.environment.today().unwrap_or(self.today);
         Some(CatalogStatus {
