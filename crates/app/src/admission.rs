@@ -2,8 +2,9 @@
 
 use vshelf_core::admission::{Admitted, Forbidden, Grounds, Narrowing, Origin, Refusal};
 use vshelf_core::admission::{packages_source, rule_against_packages};
+use vshelf_core::meant::near;
 use vshelf_core::rules::{Rule, RuleKind};
-use vshelf_core::{Release, Version, near};
+use vshelf_core::{Release, Version};
 use vshelf_shelf::record::RecordContents;
 
 use crate::definitions;

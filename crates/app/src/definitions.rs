@@ -3,7 +3,7 @@
 use std::path::{Path, PathBuf};
 
 use vshelf_core::Definition;
-use vshelf_core::near;
+use vshelf_core::meant::near;
 use vshelf_files::optional;
 use vshelf_shelf::Folders;
 

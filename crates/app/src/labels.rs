@@ -1,6 +1,6 @@
 //! A person's own names for selectors.
 
-use vshelf_core::near;
+use vshelf_core::meant::near;
 use vshelf_core::resolve::Scope;
 use vshelf_core::selector::{KEYWORDS, is_name};
 use vshelf_core::{Pick, Request};

@@ -4,7 +4,7 @@
 use std::path::{Path, PathBuf};
 
 use vshelf_core::file_trust::Distrust;
-use vshelf_core::near;
+use vshelf_core::meant::near;
 use vshelf_core::requirement::OWN_FILE;
 use vshelf_files::optional;
 

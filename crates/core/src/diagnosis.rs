@@ -5,7 +5,7 @@
 use std::io;
 use std::path::PathBuf;
 
-use crate::near;
+use crate::meant::near;
 use crate::words::listed;
 
 /// The classes of failure that a script can tell apart.

@@ -11,7 +11,7 @@ use jiff::civil::Date;
 use crate::catalog::{Catalog, Line, Release};
 use crate::install::{InstallId, Key, Pick};
 use crate::lifecycle::Phase;
-use crate::near;
+use crate::meant::near;
 use crate::platform::Platform;
 use crate::range::Range;
 use crate::selector::{KEYWORDS, Request, Selector, SelectorError};

@@ -8,14 +8,16 @@ use clap::{ArgAction, Args, Command, FromArgMatches};
 use vshelf_app::integrate::renewal;
 use vshelf_app::variables::Variables;
 use vshelf_app::{Environment, definitions, session};
+use vshelf_core::meant::habit;
 
 use crate::commands;
 use crate::commands::command::CommandEntry;
 use crate::exit;
 use crate::failure::{Class, Failure, Outcome};
-use crate::help::{examples, meant, named, overview, topics};
+use crate::help::{examples, named, overview, topics};
 use crate::log;
 use crate::ui::{Colour, Ui};
+use crate::wording::advice::joined;
 
 /// What goes with every command.
 #[derive(Clone, Copy, Debug, Args)]
@@ -176,10 +178,10 @@ fn usage(entries: &[CommandEntry], words: &[OsString], error: &clap::Error) -> E
     let failure = match error.kind() {
         ErrorKind::InvalidSubcommand => unknown_command(entries, words, error),
         kind => {
-            let failure = misused(kind, error);
+            let failure = misused(kind, entries, words, error);
             let words_read: Vec<&str> = words.iter().filter_map(|word| word.to_str()).collect();
-            match meant::run_without_dashes(&words_read) {
-                Some(command) => failure.run("You probably meant", format!("vshelf {command}")),
+            match habit::run_without_dashes(&words_read) {
+                Some(meant) => probably(failure, &meant),
                 None => failure.run("To see what there is", help_for(entries, words)),
             }
         }
@@ -188,7 +190,12 @@ fn usage(entries: &[CommandEntry], words: &[OsString], error: &clap::Error) -> E
 }
 
 /// A known command with arguments that it does not take.
-fn misused(kind: clap::error::ErrorKind, error: &clap::Error) -> Failure {
+fn misused(
+    kind: clap::error::ErrorKind,
+    entries: &[CommandEntry],
+    words: &[OsString],
+    error: &clap::Error,
+) -> Failure {
     use clap::error::{ContextKind, ErrorKind};
     let context = |wanted: ContextKind| error.get(wanted).map(ToString::to_string);
     let argument = context(ContextKind::InvalidArg).unwrap_or_default();
@@ -211,8 +218,12 @@ fn misused(kind: clap::error::ErrorKind, error: &clap::Error) -> Failure {
         }
     };
     let mut failure = Failure::new(Class::Usage, message);
-    if let Some(near) = context(ContextKind::SuggestedArg).filter(|near| !is_hidden(near)) {
-        failure = failure.say(format!("Did you mean {near}?"));
+    if kind == ErrorKind::UnknownArgument {
+        let known = long_options(command_of(entries, words));
+        let near = habit::option(&argument, known.iter().map(String::as_str));
+        failure = near.into_iter().fold(failure, |failure, near| {
+            failure.say(format!("Did you mean {near}?"))
+        });
     }
     if let Some(valid) = context(ContextKind::ValidValue).filter(|valid| !valid.is_empty()) {
         failure = failure.say(format!("It takes {valid}."));
@@ -223,27 +234,37 @@ fn misused(kind: clap::error::ErrorKind, error: &clap::Error) -> Failure {
     failure
 }
 
-/// Whether an option is one that people are not told of.
-fn is_hidden(option: &str) -> bool {
-    let is_it = |argument: &clap::Arg| {
-        argument
-            .get_long()
-            .is_some_and(|long| option == format!("--{long}"))
-    };
-    let hidden = |command: Command| command.get_arguments().any(|a| a.is_hide_set() && is_it(a));
+/// The long options that a command's help shows, and those of every command.
+fn long_options(command: Option<&CommandEntry>) -> Vec<String> {
     let global = GlobalArgs::augment_args(Command::new("vshelf"));
-    hidden(global) || commands::all().iter().any(|entry| hidden((entry.build)()))
+    let commands = command.map(|entry| (entry.build)()).into_iter();
+    let arguments = commands.chain([global]).flat_map(|command| {
+        let shown = command
+            .get_arguments()
+            .filter(|argument| !argument.is_hide_set());
+        let longs =
+            shown.filter_map(|argument| argument.get_long().map(|long| format!("--{long}")));
+        longs.collect::<Vec<_>>()
+    });
+    arguments.collect()
+}
+
+/// The command that the words name.
+fn command_of<'e>(entries: &'e [CommandEntry], words: &[OsString]) -> Option<&'e CommandEntry> {
+    let mut words = words.iter().skip(1).filter_map(|word| word.to_str());
+    words.find_map(|word| entries.iter().find(|entry| entry.name == word))
 }
 
 fn help_for(entries: &[CommandEntry], words: &[OsString]) -> String {
-    words
-        .iter()
-        .skip(1)
-        .filter_map(|word| word.to_str())
-        .find(|word| entries.iter().any(|entry| entry.name == *word))
-        .map_or("vshelf --help".to_owned(), |name| {
-            format!("vshelf {name} --help")
-        })
+    match command_of(entries, words) {
+        Some(entry) => format!("vshelf {} --help", entry.name),
+        None => "vshelf --help".to_owned(),
+    }
+}
+
+/// Adds the command line that was probably meant.
+fn probably(failure: Failure, meant: &[String]) -> Failure {
+    failure.run("You probably meant", format!("vshelf {}", joined(meant)))
 }
 
 fn unknown_command(entries: &[CommandEntry], words: &[OsString], error: &clap::Error) -> Failure {
@@ -257,16 +278,15 @@ fn unknown_command(entries: &[CommandEntry], words: &[OsString], error: &clap::E
     // Options in front of the command are not part of what is meant.
     let words = words.iter().filter_map(|word| word.to_str());
     let words: Vec<&str> = words.skip_while(|word| *word != typed).collect();
-    let meant = meant::command(&words, &names);
-    match meant {
-        Some(meant) => failure.run("You probably meant", format!("vshelf {meant}")),
+    match habit::command(&words, &names) {
+        Some(meant) => probably(failure, &meant),
         None => failure.run("To see the commands", "vshelf --help"),
     }
 }
 
 #[cfg(test)]
 mod tests {
-    use std::collections::BTreeMap;
+    use std::collections::{BTreeMap, BTreeSet};
     use std::fs;
     use std::path::Path;
 
@@ -319,5 +339,21 @@ mod tests {
         }
         let kept = fs::read_dir(&folder).unwrap().count();
         assert_eq!(kept, pages.len(), "a page is there whose command is gone");
+    }
+
+    #[test]
+    fn every_plain_word_stands_for_one_command_that_is_understood() {
+        let entries = commands::all();
+        let mut seen = BTreeSet::new();
+        for (word, meant) in habit::plain_words() {
+            assert!(seen.insert(word), "{word} stands for two");
+            assert!(entries.iter().all(|entry| entry.name != word), "{word}");
+            if meant[0] == "--version" || meant[0] == "help" {
+                continue;
+            }
+            let entry = entries.iter().find(|entry| entry.name == meant[0]);
+            let parsed = (entry.unwrap().build)().try_get_matches_from(&meant);
+            assert!(parsed.is_ok(), "{word}: {meant:?}: {parsed:?}");
+        }
     }
 }

@@ -23,7 +23,7 @@ pub use self::source::{
 pub(crate) use self::words::{is_inside, is_plain_file_name};
 use self::words::{is_of_system, is_variable};
 use crate::catalog::{Line, LinePolicy, Publisher};
-use crate::near;
+use crate::meant::near;
 use crate::packages::PackageTool;
 use crate::selector::{is_line_name, is_name, is_publisher};
 use crate::template::Template;

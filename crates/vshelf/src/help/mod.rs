@@ -1,7 +1,6 @@
 //! Help beyond that of the single options.
 
 pub mod examples;
-pub mod meant;
 pub mod named;
 pub mod overview;
 pub mod topics;

@@ -4,11 +4,11 @@ use std::ffi::OsString;
 
 use clap::{ArgMatches, Command};
 
-use vshelf_core::spelling;
+use vshelf_core::meant::spelling;
 
-use super::meant::joined;
 use crate::commands::command::CommandEntry;
 use crate::failure::{Class, Failure, Hint};
+use crate::wording::advice::joined;
 
 /// What stands where a selector can have its runtime in front.
 const SELECTORS: [&str; 2] = ["SELECTOR", "LINE"];

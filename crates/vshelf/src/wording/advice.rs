@@ -106,3 +106,10 @@ pub fn about_option(hint: &OptionHint) -> String {
 pub fn selector_word(selector: &str) -> String {
     quote::posix_where_needed(selector, "@./-_^~+")
 }
+
+/// Words as they are typed in a shell.
+pub fn joined<S: AsRef<str>>(words: impl IntoIterator<Item = S>) -> String {
+    let words = words.into_iter();
+    let quoted = words.map(|word| quote::posix_where_needed(word.as_ref(), "@./-_:=+,"));
+    quoted.collect::<Vec<_>>().join(" ")
+}

@@ -1,0 +1,5 @@
+//! What was probably meant by words, names and versions that are not understood, as data.
+
+pub mod habit;
+pub mod near;
+pub mod spelling;
