@@ -104,7 +104,15 @@ fn adopt_system(runtime: &Runtime<'_>, name: Name, listener: &dyn Listener) -> D
     fs::create_dir_all(&place)
         .and_then(|()| system::symlink(&program, &link))
         .map_err(file_error(&link, "written"))?;
-    adoption.finish(runtime, name, &program, How::Linked, listener)
+    adoption.finish(
+        runtime,
+        Adoptee {
+            name,
+            from: &program,
+            how: How::Linked,
+        },
+        listener,
+    )
 }
 
 fn adopt_folder(
@@ -129,7 +137,15 @@ fn adopt_folder(
             How::Copied
         }
     };
-    adoption.finish(&runtime, name, &root, how, listener)
+    adoption.finish(
+        &runtime,
+        Adoptee {
+            name,
+            from: &root,
+            how,
+        },
+        listener,
+    )
 }
 
 fn adopt_archive(
@@ -166,7 +182,15 @@ fn adopt_archive(
         digest: digest.to_string(),
         size,
     };
-    adoption.finish(&runtime, name, path, how, listener)
+    adoption.finish(
+        &runtime,
+        Adoptee {
+            name,
+            from: path,
+            how,
+        },
+        listener,
+    )
 }
 
 /// How something came onto the shelf.
@@ -176,7 +200,56 @@ enum How {
     Unpacked { digest: String, size: u64 },
 }
 
-/// Something that is being adopted.
+/// What is adopted: the name that a person gave it, where it comes from, and how.
+struct Adoptee<'a> {
+    name: Name,
+    from: &'a Path,
+    how: How,
+}
+
+impl Adoptee<'_> {
+    /// What the record says.
+    fn contents(
+        &self,
+        runtime: &Runtime<'_>,
+        version: Version,
+        publisher: String,
+        manifest: &Manifest,
+    ) -> Result<RecordContents, Error> {
+        let environment = runtime.environment();
+        let (digest, archive_size) = match &self.how {
+            How::Unpacked { digest, size } => (Some(digest.clone()), Some(*size)),
+            How::Linked | How::Copied => (None, None),
+        };
+        Ok(RecordContents {
+            runtime: runtime.name().to_owned(),
+            version,
+            publisher,
+            source: PUBLISHER.to_owned(),
+            address: self.from.display().to_string(),
+            platform: environment.platform().to_string(),
+            spelled: None,
+            repack: false,
+            digest,
+            archive_size,
+            unpacked_size: manifest.bytes(),
+            shared_size: 0,
+            files: manifest.files(),
+            installed: environment.now()?,
+            command: environment.command_id()?,
+            definition: Some(RecordedDefinition::of(&runtime.definition)),
+            companions: Vec::new(),
+            built: None,
+            adopted: Some(match self.how {
+                How::Linked => Adopted::Linked,
+                How::Copied | How::Unpacked { .. } => Adopted::Copied,
+            }),
+            broken: None,
+        })
+    }
+}
+
+/// A stage with a tree that is being adopted.
 struct Adoption {
     stage: Stage,
     tree: PathBuf,
@@ -192,26 +265,8 @@ impl Adoption {
     }
 
     /// Asks the program its version, and publishes the tree on the shelf.
-    fn finish(
-        self,
-        runtime: &Runtime<'_>,
-        name: Name,
-        from: &Path,
-        how: How,
-        listener: &dyn Listener,
-    ) -> Done {
-        let environment = runtime.environment();
-        let version = match name.version {
-            Some(version) => {
-                self.ask(runtime, from)?;
-                version
-            }
-            None => self.version(runtime, from)?,
-        };
-        let publisher = name.publisher.unwrap_or_else(|| PUBLISHER.to_owned());
-        if !is_publisher(&publisher) {
-            return Err(Error::AdoptPublisher { publisher });
-        }
+    fn finish(self, runtime: &Runtime<'_>, adoptee: Adoptee<'_>, listener: &dyn Listener) -> Done {
+        let (version, publisher) = self.identify(runtime, &adoptee)?;
         let key = Key::new(&version, &publisher);
         let admitted = admission::admit_adopted(runtime, &version, &publisher)?;
         let title = &runtime.definition.title;
@@ -228,65 +283,56 @@ impl Adoption {
                 version,
             });
         }
-        let linked = matches!(how, How::Linked);
+        let linked = matches!(adoptee.how, How::Linked);
         let manifest = match linked {
             true => Manifest::default(),
             false => Manifest::of(&self.tree).map_err(file_error(&self.tree, "read"))?,
         };
-        let (digest, archive_size) = match how {
-            How::Unpacked { digest, size } => (Some(digest), Some(size)),
-            How::Linked | How::Copied => (None, None),
-        };
-        let contents = RecordContents {
-            spelled: None,
-            repack: false,
-            built: None,
-            runtime: runtime.name().to_owned(),
-            version: version.clone(),
-            publisher,
-            source: PUBLISHER.to_owned(),
-            address: from.display().to_string(),
-            platform: environment.platform().to_string(),
-            digest,
-            archive_size,
-            unpacked_size: manifest.bytes(),
-            shared_size: 0,
-            files: manifest.files(),
-            installed: environment.now()?,
-            command: environment.command_id()?,
-            definition: Some(RecordedDefinition::of(&runtime.definition)),
-            companions: Vec::new(),
-            adopted: Some(if linked {
-                Adopted::Linked
-            } else {
-                Adopted::Copied
-            }),
-            broken: None,
-        };
-        let durability = environment.settings()?.durability();
         let staged = Staged {
             tree: &self.tree,
-            contents,
+            contents: adoptee.contents(runtime, version.clone(), publisher, &manifest)?,
             manifest: &manifest,
             log: None,
         };
-        let install = (runtime.shelf).publish(&self.stage, &admitted, staged, durability)?;
+        let durability = runtime.environment().settings()?.durability();
+        (runtime.shelf).publish(&self.stage, &admitted, staged, durability)?;
         drop(self.stage);
         // What follows takes it itself.
         drop(lock);
         listener.tell(Event::Adopted {
             title: &format!("{title} {version}"),
             linked,
-            from,
+            from: adoptee.from,
         });
         let again = runtime.reopened()?;
-        let request: Request = again.names().selector_of(&install.id.key).parse()?;
+        let request: Request = again.names().selector_of(&key).parse()?;
         let conclusion = conclude_one(&again, &request, &key, Takeover::default())?;
         listener.tell(Event::Concluded {
             conclusions: &[conclusion],
             of_several: false,
         });
         Ok(())
+    }
+
+    /// The version and the publisher that the adoptee gets. The program has to start, even if both are given.
+    fn identify(
+        &self,
+        runtime: &Runtime<'_>,
+        adoptee: &Adoptee<'_>,
+    ) -> Result<(Version, String), Error> {
+        let version = match &adoptee.name.version {
+            Some(version) => {
+                self.ask(runtime, adoptee.from)?;
+                version.clone()
+            }
+            None => self.version(runtime, adoptee.from)?,
+        };
+        let publisher = adoptee.name.publisher.clone();
+        let publisher = publisher.unwrap_or_else(|| PUBLISHER.to_owned());
+        match is_publisher(&publisher) {
+            true => Ok((version, publisher)),
+            false => Err(Error::AdoptPublisher { publisher }),
+        }
     }
 
     /// What the program answers when it is asked for its version.

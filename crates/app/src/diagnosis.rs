@@ -17,6 +17,7 @@ use crate::step_failure::{build_needs, last_lines, quoted_lines, step};
 
 impl Error {
     /// Its class and the advice against it.
+    #[expect(clippy::too_many_lines, reason = "one table")]
     pub fn diagnosis(&self) -> Diagnosis {
         match self {
             // The surroundings.

@@ -4,6 +4,7 @@ use std::collections::{BTreeMap, HashSet};
 use std::fs;
 use std::path::{Path, PathBuf};
 
+use tempfile::TempDir;
 use vshelf_core::admission::Narrowing;
 use vshelf_core::catalog::{Build, Checksum};
 use vshelf_core::definition::{SourceDefinition, SourceKind};
@@ -68,6 +69,14 @@ pub struct LockEntry {
     pub platforms: Vec<Platform>,
 }
 
+/// What one command locks with.
+struct LockRun<'r> {
+    asked: &'r LockRequest,
+    /// The folder of catalogs for other platforms.
+    catalogs: TempDir,
+    listener: &'r dyn Listener,
+}
+
 /// The requirement of the project here on one runtime.
 struct Wanted<'e> {
     runtime: Runtime<'e>,
@@ -90,7 +99,11 @@ pub fn lock(
             return Err(Error::NotRequired { name: name.clone() });
         }
     }
-    let catalogs = tempfile::tempdir().map_err(file_error(&std::env::temp_dir(), "written"))?;
+    let run = LockRun {
+        asked,
+        catalogs: tempfile::tempdir().map_err(file_error(&std::env::temp_dir(), "written"))?,
+        listener,
+    };
     let mut written = Vec::new();
     for (folder, all) in by_folder {
         let file = folder.join(LOCK_FILE);
@@ -99,28 +112,8 @@ pub fn lock(
         let mut entries = Vec::new();
         for mut wanted in all {
             let known = before.release_of(wanted.runtime.name());
-            let kept = known.filter(|known| asked.keeps(&wanted, known));
-            let release = match kept {
-                Some(known) if asked.is_covered_by(known) => {
-                    check_stated(&mut wanted.runtime, known)?;
-                    LockedRelease {
-                        required: wanted.found.requirement.request.to_string(),
-                        ..known.clone()
-                    }
-                }
-                _ => wanted.release(asked, known, kept.is_some(), catalogs.path(), listener)?,
-            };
-            entries.push(LockEntry {
-                title: wanted.runtime.definition.title.clone(),
-                required: release.required.clone(),
-                before: (known.filter(|known| known.key() != release.key()))
-                    .map(|known| wanted.runtime.names().selector_of(&known.key())),
-                release: wanted.runtime.names().selector_of(&release.key()),
-                phase: wanted.runtime.published.phase_of(&release.version),
-                platforms: (release.archives.iter())
-                    .map(|archive| archive.platform.clone())
-                    .collect(),
-            });
+            let release = wanted.lock(&run, known)?;
+            entries.push(wanted.entry(known, &release));
             after.put(release);
         }
         let text = after.write();
@@ -225,58 +218,107 @@ impl LockRequest {
 }
 
 impl Wanted<'_> {
+    /// The release to lock: the one that is locked, if it stays and has all archives that are asked for.
+    fn lock(
+        &mut self,
+        run: &LockRun<'_>,
+        before: Option<&LockedRelease>,
+    ) -> Result<LockedRelease, Error> {
+        let kept = before.filter(|before| run.asked.keeps(self, before));
+        match kept.filter(|kept| run.asked.is_covered_by(kept)) {
+            Some(kept) => {
+                check_stated(&mut self.runtime, kept)?;
+                Ok(LockedRelease {
+                    required: self.found.requirement.request.to_string(),
+                    ..kept.clone()
+                })
+            }
+            None => self.release(run, before, kept),
+        }
+    }
+
+    /// What is reported of a locked release.
+    fn entry(&self, before: Option<&LockedRelease>, release: &LockedRelease) -> LockEntry {
+        let names = self.runtime.names();
+        let replaced = before.filter(|before| before.key() != release.key());
+        LockEntry {
+            title: self.runtime.definition.title.clone(),
+            required: release.required.clone(),
+            before: replaced.map(|before| names.selector_of(&before.key())),
+            release: names.selector_of(&release.key()),
+            phase: self.runtime.published.phase_of(&release.version),
+            platforms: (release.archives.iter())
+                .map(|archive| archive.platform.clone())
+                .collect(),
+        }
+    }
+
     /// The release that the requirement resolves to now, or the one that was locked `before` if it is kept, with
     /// the archives of every platform: those that were locked, and those that are asked for or, if none is, all
     /// that the publisher serves.
     fn release(
         &mut self,
-        asked: &LockRequest,
+        run: &LockRun<'_>,
         before: Option<&LockedRelease>,
-        is_kept: bool,
-        catalogs: &Path,
-        listener: &dyn Listener,
+        kept: Option<&LockedRelease>,
     ) -> Result<LockedRelease, Error> {
-        self.runtime.published.load_and_tell(true, listener)?;
-        let required = &self.found.requirement.request;
-        let request = match before.filter(|_| is_kept) {
-            Some(before) => before.request(self.runtime.names().main_publisher()),
-            None => required.clone(),
-        };
-        let not_published = || Error::NotPublished {
-            selector: request.to_string(),
-        };
-        let Choice::Version(chosen) = self
-            .runtime
-            .choosing()
-            .resolve(&request, Scope::Published)?
-        else {
-            return Err(Error::SystemLock {
-                file: self.found.file.clone(),
-            });
-        };
-        let (version, publisher) = {
-            let release = chosen.release.ok_or_else(not_published)?;
-            admission::check_release(&self.runtime, release)?;
-            (release.version.clone(), release.publisher.clone())
-        };
+        self.runtime.published.load_and_tell(true, run.listener)?;
+        let (version, publisher) = self.choose(kept)?;
         // Every form of an archive is locked whose source answers. The others were asked already.
         let mut sources = self.runtime.definition.sources.iter();
         if sources.any(|source| source.fallback) {
             self.runtime.published.ask_every_source_of(&publisher)?;
         }
-        let release = self
-            .runtime
-            .published
-            .catalog()
-            .release(&version, &publisher);
+        let catalog = self.runtime.published.catalog();
+        let release = catalog.release(&version, &publisher);
         let release = release.ok_or_else(|| Error::CatalogChanged {
             title: self.runtime.definition.title.clone(),
         })?;
-        let found = archives_of(&self.runtime, release, listener)?;
-        let platforms = self.platforms(asked, before, &publisher);
+        let archives = self.archives(run, before, release)?;
+        Ok(LockedRelease {
+            runtime: self.runtime.name().to_owned(),
+            required: self.found.requirement.request.to_string(),
+            companions: self.companions(release)?,
+            packages: self.packages()?,
+            patches: self.patches(&version, &archives),
+            publisher,
+            version,
+            archives,
+        })
+    }
+
+    /// The version and publisher of the locked release that is kept, or else of the one that the requirement resolves
+    /// to now.
+    fn choose(&self, kept: Option<&LockedRelease>) -> Result<(Version, String), Error> {
+        let request = match kept {
+            Some(kept) => kept.request(self.runtime.names().main_publisher()),
+            None => self.found.requirement.request.clone(),
+        };
+        let choosing = self.runtime.choosing();
+        let Choice::Version(chosen) = choosing.resolve(&request, Scope::Published)? else {
+            return Err(Error::SystemLock {
+                file: self.found.file.clone(),
+            });
+        };
+        let release = chosen.release.ok_or_else(|| Error::NotPublished {
+            selector: request.to_string(),
+        })?;
+        admission::check_release(&self.runtime, release)?;
+        Ok((release.version.clone(), release.publisher.to_string()))
+    }
+
+    /// The archives of a release for every platform to lock.
+    fn archives(
+        &self,
+        run: &LockRun<'_>,
+        before: Option<&LockedRelease>,
+        release: &Release,
+    ) -> Result<Vec<LockedArchive>, Error> {
+        let found = archives_of(&self.runtime, release, run.listener)?;
+        let platforms = self.platforms(run.asked, before, &release.publisher);
         let is_asked = |archive: &LockedArchive| {
             let runs_on = |platform: &Platform| archive.platform.runs_on(platform);
-            asked.platforms.is_empty() || platforms.iter().any(runs_on)
+            run.asked.platforms.is_empty() || platforms.iter().any(runs_on)
         };
         let mut archives: Vec<LockedArchive> = found.into_iter().filter(is_asked).collect();
         let was_locked = |platform: &Platform| {
@@ -288,10 +330,10 @@ impl Wanted<'_> {
             if known.any(|archive| archive.platform.runs_on(platform)) {
                 continue;
             }
-            match self.archives_on(platform, (&version, &publisher), catalogs, listener) {
+            match self.archives_on(run, platform, release) {
                 Ok(found) => archives.extend(found),
                 // The publisher may serve other releases for it.
-                Err(_) if !asked.platforms.contains(platform) && !was_locked(platform) => {}
+                Err(_) if !run.asked.platforms.contains(platform) && !was_locked(platform) => {}
                 Err(error) => {
                     return Err(Error::OnPlatform {
                         platform: platform.to_string(),
@@ -305,21 +347,12 @@ impl Wanted<'_> {
             order.then_with(|| a.digest.to_string().cmp(&b.digest.to_string()))
         });
         archives.dedup_by(|a, b| a.platform == b.platform && a.digest == b.digest);
-        if archives.is_empty() {
-            return Err(Error::NotPublished {
-                selector: version.to_string(),
-            });
+        match archives.is_empty() {
+            true => Err(Error::NotPublished {
+                selector: release.version.to_string(),
+            }),
+            false => Ok(archives),
         }
-        Ok(LockedRelease {
-            runtime: self.runtime.name().to_owned(),
-            required: required.to_string(),
-            companions: self.companions(release)?,
-            packages: self.packages()?,
-            patches: self.patches(&version, &archives),
-            publisher: publisher.to_string(),
-            version,
-            archives,
-        })
     }
 
     /// The platforms to lock: those that are asked for and those that were locked before, or, if none is asked for, all
@@ -368,15 +401,14 @@ impl Wanted<'_> {
     /// The archives of a release for a platform whose packages the catalog here does not have.
     fn archives_on(
         &self,
+        run: &LockRun<'_>,
         platform: &Platform,
-        (version, publisher): (&Version, &str),
-        catalogs: &Path,
-        listener: &dyn Listener,
+        release: &Release,
     ) -> Result<Vec<LockedArchive>, Error> {
-        let environment = self
-            .runtime
-            .environment()
-            .on_platform(platform.clone(), catalogs.join(platform.as_str()));
+        let (version, publisher) = (&release.version, &*release.publisher);
+        let catalogs = run.catalogs.path().join(platform.as_str());
+        let environment = self.runtime.environment();
+        let environment = environment.on_platform(platform.clone(), catalogs);
         let mut definition = Definition::clone(&self.runtime.definition);
         definition.sources.retain(|source| {
             matches!(&source.kind, SourceKind::Npm { packages, publisher: own }
@@ -391,7 +423,8 @@ impl Wanted<'_> {
         let mut elsewhere = Runtime::open(&environment, definition)?;
         elsewhere.published.ask_every_source_of(publisher)?;
         let release = elsewhere.published.catalog().release(version, publisher);
-        let mut found = archives_of(&elsewhere, release.ok_or_else(not_published)?, listener)?;
+        let release = release.ok_or_else(not_published)?;
+        let mut found = archives_of(&elsewhere, release, run.listener)?;
         found.retain(|archive| archive.platform.runs_on(platform));
         Ok(found)
     }

@@ -207,16 +207,7 @@ struct Work<'w> {
 impl Work<'_> {
     /// Makes or brings up to date the runtime's mirror; nothing where nothing is in it.
     fn mirror(&mut self, requests: &[Request]) -> Result<Option<MirroredRuntime>, Error> {
-        let transport = &self.environment.transport;
-        let mut tree = match &self.place {
-            Place::Folder(folder) => Mirror::in_folder(folder, self.name)?,
-            Place::Registry(repository) => {
-                let staging = self.environment.folders()?.cache.join("publishing");
-                let staging = staging.join(self.name);
-                let signs = self.signer.is_some();
-                Mirror::in_registry(transport, repository.clone(), &staging, self.name, signs)?
-            }
-        };
+        let mut tree = self.open()?;
         let catalogs = tempfile::tempdir();
         let catalogs = catalogs.map_err(file_error(&std::env::temp_dir(), "written"))?;
         let own = [self.environment.platform().clone()];
@@ -226,25 +217,7 @@ impl Work<'_> {
         };
         let mut title = String::new();
         for platform in platforms {
-            let elsewhere;
-            let on_platform = match *platform == *self.environment.platform() {
-                true => self.environment,
-                false => {
-                    let catalogs = catalogs.path().join(platform.as_str());
-                    elsewhere = self.environment.on_platform(platform.clone(), catalogs);
-                    &elsewhere
-                }
-            };
-            let mut runtime = Runtime::named(on_platform, Some(self.name))?;
-            runtime.published.load_and_tell(true, self.listener)?;
-            tree.take_over(runtime.published.catalog());
-            for release in self.wanted(&runtime, requests, platform) {
-                match self.fetch(&runtime, release, &mut tree) {
-                    Ok(build) => self.builds.push(build),
-                    Err(error) => self.errors.push(error),
-                }
-            }
-            title.clone_from(&runtime.definition.title);
+            title = self.collect(platform, requests, catalogs.path(), &mut tree)?;
         }
         let holds = tree.holds();
         if holds.0 == 0 {
@@ -260,24 +233,14 @@ impl Work<'_> {
             key.as_deref(),
         )?;
         let runtime = Runtime::named(self.environment, Some(self.name))?;
-        tree.write(
-            transport,
-            &Writing {
-                definition: &text,
-                signer: self.signer,
-                now: self.environment.now()?,
-                page: &|published| (self.page)(&runtime, published, key.as_deref()),
-                key_of: &|version, publisher| Key::new(version, publisher).as_str().to_owned(),
-            },
-        )?;
-        let (definition, has_signature) = match &self.place {
-            Place::Folder(folder) => {
-                let signature = folder.join(format!("{DOCUMENT}.minisig"));
-                let definition = folder.join(format!("{}.toml", self.name));
-                (definition.display().to_string(), signature.exists())
-            }
-            Place::Registry(repository) => (repository.to_string(), false),
-        };
+        tree.write(&Writing {
+            definition: &text,
+            signer: self.signer,
+            now: self.environment.now()?,
+            page: &|published| (self.page)(&runtime, published, key.as_deref()),
+            key_of: &|version, publisher| Key::new(version, publisher).as_str().to_owned(),
+        })?;
+        let (definition, has_signature) = self.definition();
         Ok(Some(MirroredRuntime {
             title,
             definition,
@@ -290,11 +253,67 @@ impl Work<'_> {
         }))
     }
 
+    /// Brings the archives for one platform. Returns the runtime's title.
+    fn collect(
+        &mut self,
+        platform: &Platform,
+        requests: &[Request],
+        catalogs: &Path,
+        tree: &mut Mirror,
+    ) -> Result<String, Error> {
+        let elsewhere;
+        let on_platform = match *platform == *self.environment.platform() {
+            true => self.environment,
+            false => {
+                let catalogs = catalogs.join(platform.as_str());
+                elsewhere = self.environment.on_platform(platform.clone(), catalogs);
+                &elsewhere
+            }
+        };
+        let mut runtime = Runtime::named(on_platform, Some(self.name))?;
+        runtime.published.load_and_tell(true, self.listener)?;
+        tree.take_over(runtime.published.catalog());
+        for release in self.wanted(&runtime, requests, platform) {
+            match self.fetch(&runtime, release, tree) {
+                Ok(build) => self.builds.push(build),
+                Err(error) => self.errors.push(error),
+            }
+        }
+        Ok(runtime.definition.title.clone())
+    }
+
+    fn open(&self) -> Result<Mirror, Error> {
+        let mirror = match &self.place {
+            Place::Folder(folder) => {
+                Mirror::in_folder(&self.environment.transport, folder, self.name)?
+            }
+            Place::Registry(repository) => {
+                let staging = self.environment.folders()?.cache.join("publishing");
+                let staging = staging.join(self.name);
+                let (transport, signs) = (&self.environment.transport, self.signer.is_some());
+                Mirror::in_registry(transport, repository.clone(), &staging, self.name, signs)?
+            }
+        };
+        Ok(mirror)
+    }
+
+    /// Where the definition beside the mirror is, and whether a signature is beside its catalog.
+    fn definition(&self) -> (String, bool) {
+        match &self.place {
+            Place::Folder(folder) => {
+                let signature = folder.join(format!("{DOCUMENT}.minisig"));
+                let definition = folder.join(format!("{}.toml", self.name));
+                (definition.display().to_string(), signature.exists())
+            }
+            Place::Registry(repository) => (repository.to_string(), false),
+        }
+    }
+
     /// Notes which layout the archives of a source have: they share one in a mirror.
     fn check_layout(&mut self, tree: &Mirror, source: &str, layout: ArchiveLayout) -> Done {
         let known = match &self.layout {
             Some(layout) => Some(layout.clone()),
-            None => layout_in(tree.definition(&self.environment.transport)?),
+            None => layout_in(tree.definition()?),
         };
         match known {
             Some(known) if known != layout => Err(Error::OtherArchiveLayout {
@@ -377,29 +396,13 @@ impl Work<'_> {
         let title = format!("{} {selector}", runtime.definition.title);
         let (archive, build) = Archive::locate(transport, &builds.iter().collect::<Vec<_>>())?;
         let size = archive.size;
-        let mut report: Option<(Way, TransferReport<'_>)> = None;
-        let mut progress = |way, bytes, all| {
-            if report.as_ref().is_none_or(|(known, _)| *known != way) {
-                if let Some((_, before)) = report.take() {
-                    before.tell(TransferState::Dismissed);
-                }
-                let title = format!("{title} for {platform}");
-                let began = match (way, all) {
-                    (Way::Sending, Some(all)) => TransferReport::sending(self.listener, title, all),
-                    _ => TransferReport::begin(self.listener, title, size),
-                };
-                report = Some((way, began));
-            }
-            match (&report, way, all) {
-                (Some((_, report)), Way::Sending, Some(all)) if bytes > 0 => {
-                    report.tell(TransferState::Sending(bytes, all));
-                }
-                (Some((_, report)), Way::Fetching, _) => {
-                    report.tell(TransferState::Bytes(bytes, all));
-                }
-                _ => {}
-            }
+        let mut reports = BothWays {
+            listener: self.listener,
+            title: format!("{title} for {platform}"),
+            size,
+            current: None,
         };
+        let mut progress = |way, bytes, all| reports.tell(way, bytes, all);
         let mut build = build.clone();
         let registry = NpmRegistry::new(environment.registries());
         for companion in &source.companions {
@@ -407,15 +410,13 @@ impl Work<'_> {
             match registry.fitting(transport, companion, &release.version) {
                 Err(SourceError::NoCompanion { .. }) => {}
                 found => {
-                    let brought = tree.bring_companion(transport, companion, found?)?;
+                    let brought = tree.bring_companion(companion, found?)?;
                     build.companions.push(brought);
                 }
             }
         }
-        let fetched = tree.bring(transport, release, &details, &build, archive, &mut progress);
-        if let Some((_, report)) = report {
-            report.tell(TransferState::Dismissed);
-        }
+        let fetched = tree.bring((release, &details), &build, archive, &mut progress);
+        reports.end();
         Ok(MirroredBuild {
             arrival: fetched?,
             phase: runtime.published.phase_of(&release.version),
@@ -423,6 +424,42 @@ impl Work<'_> {
             title,
             size,
         })
+    }
+}
+
+/// Reports of an archive that is fetched and then sent on, one after the other.
+struct BothWays<'l> {
+    listener: &'l dyn Listener,
+    title: String,
+    /// The bytes to fetch, if the catalog states them.
+    size: Option<u64>,
+    current: Option<(Way, TransferReport<'l>)>,
+}
+
+impl BothWays<'_> {
+    fn tell(&mut self, way: Way, bytes: u64, all: Option<u64>) {
+        if (self.current.as_ref()).is_none_or(|(known, _)| *known != way) {
+            self.end();
+            let title = self.title.clone();
+            let began = match (way, all) {
+                (Way::Sending, Some(all)) => TransferReport::sending(self.listener, title, all),
+                _ => TransferReport::begin(self.listener, title, self.size),
+            };
+            self.current = Some((way, began));
+        }
+        match (&self.current, way, all) {
+            (Some((_, report)), Way::Sending, Some(all)) if bytes > 0 => {
+                report.tell(TransferState::Sending(bytes, all));
+            }
+            (Some((_, report)), Way::Fetching, _) => report.tell(TransferState::Bytes(bytes, all)),
+            _ => {}
+        }
+    }
+
+    fn end(&mut self) {
+        if let Some((_, report)) = self.current.take() {
+            report.tell(TransferState::Dismissed);
+        }
     }
 }
 
@@ -461,16 +498,8 @@ fn share_build(
     let root = format!("{}-{}", runtime.name(), release.version);
     // What was linked with this C library starts with no older one, as far as anybody knows.
     let oldest_libc = glibc_here().filter(|_| platform.libc() == Some("gnu"));
-    let transport = &runtime.environment().transport;
     let mut write = |file: &File| pack(folder, &manifest, &root, file);
-    let (size, arrival) = tree.pack(
-        transport,
-        release,
-        details,
-        platform,
-        oldest_libc,
-        &mut write,
-    )?;
+    let (size, arrival) = tree.pack((release, details), platform, oldest_libc, &mut write)?;
     Ok(MirroredBuild {
         title: format!(
             "{} {}",

@@ -100,13 +100,16 @@ pub struct PublishedSnapshot {
     pub(crate) heads: OnceCell<Catalog>,
 }
 
+/// What was kept last of each runtime, with what it depends on.
+type Kept<K, S> = RefCell<HashMap<String, (K, Rc<S>)>>;
+
 /// The snapshots that were taken last, by runtime.
 #[derive(Default)]
 pub struct Snapshots {
     /// With the number of changes that this process had made to the shelf.
-    shelves: RefCell<HashMap<String, (u64, Rc<ShelfSnapshot>)>>,
+    shelves: Kept<u64, ShelfSnapshot>,
     /// With the definition that says which sources there are.
-    published: RefCell<HashMap<String, (Arc<Definition>, Rc<PublishedSnapshot>)>>,
+    published: Kept<Arc<Definition>, PublishedSnapshot>,
 }
 
 impl fmt::Debug for Snapshots {
@@ -164,11 +167,7 @@ impl Snapshots {
     }
 }
 
-fn keep<K, S>(
-    kept: &RefCell<HashMap<String, (K, Rc<S>)>>,
-    name: &str,
-    (of, snapshot): (K, &Rc<S>),
-) {
+fn keep<K, S>(kept: &Kept<K, S>, name: &str, (of, snapshot): (K, &Rc<S>)) {
     let entry = (of, Rc::clone(snapshot));
     kept.borrow_mut().insert(name.to_owned(), entry);
 }

@@ -260,7 +260,7 @@ impl<'a> Asking<'a> {
             vshelf_sources::open(name, source, platform, &settings).map_err(LoadError::from)?;
         Ok(self
             .cache
-            .renew(name, source, opened.as_ref(), transport, self.now)?)
+            .renew((name, source), opened.as_ref(), transport, self.now)?)
     }
 
     /// One catalog of what was said; it is as old as the oldest that is offered.

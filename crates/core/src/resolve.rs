@@ -329,8 +329,7 @@ pub fn covered<'a>(
     if matched.is_empty() {
         return Err(nothing_matched(
             world,
-            request,
-            &meant,
+            (request, &meant),
             &criterion,
             scope,
             &candidates,
@@ -374,67 +373,88 @@ fn expand(
 ) -> Result<(Request, Wanted), ResolveError> {
     let mut request = request.clone();
     for _ in 0..DEEPEST_LABEL {
-        let wanted = match &request.selector {
-            Selector::System => {
-                steps.push(Step::System);
-                Wanted::System
-            }
-            Selector::Previous => {
-                let key = world.previous.ok_or(ResolveError::NoPrevious)?.clone();
-                steps.push(Step::Previous { key: key.clone() });
-                key.into()
-            }
-            Selector::Version(version) => Wanted::Matching(Criterion::Beginning(version.clone())),
-            Selector::Range(range) => Wanted::Matching(Criterion::Range(range.clone())),
-            Selector::Latest => Wanted::Matching(Criterion::Final),
-            Selector::Lts => Wanted::Matching(Criterion::Lts),
-            Selector::Preview => Wanted::Matching(Criterion::Any),
-            Selector::Default => {
-                let selector = world.default.ok_or(ResolveError::NoDefault)?.to_owned();
-                let pick = world.default_pick.filter(|_| request.publisher.is_none());
-                let expanded = replace(&request, "the default", &selector)?;
-                steps.push(Step::Default { selector });
-                match pick {
-                    Some(pick) => pick.clone().into(),
-                    None => {
-                        request = expanded;
-                        continue;
-                    }
-                }
-            }
-            Selector::Stable => match world.catalog.channel("stable") {
-                Some((channel, selector)) => {
-                    request = follow_channel(&request, channel, selector, steps)?;
-                    continue;
-                }
-                None => Wanted::Matching(Criterion::Supported),
-            },
-            Selector::Name(name) => {
-                if let Some((label, selector)) = label(world, name) {
-                    request = replace(&request, &format!("the label {label:?}"), selector)?;
-                    steps.push(Step::Label {
-                        label: label.to_owned(),
-                        selector: selector.to_owned(),
-                    });
-                    continue;
-                }
-                if let Some((channel, selector)) = world.catalog.channel(name) {
-                    request = follow_channel(&request, channel, selector, steps)?;
-                    continue;
-                }
-                let Some(line) = world.catalog.line_named(name) else {
-                    return Err(unknown_name(world, name));
-                };
-                steps.push(Step::CodeName {
-                    codename: line.codename.clone().unwrap_or_default(),
-                    line: line.name.clone(),
-                });
-                Wanted::Matching(Criterion::Line(line.clone()))
-            }
-        };
-        return Ok((request, wanted));
+        match expand_once(world, &request, steps)? {
+            Expanded::Request(next) => request = next,
+            Expanded::Wanted(wanted) => return Ok((request, wanted)),
+        }
     }
     Err(ResolveError::Circle(request.selector.to_string()))
+}
+
+/// What a request stands for: another request, or what is wanted.
+enum Expanded {
+    Request(Request),
+    Wanted(Wanted),
+}
+
+fn expand_once(
+    world: &World<'_>,
+    request: &Request,
+    steps: &mut Vec<Step>,
+) -> Result<Expanded, ResolveError> {
+    let wanted = match &request.selector {
+        Selector::System => {
+            steps.push(Step::System);
+            Wanted::System
+        }
+        Selector::Previous => {
+            let key = world.previous.ok_or(ResolveError::NoPrevious)?.clone();
+            steps.push(Step::Previous { key: key.clone() });
+            key.into()
+        }
+        Selector::Version(version) => Wanted::Matching(Criterion::Beginning(version.clone())),
+        Selector::Range(range) => Wanted::Matching(Criterion::Range(range.clone())),
+        Selector::Latest => Wanted::Matching(Criterion::Final),
+        Selector::Lts => Wanted::Matching(Criterion::Lts),
+        Selector::Preview => Wanted::Matching(Criterion::Any),
+        Selector::Default => {
+            let selector = world.default.ok_or(ResolveError::NoDefault)?.to_owned();
+            let pick = world.default_pick.filter(|_| request.publisher.is_none());
+            let expanded = replace(request, "the default", &selector)?;
+            steps.push(Step::Default { selector });
+            match pick {
+                Some(pick) => pick.clone().into(),
+                None => return Ok(Expanded::Request(expanded)),
+            }
+        }
+        Selector::Stable => match world.catalog.channel("stable") {
+            Some((channel, selector)) => {
+                return follow_channel(request, channel, selector, steps).map(Expanded::Request);
+            }
+            None => Wanted::Matching(Criterion::Supported),
+        },
+        Selector::Name(name) => return expand_name(world, request, name, steps),
+    };
+    Ok(Expanded::Wanted(wanted))
+}
+
+/// A name is a label, a channel or a code name, in this order.
+fn expand_name(
+    world: &World<'_>,
+    request: &Request,
+    name: &str,
+    steps: &mut Vec<Step>,
+) -> Result<Expanded, ResolveError> {
+    if let Some((label, selector)) = label(world, name) {
+        let next = replace(request, &format!("the label {label:?}"), selector)?;
+        steps.push(Step::Label {
+            label: label.to_owned(),
+            selector: selector.to_owned(),
+        });
+        return Ok(Expanded::Request(next));
+    }
+    if let Some((channel, selector)) = world.catalog.channel(name) {
+        return follow_channel(request, channel, selector, steps).map(Expanded::Request);
+    }
+    let Some(line) = world.catalog.line_named(name) else {
+        return Err(unknown_name(world, name));
+    };
+    steps.push(Step::CodeName {
+        codename: line.codename.clone().unwrap_or_default(),
+        line: line.name.clone(),
+    });
+    let criterion = Criterion::Line(line.clone());
+    Ok(Expanded::Wanted(Wanted::Matching(criterion)))
 }
 
 fn label<'a>(world: &World<'a>, name: &str) -> Option<(&'a str, &'a str)> {
@@ -621,27 +641,33 @@ impl Criterion {
                 let matched = keep_line(world, candidates, line, steps);
                 finals_if_any(matched, steps)
             }
-            Criterion::Supported => {
-                let phase = |c: &Candidate<'_>| {
-                    let line = world.catalog.line_of(c.version);
-                    line.map_or(Phase::Unknown, |line| line.phase_on(world.today))
-                };
-                // Where nothing is known to be supported, what may be will do.
-                let filter = match candidates.iter().any(|c| phase(c).is_supported()) {
-                    true => Filter::Supported,
-                    false => Filter::NotEnded,
-                };
-                let keeps = |phase: Phase| match filter {
-                    Filter::NotEnded => phase == Phase::Unknown,
-                    _ => phase.is_supported(),
-                };
-                let supported = narrow(candidates, filter.clone(), steps, |c| keeps(phase(c)));
-                narrow(supported, Filter::Final, steps, |c| {
-                    !c.version.is_pre_release()
-                })
-            }
+            Criterion::Supported => keep_supported(world, candidates, steps),
         })
     }
+}
+
+/// The final releases of supported lines; where nothing is known to be supported, those of lines that may be.
+fn keep_supported<'a>(
+    world: &World<'a>,
+    candidates: Vec<Candidate<'a>>,
+    steps: &mut Vec<Step>,
+) -> Vec<Candidate<'a>> {
+    let phase = |c: &Candidate<'_>| {
+        let line = world.catalog.line_of(c.version);
+        line.map_or(Phase::Unknown, |line| line.phase_on(world.today))
+    };
+    let filter = match candidates.iter().any(|c| phase(c).is_supported()) {
+        true => Filter::Supported,
+        false => Filter::NotEnded,
+    };
+    let keeps = |phase: Phase| match filter {
+        Filter::NotEnded => phase == Phase::Unknown,
+        _ => phase.is_supported(),
+    };
+    let supported = narrow(candidates, filter.clone(), steps, |c| keeps(phase(c)));
+    narrow(supported, Filter::Final, steps, |c| {
+        !c.version.is_pre_release()
+    })
 }
 
 fn keep_line<'a>(
@@ -706,7 +732,7 @@ fn choose<'a>(
         Miss::Reason(error) => error,
         Miss::Nothing { meant, criterion } => {
             let all = candidates(world, scope);
-            nothing_matched(world, request, &meant, &criterion, scope, &all)
+            nothing_matched(world, (request, &meant), &criterion, scope, &all)
         }
     })
 }
@@ -863,8 +889,7 @@ fn publishers_of(candidates: &[Candidate<'_>], version: &Version) -> Vec<String>
 /// The error for a criterion that covers none of `all`.
 fn nothing_matched(
     world: &World<'_>,
-    typed: &Request,
-    meant: &Request,
+    (typed, meant): (&Request, &Request),
     criterion: &Criterion,
     scope: Scope,
     all: &[Candidate<'_>],

@@ -7,6 +7,7 @@ use crate::words::listed;
 impl ResolveError {
     /// The class of the error and the advice against it. `prefix` is the runtime in front of selectors, if commands
     /// need one.
+    #[expect(clippy::too_many_lines, reason = "one table")]
     pub fn diagnosis(&self, prefix: &str) -> Diagnosis {
         let catalog = |of: &str| Action::Catalog(format!("{prefix}{of}"));
         match self {

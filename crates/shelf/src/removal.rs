@@ -39,8 +39,7 @@ impl Shelf {
     pub fn remove(
         &self,
         key: &Key,
-        running: Running,
-        fate: Fate,
+        (running, fate): (Running, Fate),
         entry: &HistoryEntry,
         freed: &Freed,
     ) -> Result<Removal, ShelfError> {

@@ -104,31 +104,7 @@ struct CompanionEntry {
 /// Reads a document of ours, which `address` gave, as the catalog of `runtime`; the error says what is
 /// wrong with it.
 pub fn read(bytes: &[u8], runtime: &str, address: &Address) -> Result<PublishedCatalog, String> {
-    #[derive(Deserialize)]
-    struct Head {
-        format: String,
-    }
-    if bytes.trim_ascii_start().first() != Some(&b'{') {
-        return Err("it is not a JSON object".to_owned());
-    }
-    let head: Head = serde_json::from_slice(bytes).map_err(|e| e.to_string())?;
-    if head.format != FORMAT {
-        return Err(format!(
-            "its format is {:?}, and this program reads {FORMAT:?}",
-            head.format
-        ));
-    }
-    let document: CatalogDocument = serde_json::from_slice(bytes).map_err(|e| e.to_string())?;
-    if document.runtime != runtime {
-        return Err(format!(
-            "it is of {:?}, not of {runtime:?}",
-            document.runtime
-        ));
-    }
-    if let Some(bad) = document.publishers.iter().find(|p| !is_publisher(&p.id)) {
-        return Err(format!("{:?} is not a valid name for a publisher", bad.id));
-    }
-    check_names(&document)?;
+    let document = read_checked(bytes, runtime)?;
     let mut details = HashMap::new();
     let mut releases = Vec::with_capacity(document.releases.len());
     for entry in document.releases {
@@ -138,28 +114,9 @@ pub fn read(bytes: &[u8], runtime: &str, address: &Address) -> Result<PublishedC
                 entry.version, entry.publisher
             ));
         }
-        let builds = entry
-            .builds
-            .into_iter()
-            .map(|build| {
-                let digest: Digest = build
-                    .digest
-                    .parse()
-                    .map_err(|e| format!("{} for {}: {e}", entry.version, build.platform))?;
-                let archive = address
-                    .join(&build.file)
-                    .map_err(|e| format!("{} for {}: {e}", entry.version, build.platform))?;
-                let checksum = Checksum::Digest(digest);
-                let companions = build.companions.into_iter();
-                let companions = companions.map(|entry| read_companion(entry, address));
-                Ok(Build {
-                    size: build.size,
-                    repack: build.repack,
-                    oldest_libc: build.oldest_libc,
-                    companions: companions.collect::<Result<_, _>>()?,
-                    ..Build::new(build.platform, archive.to_string(), checksum)
-                })
-            })
+        let version = &entry.version;
+        let builds = (entry.builds.into_iter())
+            .map(|build| read_build(build, address, version))
             .collect::<Result<Vec<_>, String>>()?;
         let publisher: Arc<str> = entry.publisher.into();
         releases.push(Release {
@@ -200,6 +157,53 @@ pub fn read(bytes: &[u8], runtime: &str, address: &Address) -> Result<PublishedC
     Ok(PublishedCatalog {
         expires: document.expires,
         ..PublishedCatalog::new(catalog, details, address)
+    })
+}
+
+/// Reads a document whose format, runtime and names are right.
+fn read_checked(bytes: &[u8], runtime: &str) -> Result<CatalogDocument, String> {
+    #[derive(Deserialize)]
+    struct Head {
+        format: String,
+    }
+    if bytes.trim_ascii_start().first() != Some(&b'{') {
+        return Err("it is not a JSON object".to_owned());
+    }
+    let head: Head = serde_json::from_slice(bytes).map_err(|e| e.to_string())?;
+    if head.format != FORMAT {
+        return Err(format!(
+            "its format is {:?}, and this program reads {FORMAT:?}",
+            head.format
+        ));
+    }
+    let document: CatalogDocument = serde_json::from_slice(bytes).map_err(|e| e.to_string())?;
+    if document.runtime != runtime {
+        return Err(format!(
+            "it is of {:?}, not of {runtime:?}",
+            document.runtime
+        ));
+    }
+    if let Some(bad) = document.publishers.iter().find(|p| !is_publisher(&p.id)) {
+        return Err(format!("{:?} is not a valid name for a publisher", bad.id));
+    }
+    check_names(&document)?;
+    Ok(document)
+}
+
+fn read_build(build: BuildEntry, address: &Address, version: &Version) -> Result<Build, String> {
+    let unreadable = |error: String| format!("{version} for {}: {error}", build.platform);
+    let digest: Digest =
+        (build.digest.parse()).map_err(|e: DigestError| unreadable(e.to_string()))?;
+    let archive = (address.join(&build.file)).map_err(|e| unreadable(e.to_string()))?;
+    let checksum = Checksum::Digest(digest);
+    let companions = build.companions.into_iter();
+    let companions = companions.map(|entry| read_companion(entry, address));
+    Ok(Build {
+        size: build.size,
+        repack: build.repack,
+        oldest_libc: build.oldest_libc,
+        companions: companions.collect::<Result<_, _>>()?,
+        ..Build::new(build.platform, archive.to_string(), checksum)
     })
 }
 

@@ -17,6 +17,7 @@ use crate::npm::NpmRegistry;
 use crate::oci::Repository;
 use crate::registries::UserSettings;
 
+#[expect(clippy::too_many_lines, reason = "one table of the kinds")]
 /// The source that `definition` describes, for the runtime of this name.
 pub fn open(
     runtime: &str,

@@ -48,8 +48,7 @@ fn build(server: &StandIn, cache: &Path) -> (Build, Vec<u8>) {
         cache.join("signed"),
     )
     .renew(
-        "marram",
-        &definition,
+        ("marram", &definition),
         source.as_ref(),
         &transport(),
         jiff::Timestamp::now(),

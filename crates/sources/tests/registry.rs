@@ -3,6 +3,7 @@
 
 #![allow(
     clippy::unwrap_used,
+    clippy::too_many_lines,
     reason = "a test that cannot go on should say where, and nothing else"
 )]
 
@@ -243,26 +244,17 @@ fn publish(registry: &Registry, version: &str, size: usize) -> Result<Vec<u8>, S
         .collect();
     let platform: Platform = "linux-x64-gnu".parse().unwrap();
     let details = Details::default();
-    let packed = mirror.pack(
-        &transport,
-        &release,
-        &details,
-        &platform,
-        None,
-        &mut |mut file| file.write_all(&archive),
-    );
+    let mut write = |mut file: &std::fs::File| file.write_all(&archive);
+    let packed = mirror.pack((&release, &details), &platform, None, &mut write);
     packed.map_err(|error| error.to_string())?;
     let key_of = |version: &Version, _: &str| version.to_string();
-    let written = mirror.write(
-        &transport,
-        &Writing {
-            definition: "",
-            signer: None,
-            now: "2026-11-23T12:00:00Z".parse().unwrap(),
-            page: &|_| String::new(),
-            key_of: &key_of,
-        },
-    );
+    let written = mirror.write(&Writing {
+        definition: "",
+        signer: None,
+        now: "2026-11-23T12:00:00Z".parse().unwrap(),
+        page: &|_| String::new(),
+        key_of: &key_of,
+    });
     written.map_err(|error| error.to_string())?;
     Ok(archive)
 }

@@ -6,6 +6,7 @@ pub mod page;
 pub mod palette;
 pub mod table;
 pub mod timeline;
+mod timeline_svg;
 pub mod words;
 
 pub use palette::Palette;

@@ -42,6 +42,7 @@ const BESIDE: usize = 18;
 
 /// How a table is laid out in a frame.
 struct Layout {
+    frame: Frame,
     /// The columns' widths; zero for one that is left out.
     widths: Vec<usize>,
     /// Whether short texts are taken.
@@ -146,9 +147,9 @@ impl Table {
             .map(|column| Cell::new(column.heading, self.heading_style))
             .collect();
         let mut text = String::new();
-        self.render_row(&mut text, frame, None, &headings, &layout);
+        self.render_row(&mut text, None, &headings, &layout);
         for (spine, cells) in &self.rows {
-            self.render_row(&mut text, frame, Some(*spine), cells, &layout);
+            self.render_row(&mut text, Some(*spine), cells, &layout);
         }
         text
     }
@@ -160,6 +161,7 @@ impl Table {
             spine + widths.iter().sum::<usize>() + 2 * shown.saturating_sub(1)
         };
         let mut layout = Layout {
+            frame,
             widths: self.widths(false),
             short: false,
             below: None,
@@ -210,16 +212,9 @@ impl Table {
         widths.collect()
     }
 
-    fn render_row(
-        &self,
-        text: &mut String,
-        frame: Frame,
-        spine: Option<Style>,
-        cells: &[Cell],
-        layout: &Layout,
-    ) {
+    fn render_row(&self, text: &mut String, spine: Option<Style>, cells: &[Cell], layout: &Layout) {
         let mut line = String::new();
-        let begin = |line: &mut String| match (frame.spine, spine) {
+        let begin = |line: &mut String| match (layout.frame.spine, spine) {
             (Some(sign), Some(style)) => push(line, style, &format!("{sign} ")),
             (Some(_), None) => line.push_str("  "),
             (None, _) => {}

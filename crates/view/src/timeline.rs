@@ -1,4 +1,4 @@
-//! The timeline: release lines as bars over time, in text and as a drawing.
+//! The timeline: release lines as bars over time, in text.
 
 use anstyle::Style;
 use jiff::civil::{Date, date};
@@ -6,7 +6,6 @@ use unicode_width::UnicodeWidthStr;
 use vshelf_core::Phase;
 use vshelf_core::timeline::Span;
 
-use crate::markup::{escaped, span_in_words};
 use crate::palette::Palette;
 use crate::table::push;
 
@@ -49,17 +48,34 @@ pub struct Frame {
     pub spine: bool,
 }
 
+impl Frame {
+    /// The columns that the spine takes.
+    fn indent(self) -> usize {
+        if self.spine { 2 } else { 0 }
+    }
+}
+
+/// The widths of the columns.
+struct Columns {
+    frame: Frame,
+    name: usize,
+    phase: usize,
+    bars: usize,
+    /// Whether what is on the shelf has a column; if there is no room for one, it follows in words.
+    beside: bool,
+}
+
 /// The fewest columns that bars are drawn in beside what is on the shelf.
 const LEAST: usize = 40;
 
 impl Timeline {
     /// How far a day is from the beginning of the window, 0, to its end, 1.
-    fn place(&self, day: Date) -> f64 {
+    pub(crate) fn place(&self, day: Date) -> f64 {
         let days = |from: Date, to: Date| f64::from((to - from).get_days());
         (days(self.from, day) / days(self.from, self.until).max(1.0)).clamp(0.0, 1.0)
     }
 
-    fn years(&self) -> impl Iterator<Item = Date> {
+    pub(crate) fn years(&self) -> impl Iterator<Item = Date> {
         let (from, until) = (self.from, self.until);
         (from.year()..=until.year())
             .map(|year| date(year, 1, 1))
@@ -68,87 +84,16 @@ impl Timeline {
 
     /// The timeline as text with ANSI styles.
     pub fn render(&self, frame: Frame) -> String {
-        let width = |text: fn(&Row) -> &str| self.rows.iter().map(|row| text(row).width()).max();
-        let name = width(|row| &row.name).unwrap_or(0).max("line".len());
-        let phase = width(|row| row.phase.as_str())
-            .unwrap_or(0)
-            .max("phase".len());
-        let shelf = width(|row| &row.shelf).unwrap_or(0);
-        let spine = if frame.spine { 2 } else { 0 };
-        let taken = spine + name + 2 + phase + 2;
-        // What is on the shelf stands in words below where there is no room for it.
-        let room = frame.width.saturating_sub(taken);
-        let beside = shelf > 0 && room >= shelf + 2 + LEAST;
-        let bars = if beside {
-            room - shelf - 2
-        } else {
-            room.max(LEAST)
-        };
+        let columns = self.columns_in(frame);
         let mut text = String::new();
-        let mut heading = vec![' '; bars];
-        for year in self.years() {
-            let at = self.column(year, bars);
-            // A year that has no room, or would touch the one before, is left out.
-            if at + 4 <= bars && (at == 0 || heading[at - 1] == ' ') && heading[at] == ' ' {
-                for (cell, digit) in heading[at..]
-                    .iter_mut()
-                    .zip(year.year().to_string().chars())
-                {
-                    *cell = digit;
-                }
-            }
-        }
-        let heading: String = heading.into_iter().collect();
-        let indent = " ".repeat(spine);
-        let shelf_heading = if beside { "  on the shelf" } else { "" };
-        let line = format!(
-            "{:<name$}  {:<phase$}  {heading}{shelf_heading}",
-            "line", "phase"
-        );
-        text.push_str(&indent);
-        push(&mut text, Palette::HEADING, line.trim_end());
-        text.push('\n');
+        self.render_heading(&mut text, &columns);
         for row in &self.rows {
-            let style = Palette::phase(row.phase);
-            let ended = row.phase == Phase::Ended;
-            if frame.spine {
-                push(&mut text, style, if frame.unicode { "▌ " } else { "| " });
-            }
-            let padded = format!("{}{}", row.name, " ".repeat(name - row.name.width()));
-            push(
-                &mut text,
-                if ended {
-                    Palette::QUIET
-                } else {
-                    Palette::STRONG
-                },
-                &padded,
-            );
-            text.push_str("  ");
-            push(&mut text, style, &format!("{:<phase$}", row.phase));
-            text.push_str("  ");
-            self.render_bar(&mut text, row, bars, frame);
-            if beside && !row.shelf.is_empty() {
-                text.push_str("  ");
-                text.push_str(&row.shelf);
-            }
-            text.truncate(text.trim_end_matches(' ').len());
-            text.push('\n');
+            self.render_row(&mut text, row, &columns);
         }
+        let indent = " ".repeat(frame.indent());
         text.push_str(&indent);
-        for phase in self.legend() {
-            let sign = sign(phase, frame.unicode);
-            push(
-                &mut text,
-                Palette::phase(phase),
-                &sign.to_string().repeat(2),
-            );
-            push(&mut text, Palette::QUIET, &format!(" {phase}   "));
-        }
-        push(&mut text, Palette::STRONG, today_sign(frame.unicode));
-        push(&mut text, Palette::QUIET, &format!(" {}", self.today));
-        text.push('\n');
-        if !beside {
+        self.render_legend(&mut text, frame.unicode);
+        if !columns.beside {
             for row in self.rows.iter().filter(|row| !row.shelf.is_empty()) {
                 text.push_str(&format!("{indent}{}: {}\n", row.name, row.shelf));
             }
@@ -156,8 +101,93 @@ impl Timeline {
         text
     }
 
+    fn columns_in(&self, frame: Frame) -> Columns {
+        let width = |text: fn(&Row) -> &str| {
+            let widths = self.rows.iter().map(|row| text(row).width());
+            widths.max().unwrap_or(0)
+        };
+        let name = width(|row| &row.name).max("line".len());
+        let phase = width(|row| row.phase.as_str()).max("phase".len());
+        let shelf = width(|row| &row.shelf);
+        let taken = frame.indent() + name + 2 + phase + 2;
+        let room = frame.width.saturating_sub(taken);
+        let beside = shelf > 0 && room >= shelf + 2 + LEAST;
+        let bars = match beside {
+            true => room - shelf - 2,
+            false => room.max(LEAST),
+        };
+        Columns {
+            frame,
+            name,
+            phase,
+            bars,
+            beside,
+        }
+    }
+
+    fn render_heading(&self, text: &mut String, columns: &Columns) {
+        let Columns {
+            name, phase, bars, ..
+        } = *columns;
+        let mut years = vec![' '; bars];
+        for year in self.years() {
+            let at = self.column(year, bars);
+            // A year that has no room, or would touch the one before, is left out.
+            if at + 4 <= bars && (at == 0 || years[at - 1] == ' ') && years[at] == ' ' {
+                let digits = year.year().to_string();
+                for (cell, digit) in years[at..].iter_mut().zip(digits.chars()) {
+                    *cell = digit;
+                }
+            }
+        }
+        let years: String = years.into_iter().collect();
+        let shelf = match columns.beside {
+            true => "  on the shelf",
+            false => "",
+        };
+        let line = format!("{:<name$}  {:<phase$}  {years}{shelf}", "line", "phase");
+        text.push_str(&" ".repeat(columns.frame.indent()));
+        push(text, Palette::HEADING, line.trim_end());
+        text.push('\n');
+    }
+
+    fn render_row(&self, text: &mut String, row: &Row, columns: &Columns) {
+        let (frame, phase) = (columns.frame, columns.phase);
+        let style = Palette::phase(row.phase);
+        if frame.spine {
+            push(text, style, if frame.unicode { "▌ " } else { "| " });
+        }
+        let padding = " ".repeat(columns.name - row.name.width());
+        let name_style = match row.phase {
+            Phase::Ended => Palette::QUIET,
+            _ => Palette::STRONG,
+        };
+        push(text, name_style, &format!("{}{padding}", row.name));
+        text.push_str("  ");
+        push(text, style, &format!("{:<phase$}", row.phase));
+        text.push_str("  ");
+        self.render_bar(text, row, columns.bars, frame);
+        if columns.beside && !row.shelf.is_empty() {
+            text.push_str("  ");
+            text.push_str(&row.shelf);
+        }
+        text.truncate(text.trim_end_matches(' ').len());
+        text.push('\n');
+    }
+
+    fn render_legend(&self, text: &mut String, unicode: bool) {
+        for phase in self.legend() {
+            let signs = sign(phase, unicode).to_string().repeat(2);
+            push(text, Palette::phase(phase), &signs);
+            push(text, Palette::QUIET, &format!(" {phase}   "));
+        }
+        push(text, Palette::STRONG, today_sign(unicode));
+        push(text, Palette::QUIET, &format!(" {}", self.today));
+        text.push('\n');
+    }
+
     /// The phases that bars can show: that nothing is known only where that is so of a line.
-    fn legend(&self) -> impl Iterator<Item = Phase> {
+    pub(crate) fn legend(&self) -> impl Iterator<Item = Phase> {
         let has_unknown = self.rows.iter().any(|row| row.phase == Phase::Unknown);
         let shown = move |phase: &Phase| match phase {
             Phase::Ended => false,
@@ -201,132 +231,7 @@ impl Timeline {
             push(text, run[0].1, &signs);
         }
     }
-
-    /// The timeline as an SVG (W3C Scalable Vector Graphics 1.1), which follows the reader's choice
-    /// of a light or dark ground.
-    pub fn render_svg(&self) -> String {
-        const ROW: usize = 34;
-        const BARS: usize = 640;
-        // Text has no measure before it is drawn; letters are seldom wider than these.
-        const LETTER: usize = 9;
-        let longest = |text: fn(&Row) -> &str| {
-            let widths = self.rows.iter().map(|row| text(row).width());
-            LETTER * widths.max().unwrap_or(0)
-        };
-        let left = 40 + longest(|row| &row.name) + 110;
-        let width = left + BARS + 16 + longest(|row| &row.shelf) + 24;
-        let height = 92 + ROW * self.rows.len() + 44;
-        let x = |day: Date| left as f64 + self.place(day) * BARS as f64;
-        let mut svg = format!(
-            "<svg xmlns=\"http://www.w3.org/2000/svg\" viewBox=\"0 0 {width} {height}\" width=\"{width}\" height=\"{height}\" role=\"img\">\n"
-        );
-        svg.push_str(&format!(
-            "<title>{}: support of its lines on {}</title>\n",
-            escaped(&self.title),
-            self.today
-        ));
-        svg.push_str(SVG_STYLE);
-        svg.push_str(&format!(
-            "<rect class=\"ground\" width=\"{width}\" height=\"{height}\" rx=\"8\"/>\n"
-        ));
-        svg.push_str(&format!(
-            "<text class=\"title\" x=\"24\" y=\"38\">{}</text>\n",
-            escaped(&self.title)
-        ));
-        let bottom = 72 + ROW * self.rows.len();
-        for year in self.years() {
-            let at = x(year);
-            svg.push_str(&format!(
-                "<line class=\"year\" x1=\"{at:.1}\" x2=\"{at:.1}\" y1=\"66\" y2=\"{bottom}\"/>\n"
-            ));
-            svg.push_str(&format!(
-                "<text class=\"quiet\" x=\"{:.1}\" y=\"58\">{}</text>\n",
-                at + 4.0,
-                year.year()
-            ));
-        }
-        for (place, row) in self.rows.iter().enumerate() {
-            let y = 72 + ROW * place;
-            let ended = if row.phase == Phase::Ended {
-                " ended-line"
-            } else {
-                ""
-            };
-            svg.push_str(&format!("<g class=\"row{ended}\">\n"));
-            svg.push_str(&format!(
-                "<rect class=\"{}\" x=\"24\" y=\"{}\" width=\"5\" height=\"22\"/>\n",
-                row.phase,
-                y + 3
-            ));
-            svg.push_str(&format!(
-                "<text class=\"name\" x=\"40\" y=\"{}\">{}</text>\n",
-                y + 19,
-                escaped(&row.name)
-            ));
-            svg.push_str(&format!(
-                "<text class=\"{} word\" x=\"{}\" y=\"{}\">{}</text>\n",
-                row.phase,
-                left - 12,
-                y + 19,
-                row.phase
-            ));
-            for span in &row.spans {
-                let (from, until) = (x(span.from), span.until.map_or(x(self.until), x));
-                if until - from > 0.5 {
-                    svg.push_str(&format!("<rect class=\"{}\" x=\"{from:.1}\" y=\"{}\" width=\"{:.1}\" height=\"16\" rx=\"2\"><title>{}</title></rect>\n", span.phase, y + 6, until - from, span_in_words(span)));
-                }
-            }
-            svg.push_str(&format!(
-                "<text class=\"shelf\" x=\"{}\" y=\"{}\">{}</text>\n</g>\n",
-                left + BARS + 16,
-                y + 19,
-                escaped(&row.shelf)
-            ));
-        }
-        let at = x(self.today);
-        svg.push_str(&format!(
-            "<line class=\"today\" x1=\"{at:.1}\" x2=\"{at:.1}\" y1=\"64\" y2=\"{bottom}\"/>\n"
-        ));
-        let y = bottom + 28;
-        let mut legend = 40;
-        for phase in self.legend() {
-            svg.push_str(&format!("<rect class=\"{phase}\" x=\"{legend}\" y=\"{}\" width=\"14\" height=\"14\" rx=\"2\"/>\n", y - 12));
-            svg.push_str(&format!(
-                "<text class=\"quiet\" x=\"{}\" y=\"{y}\">{phase}</text>\n",
-                legend + 20
-            ));
-            legend += 130;
-        }
-        svg.push_str(&format!(
-            "<line class=\"today\" x1=\"{legend}\" x2=\"{legend}\" y1=\"{}\" y2=\"{}\"/>\n",
-            y - 13,
-            y + 3
-        ));
-        svg.push_str(&format!(
-            "<text class=\"quiet\" x=\"{}\" y=\"{y}\">{}</text>\n</svg>\n",
-            legend + 10,
-            self.today
-        ));
-        svg
-    }
 }
-
-/// The colours are those of the palette on both grounds.
-const SVG_STYLE: &str = "<style>
-svg { font: 15px system-ui, sans-serif; }
-.ground { fill: #ffffff; } text { fill: #1b2128; } .quiet { fill: #5c6670; }
-.title { font-weight: 700; font-size: 20px; } .name { font-weight: 600; } .word { text-anchor: end; font-size: 13px; }
-.year { stroke: #d9dee3; } .today { stroke: #1b2128; stroke-width: 2; }
-.preview { fill: #a855c8; } .current { fill: #0b76e0; } .lts { fill: #00916f; } .maintenance { fill: #bd6f00; } .ended { fill: #7d868f; } .unknown { fill: #5f5f87; }
-.ended-line rect { fill: #7d868f; opacity: .55; } .ended-line text { fill: #5c6670; }
-@media (prefers-color-scheme: dark) {
-.ground { fill: #11151a; } text { fill: #d7dce2; } .quiet { fill: #98a2ad; }
-.year { stroke: #2b323a; } .today { stroke: #ffffff; }
-.preview { fill: #c58be0; } .current { fill: #4da3ff; } .lts { fill: #19b58f; } .maintenance { fill: #e0952b; } .ended { fill: #8b949e; } .unknown { fill: #8a8ab5; }
-.ended-line text { fill: #98a2ad; }
-}
-</style>
-";
 
 /// The higher, the more there is to come: told apart without any colour.
 fn sign(phase: Phase, unicode: bool) -> char {
@@ -350,10 +255,10 @@ fn today_sign(unicode: bool) -> &'static str {
 }
 
 #[cfg(test)]
-mod tests {
+pub(crate) mod tests {
     use super::*;
 
-    fn timeline() -> Timeline {
+    pub(crate) fn timeline() -> Timeline {
         let span = |phase, from: Date, until: Option<Date>| Span { phase, from, until };
         let (start, lts, end) = (date(2025, 4, 1), date(2026, 1, 1), date(2028, 1, 1));
         let rows = vec![
@@ -419,15 +324,6 @@ line         phase  2024       2025       2026       2027          on the shelf
             plain.ends_with("\n  8 Eel<grass: 8.3.1 default\n"),
             "{plain}"
         );
-    }
-
-    #[test]
-    fn the_drawing_is_escaped_and_has_every_row() {
-        let svg = timeline().render_svg();
-        assert!(svg.contains(">8 Eel&lt;grass</text>"), "{svg}");
-        assert_eq!(svg.matches("<g class=\"row").count(), 2);
-        assert_eq!(svg.matches("<g").count(), svg.matches("</g>").count());
-        assert!(svg.contains("lts from 2026-01-01</title>"), "{svg}");
     }
 
     /// The text without its styles.

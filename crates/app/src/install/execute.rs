@@ -11,16 +11,14 @@ use std::time::Instant;
 use vshelf_core::admission::Admitted;
 use vshelf_core::catalog::Build;
 use vshelf_core::definition::RecordedDefinition;
-use vshelf_core::definition::build::BuildSection;
-use vshelf_core::definition::needs::Needs;
 use vshelf_files::tree::remove_tree;
-use vshelf_shelf::record::RecordContents;
+use vshelf_shelf::record::{CompanionRecord, RecordContents};
 use vshelf_shelf::{Staged, recovery};
 use vshelf_sources::Archive;
 
 use super::companions;
 use super::first_start::{self, first_start};
-use super::from_source::{self, Made};
+use super::from_source::{self, Made, Recipe};
 use super::job::{InstallJob, offers};
 use super::transfer::{self, TransferReport, transfer};
 use crate::environment::Environment;
@@ -169,13 +167,10 @@ fn execute_one(job: &InstallJob, listener: &dyn Listener) -> JobResult {
         ledger::note(&job.layout, &job.definition.name, &[statement], listener);
     }
     // What a build needs is looked for before anything is fetched.
-    let from_source = match from_source::section_of(job, build) {
-        Some(section) => Some((section, from_source::need(job, section)?)),
-        None => None,
-    };
+    let recipe = Recipe::of(job, build)?;
     let report = TransferReport::begin(listener, job.title(), archive.size);
     let fetched = archive.clone();
-    let made = make(job, &admitted, archive, from_source, &report, listener);
+    let made = make(job, &admitted, archive, recipe.as_ref(), &report);
     // An archive that is refused is refused again; one that could not be installed for another reason is
     // not fetched again.
     if made
@@ -241,73 +236,33 @@ fn make(
     job: &InstallJob,
     admitted: &Admitted,
     archive: Archive,
-    from_source: Option<(&BuildSection, Needs)>,
+    recipe: Option<&Recipe<'_>>,
     report: &TransferReport<'_>,
-    listener: &dyn Listener,
 ) -> Result<NewInstall, Error> {
     let begun = Instant::now();
     let stage = job.shelf.stage(job.key.as_str())?;
     let tree = stage.path().join("tree");
     fs::create_dir(&tree).map_err(file_error(&tree, "written"))?;
-    let made = match from_source {
-        Some((section, needs)) => {
-            from_source::build(job, section, &needs, archive, &tree, report, listener)?
-        }
-        None => {
-            let layout = job.offer.source.archive_layout();
-            let unpacked = transfer(job, archive, &layout, &tree, report)?;
-            Made {
-                fetched: unpacked.fetched,
-                manifest: unpacked.manifest,
-                archive: unpacked.archive,
-                built: None,
-                work: None,
-            }
-        }
+    let mut made = match recipe {
+        Some(recipe) => from_source::build(job, recipe, archive, &tree, report)?,
+        None => unpack(job, archive, &tree, report)?,
     };
-    let (mut fetched, mut manifest) = (made.fetched, made.manifest);
-    let mut companions = Vec::new();
-    for companion in job.companions() {
-        if let Some(added) = companions::add(job, &companion, &tree, listener)? {
-            fetched += added.fetched;
-            manifest = manifest.with(&added.manifest, Path::new(""));
-            companions.push(added.record);
-        }
-    }
+    let companions = add_companions(job, &mut made, &tree, report.listener())?;
     report.tell(TransferState::StartingOnce);
     let broken = first_start(job, &tree)?;
     if made.built.is_none() && broken.is_none() && !job.options.keep_broken {
         from_source::check_published(job, &tree)?;
     }
     report.tell(TransferState::Saving);
-    let build = job.build_of(&made.archive);
-    let contents = RecordContents {
-        runtime: job.definition.name.clone(),
-        version: job.release.version.clone(),
-        publisher: job.release.publisher.to_string(),
-        source: job.offer.source.name.clone(),
-        platform: build.map_or_else(String::new, |build| build.platform.to_string()),
-        spelled: build.and_then(|build| build.spelled.clone()),
-        repack: build.is_some_and(|build| build.repack.is_some()),
-        address: made.archive.addresses.first().to_string(),
-        digest: Some(made.archive.digest.to_string()),
-        archive_size: made.archive.size,
-        unpacked_size: manifest.bytes(),
-        shared_size: 0,
-        files: manifest.files(),
-        installed: job.now,
-        command: job.command.clone(),
-        definition: Some(RecordedDefinition::of(&job.definition)),
-        companions,
-        built: made.built,
-        adopted: None,
-        broken,
-    };
     let log = made.work.as_deref().map(from_source::log_of);
     let staged = Staged {
         tree: &tree,
-        contents,
-        manifest: &manifest,
+        contents: RecordContents {
+            companions,
+            broken,
+            ..contents(job, &made)
+        },
+        manifest: &made.manifest,
         log: log.as_deref(),
     };
     let install = (job.shelf).publish(&stage, admitted, staged, job.durability)?;
@@ -319,7 +274,71 @@ fn make(
     }
     Ok(NewInstall {
         install,
-        fetched,
+        fetched: made.fetched,
         took: begun.elapsed(),
     })
+}
+
+/// Fetches and unpacks a build that is published.
+fn unpack(
+    job: &InstallJob,
+    archive: Archive,
+    tree: &Path,
+    report: &TransferReport<'_>,
+) -> Result<Made, Error> {
+    let layout = job.offer.source.archive_layout();
+    let unpacked = transfer(job, archive, &layout, tree, report)?;
+    Ok(Made {
+        fetched: unpacked.fetched,
+        manifest: unpacked.manifest,
+        archive: unpacked.archive,
+        built: None,
+        work: None,
+    })
+}
+
+/// Adds the packages that complete the build.
+fn add_companions(
+    job: &InstallJob,
+    made: &mut Made,
+    tree: &Path,
+    listener: &dyn Listener,
+) -> Result<Vec<CompanionRecord>, Error> {
+    let mut companions = Vec::new();
+    for companion in job.companions() {
+        if let Some(added) = companions::add(job, &companion, tree, listener)? {
+            made.fetched += added.fetched;
+            let manifest = std::mem::take(&mut made.manifest);
+            made.manifest = manifest.with(&added.manifest, Path::new(""));
+            companions.push(added.record);
+        }
+    }
+    Ok(companions)
+}
+
+/// What the record says of an install, without its companions and whether it starts.
+fn contents(job: &InstallJob, made: &Made) -> RecordContents {
+    let build = job.build_of(&made.archive);
+    RecordContents {
+        runtime: job.definition.name.clone(),
+        version: job.release.version.clone(),
+        publisher: job.release.publisher.to_string(),
+        source: job.offer.source.name.clone(),
+        platform: build.map_or_else(String::new, |build| build.platform.to_string()),
+        spelled: build.and_then(|build| build.spelled.clone()),
+        repack: build.is_some_and(|build| build.repack.is_some()),
+        address: made.archive.addresses.first().to_string(),
+        digest: Some(made.archive.digest.to_string()),
+        archive_size: made.archive.size,
+        unpacked_size: made.manifest.bytes(),
+        shared_size: 0,
+        files: made.manifest.files(),
+        installed: job.now,
+        command: job.command.clone(),
+        definition: Some(RecordedDefinition::of(&job.definition)),
+        companions: Vec::new(),
+        built: made.built.clone(),
+        adopted: None,
+        broken: None,
+    }
 }

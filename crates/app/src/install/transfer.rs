@@ -45,6 +45,11 @@ impl<'l> TransferReport<'l> {
         TransferReport::of(listener, title, TransferState::Sending(0, size))
     }
 
+    /// Who is told.
+    pub fn listener(&self) -> &'l dyn Listener {
+        self.listener
+    }
+
     fn of(listener: &'l dyn Listener, title: String, state: TransferState) -> Self {
         static NEXT: AtomicUsize = AtomicUsize::new(0);
         let report = TransferReport {

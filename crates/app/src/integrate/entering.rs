@@ -4,14 +4,13 @@
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
-use vshelf_core::requirement::Requirement;
 use vshelf_core::{Pick, Request, Selector};
 use vshelf_shelf::journal;
 use vshelf_shell::connection::Following;
 
 use super::stamps::{Stamp, as_text, folder, write_stamp};
 use crate::environment::Environment;
-use crate::error::{Error, file_error};
+use crate::error::{Done, Error, file_error};
 use crate::events::{Answer, Listener, Question};
 use crate::install::missing::install_missing;
 use crate::project;
@@ -50,69 +49,24 @@ pub enum Notice {
 /// Reads every requirement file from this folder upward, and leaves a stamp for each. Where the
 /// settings say so, the person is asked before a project is followed; the stamp keeps the answer.
 pub fn look(listener: &dyn Listener, environment: &Environment) -> Result<Followed, Error> {
-    let following = environment.settings()?.following;
     let mut followed = Followed::default();
     let mut found: BTreeMap<PathBuf, Stamp> = BTreeMap::new();
     for mut runtime in opening::entered(environment)? {
-        let name = runtime.name().to_owned();
         for (path, file) in project::requirement_files(&runtime) {
             let stamp = (found.entry(path.clone())).or_insert_with(|| Stamp::before_reading(&path));
-            let requirement = match project::read_requirement(&runtime, &path, &file) {
-                Ok(Some(requirement)) => requirement,
-                Ok(None) => continue,
+            match project::read_requirement(&runtime, &path, &file) {
+                Ok(Some(requirement)) => {
+                    let required = Required {
+                        file: path,
+                        request: requirement.request,
+                    };
+                    follow(&mut runtime, required, stamp, &mut followed, listener)?;
+                }
+                Ok(None) => {}
                 Err(error) => {
                     stamp.again = true;
                     followed.notices.push(Notice::Unusable(error));
-                    continue;
                 }
-            };
-            project::note(&runtime, &path, Some(&requirement.request), listener);
-            let mut pick = runtime.choosing().pick_meeting(&requirement.request);
-            // The nearest file decides.
-            let decides = !followed.picks.contains_key(&name);
-            let (mut declined, mut failed) = (false, false);
-            if pick.is_none() && decides && following == Following::Install {
-                match install_required(&runtime, &path, &requirement.request, listener) {
-                    Ok(answer) => {
-                        declined = answer == Answer::No;
-                        runtime = runtime.reopened()?;
-                        pick = runtime.choosing().pick_meeting(&requirement.request);
-                    }
-                    Err(error) => {
-                        failed = true;
-                        followed.notices.push(Notice::NotInstalled(error));
-                    }
-                }
-            }
-            // A no holds until the file or the shelf changes.
-            stamp.again |= (pick.is_none() && !declined) || !is_lasting(&requirement);
-            if let (Some(pick), true) = (&pick, following == Following::Ask && decides) {
-                let answer = listener.ask(&Question::FollowProject {
-                    file: &path,
-                    title: &runtime.definition.title,
-                    selector: &runtime.names().selector_of_pick(pick),
-                })?;
-                // An answer holds until the file or the shelf changes.
-                stamp.again |= answer == Answer::Nobody;
-                if answer != Answer::Yes {
-                    continue;
-                }
-            }
-            stamp
-                .words
-                .push(format!("{name}={}", as_text(pick.as_ref())));
-            if decides {
-                match &pick {
-                    Some(pick) => runtime.note_use(pick),
-                    None if declined || failed => {}
-                    None => followed.notices.push(Notice::Unmet {
-                        file: path.clone(),
-                        title: runtime.definition.title.clone(),
-                        request: requirement.request,
-                        prefix: environment.prefix(&name),
-                    }),
-                }
-                followed.picks.insert(name.clone(), pick);
             }
         }
     }
@@ -122,6 +76,73 @@ pub fn look(listener: &dyn Listener, environment: &Environment) -> Result<Follow
         write_stamp(&folder, &path, stamp).unwrap_or_default();
     }
     Ok(followed)
+}
+
+/// A requirement that was read.
+struct Required {
+    file: PathBuf,
+    request: Request,
+}
+
+/// Decides what the calling shell uses of a runtime because of one requirement file. The nearest file decides.
+fn follow(
+    runtime: &mut Runtime<'_>,
+    required: Required,
+    stamp: &mut Stamp,
+    followed: &mut Followed,
+    listener: &dyn Listener,
+) -> Done {
+    let environment = runtime.environment();
+    let following = environment.settings()?.following;
+    let Required { file, request } = &required;
+    project::note(runtime, file, Some(request), listener);
+    let name = runtime.name().to_owned();
+    let mut pick = runtime.choosing().pick_meeting(request);
+    let decides = !followed.picks.contains_key(&name);
+    let (mut declined, mut failed) = (false, false);
+    if pick.is_none() && decides && following == Following::Install {
+        match install_required(runtime, file, request, listener) {
+            Ok(answer) => {
+                declined = answer == Answer::No;
+                *runtime = runtime.reopened()?;
+                pick = runtime.choosing().pick_meeting(request);
+            }
+            Err(error) => {
+                failed = true;
+                followed.notices.push(Notice::NotInstalled(error));
+            }
+        }
+    }
+    // A no holds until the file or the shelf changes.
+    stamp.again |= (pick.is_none() && !declined) || !is_lasting(request);
+    if let (Some(pick), true) = (&pick, following == Following::Ask && decides) {
+        let answer = listener.ask(&Question::FollowProject {
+            file,
+            title: &runtime.definition.title,
+            selector: &runtime.names().selector_of_pick(pick),
+        })?;
+        // An answer holds until the file or the shelf changes.
+        stamp.again |= answer == Answer::Nobody;
+        if answer != Answer::Yes {
+            return Ok(());
+        }
+    }
+    let word = format!("{name}={}", as_text(pick.as_ref()));
+    stamp.words.push(word);
+    if decides {
+        match &pick {
+            Some(pick) => runtime.note_use(pick),
+            None if declined || failed => {}
+            None => followed.notices.push(Notice::Unmet {
+                title: runtime.definition.title.clone(),
+                prefix: environment.prefix(&name),
+                file: required.file,
+                request: required.request,
+            }),
+        }
+        followed.picks.insert(name, pick);
+    }
+    Ok(())
 }
 
 /// Has what a requirement file needs installed, where a person agrees to it; once they did so in its folder, nobody
@@ -151,7 +172,6 @@ fn install_required(
 }
 
 /// Whether what is required changes with the shelf alone; a word may mean another version tomorrow.
-fn is_lasting(requirement: &Requirement) -> bool {
-    let selector = &requirement.request.selector;
-    matches!(selector, Selector::Version(_) | Selector::Range(_))
+fn is_lasting(request: &Request) -> bool {
+    matches!(request.selector, Selector::Version(_) | Selector::Range(_))
 }

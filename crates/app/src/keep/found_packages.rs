@@ -101,6 +101,7 @@ mod tests {
     use vshelf_core::Definition;
 
     #[test]
+    #[expect(clippy::too_many_lines, reason = "one table")]
     fn packages_are_found_where_the_templates_say() {
         let definition = Definition::read(
             r#"

@@ -6,7 +6,8 @@ use vshelf_core::resolve::Scope;
 use vshelf_core::tidy::Protection;
 use vshelf_core::{Key, Request};
 use vshelf_files::freed::Freed;
-use vshelf_shelf::journal::Operation;
+use vshelf_shelf::Install;
+use vshelf_shelf::journal::{HistoryEntry, Operation};
 use vshelf_shelf::record::Adopted;
 use vshelf_shelf::recovery;
 use vshelf_shelf::removal::Removal;
@@ -216,31 +217,7 @@ pub fn remove_install(
         false => trash::fate(environment, install)?,
     };
     let entry = departure.entry(environment, install)?;
-    let bytes = install.record.contents.unpacked_size;
-    let task = |deleting| Task::Removing(&title, deleting);
-    let remove = |freed: &Freed| (runtime.shelf).remove(key, running, fate, &entry, freed);
-    let (fate, freed) = match Deleting::during(bytes, task, listener, remove)? {
-        Removal::Done {
-            fate,
-            freed,
-            failures,
-        } => {
-            for failure in failures {
-                listener.tell(Event::LeftUndone(&failure.into()));
-            }
-            (fate, freed)
-        }
-        Removal::Spared(process) => {
-            return Err(Error::InUse {
-                title,
-                protection: Protection::Process {
-                    id: process.id,
-                    program: process.program,
-                },
-                since_planned: false,
-            });
-        }
-    };
+    let (fate, freed) = delete(runtime, install, (running, fate), &entry, listener)?;
     let changed = match was_default {
         true => Changed::Shelf,
         false => Changed::Requirements,
@@ -268,6 +245,41 @@ pub fn remove_install(
         shell_follows_again: follows_again,
         reassigned: Vec::new(),
     })
+}
+
+/// Takes an install off the shelf. Returns what became of it, and the bytes that were freed.
+fn delete(
+    runtime: &Runtime<'_>,
+    install: &Install,
+    how: (Running, Fate),
+    entry: &HistoryEntry,
+    listener: &dyn Listener,
+) -> Result<(Fate, u64), Error> {
+    let key = &install.id.key;
+    let title = runtime.names().title_of(key);
+    let bytes = install.record.contents.unpacked_size;
+    let task = |deleting| Task::Removing(&title, deleting);
+    let remove = |freed: &Freed| (runtime.shelf).remove(key, how, entry, freed);
+    match Deleting::during(bytes, task, listener, remove)? {
+        Removal::Done {
+            fate,
+            freed,
+            failures,
+        } => {
+            for failure in failures {
+                listener.tell(Event::LeftUndone(&failure.into()));
+            }
+            Ok((fate, freed))
+        }
+        Removal::Spared(process) => Err(Error::InUse {
+            title,
+            protection: Protection::Process {
+                id: process.id,
+                program: process.program,
+            },
+            since_planned: false,
+        }),
+    }
 }
 
 /// The labels and projects that asked for what was removed, and what they find now.

@@ -6,9 +6,10 @@ use vshelf_core::admission::Narrowing;
 use vshelf_core::lock_file::LOCK_FILE;
 use vshelf_core::outlook::Newer;
 use vshelf_core::packages::Package;
+use vshelf_core::renewal::{self, Renewal};
 use vshelf_core::resolve::Scope;
 use vshelf_core::tidy::Protection;
-use vshelf_core::{InstallId, Key, Pick, Request, Selector, renewal};
+use vshelf_core::{InstallId, Key, Pick, Request, Selector};
 use vshelf_files::atomic;
 use vshelf_shelf::journal::Operation;
 use vshelf_shelf::recovery;
@@ -195,22 +196,10 @@ fn plan_runtime(
         let followers = followers(&standing, &renewal.members);
         let entry = assessed.iter();
         let entry = entry.filter(|entry| entry.install.key == renewal.from.key);
-        let follows = |protection: &Protection| match protection {
-            Protection::Default => followers.contains(&Follower::Default),
-            Protection::ThisShell => followers.contains(&Follower::ThisShell),
-            Protection::Label { label } => followers.contains(&Follower::Label(label.clone())),
-            Protection::Requirement { file } => {
-                let mut found = requirements.iter().filter(|found| found.file == *file);
-                found.all(|found| {
-                    runtime
-                        .choosing()
-                        .covers(&found.requirement.request, &renewal.to.version)
-                })
-            }
-            Protection::RenewalUnfinished { .. } => true,
-            _ => false,
-        };
         let kept_by = entry.flat_map(|entry| entry.protections.clone());
+        let stays = |protection: &Protection| {
+            !follows(runtime, &renewal, protection, &followers, &requirements)
+        };
         PlannedRenewal {
             line: renewal.line.to_owned(),
             from: renewal.from.clone(),
@@ -222,13 +211,36 @@ fn plan_runtime(
                 }
                 None => Ok(Vec::new()),
             },
-            kept_by: kept_by.filter(|protection| !follows(protection)).collect(),
+            kept_by: kept_by.filter(stays).collect(),
             exact_requirements: exact_requirements(runtime, &requirements, renewal.from),
-            to: renewal.to,
+            to: renewal.to.clone(),
             followers,
         }
     });
     Ok(planned.collect())
+}
+
+/// Whether what keeps the old release is met by the new one.
+fn follows(
+    runtime: &Runtime<'_>,
+    renewal: &Renewal<'_>,
+    protection: &Protection,
+    followers: &[Follower],
+    requirements: &[FoundRequirement],
+) -> bool {
+    match protection {
+        Protection::Default => followers.contains(&Follower::Default),
+        Protection::ThisShell => followers.contains(&Follower::ThisShell),
+        Protection::Label { label } => followers.contains(&Follower::Label(label.clone())),
+        Protection::Requirement { file } => {
+            let mut found = requirements.iter().filter(|found| found.file == *file);
+            found.all(|found| {
+                (runtime.choosing()).covers(&found.requirement.request, &renewal.to.version)
+            })
+        }
+        Protection::RenewalUnfinished { .. } => true,
+        _ => false,
+    }
 }
 
 /// What can follow, each with the key that it stands for now.

@@ -178,12 +178,12 @@ pub struct LeftOut {
 
 /// What stands for something in the texts of a build.
 const PLACES: [&str; 5] = ["prefix", "stage", "install", "jobs", "source"];
+const KNOWN: &str = "{prefix}, {stage}, {install}, {source} and {jobs} can stand in it";
 
 impl BuildSection {
     /// Fails at a value that cannot be used.
     pub(super) fn check(&self) -> Result<(), DefinitionError> {
         let known = |template: &Template| template.places().all(|place| PLACES.contains(&place));
-        const KNOWN: &str = "{prefix}, {stage}, {install}, {source} and {jobs} can stand in it";
         for tool in &self.tools {
             let expected = "a program's name without a folder is expected";
             check(is_plain_file_name(tool), "build.tools", tool, expected)?;
@@ -214,6 +214,11 @@ impl BuildSection {
                 KNOWN,
             )?;
         }
+        self.check_steps()
+    }
+
+    fn check_steps(&self) -> Result<(), DefinitionError> {
+        let known = |template: &Template| template.places().all(|place| PLACES.contains(&place));
         for system in [System::Linux, System::Macos] {
             let expected = "at least one step is needed on every system";
             let good = self.steps_on(system).next().is_some();

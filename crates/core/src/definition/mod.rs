@@ -210,32 +210,7 @@ impl Definition {
                 "a folder inside the install is expected",
             )?;
         }
-        for requirement in &definition.requirement_files {
-            check(
-                requirement.is_in_folder(),
-                "requirement-files.file",
-                &requirement.file,
-                "a file's name without a folder is expected",
-            )?;
-            for template in [&requirement.line, &requirement.means]
-                .into_iter()
-                .flatten()
-            {
-                check(
-                    template.has_places("selector", &[]),
-                    "requirement-files.line",
-                    template.as_str(),
-                    "it holds {selector} once",
-                )?;
-            }
-            let both = requirement.value.is_some() && requirement.line.is_some();
-            check(
-                !both,
-                "requirement-files.file",
-                &requirement.file,
-                "either a value or a line has the selector",
-            )?;
-        }
+        definition.check_requirement_files()?;
         if let Some(variable) = &definition.home_variable {
             check(
                 is_variable(variable) && !is_of_system(variable),
@@ -261,7 +236,47 @@ impl Definition {
             let good = count.is_none_or(|count| (1..=9).contains(&count));
             check(good, key, &count.unwrap_or_default().to_string(), expected)?;
         }
-        for life in &definition.lines {
+        definition.check_lines()?;
+        if let Some(build) = &definition.build {
+            build.check()?;
+        }
+        definition.check_publishers()?;
+        definition.check_sources()?;
+        Ok(definition)
+    }
+
+    fn check_requirement_files(&self) -> Result<(), DefinitionError> {
+        for requirement in &self.requirement_files {
+            check(
+                requirement.is_in_folder(),
+                "requirement-files.file",
+                &requirement.file,
+                "a file's name without a folder is expected",
+            )?;
+            for template in [&requirement.line, &requirement.means]
+                .into_iter()
+                .flatten()
+            {
+                check(
+                    template.has_places("selector", &[]),
+                    "requirement-files.line",
+                    template.as_str(),
+                    "it holds {selector} once",
+                )?;
+            }
+            let both = requirement.value.is_some() && requirement.line.is_some();
+            check(
+                !both,
+                "requirement-files.file",
+                &requirement.file,
+                "either a value or a line has the selector",
+            )?;
+        }
+        Ok(())
+    }
+
+    fn check_lines(&self) -> Result<(), DefinitionError> {
+        for life in &self.lines {
             let numbers = life.line.split('.').all(|part| part.parse::<u64>().is_ok());
             let expected = "the numbers of a line are expected, such as 8 or 1.23";
             check(numbers, "lines.line", &life.line, expected)?;
@@ -269,11 +284,11 @@ impl Definition {
             let expected = "letters, digits and what joins words are expected";
             check(is_line_name(codename), "lines.codename", codename, expected)?;
         }
-        if let Some(build) = &definition.build {
-            build.check()?;
-        }
-        definition.check_publishers()?;
-        for source in &definition.sources {
+        Ok(())
+    }
+
+    fn check_sources(&self) -> Result<(), DefinitionError> {
+        for source in &self.sources {
             check(
                 lower_name(&source.name),
                 "sources.name",
@@ -282,24 +297,24 @@ impl Definition {
             )?;
             source.check()?;
         }
-        let names = definition.sources.iter().map(|source| &*source.name);
+        let names = self.sources.iter().map(|source| &*source.name);
         if let Some(twice) = first_twice(names) {
             check(false, "sources.name", twice, "another source has this name")?;
         }
         check(
-            !definition.sources.is_empty(),
+            !self.sources.is_empty(),
             "sources",
             "[]",
             "at least one source is needed",
         )?;
         let has_builds = |source: &SourceDefinition| source.kind.has_builds();
         check(
-            definition.sources.iter().any(has_builds),
+            self.sources.iter().any(has_builds),
             "sources.kind",
             "facts",
             "a source with builds is needed beside it",
         )?;
-        Ok(definition)
+        Ok(())
     }
 
     /// The source with this name.

@@ -95,6 +95,44 @@ impl Loaded {
 
 pub(super) fn render(name: &str, published: &PublishedCatalog) -> Vec<u8> {
     let catalog = &published.catalog;
+    let mut cold = Vec::new();
+    let mut placed = Vec::with_capacity(catalog.releases.len());
+    for release in &catalog.releases {
+        let key = (release.version.clone(), release.publisher.clone());
+        let at = cold.len();
+        write_details(&mut cold, published.details.get(&key));
+        let text = &cold[at..];
+        let place = DetailsPlace {
+            offset: at as u64,
+            length: text.len(),
+            checksum: crc32fast::hash(text),
+        };
+        placed.push((release, place));
+    }
+    let mut heads = outlook::heads(catalog).peekable();
+    let heads = (placed.iter())
+        .filter(|(release, _)| heads.next_if(|head| ptr::eq(*head, *release)).is_some());
+    let parts = [
+        render_outline(name, published).text.into_bytes(),
+        render_releases(heads),
+        render_releases(placed.iter()),
+    ];
+    let part = |bytes: &Vec<u8>| format!(" {} {}", bytes.len(), crc32fast::hash(bytes));
+    let told: String = parts.iter().map(part).collect();
+    let [outline, heads, releases] = &parts;
+    [
+        format!("{FORMAT}{told}\n").as_bytes(),
+        outline,
+        heads,
+        releases,
+        &cold,
+    ]
+    .concat()
+}
+
+/// Lines, channels and publishers, and where the catalog comes from.
+fn render_outline(name: &str, published: &PublishedCatalog) -> Fields {
+    let catalog = &published.catalog;
     let mut outline = Fields::default();
     let validators = &published.validators;
     outline.line(&[
@@ -141,39 +179,7 @@ pub(super) fn render(name: &str, published: &PublishedCatalog) -> Vec<u8> {
     let number = |number: Option<usize>| number.map(|n| n.to_string()).unwrap_or_default();
     let policy = catalog.policy;
     outline.line(&["policy", &number(policy.numbers), &number(policy.supported)]);
-    let mut cold = Vec::new();
-    let mut placed = Vec::with_capacity(catalog.releases.len());
-    for release in &catalog.releases {
-        let key = (release.version.clone(), release.publisher.clone());
-        let at = cold.len();
-        write_details(&mut cold, published.details.get(&key));
-        let text = &cold[at..];
-        let place = DetailsPlace {
-            offset: at as u64,
-            length: text.len(),
-            checksum: crc32fast::hash(text),
-        };
-        placed.push((release, place));
-    }
-    let mut heads = outlook::heads(catalog).peekable();
-    let heads = (placed.iter())
-        .filter(|(release, _)| heads.next_if(|head| ptr::eq(*head, *release)).is_some());
-    let parts = [
-        outline.text.into_bytes(),
-        render_releases(heads),
-        render_releases(placed.iter()),
-    ];
-    let part = |bytes: &Vec<u8>| format!(" {} {}", bytes.len(), crc32fast::hash(bytes));
-    let told: String = parts.iter().map(part).collect();
-    let [outline, heads, releases] = &parts;
-    [
-        format!("{FORMAT}{told}\n").as_bytes(),
-        outline,
-        heads,
-        releases,
-        &cold,
-    ]
-    .concat()
+    outline
 }
 
 /// Releases, and where the details of each are in the last part.

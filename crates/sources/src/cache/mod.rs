@@ -310,12 +310,11 @@ impl CatalogCache {
             && loaded.origin.expires.is_none_or(|expires| now <= expires)
     }
 
-    /// The catalog of `source` as it is now, or what is kept with the reason why it could not be
+    /// The catalog of `source`, which is defined so in this runtime, as it is now, or what is kept with the reason why it could not be
     /// renewed.
     pub fn renew(
         &self,
-        runtime: &str,
-        definition: &SourceDefinition,
+        (runtime, definition): (&str, &SourceDefinition),
         source: &dyn Source,
         transport: &Transport,
         now: Timestamp,
@@ -594,7 +593,7 @@ mod tests {
         };
         match cache.fresh("marram", &demo(), now) {
             Some(loaded) => Ok(loaded),
-            None => cache.renew("marram", &demo(), &source, &Transport::default(), now),
+            None => cache.renew(("marram", &demo()), &source, &Transport::default(), now),
         }
     }
 

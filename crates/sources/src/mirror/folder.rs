@@ -33,6 +33,7 @@ const PAGE_MARK: &str = "content=\"vshelf mirror\"";
 /// A folder.
 #[derive(Debug)]
 pub(super) struct Folder {
+    transport: Transport,
     folder: PathBuf,
     runtime: String,
     /// Held as long as this is: two that work on one tree would forget what the other added.
@@ -42,6 +43,7 @@ pub(super) struct Folder {
 impl Folder {
     /// The tree in `folder`, and the catalog that it has; waits for whoever works on it.
     pub(super) fn open(
+        transport: &Transport,
         folder: &Path,
         runtime: &str,
     ) -> Result<(Folder, Option<PublishedCatalog>), MirrorError> {
@@ -60,6 +62,7 @@ impl Folder {
                 problem,
             })?;
         let folder = Folder {
+            transport: transport.clone(),
             folder: folder.to_owned(),
             runtime: runtime.to_owned(),
             _lock: lock,
@@ -109,7 +112,6 @@ fn stored(path: &Path, arrival: Arrival) -> Result<Stored, MirrorError> {
 impl Place for Folder {
     fn bring(
         &self,
-        transport: &Transport,
         name: &str,
         archive: &Archive,
         _known: Option<&str>,
@@ -119,7 +121,7 @@ impl Place for Folder {
         let arrival = match is_whole(&path, archive).map_err(failed(&path))? {
             true => Arrival::WasThere,
             false => {
-                download(transport, archive, &path, progress)?;
+                download(&self.transport, archive, &path, progress)?;
                 Arrival::Fetched
             }
         };
@@ -128,7 +130,6 @@ impl Place for Folder {
 
     fn pack(
         &self,
-        _transport: &Transport,
         name: &str,
         pack: Pack<'_>,
         _progress: Progress<'_>,
@@ -154,7 +155,6 @@ impl Place for Folder {
 
     fn write(
         &self,
-        _transport: &Transport,
         published: &mut PublishedCatalog,
         _entered: &[Entered],
         writing: &Writing<'_>,
@@ -176,7 +176,7 @@ impl Place for Folder {
         self.write_page(&(writing.page)(published))
     }
 
-    fn definition(&self, _transport: &Transport) -> Result<Option<String>, MirrorError> {
+    fn definition(&self) -> Result<Option<String>, MirrorError> {
         let path = self.folder.join(self.definition_name());
         optional::read_text(&path).map_err(failed(&path))
     }

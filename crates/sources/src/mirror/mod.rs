@@ -38,8 +38,12 @@ pub struct Mirror {
 
 impl Mirror {
     /// The mirror of `runtime` in `folder`, with what it holds already; waits for whoever works on it.
-    pub fn in_folder(folder: &Path, runtime: &str) -> Result<Mirror, MirrorError> {
-        let (place, published) = Folder::open(folder, runtime)?;
+    pub fn in_folder(
+        transport: &Transport,
+        folder: &Path,
+        runtime: &str,
+    ) -> Result<Mirror, MirrorError> {
+        let (place, published) = Folder::open(transport, folder, runtime)?;
         Ok(Mirror {
             published: published.unwrap_or_else(|| empty(runtime)),
             place: Box::new(place),
@@ -73,9 +77,7 @@ impl Mirror {
     /// Brings the archive of a release for one platform into the mirror, unless it is there. Says how it came.
     pub fn bring(
         &mut self,
-        transport: &Transport,
-        release: &Release,
-        details: &Details,
+        (release, details): (&Release, &Details),
         build: &Build,
         archive: Archive,
         progress: Progress<'_>,
@@ -84,7 +86,7 @@ impl Mirror {
         let known = self.address_of(&archive);
         let stored = self
             .place
-            .bring(transport, &name, &archive, known.as_deref(), progress)?;
+            .bring(&name, &archive, known.as_deref(), progress)?;
         let Stored { arrival, .. } = stored;
         let build = Build {
             size: Some(stored.size),
@@ -112,7 +114,6 @@ impl Mirror {
     /// says of it.
     pub fn bring_companion(
         &self,
-        transport: &Transport,
         companion: &Companion,
         found: FittingCompanion,
     ) -> Result<BuildCompanion, MirrorError> {
@@ -122,9 +123,9 @@ impl Mirror {
         let mut known = builds.flat_map(|build| &build.companions);
         let known = known.find(|known| known.digest == found.archive.digest);
         let known = known.map(|known| known.address.as_str());
-        let stored =
-            self.place
-                .bring(transport, &name, &found.archive, known, &mut |_, _, _| {})?;
+        let stored = self
+            .place
+            .bring(&name, &found.archive, known, &mut |_, _, _| {})?;
         Ok(BuildCompanion {
             package: companion.package.clone(),
             version: found.version,
@@ -139,9 +140,7 @@ impl Mirror {
     /// the same build. Says how large that is, and how it came.
     pub fn pack(
         &mut self,
-        transport: &Transport,
-        release: &Release,
-        details: &Details,
+        (release, details): (&Release, &Details),
         platform: &Platform,
         oldest_libc: Option<LibcVersion>,
         pack: Pack<'_>,
@@ -152,7 +151,7 @@ impl Mirror {
             platform,
             ".tar.zst",
         );
-        let (stored, digest) = self.place.pack(transport, &name, pack, &mut |_, _, _| {})?;
+        let (stored, digest) = self.place.pack(&name, pack, &mut |_, _, _| {})?;
         let build = Build {
             size: Some(stored.size),
             // It is the publisher's release, and not the publisher's build.
@@ -174,19 +173,14 @@ impl Mirror {
     }
 
     /// Writes the catalog and what is beside it.
-    pub fn write(
-        &mut self,
-        transport: &Transport,
-        writing: &Writing<'_>,
-    ) -> Result<(), MirrorError> {
+    pub fn write(&mut self, writing: &Writing<'_>) -> Result<(), MirrorError> {
         let published = &mut self.published;
-        self.place
-            .write(transport, published, &self.entered, writing)
+        self.place.write(published, &self.entered, writing)
     }
 
     /// The definition that the mirror has, where it has one.
-    pub fn definition(&self, transport: &Transport) -> Result<Option<String>, MirrorError> {
-        self.place.definition(transport)
+    pub fn definition(&self) -> Result<Option<String>, MirrorError> {
+        self.place.definition()
     }
 
     /// How many releases and archives the mirror has, and their bytes.

@@ -11,7 +11,6 @@ use super::error::MirrorError;
 use crate::api::PublishedCatalog;
 use crate::checksums::Archive;
 use crate::signature::Signer;
-use crate::transport::Transport;
 
 /// What is done to an archive: it comes, or goes on to a registry.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -78,7 +77,6 @@ pub(crate) trait Place: std::fmt::Debug {
     /// catalog names.
     fn bring(
         &self,
-        transport: &Transport,
         name: &str,
         archive: &Archive,
         known: Option<&str>,
@@ -88,7 +86,6 @@ pub(crate) trait Place: std::fmt::Debug {
     /// Puts an archive there that `pack` writes, unless it is there; with its SHA-256.
     fn pack(
         &self,
-        transport: &Transport,
         name: &str,
         pack: Pack<'_>,
         progress: Progress<'_>,
@@ -97,12 +94,11 @@ pub(crate) trait Place: std::fmt::Debug {
     /// Writes the catalog, in which `entered` is new, and what is beside it.
     fn write(
         &self,
-        transport: &Transport,
         published: &mut PublishedCatalog,
         entered: &[Entered],
         writing: &Writing<'_>,
     ) -> Result<(), MirrorError>;
 
     /// The definition that is there, where there is one.
-    fn definition(&self, transport: &Transport) -> Result<Option<String>, MirrorError>;
+    fn definition(&self) -> Result<Option<String>, MirrorError>;
 }

@@ -35,6 +35,7 @@ const MOST_ROUNDS: u32 = 20;
 /// A repository.
 #[derive(Debug)]
 pub(super) struct Registry {
+    transport: Transport,
     repository: Repository,
     runtime: String,
     /// Where archives are on their way.
@@ -73,26 +74,27 @@ impl Registry {
         let lock = File::create(&place).map_err(failed(&place))?;
         lock.lock().map_err(failed(&place))?;
         let registry = Registry {
+            transport: transport.clone(),
             repository,
             runtime: runtime.to_owned(),
             staging: staging.to_owned(),
             _lock: lock,
         };
-        let there = registry.there(transport)?;
+        let there = registry.there()?;
         registry.check_signed(there.as_ref(), signs)?;
         Ok((registry, there.map(|there| there.published)))
     }
 
-    fn writer<'w>(&'w self, transport: &'w Transport) -> Writer<'w> {
+    fn writer(&self) -> Writer<'_> {
         Writer {
-            transport,
+            transport: &self.transport,
             repository: &self.repository,
         }
     }
 
     /// The catalog that is there; nothing where there is none.
-    fn there(&self, transport: &Transport) -> Result<Option<There>, MirrorError> {
-        let given = match catalog(transport, &self.repository, &Validators::default()) {
+    fn there(&self) -> Result<Option<There>, MirrorError> {
+        let given = match catalog(&self.transport, &self.repository, &Validators::default()) {
             Err(SourceError::Transport(TransportError::Status { status: 404, .. })) => {
                 return Ok(None);
             }
@@ -137,13 +139,12 @@ impl Registry {
     /// Sends a file, unless it is there, which may be known. Says how large it is, and whether it had to be sent.
     fn send(
         &self,
-        transport: &Transport,
         file: &Path,
         digest: &str,
         is_missing: bool,
         progress: Progress<'_>,
     ) -> Result<(u64, bool), MirrorError> {
-        let writer = self.writer(transport);
+        let writer = self.writer();
         let size = fs::metadata(file).map_err(failed(file))?.len();
         if !is_missing && writer.blob_size(digest)? == Some(size) {
             return Ok((size, false));
@@ -157,11 +158,10 @@ impl Registry {
     /// A blob that the repository has, or takes over from the one that the archive is in.
     fn without_sending(
         &self,
-        transport: &Transport,
         archive: &Archive,
         known: Option<&str>,
     ) -> Result<Option<Stored>, MirrorError> {
-        let writer = self.writer(transport);
+        let writer = self.writer();
         let own = match archive.digest.algorithm {
             DigestAlgorithm::Sha256 => Some(archive.digest.to_string()),
             // It is named by another digest.
@@ -199,14 +199,14 @@ impl Registry {
     /// Writes the manifest of a build under its tag: the archive, and what is added to it, as layers.
     fn write_build(
         &self,
-        writer: &Writer<'_>,
+        known: &mut Tagged,
         published: &PublishedCatalog,
         entry: &Entered,
-        known: &mut Tagged,
     ) -> Result<(), MirrorError> {
         let Some((release, _, build)) = find(published, entry) else {
             return Ok(());
         };
+        let writer = self.writer();
         let archive = digest_in(&build.address);
         let size = build.size.unwrap_or_default();
         let mut layers = vec![Descriptor::named(ARCHIVE_LAYER, archive, size)];
@@ -235,19 +235,18 @@ impl Registry {
     /// What the manifest of a tag says; nothing where it is not one of ours.
     fn tagged<'t>(
         &self,
-        writer: &Writer<'_>,
         known: &'t mut Tagged,
         tag: &str,
     ) -> Result<Option<&'t TaggedBuild>, MirrorError> {
         if !known.contains_key(tag) {
-            let read = self.read_tag(writer, tag)?;
+            let read = self.read_tag(tag)?;
             known.insert(tag.to_owned(), read);
         }
         Ok(known.get(tag).and_then(Option::as_ref))
     }
 
-    fn read_tag(&self, writer: &Writer<'_>, tag: &str) -> Result<Option<TaggedBuild>, MirrorError> {
-        match writer.manifest(tag)? {
+    fn read_tag(&self, tag: &str) -> Result<Option<TaggedBuild>, MirrorError> {
+        match self.writer().manifest(tag)? {
             Some(bytes) => self.read_build(&bytes, tag),
             None => Ok(None),
         }
@@ -298,7 +297,6 @@ impl Registry {
     /// others than when they were `indexed`.
     fn write_indexes(
         &self,
-        writer: &Writer<'_>,
         releases: &[(&Release, String)],
         tags: &BTreeSet<String>,
         indexed: &mut BTreeMap<String, BTreeSet<String>>,
@@ -311,11 +309,11 @@ impl Registry {
             }
             let mut manifests = Vec::new();
             for build in &builds {
-                let build = self.tagged(writer, known, build)?;
+                let build = self.tagged(known, build)?;
                 manifests.extend(build.map(|build| build.descriptor.clone()));
             }
             let index = Index::new(manifests, annotations_of(release));
-            writer.put(tag, INDEX, &index.write())?;
+            self.writer().put(tag, INDEX, &index.write())?;
             indexed.insert(tag.clone(), builds);
         }
         Ok(())
@@ -325,10 +323,8 @@ impl Registry {
     /// names any more.
     fn merged(
         &self,
-        writer: &Writer<'_>,
         there: Option<PublishedCatalog>,
-        own: &PublishedCatalog,
-        entered: &[Entered],
+        (own, entered): (&PublishedCatalog, &[Entered]),
         tags: &BTreeSet<String>,
         known: &mut Tagged,
     ) -> Result<PublishedCatalog, MirrorError> {
@@ -337,7 +333,7 @@ impl Registry {
         enter_from(&mut merged, own, |entry| entered.contains(entry));
         let has = tags_of(&merged);
         for tag in tags.difference(&has) {
-            if let Some(build) = self.tagged(writer, known, tag)? {
+            if let Some(build) = self.tagged(known, tag)? {
                 for publisher in &build.published.catalog.publishers {
                     if !merged
                         .catalog
@@ -358,7 +354,6 @@ impl Registry {
     /// Writes the catalog, its signature and the definition as one artifact.
     fn write_catalog(
         &self,
-        writer: &Writer<'_>,
         published: &PublishedCatalog,
         writing: &Writing<'_>,
     ) -> Result<(), MirrorError> {
@@ -374,6 +369,7 @@ impl Registry {
             signature.map(|bytes| (SIGNATURE_LAYER, bytes, signature_name)),
             Some((DEFINITION_LAYER, definition, definition_name)),
         ];
+        let writer = self.writer();
         let mut layers = Vec::new();
         for (media_type, bytes, name) in files.into_iter().flatten() {
             let layer = Descriptor::of(media_type, bytes);
@@ -386,8 +382,8 @@ impl Registry {
         Ok(writer.put(CATALOG_TAG, MANIFEST, &manifest.write())?)
     }
 
-    fn build_tags(&self, writer: &Writer<'_>) -> Result<BTreeSet<String>, MirrorError> {
-        let tags = writer.tags()?.into_iter();
+    fn build_tags(&self) -> Result<BTreeSet<String>, MirrorError> {
+        let tags = self.writer().tags()?.into_iter();
         Ok(tags.filter(|tag| names_build(tag)).collect())
     }
 }
@@ -395,23 +391,22 @@ impl Registry {
 impl Place for Registry {
     fn bring(
         &self,
-        transport: &Transport,
         _name: &str,
         archive: &Archive,
         known: Option<&str>,
         progress: Progress<'_>,
     ) -> Result<Stored, MirrorError> {
-        if let Some(stored) = self.without_sending(transport, archive, known)? {
+        if let Some(stored) = self.without_sending(archive, known)? {
             return Ok(stored);
         }
         let file = archive.digest.to_string().replace(':', "-");
         let file = self.staging.join(file);
-        download(transport, archive, &file, progress)?;
+        download(&self.transport, archive, &file, progress)?;
         let digest = digest_of_file(DigestAlgorithm::Sha256, &file).map_err(failed(&file))?;
         let digest = digest.to_string();
         // By a digest of another kind it was not asked for yet.
         let is_missing = archive.digest.algorithm == DigestAlgorithm::Sha256;
-        let (size, had_to) = self.send(transport, &file, &digest, is_missing, progress)?;
+        let (size, had_to) = self.send(&file, &digest, is_missing, progress)?;
         fs::remove_file(&file).map_err(failed(&file))?;
         Ok(Stored {
             address: self.address(&digest),
@@ -425,7 +420,6 @@ impl Place for Registry {
 
     fn pack(
         &self,
-        transport: &Transport,
         _name: &str,
         pack: Pack<'_>,
         progress: Progress<'_>,
@@ -436,7 +430,7 @@ impl Place for Registry {
         let digest = digest_of_file(DigestAlgorithm::Sha256, file.path());
         let digest = digest.map_err(failed(file.path()))?;
         let name = digest.to_string();
-        let (size, had_to) = self.send(transport, file.path(), &name, false, progress)?;
+        let (size, had_to) = self.send(file.path(), &name, false, progress)?;
         let stored = Stored {
             address: self.address(&name),
             size,
@@ -450,38 +444,36 @@ impl Place for Registry {
 
     fn write(
         &self,
-        transport: &Transport,
         published: &mut PublishedCatalog,
         entered: &[Entered],
         writing: &Writing<'_>,
     ) -> Result<(), MirrorError> {
-        let writer = self.writer(transport);
-        writer.send_bytes(EMPTY_CONTENT, &empty_blob())?;
+        self.writer().send_bytes(EMPTY_CONTENT, &empty_blob())?;
         let mut known = Tagged::new();
         for entry in entered {
-            self.write_build(&writer, published, entry, &mut known)?;
+            self.write_build(&mut known, published, entry)?;
         }
         let mut indexed = BTreeMap::new();
-        let mut tags = self.build_tags(&writer)?;
+        let mut tags = self.build_tags()?;
         let releases = releases_of(published, entered, writing.key_of);
         for round in 0..MOST_ROUNDS {
-            self.write_indexes(&writer, &releases, &tags, &mut indexed, &mut known)?;
-            let there = self.there(transport)?;
+            self.write_indexes(&releases, &tags, &mut indexed, &mut known)?;
+            let there = self.there()?;
             self.check_signed(there.as_ref(), writing.signer.is_some())?;
             let there = there.map(|there| there.published);
             let updated = there.as_ref().and_then(|there| there.catalog.updated);
-            let merged = self.merged(&writer, there, published, entered, &tags, &mut known)?;
+            let merged = self.merged(there, (published, entered), &tags, &mut known)?;
             let mut merged = relative(merged);
             // A client takes no catalog that is older than one it saw.
             merged.catalog.updated = updated.max(Some(writing.now));
-            self.write_catalog(&writer, &merged, writing)?;
-            tags = self.build_tags(&writer)?;
-            let there = self.there(transport)?;
+            self.write_catalog(&merged, writing)?;
+            tags = self.build_tags()?;
+            let there = self.there()?;
             let there = there.ok_or_else(|| self.not_kept("the catalog is gone".to_owned()))?;
             let has = tags_of(&there.published);
             let mut missing = false;
             for tag in tags.difference(&has) {
-                missing |= self.tagged(&writer, &mut known, tag)?.is_some();
+                missing |= self.tagged(&mut known, tag)?.is_some();
             }
             let stale = |(release, tag): &(&Release, String)| {
                 indexed.get(tag) != Some(&builds_of(release, &tags))
@@ -499,8 +491,8 @@ impl Place for Registry {
         })
     }
 
-    fn definition(&self, transport: &Transport) -> Result<Option<String>, MirrorError> {
-        match self.repository.definition(transport) {
+    fn definition(&self) -> Result<Option<String>, MirrorError> {
+        match self.repository.definition(&self.transport) {
             Err(SourceError::Transport(TransportError::Status { status: 404, .. })) => Ok(None),
             definition => Ok(definition?),
         }

@@ -1,6 +1,5 @@
 //! Writing to a repository (OCI Distribution Specification 1.1, "Pushing").
 
-use std::cell::Cell;
 use std::path::Path;
 
 use ureq::http::{HeaderMap, Method};
@@ -30,6 +29,24 @@ enum Next {
     At(Address, u64),
     /// From the beginning: the registry does not know the upload any more.
     Anew,
+}
+
+/// The failures of an upload since the last piece that went through.
+struct Failures<'t> {
+    transport: &'t Transport,
+    in_a_row: u32,
+}
+
+impl Failures<'_> {
+    /// Counts a failure and pauses, or gives it back if the upload cannot go on.
+    fn count(&mut self, error: TransportError) -> Result<(), TransportError> {
+        self.in_a_row += 1;
+        if !may_go_on(&error) || self.in_a_row >= self.transport.patience().attempts {
+            return Err(error);
+        }
+        self.transport.pause_after(self.in_a_row);
+        Ok(())
+    }
 }
 
 impl Writer<'_> {
@@ -94,15 +111,9 @@ impl Writer<'_> {
         sent: Sent<'_>,
     ) -> Result<(), TransportError> {
         let begins = self.repository.uploads(None);
-        // In a row: each piece that went through begins them anew.
-        let failures = Cell::new(0);
-        let failed = |error: TransportError| {
-            failures.set(failures.get() + 1);
-            if failures.get() >= self.transport.patience().attempts {
-                return Err(error);
-            }
-            self.transport.pause_after(failures.get());
-            Ok(())
+        let mut failures = Failures {
+            transport: self.transport,
+            in_a_row: 0,
         };
         'upload: loop {
             let begun = self
@@ -116,33 +127,16 @@ impl Writer<'_> {
                 false => Payload::Nothing,
             };
             while size > CHUNK && there < size {
-                let end = (there + CHUNK).min(size);
-                let ask = Ask {
-                    payload: whole.part(there, end),
-                    ..Ask::of(Method::PATCH)
-                        .with("content-type", Some("application/octet-stream"))
-                        .with("content-range", Some(&format!("{there}-{}", end - 1)))
-                };
-                let error = match self.transport.exchange(&at, &ask) {
-                    Ok(reply) => {
-                        at = location(&reply.headers, &at)?;
-                        // What it says it has counts, and not what was sent.
-                        match received(&reply.headers).unwrap_or(end) {
-                            more if more > there => {
-                                there = more.min(size);
-                                failures.set(0);
-                                sent(there);
-                                continue;
-                            }
-                            _ => TransportError::not_taken(&at),
-                        }
+                let error = match self.send_piece(&mut at, whole, there, size) {
+                    Ok(more) => {
+                        there = more;
+                        failures.in_a_row = 0;
+                        sent(there);
+                        continue;
                     }
                     Err(error) => error,
                 };
-                if !may_go_on(&error) {
-                    return Err(error);
-                }
-                failed(error)?;
+                failures.count(error)?;
                 match self.state_of(&at)? {
                     Next::At(next, more) => (at, there) = (next, more.min(size)),
                     Next::Anew => continue 'upload,
@@ -158,15 +152,36 @@ impl Writer<'_> {
                     sent(size);
                     return Ok(());
                 }
-                Err(error) if may_go_on(&error) => {
-                    // It may have been taken before the answer was lost.
-                    if self.blob_size(digest)? == Some(size) {
-                        return Ok(());
-                    }
-                    failed(error)?;
+                // It may have been taken before the answer was lost.
+                Err(error) if may_go_on(&error) && self.blob_size(digest)? == Some(size) => {
+                    return Ok(());
                 }
-                Err(error) => return Err(error),
+                Err(error) => failures.count(error)?,
             }
+        }
+    }
+
+    /// Sends the next piece of an upload of which so many bytes are there. Returns how many are there then.
+    fn send_piece(
+        &self,
+        at: &mut Address,
+        whole: Payload<'_>,
+        there: u64,
+        size: u64,
+    ) -> Result<u64, TransportError> {
+        let end = (there + CHUNK).min(size);
+        let ask = Ask {
+            payload: whole.part(there, end),
+            ..Ask::of(Method::PATCH)
+                .with("content-type", Some("application/octet-stream"))
+                .with("content-range", Some(&format!("{there}-{}", end - 1)))
+        };
+        let reply = self.transport.exchange(at, &ask)?;
+        *at = location(&reply.headers, at)?;
+        // What it says it has counts, and not what was sent.
+        match received(&reply.headers).unwrap_or(end) {
+            more if more > there => Ok(more.min(size)),
+            _ => Err(TransportError::not_taken(at)),
         }
     }
 

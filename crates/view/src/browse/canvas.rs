@@ -119,11 +119,11 @@ impl Canvas {
 
     /// Writes a text from a cell on, as far as the canvas goes.
     pub(super) fn write(&mut self, x: u16, y: u16, text: &str, style: Style) {
-        self.write_until(self.width, x, y, text, style);
+        self.write_until(self.width, (x, y), text, style);
     }
 
     /// Writes a text as far as a column; gives back the column behind it.
-    fn write_until(&mut self, end: u16, mut x: u16, y: u16, text: &str, style: Style) -> u16 {
+    fn write_until(&mut self, end: u16, (mut x, y): (u16, u16), text: &str, style: Style) -> u16 {
         for c in text.chars() {
             let width = c.width().unwrap_or(0) as u16;
             if width == 0 {
@@ -157,7 +157,7 @@ impl Canvas {
         for (y, line) in (area.y..area.bottom()).zip(lines) {
             let mut x = area.x;
             for span in line {
-                x = self.write_until(area.right(), x, y, &span.text, span.style);
+                x = self.write_until(area.right(), (x, y), &span.text, span.style);
             }
         }
     }

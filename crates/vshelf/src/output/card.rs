@@ -180,6 +180,25 @@ pub fn facts(
     if let Some(reason) = &release.withdrawn {
         facts.push(("withdrawn", styled(Palette::WARNING, printable(reason))));
     }
+    facts.extend(details_facts(runtime, release, details));
+    facts.push((
+        "on the shelf",
+        match candidate.install {
+            Some(install) => format!("yes, as {}", runtime.names().selector_of(&install.key)),
+            None => "no".to_owned(),
+        },
+    ));
+    facts
+}
+
+/// What only the details of a release tell: its builds, and who knows what of it.
+fn details_facts(
+    runtime: &Runtime<'_>,
+    release: &Release,
+    details: &Details,
+) -> Vec<(&'static str, String)> {
+    let line = runtime.published.line_of(&release.version);
+    let mut facts: Vec<(&str, String)> = Vec::new();
     for (tool, version) in &details.bundles {
         facts.push((
             "brings",
@@ -209,13 +228,6 @@ pub fn facts(
     for (source, what) in told_by_others(details, line, giving) {
         facts.push(("known from", format!("{source}: {}", listed(&what, "and"))));
     }
-    facts.push((
-        "on the shelf",
-        match candidate.install {
-            Some(install) => format!("yes, as {}", runtime.names().selector_of(&install.key)),
-            None => "no".to_owned(),
-        },
-    ));
     facts
 }
 

@@ -101,32 +101,34 @@ fn newest_of(catalog: &Catalog, line: &Line) -> Vec<String> {
     newest
 }
 
+/// The lines that have releases.
+fn line_reports(runtime: &Runtime<'_>) -> Vec<LineReport> {
+    let catalog = runtime.published.catalog();
+    let report = |line: &Line| {
+        let mut newest = newest_of(catalog, line).into_iter();
+        let on_shelf = runtime.names().installs_of(line);
+        LineReport {
+            runtime: runtime.name().to_owned(),
+            line: line.name.clone(),
+            codename: line.codename.clone(),
+            phase: line.phase_on(runtime.today()),
+            start: line.start,
+            lts: line.lts,
+            maintenance: line.maintenance,
+            end: line.end,
+            newest: newest.next(),
+            other_publishers: newest.collect(),
+            on_shelf: on_shelf.map(|install| install.id.key.clone()).collect(),
+        }
+    };
+    let reports = catalog.lines.iter().map(report);
+    reports.filter(|report| report.newest.is_some()).collect()
+}
+
 /// Shows the lines.
 pub fn show_lines(ui: &Ui, runtime: &Runtime<'_>, as_json: bool) -> Outcome {
     let catalog = runtime.published.catalog();
-    let reports: Vec<LineReport> = catalog
-        .lines
-        .iter()
-        .map(|line| {
-            let mut newest = newest_of(catalog, line).into_iter();
-            LineReport {
-                runtime: runtime.name().to_owned(),
-                line: line.name.clone(),
-                codename: line.codename.clone(),
-                phase: line.phase_on(runtime.today()),
-                start: line.start,
-                lts: line.lts,
-                maintenance: line.maintenance,
-                end: line.end,
-                newest: newest.next(),
-                other_publishers: newest.collect(),
-                on_shelf: (runtime.names().installs_of(line))
-                    .map(|install| install.id.key.clone())
-                    .collect(),
-            }
-        })
-        .filter(|report| report.newest.is_some())
-        .collect();
+    let reports = line_reports(runtime);
     if as_json {
         return json::print_list(ui, &reports);
     }

@@ -103,6 +103,7 @@ impl Finding {
         }
     }
 
+    #[expect(clippy::too_many_lines, reason = "one table")]
     fn of(found: Found) -> Finding {
         let command = |text: &str| Some(text.to_owned());
         match found {

@@ -6,7 +6,8 @@ use std::path::{Path, PathBuf};
 use jiff::civil::Date;
 use serde::Serialize;
 use toml_edit::{Document, Item, Table as Toml};
-use vshelf_app::{Environment, settings};
+use vshelf_app::Environment;
+use vshelf_app::settings::{self, Settings};
 use vshelf_core::rules::RuleKind;
 use vshelf_core::tidy::ReasonKind;
 use vshelf_shell::connection::Following;
@@ -79,6 +80,40 @@ pub fn reports(environment: &Environment) -> Result<Vec<Report>, Failure> {
     let folders = environment.folders()?;
     let company = Layer::read(&folders.company)?;
     let own = Layer::read(&folders.config)?;
+    let mut reports: Vec<Report> = (values_of(settings).into_iter())
+        .map(|(name, value)| {
+            let is_fixed = settings.fixed.contains(&name);
+            let company = company.lines.get(&name).map(|line| (&company.file, *line));
+            let own = own.lines.get(&name).map(|line| (&own.file, *line));
+            let place = match is_fixed {
+                true => company.or(own),
+                false => own.or(company),
+            };
+            Report {
+                name,
+                value,
+                origin: place.map_or_else(|| DEFAULT.to_owned(), |(file, _)| shown(file)),
+                line_number: place.map(|(_, line)| line),
+                fixed: is_fixed,
+            }
+        })
+        .collect();
+    reports.extend(settings.rules.iter().map(|rule| {
+        let (name, value) = in_words(&rule.kind);
+        Report {
+            name: format!("rules.{name}"),
+            value,
+            origin: shown(&rule.file),
+            line_number: Some(rule.line),
+            fixed: true,
+        }
+    }));
+    reports.extend(folder_reports(environment)?);
+    Ok(reports)
+}
+
+/// Each setting that has a value, with that.
+fn values_of(settings: &Settings) -> Vec<(String, String)> {
     let policy = settings.policy();
     let reasons: Vec<String> = policy.reasons.iter().map(ReasonKind::to_string).collect();
     let minutes = settings.catalog_fresh_for().as_secs() / 60;
@@ -137,35 +172,13 @@ pub fn reports(environment: &Environment) -> Result<Vec<Report>, Failure> {
         let names = headers.keys();
         names.map(move |name| (format!("headers.{server}.{name}"), "not shown".to_owned()))
     }));
-    let mut reports: Vec<Report> = values
-        .into_iter()
-        .map(|(name, value)| {
-            let is_fixed = settings.fixed.contains(&name);
-            let company = company.lines.get(&name).map(|line| (&company.file, *line));
-            let own = own.lines.get(&name).map(|line| (&own.file, *line));
-            let place = match is_fixed {
-                true => company.or(own),
-                false => own.or(company),
-            };
-            Report {
-                name,
-                value,
-                origin: place.map_or_else(|| DEFAULT.to_owned(), |(file, _)| shown(file)),
-                line_number: place.map(|(_, line)| line),
-                fixed: is_fixed,
-            }
-        })
-        .collect();
-    reports.extend(settings.rules.iter().map(|rule| {
-        let (name, value) = in_words(&rule.kind);
-        Report {
-            name: format!("rules.{name}"),
-            value,
-            origin: shown(&rule.file),
-            line_number: Some(rule.line),
-            fixed: true,
-        }
-    }));
+    values
+}
+
+/// The folders, which variables can move.
+fn folder_reports(environment: &Environment) -> Result<Vec<Report>, Failure> {
+    let folders = environment.folders()?;
+    let mut reports = Vec::new();
     for (variable, folder) in [
         ("VSHELF_DATA", &folders.data),
         ("VSHELF_CACHE", &folders.cache),

@@ -201,6 +201,25 @@ fn say_where_from(ui: &Ui, runtime: &Runtime<'_>, release: &Release) -> Outcome 
     Ok(())
 }
 
+/// What a filter keeps, as the end of a sentence about so many candidates.
+fn worded_filter(filter: &Filter, count: usize) -> String {
+    let is_one = count == 1;
+    let (are, s) = if is_one { ("is", "s") } else { ("are", "") };
+    match filter {
+        Filter::Beginning(beginning) => format!("begin{s} with {beginning}"),
+        Filter::Range(range) => format!("{are} in {range}"),
+        Filter::Line(line) => format!("{are} of line {line}"),
+        Filter::Final if is_one => "is not a pre-release".to_owned(),
+        Filter::Final => "are not pre-releases".to_owned(),
+        Filter::Supported => format!("{are} of a line that is supported and past preview"),
+        Filter::NotEnded => format!("{are} of a line that is not known to have ended"),
+        Filter::Publisher(publisher) => format!("come{s} from {publisher}"),
+        Filter::Platform(platform) => format!("{are} built for {platform}"),
+        Filter::NotWithdrawn if is_one => "was not withdrawn".to_owned(),
+        Filter::NotWithdrawn => "were not withdrawn".to_owned(),
+    }
+}
+
 /// A step as a sentence.
 fn worded(runtime: &Runtime<'_>, step: &Step) -> String {
     match step {
@@ -234,26 +253,11 @@ fn worded(runtime: &Runtime<'_>, step: &Step) -> String {
             count,
             passed_over,
         } => {
-            let is_one = *count == 1;
-            let (are, s) = if is_one { ("is", "s") } else { ("are", "") };
-            let which = match filter {
-                Filter::Beginning(beginning) => format!("begin{s} with {beginning}"),
-                Filter::Range(range) => format!("{are} in {range}"),
-                Filter::Line(line) => format!("{are} of line {line}"),
-                Filter::Final if is_one => "is not a pre-release".to_owned(),
-                Filter::Final => "are not pre-releases".to_owned(),
-                Filter::Supported => format!("{are} of a line that is supported and past preview"),
-                Filter::NotEnded => format!("{are} of a line that is not known to have ended"),
-                Filter::Publisher(publisher) => format!("come{s} from {publisher}"),
-                Filter::Platform(platform) => format!("{are} built for {platform}"),
-                Filter::NotWithdrawn if is_one => "was not withdrawn".to_owned(),
-                Filter::NotWithdrawn => "were not withdrawn".to_owned(),
-            };
+            let which = worded_filter(filter, *count);
             let passed = passed_over
                 .as_ref()
-                .map(|version| format!(" {version} is newer, and is not among them."))
-                .unwrap_or_default();
-            format!("{count} of them {which}.{passed}")
+                .map(|version| format!(" {version} is newer, and is not among them."));
+            format!("{count} of them {which}.{}", passed.unwrap_or_default())
         }
         Step::OnlyPreReleases => "All of them are pre-releases, so those count.".to_owned(),
         Step::Chosen {

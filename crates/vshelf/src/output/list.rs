@@ -182,7 +182,7 @@ fn show_one(ui: &Ui, listed: &Listed<'_>) -> Outcome {
         runtime,
         activity,
         report,
-        measured,
+        ..
     } = listed;
     let title = &runtime.definition.title;
     if runtime.snapshot.installs.is_empty() {
@@ -198,6 +198,26 @@ fn show_one(ui: &Ui, listed: &Listed<'_>) -> Outcome {
         styled(Palette::STRONG, title),
         megabytes(bytes)
     ))?;
+    ui.page(&table_of(ui, listed, bytes))?;
+    match runtime.undefined() {
+        Some(Error::UnknownRuntime { .. }) => ui.note(format!(
+            "The definition of {title} was removed, so nothing new of it can be installed."
+        )),
+        Some(error) => ui.tell(Event::LeftUndone(error)),
+        None => {}
+    }
+    concerns::say(ui, runtime, activity);
+    Ok(())
+}
+
+/// The installs of one runtime, which have so many bytes in all.
+fn table_of(ui: &Ui, listed: &Listed<'_>, bytes: u64) -> Table {
+    let Listed {
+        runtime,
+        report,
+        measured,
+        ..
+    } = listed;
     let columns = [
         Column::left("version"),
         Column::left("phase"),
@@ -239,16 +259,7 @@ fn show_one(ui: &Ui, listed: &Listed<'_>) -> Outcome {
             ],
         );
     }
-    ui.page(&table)?;
-    match runtime.undefined() {
-        Some(Error::UnknownRuntime { .. }) => ui.note(format!(
-            "The definition of {title} was removed, so nothing new of it can be installed."
-        )),
-        Some(error) => ui.tell(Event::LeftUndone(error)),
-        None => {}
-    }
-    concerns::say(ui, runtime, activity);
-    Ok(())
+    table
 }
 
 fn newer_cell(newer: Option<&Newer>) -> Cell {

@@ -8,6 +8,7 @@ use vshelf_core::activation::{Activation, Claim, Rule};
 use vshelf_core::lock_file::LOCK_FILE;
 use vshelf_core::outlook::Newer;
 use vshelf_core::{Key, Phase, Pick};
+use vshelf_shelf::Install;
 use vshelf_view::Palette;
 
 use super::json::Item;
@@ -131,7 +132,6 @@ fn show_one(ui: &Ui, runtime: &Runtime<'_>) -> Outcome {
     runtime.published.heads();
     let activity = Activity::of(runtime);
     let title = &runtime.definition.title;
-    let connected = runtime.environment().shell.dialect();
     let other_copy = OtherCopy::of(runtime, &activity);
     let Some(active) = &activity.activation.active else {
         ui.sentence(format!(
@@ -165,6 +165,30 @@ fn show_one(ui: &Ui, runtime: &Runtime<'_>) -> Outcome {
             )
         ))?,
     }
+    ui.facts(&facts_of(runtime, &activity, active, install))?;
+    say_unmet(ui, runtime, &activity);
+    if let Some(other_copy) = &other_copy {
+        let due = activity
+            .active()
+            .map(|pick| runtime.names().selector_of_pick(pick));
+        let due = due.unwrap_or_default();
+        let fix = other_copies::fix(other_copy, &runtime.names().as_typed(due));
+        ui.next("To change that", &fix);
+    } else if activity.differs() {
+        say_way_to_connect(ui, &way_to_connect(runtime.environment()));
+    }
+    concerns::say(ui, runtime, &activity);
+    Ok(())
+}
+
+/// What there is to know of what is active.
+fn facts_of(
+    runtime: &Runtime<'_>,
+    activity: &Activity,
+    active: &Claim,
+    install: Option<&Install>,
+) -> Vec<(&'static str, String)> {
+    let line = install.and_then(|install| runtime.published.line_of(&install.id.version));
     let mut facts: Vec<(&str, String)> = Vec::new();
     if let Some(copy) = activity.copies.first() {
         facts.push(("program", shown(&copy.program)));
@@ -214,25 +238,12 @@ fn show_one(ui: &Ui, runtime: &Runtime<'_>) -> Outcome {
     }
     facts.push((
         "shell",
-        match connected {
+        match runtime.environment().shell.dialect() {
             Some(dialect) => format!("{}, connected", dialect.name()),
             None => "not connected".to_owned(),
         },
     ));
-    ui.facts(&facts)?;
-    say_unmet(ui, runtime, &activity);
-    if let Some(other_copy) = &other_copy {
-        let due = activity
-            .active()
-            .map(|pick| runtime.names().selector_of_pick(pick));
-        let due = due.unwrap_or_default();
-        let fix = other_copies::fix(other_copy, &runtime.names().as_typed(due));
-        ui.next("To change that", &fix);
-    } else if activity.differs() {
-        say_way_to_connect(ui, &way_to_connect(runtime.environment()));
-    }
-    concerns::say(ui, runtime, &activity);
-    Ok(())
+    facts
 }
 
 /// Why a claim holds.

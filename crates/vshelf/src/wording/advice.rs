@@ -8,6 +8,7 @@ use vshelf_shell::quote;
 use super::paths::{edit, quoted};
 
 /// The command line of an action.
+#[expect(clippy::too_many_lines, reason = "one table")]
 pub fn command(action: &Action) -> String {
     match action {
         Action::AdoptSystem => "vshelf adopt system".to_owned(),

@@ -88,13 +88,7 @@ fn say_conclusion<'c>(
             answering,
             to_connect,
         } => {
-            let here = match answering {
-                Some(other) if other == Pick::System.as_str() => {
-                    ", and this shell stays on the system's own copy".to_owned()
-                }
-                Some(other) => format!(", and this shell stays on {other}"),
-                None => String::new(),
-            };
+            let here = stays_on(answering.as_deref());
             ui.done(format!("{kept}{here}."))?;
             if to_connect.is_some() {
                 return Ok(to_connect.as_ref());
@@ -103,6 +97,17 @@ fn say_conclusion<'c>(
         }
     }
     Ok(None)
+}
+
+/// What this shell stays on, as the end of a sentence.
+fn stays_on(answering: Option<&str>) -> String {
+    match answering {
+        Some(other) if other == Pick::System.as_str() => {
+            ", and this shell stays on the system's own copy".to_owned()
+        }
+        Some(other) => format!(", and this shell stays on {other}"),
+        None => String::new(),
+    }
 }
 
 /// Says how the calling shell and new ones come to use an install.

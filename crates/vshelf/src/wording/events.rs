@@ -47,6 +47,7 @@ impl Listener for Ui {
     }
 }
 
+#[expect(clippy::too_many_lines, reason = "one table")]
 fn tell(ui: &Ui, event: Event<'_>) -> Outcome {
     match event {
         Event::Catalog(status) => concerns::say_catalog(ui, status),

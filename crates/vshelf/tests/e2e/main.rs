@@ -2,6 +2,7 @@
 
 #![allow(
     clippy::unwrap_used,
+    clippy::too_many_lines,
     reason = "a test that cannot go on should say where, and nothing else"
 )]
 

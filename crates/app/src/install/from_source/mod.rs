@@ -53,14 +53,27 @@ pub struct Made {
     pub work: Option<PathBuf>,
 }
 
-/// Whether a job builds from source; nothing of it is published for this platform, or it was asked for.
-pub fn section_of<'j>(job: &'j InstallJob, build: Option<&Build>) -> Option<&'j BuildSection> {
-    let is_source = build.is_some_and(|build| build.platform.is_source());
-    job.definition.build.as_ref().filter(|_| is_source)
+/// How a release is built, and what it is built with.
+pub struct Recipe<'j> {
+    section: &'j BuildSection,
+    needs: Needs,
+}
+
+impl Recipe<'_> {
+    /// The recipe of a job that builds from source, or `None` if it installs a build. An error names everything that
+    /// is missing.
+    pub fn of<'j>(job: &'j InstallJob, build: Option<&Build>) -> Result<Option<Recipe<'j>>, Error> {
+        let is_source = build.is_some_and(|build| build.platform.is_source());
+        let Some(section) = job.definition.build.as_ref().filter(|_| is_source) else {
+            return Ok(None);
+        };
+        let needs = need(job, section)?;
+        Ok(Some(Recipe { section, needs }))
+    }
 }
 
 /// Looks for what a build needs; an error names all that is missing.
-pub fn need(job: &InstallJob, section: &BuildSection) -> Result<Needs, Error> {
+fn need(job: &InstallJob, section: &BuildSection) -> Result<Needs, Error> {
     let final_place = final_place(job);
     if section.prefix == PrefixKind::Final {
         let text = final_place.to_string_lossy();
@@ -205,13 +218,13 @@ struct Work<'w> {
 /// Builds from a source archive; what it made is at `tree` then.
 pub fn build(
     job: &InstallJob,
-    section: &BuildSection,
-    needs: &Needs,
+    recipe: &Recipe<'_>,
     archive: Archive,
     tree: &Path,
     report: &TransferReport<'_>,
-    listener: &dyn Listener,
 ) -> Result<Made, Error> {
+    let Recipe { section, needs } = recipe;
+    let listener = report.listener();
     let folder = work_folder(job, section, &archive);
     let _lock = hold(&folder)?;
     let noted = optional::read(&folder.join("progress.json")).ok().flatten();

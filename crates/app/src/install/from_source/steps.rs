@@ -3,11 +3,11 @@
 
 use std::collections::{BTreeMap, VecDeque};
 use std::fs::{self, File};
-use std::io::{self, BufRead, BufReader, Read, Write};
+use std::io::{self, BufRead, BufReader, PipeReader, Read, Write};
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, ExitStatus, Stdio};
 use std::sync::OnceLock;
-use std::sync::mpsc::{Receiver, RecvTimeoutError, channel};
+use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel};
 use std::thread;
 use std::time::{Duration, Instant};
 
@@ -121,14 +121,6 @@ fn run_whole(
     said: &mut dyn FnMut(&[String], Duration),
     alone: bool,
 ) -> Result<(), StepProblem> {
-    let words = match alone {
-        true => ALONE
-            .iter()
-            .map(|word| (*word).to_owned())
-            .chain(arguments.iter().cloned())
-            .collect(),
-        false => arguments.to_vec(),
-    };
     let failed = |error: io::Error| StepProblem::Start(error.to_string());
     for folder in [&surroundings.home, &surroundings.temporary] {
         fs::create_dir_all(folder).map_err(failed)?;
@@ -137,36 +129,15 @@ fn run_whole(
     log.write(format!("# {}\n", arguments.join(" ")).as_bytes())
         .map_err(failed)?;
     let (reader, writer) = io::pipe().map_err(failed)?;
-    let mut command = Command::new(&words[0]);
+    let mut command = command_in(surroundings, arguments, alone);
     command
-        .args(&words[1..])
-        .env_clear()
-        .env("PATH", PATH)
-        .env("HOME", &surroundings.home)
-        .env("TMPDIR", &surroundings.temporary)
-        .env("LC_ALL", "C")
-        .envs(&surroundings.environment)
-        .current_dir(&surroundings.folder)
-        .stdin(Stdio::null())
         .stdout(writer.try_clone().map_err(failed)?)
         .stderr(writer);
     let mut child = command.spawn().map_err(failed)?;
     // The command holds the other end of the pipe as long as it is there.
     drop(command);
     let (line_to, lines) = channel::<String>();
-    let reading = thread::spawn(move || -> io::Result<()> {
-        let mut reader = BufReader::new(reader);
-        let mut bytes = Vec::new();
-        while (reader.by_ref().take(LONGEST_LINE)).read_until(b'\n', &mut bytes)? > 0 {
-            log.write(&bytes)?;
-            let line = String::from_utf8_lossy(&bytes).trim_end().to_owned();
-            bytes.clear();
-            if !line.is_empty() && line_to.send(line).is_err() {
-                break;
-            }
-        }
-        log.end()
-    });
+    let reading = thread::spawn(move || copy_lines(reader, log, &line_to));
     let begun = Instant::now();
     let status = wait(surroundings, &mut child, &lines, begun, said);
     if !alone {
@@ -195,6 +166,42 @@ fn run_whole(
     } else {
         Err(StepProblem::Ended(status.to_string()))
     }
+}
+
+/// The command of a step, in namespaces of its own or without.
+fn command_in(surroundings: &Surroundings, arguments: &[String], alone: bool) -> Command {
+    let before: &[&str] = if alone { &ALONE } else { &[] };
+    let mut words = before
+        .iter()
+        .copied()
+        .chain(arguments.iter().map(String::as_str));
+    let mut command = Command::new(words.next().unwrap_or_default());
+    command
+        .args(words)
+        .env_clear()
+        .env("PATH", PATH)
+        .env("HOME", &surroundings.home)
+        .env("TMPDIR", &surroundings.temporary)
+        .env("LC_ALL", "C")
+        .envs(&surroundings.environment)
+        .current_dir(&surroundings.folder)
+        .stdin(Stdio::null());
+    command
+}
+
+/// Writes the output of a step to its log, and passes its lines on.
+fn copy_lines(output: PipeReader, mut log: StepLog, lines: &Sender<String>) -> io::Result<()> {
+    let mut output = BufReader::new(output);
+    let mut bytes = Vec::new();
+    while (output.by_ref().take(LONGEST_LINE)).read_until(b'\n', &mut bytes)? > 0 {
+        log.write(&bytes)?;
+        let line = String::from_utf8_lossy(&bytes).trim_end().to_owned();
+        bytes.clear();
+        if !line.is_empty() && lines.send(line).is_err() {
+            break;
+        }
+    }
+    log.end()
 }
 
 /// Passes on the lines of a step until it ends, or stops it if it may not go on.
