@@ -4,7 +4,7 @@
 
 use libfuzzer_sys::fuzz_target;
 use vshelf_core::definition::RequirementFile;
-use vshelf_core::requirement::read;
+use vshelf_core::requirement::Contents;
 
 fuzz_target!(|contents: &[u8]| {
     for (file, value, line) in [
@@ -19,8 +19,8 @@ fuzz_target!(|contents: &[u8]| {
             ..RequirementFile::plain(file)
         };
         // Whether it is understood is not the question: it must not stop the shell that asks.
-        read("marram", &file, contents)
-            .map(drop)
-            .unwrap_or_default();
+        let contents = Contents::from(contents.to_vec());
+        let read = contents.requirement("marram", &file);
+        read.map(drop).unwrap_or_default();
     }
 });

@@ -1,28 +1,41 @@
 //! Reading the files of a project, which somebody else may have put there.
 
+use std::fs;
 use std::io::{self, Read};
 use std::path::Path;
+use std::rc::Rc;
 
 use vshelf_core::file_trust::{Distrust, Ownership};
-use vshelf_files::system;
+use vshelf_files::{atomic, system};
 
 use crate::environment::Environment;
-use crate::error::{Error, file_error};
+use crate::error::{Done, Error, file_error};
+pub use crate::snapshot::ForeignFile;
 
-/// A file of a project, as far as it counts.
-#[derive(Debug)]
-pub enum ForeignFile {
-    /// There is no file, or not a plain one.
-    Missing,
-    /// It may be somebody else's, and does not count.
-    Distrusted(Distrust),
-    /// The first bytes of a file that counts.
-    Contents(Vec<u8>),
+/// The first `limit` bytes of a file if it counts: because of who owns it, or because it is in one of the person's
+/// `trusted-folders`. A command reads each file once.
+pub fn read(environment: &Environment, path: &Path, limit: usize) -> Result<ForeignFile, Error> {
+    if let Some(known) = environment.snapshots().file(path, limit) {
+        return Ok(known);
+    }
+    let file = read_now(environment, path, limit)?;
+    environment.snapshots().keep_file(path, limit, &file);
+    Ok(file)
 }
 
-/// Reads the first `limit` bytes of a file if it counts: because of who owns it, or because it is in one
-/// of the person's `trusted-folders`.
-pub fn read(environment: &Environment, path: &Path, limit: usize) -> Result<ForeignFile, Error> {
+/// Writes a file of a project, as others can read it.
+pub fn write(environment: &Environment, path: &Path, text: &str) -> Done {
+    environment.snapshots().forget_files();
+    atomic::write_shared(path, text.as_bytes()).map_err(file_error(path, "written"))
+}
+
+/// Removes a file of a project.
+pub fn remove(environment: &Environment, path: &Path) -> Done {
+    environment.snapshots().forget_files();
+    fs::remove_file(path).map_err(file_error(path, "removed"))
+}
+
+fn read_now(environment: &Environment, path: &Path, limit: usize) -> Result<ForeignFile, Error> {
     let failed = |error| file_error(path, "read")(error);
     let opened = match system::open_foreign(path, false) {
         Ok(None) if !is_in_trusted_folder(environment, path)? => {
@@ -60,7 +73,7 @@ pub fn read(environment: &Environment, path: &Path, limit: usize) -> Result<Fore
     file.take(limit as u64)
         .read_to_end(&mut contents)
         .map_err(failed)?;
-    Ok(ForeignFile::Contents(contents))
+    Ok(ForeignFile::Contents(Rc::new(contents.into())))
 }
 
 fn is_in_trusted_folder(environment: &Environment, path: &Path) -> Result<bool, Error> {

@@ -14,7 +14,6 @@ use vshelf_core::lock_file::{
 use vshelf_core::requirement::Problem;
 use vshelf_core::resolve::{Choice, Scope};
 use vshelf_core::{Definition, Phase, Platform, Release, Version};
-use vshelf_files::atomic;
 use vshelf_sources::SourceError;
 use vshelf_sources::checksums::ChecksumLists;
 use vshelf_sources::npm::NpmRegistry;
@@ -23,6 +22,7 @@ use crate::admission::{self, refused};
 use crate::environment::Environment;
 use crate::error::{Error, file_error};
 use crate::events::Listener;
+use crate::foreign_file;
 use crate::install::job::{Offer, check_contradiction};
 use crate::ledger;
 use crate::lock_check::{check_platform, check_stated};
@@ -119,7 +119,7 @@ pub fn lock(
         let text = after.write();
         let changed = fs::read_to_string(&file).ok().as_ref() != Some(&text);
         if changed {
-            atomic::write_shared(&file, text.as_bytes()).map_err(file_error(&file, "written"))?;
+            foreign_file::write(environment, &file, &text)?;
         }
         written.push(WrittenLock {
             file,

@@ -3,12 +3,13 @@
 use std::collections::HashSet;
 use std::io;
 use std::path::{Path, PathBuf};
+use std::rc::Rc;
 
 use vshelf_core::Request;
 use vshelf_core::definition::RequirementFile;
 use vshelf_core::file_trust::Distrust;
 use vshelf_core::lock_file::{LOCK_FILE, Lock, LockError, LockedRelease, line_of};
-use vshelf_core::requirement::{self, Problem, Requirement, RequirementError};
+use vshelf_core::requirement::{self, Contents, Problem, Requirement, RequirementError};
 use vshelf_shelf::journal::{self, SeenProject};
 
 use crate::environment::Environment;
@@ -72,7 +73,7 @@ pub fn read_requirement(
         let Some(contents) = lock_contents(runtime.environment(), path)? else {
             return Ok(None);
         };
-        let held = held_in(runtime, path, &contents)?;
+        let held = held_in(runtime, path, contents.bytes())?;
         return Ok(held.map(|(locked, line)| Requirement {
             request: locked.request(runtime.names().main_publisher()),
             line,
@@ -81,7 +82,7 @@ pub fn read_requirement(
     let Some(contents) = requirement_contents(runtime.environment(), path, file)? else {
         return Ok(None);
     };
-    requirement::read(runtime.name(), file, &contents).map_err(|error| unusable(path, error))
+    (contents.requirement(runtime.name(), file)).map_err(|error| unusable(path, error))
 }
 
 fn unusable(path: &Path, error: RequirementError) -> Error {
@@ -97,7 +98,7 @@ pub fn locked_in(runtime: &Runtime<'_>, path: &Path) -> Result<Option<LockedRele
     let Some(contents) = lock_contents(runtime.environment(), path)? else {
         return Ok(None);
     };
-    Ok(held_in(runtime, path, &contents)?.map(|(locked, _)| locked))
+    Ok(held_in(runtime, path, contents.bytes())?.map(|(locked, _)| locked))
 }
 
 /// The release that these contents of a lock file have for a runtime, and the line on which it begins.
@@ -147,13 +148,13 @@ fn check_on_shelf(runtime: &Runtime<'_>, locked: &LockedRelease) -> Done {
 /// What a lock file holds; nothing where there is none.
 pub fn read_lock(environment: &Environment, path: &Path) -> Result<Option<Lock>, Error> {
     let contents = lock_contents(environment, path)?;
-    let lock = contents.map(|contents| Ok(parse_lock(path, &contents)?.0));
+    let lock = contents.map(|contents| Ok(parse_lock(path, contents.bytes())?.0));
     lock.transpose()
 }
 
 /// The contents of a lock file, or `None` if there is none. One that cannot be read or does not count is an
 /// error: taken for absent, it would let anything be installed in place of what it locks.
-fn lock_contents(environment: &Environment, path: &Path) -> Result<Option<Vec<u8>>, Error> {
+fn lock_contents(environment: &Environment, path: &Path) -> Result<Option<Rc<Contents>>, Error> {
     let limit = requirement::limit(&RequirementFile::plain(LOCK_FILE));
     match foreign_file::read(environment, path, limit)? {
         ForeignFile::Missing => Ok(None),
@@ -170,7 +171,7 @@ fn requirement_contents(
     environment: &Environment,
     path: &Path,
     file: &RequirementFile,
-) -> Result<Option<Vec<u8>>, Error> {
+) -> Result<Option<Rc<Contents>>, Error> {
     match foreign_file::read(environment, path, requirement::limit(file)) {
         Ok(ForeignFile::Contents(contents)) => Ok(Some(contents)),
         Ok(ForeignFile::Missing | ForeignFile::Distrusted(_)) => Ok(None),

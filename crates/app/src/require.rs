@@ -1,13 +1,12 @@
 //! What the project here requires: shown and written.
 
-use std::fs;
 use std::path::PathBuf;
 
 use vshelf_core::activation::Rule;
 use vshelf_core::definition::RequirementFile;
 use vshelf_core::resolve::{Choice, Scope};
 use vshelf_core::{Pick, Request, Selector};
-use vshelf_files::{atomic, optional};
+use vshelf_files::optional;
 
 use crate::activity::Activity;
 use crate::conclude::{Changed, conclude};
@@ -15,6 +14,7 @@ use crate::defaults::kept_as;
 use crate::environment::Environment;
 use crate::error::{Error, file_error};
 use crate::events::Listener;
+use crate::foreign_file;
 use crate::integrate::connect::way_to_connect;
 use crate::manifest;
 use crate::outcome::WayToConnect;
@@ -207,7 +207,7 @@ pub fn write(
     let rule = Activity::of(&runtime).rule();
     let contents = text_with(&place, &text)?;
     let path = place.file;
-    atomic::write_shared(&path, contents.as_bytes()).map_err(file_error(&path, "written"))?;
+    foreign_file::write(environment, &path, &contents)?;
     project::note(&runtime, &path, Some(&request), listener);
     conclude(environment, Changed::Requirements)?;
     let connected = environment.shell.dialect().is_some();
@@ -240,7 +240,7 @@ pub fn remove(environment: &Environment, runtime: Option<&str>) -> Result<PathBu
             line: found.requirement.line,
         });
     }
-    fs::remove_file(&found.file).map_err(file_error(&found.file, "removed"))?;
+    foreign_file::remove(environment, &found.file)?;
     conclude(environment, Changed::Requirements)?;
     Ok(found.file)
 }

@@ -3,9 +3,12 @@
 use std::cell::{OnceCell, RefCell};
 use std::collections::HashMap;
 use std::fmt;
+use std::path::{Path, PathBuf};
 use std::rc::Rc;
 use std::sync::Arc;
 
+use vshelf_core::file_trust::Distrust;
+use vshelf_core::requirement;
 use vshelf_core::{Catalog, Definition, InstallId, Key, Pick};
 use vshelf_files::tree::bytes_in;
 use vshelf_shelf::store::{Contents, DefaultChoice, Untold};
@@ -100,6 +103,17 @@ pub struct PublishedSnapshot {
     pub(crate) heads: OnceCell<Catalog>,
 }
 
+/// A file of a project, as far as it counts.
+#[derive(Clone, Debug)]
+pub enum ForeignFile {
+    /// There is no file, or not a plain one.
+    Missing,
+    /// It may be somebody else's, and does not count.
+    Distrusted(Distrust),
+    /// The first bytes of a file that counts.
+    Contents(Rc<requirement::Contents>),
+}
+
 /// What was kept last of each runtime, with what it depends on.
 type Kept<K, S> = RefCell<HashMap<String, (K, Rc<S>)>>;
 
@@ -110,6 +124,8 @@ pub struct Snapshots {
     shelves: Kept<u64, ShelfSnapshot>,
     /// With the definition that says which sources there are.
     published: Kept<Arc<Definition>, PublishedSnapshot>,
+    /// The files of projects, each with the limit up to which it was read.
+    files: RefCell<HashMap<PathBuf, (usize, ForeignFile)>>,
 }
 
 impl fmt::Debug for Snapshots {
@@ -133,9 +149,28 @@ impl Snapshots {
         Ok(snapshot)
     }
 
-    /// Has the shelf of a runtime be read again: other commands may have changed it while a person was asked.
+    /// Has the shelf of a runtime and the files of projects be read again: others may have changed them while a person
+    /// was asked.
     pub fn forget_shelf(&self, runtime: &str) {
         self.shelves.borrow_mut().remove(runtime);
+        self.forget_files();
+    }
+
+    /// A file of a project that was read up to this limit.
+    pub(crate) fn file(&self, path: &Path, limit: usize) -> Option<ForeignFile> {
+        let files = self.files.borrow();
+        let (known_limit, file) = files.get(path)?;
+        (*known_limit >= limit).then(|| file.clone())
+    }
+
+    pub(crate) fn keep_file(&self, path: &Path, limit: usize, file: &ForeignFile) {
+        let mut files = self.files.borrow_mut();
+        files.insert(path.to_owned(), (limit, file.clone()));
+    }
+
+    /// Has the files of projects be read again.
+    pub(crate) fn forget_files(&self) {
+        self.files.borrow_mut().clear();
     }
 
     /// The catalog of a definition's sources as it was read last.

@@ -4,6 +4,8 @@
 //! line of a certain form in any other file, and our own `vivid-shelf.toml`, which can speak for
 //! several runtimes at once. A lock file says which release that came to. This module reads contents; finding the files is the caller's.
 
+use std::cell::OnceCell;
+
 use crate::definition::RequirementFile;
 use crate::lock_file::{LOCK_FILE, LockProblem};
 use crate::selector::{Request, Selector, SelectorError};
@@ -95,26 +97,58 @@ pub fn limit(file: &RequirementFile) -> usize {
     }
 }
 
-/// The requirement in the contents of `file`; nothing where it has none for this runtime.
-pub fn read(
-    runtime: &str,
-    file: &RequirementFile,
-    contents: &[u8],
-) -> Result<Option<Requirement>, RequirementError> {
+/// The contents of a requirement file. A manifest is parsed once for all runtimes.
+#[derive(Debug, Default)]
+pub struct Contents {
+    bytes: Vec<u8>,
+    manifest: OnceCell<Result<serde_json::Value, RequirementError>>,
+}
+
+impl From<Vec<u8>> for Contents {
+    fn from(bytes: Vec<u8>) -> Contents {
+        Contents {
+            bytes,
+            manifest: OnceCell::new(),
+        }
+    }
+}
+
+impl Contents {
+    /// The bytes.
+    pub fn bytes(&self) -> &[u8] {
+        &self.bytes
+    }
+
+    /// The requirement of a runtime in `file`, which has these contents: `None` if it has none.
+    pub fn requirement(
+        &self,
+        runtime: &str,
+        file: &RequirementFile,
+    ) -> Result<Option<Requirement>, RequirementError> {
+        let text = text_of(file, &self.bytes)?;
+        let found = match (&file.value, &file.line) {
+            (Some(keys), _) => {
+                let parsed = self.manifest.get_or_init(|| parse(&file.file, text));
+                let manifest = parsed.as_ref().map_err(RequirementError::clone)?;
+                value_at(runtime, manifest, keys, text)?
+            }
+            (None, Some(form)) => line_of_form(text, form)?,
+            (None, None) => plain_line(text)?.map(|(line, value)| (line, value.to_owned())),
+        };
+        let Some((line, value)) = found else {
+            return Ok(None);
+        };
+        let value = match &file.means {
+            Some(means) => means.filled(|_| value.clone()),
+            None => value,
+        };
+        required(runtime, line, &value).map(Some)
+    }
+}
+
+/// The requirement that a value on this line states for a runtime.
+fn required(runtime: &str, line: usize, value: &str) -> Result<Requirement, RequirementError> {
     let error = |line, problem| RequirementError { line, problem };
-    let text = text_of(file, contents)?;
-    let found = match (&file.value, &file.line) {
-        (Some(keys), _) => manifest_value(runtime, &file.file, keys, text)?,
-        (None, Some(form)) => line_of_form(text, form)?,
-        (None, None) => plain_line(text)?.map(|(line, value)| (line, value.to_owned())),
-    };
-    let Some((line, value)) = found else {
-        return Ok(None);
-    };
-    let value = match &file.means {
-        Some(means) => means.filled(|_| value.clone()),
-        None => value,
-    };
     let request: Request = value
         .parse()
         .map_err(|e| error(line, Problem::Selector(e)))?;
@@ -130,13 +164,13 @@ pub fn read(
             selector: Selector::Previous | Selector::Default,
             ..
         } => Err(error(line, Problem::Personal(request.selector.to_string()))),
-        _ => Ok(Some(Requirement {
+        _ => Ok(Requirement {
             request: Request {
                 runtime: None,
                 ..request
             },
             line,
-        })),
+        }),
     }
 }
 
@@ -216,30 +250,30 @@ pub fn value_in_line(line: &str, form: &Template) -> Option<String> {
     form.values(&words, &is_word).map(|values| values.concat())
 }
 
-/// The value at `keys` in a JSON or TOML text.
-fn manifest_value(
-    runtime: &str,
-    file: &str,
-    keys: &str,
-    text: &str,
-) -> Result<Option<(usize, String)>, RequirementError> {
+/// The values in a JSON or TOML text; the name of the file says which it is.
+fn parse(file: &str, text: &str) -> Result<serde_json::Value, RequirementError> {
     let syntax = |line, problem: String| RequirementError {
         line,
         problem: Problem::Syntax(problem),
     };
-    let document: serde_json::Value = if file.ends_with(".toml") {
-        let table: toml::Table = toml::from_str(text).map_err(|e| {
-            let start = e.span().map_or(0, |span| span.start.min(text.len()));
-            syntax(
-                1 + text[..start].matches('\n').count(),
-                e.message().to_owned(),
-            )
-        })?;
-        serde_json::to_value(table).map_err(|e| syntax(1, e.to_string()))?
-    } else {
-        serde_json::from_str(text).map_err(|e| syntax(e.line(), e.to_string()))?
-    };
-    let Some(value) = walk(runtime, &document, keys) else {
+    if !file.ends_with(".toml") {
+        return serde_json::from_str(text).map_err(|e| syntax(e.line(), e.to_string()));
+    }
+    toml::from_str(text).map_err(|e: toml::de::Error| {
+        let start = e.span().map_or(0, |span| span.start.min(text.len()));
+        let line = 1 + text[..start].matches('\n').count();
+        syntax(line, e.message().to_owned())
+    })
+}
+
+/// The value at `keys` in a manifest.
+fn value_at(
+    runtime: &str,
+    manifest: &serde_json::Value,
+    keys: &str,
+    text: &str,
+) -> Result<Option<(usize, String)>, RequirementError> {
+    let Some(value) = walk(runtime, manifest, keys) else {
         return Ok(None);
     };
     let last_key = keys.rsplit('.').next().unwrap_or(keys);
@@ -293,6 +327,14 @@ fn line_of(text: &str, key: &str, value: &str) -> usize {
 mod tests {
     use super::*;
     use rstest::rstest;
+
+    fn read(
+        runtime: &str,
+        file: &RequirementFile,
+        contents: &[u8],
+    ) -> Result<Option<Requirement>, RequirementError> {
+        Contents::from(contents.to_vec()).requirement(runtime, file)
+    }
 
     fn plain() -> RequirementFile {
         RequirementFile::plain(".marram-version")

@@ -1,6 +1,6 @@
 //! Who uses what is on the shelf, as far as this machine tells: shells, processes, projects, the person.
 
-use std::collections::HashSet;
+use std::collections::{HashMap, HashSet};
 use std::fs;
 use std::io;
 use std::path::PathBuf;
@@ -17,7 +17,7 @@ use crate::activity::Activity;
 use crate::calling_shell::SWITCHED;
 use crate::environment::Environment;
 use crate::error::Error;
-use crate::project;
+use crate::project::{self, FoundRequirement};
 use crate::runtime::Runtime;
 
 /// Who uses what is on the shelf.
@@ -105,10 +105,14 @@ impl Holders {
             .filter_map(|seen| last_required(runtime, seen))
             .collect();
         let read = project::read_projects(runtime, &self.here);
-        for found in read.found {
-            if let Some(pick) = runtime.choosing().pick_meeting(&found.requirement.request) {
-                let file = found.file;
-                claims.push((Some(pick), Protection::Requirement { file }));
+        // Most projects require one of few things.
+        let mut picks: HashMap<String, Option<Pick>> = HashMap::new();
+        for FoundRequirement { file, requirement } in read.found {
+            let request = &requirement.request;
+            let met_by = picks.entry(request.to_string());
+            let met_by = met_by.or_insert_with(|| runtime.choosing().pick_meeting(request));
+            if let Some(pick) = met_by {
+                claims.push((Some(pick.clone()), Protection::Requirement { file }));
             }
         }
         // A file that cannot be understood now requires what it did before.

@@ -10,7 +10,6 @@ use vshelf_core::renewal::{self, Renewal};
 use vshelf_core::resolve::Scope;
 use vshelf_core::tidy::Protection;
 use vshelf_core::{InstallId, Key, Pick, Request, Selector};
-use vshelf_files::atomic;
 use vshelf_shelf::journal::Operation;
 use vshelf_shelf::recovery;
 use vshelf_shelf::trash::Running;
@@ -22,8 +21,9 @@ use super::remove::remove_install;
 use super::{carry, packages, trash};
 use crate::conclude::{Changed, conclude};
 use crate::environment::Environment;
-use crate::error::{Done, Error, file_error};
+use crate::error::{Done, Error};
 use crate::events::{Answer, Event, Listener, Question, Task};
+use crate::foreign_file;
 use crate::install::execute::execute_from_any;
 use crate::install::job::{InstallJob, JobOptions};
 use crate::locking::{self, LockRequest};
@@ -499,7 +499,7 @@ fn move_requirements(
         let step = match plain {
             true => {
                 let text = format!("{}\n", planned.to.version);
-                atomic::write_shared(path, text.as_bytes()).map_err(file_error(path, "written"))?;
+                foreign_file::write(runtime.environment(), path, &text)?;
                 let version = planned.to.version.clone();
                 RenewalStep::RequirementMoved { file, version }
             }

@@ -122,7 +122,7 @@ fn meaning(runtime: &Runtime<'_>, word: &str, among: Among) -> String {
         Among::Shelf => (runtime.choosing().pick_meeting(&request))
             .map(|pick| runtime.names().selector_of_pick(&pick)),
         // Only the newest releases of lines matter.
-        Among::Published if matches!(word, "latest" | "lts" | "preview") => runtime
+        Among::Published if matches!(word, "latest" | "lts" | "preview" | "stable") => runtime
             .choosing()
             .newest_of_line(&request)
             .map(|version| version.to_string()),

@@ -239,7 +239,10 @@ fn changes_are_concluded_in_one_place() {
         in_conclude("stamps::forget("),
         in_conclude("launchers::refresh("),
         in_conclude("render_runtimes("),
-        (("shell/src/connection.rs".to_owned(), "render_runtimes("), 1),
+        (
+            ("shell/src/connection.rs".to_owned(), "render_runtimes("),
+            1,
+        ),
     ];
     assert_eq!(found, BTreeMap::from(expected));
 }
