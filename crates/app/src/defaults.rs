@@ -1,7 +1,8 @@
 //! What new shells and desktop programs get.
 
 use vshelf_core::resolve::{Choice, Scope};
-use vshelf_core::{Pick, Request};
+use vshelf_core::{Key, Pick, Request};
+use vshelf_shelf::State;
 
 use crate::conclude::{Changed, conclude};
 use crate::environment::Environment;
@@ -54,15 +55,32 @@ pub fn state_of(runtime: &Runtime<'_>) -> DefaultState {
     }
 }
 
+/// Makes an install the default, remembered as `selector`. Returns the runtime with that default.
+pub fn point_at<'c>(
+    runtime: &Runtime<'c>,
+    key: &Key,
+    selector: &str,
+) -> Result<Runtime<'c>, Error> {
+    let state = runtime.shelf.set_default(key, selector)?;
+    renewed(runtime, state)
+}
+
+/// The runtime with the state that was just written.
+fn renewed<'c>(runtime: &Runtime<'c>, state: State) -> Result<Runtime<'c>, Error> {
+    let (shelf, snapshots) = (&runtime.shelf, runtime.environment().snapshots());
+    snapshots.renew_shelf(shelf, runtime.snapshot.with_state(shelf, state));
+    runtime.refreshed()
+}
+
 /// Sets the default of the runtime that `request` means, among what is on the shelf.
 pub fn set(environment: &Environment, request: &Request) -> Result<NewDefault, Error> {
     let before = Runtime::of_request(environment, request)?;
     let selector = kept_as(request);
-    let pick = match before.choosing().resolve(request, Scope::Shelf)? {
+    let (runtime, pick) = match before.choosing().resolve(request, Scope::Shelf)? {
         Choice::System => {
             let selector = Pick::System.as_str().to_owned();
-            before.shelf.clear_default(Some(&selector))?;
-            Pick::System
+            let state = before.shelf.clear_default(Some(&selector))?;
+            (renewed(&before, state)?, Pick::System)
         }
         choice @ Choice::Version(_) => {
             let not_there = || Error::NotAnInstall {
@@ -71,12 +89,10 @@ pub fn set(environment: &Environment, request: &Request) -> Result<NewDefault, E
             };
             let pick = choice.pick().ok_or_else(not_there)?;
             let key = pick.key().ok_or_else(not_there)?;
-            before.shelf.set_default(key, &selector)?;
-            pick
+            (point_at(&before, key, &selector)?, pick)
         }
     };
     conclude(environment, Changed::Shelf)?;
-    let runtime = before.reopened()?;
     let shell = &environment.shell;
     let after = match shell.switched(runtime.name()) {
         Some(switched) => {

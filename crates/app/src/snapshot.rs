@@ -59,6 +59,18 @@ impl ShelfSnapshot {
         self.default_pick.get_or_init(find).as_ref()
     }
 
+    /// The same installs with the state that was just written.
+    pub(crate) fn with_state(&self, shelf: &Shelf, state: State) -> ShelfSnapshot {
+        ShelfSnapshot {
+            installs: self.installs.clone(),
+            untold: self.untold.clone(),
+            ids: self.ids.clone(),
+            default: shelf.default_choice(&state),
+            default_pick: OnceCell::new(),
+            state,
+        }
+    }
+
     /// The install with this key.
     pub fn install(&self, key: &Key) -> Option<&Install> {
         self.installs.iter().find(|install| install.id.key == *key)
@@ -147,6 +159,12 @@ impl Snapshots {
         let snapshot = Rc::new(ShelfSnapshot::read(shelf)?);
         keep(&self.shelves, shelf.runtime(), (changes, &snapshot));
         Ok(snapshot)
+    }
+
+    /// Puts the snapshot after a change that this process just made in the place of the one before.
+    pub(crate) fn renew_shelf(&self, shelf: &Shelf, snapshot: ShelfSnapshot) {
+        let kept = (shelf.changes(), &Rc::new(snapshot));
+        keep(&self.shelves, shelf.runtime(), kept);
     }
 
     /// Has the shelf of a runtime and the files of projects be read again: others may have changed them while a person

@@ -383,8 +383,8 @@ impl Shelf {
         Ok(ShelfLock::new(lock, &self.layout))
     }
 
-    /// Makes the install with this key the default, remembered as `selector`.
-    pub fn set_default(&self, key: &Key, selector: &str) -> Result<(), ShelfError> {
+    /// Makes the install with this key the default, remembered as `selector`. Returns the new state.
+    pub fn set_default(&self, key: &Key, selector: &str) -> Result<State, ShelfError> {
         self.layout.claim()?;
         let _lock = self.lock(key, &mut |_| {})?;
         self.settle(key)?;
@@ -398,7 +398,7 @@ impl Shelf {
     }
 
     /// Like [`Shelf::set_default`], for who holds the key's lock.
-    pub(crate) fn point_default_at(&self, key: &Key, selector: &str) -> Result<(), ShelfError> {
+    pub(crate) fn point_default_at(&self, key: &Key, selector: &str) -> Result<State, ShelfError> {
         let _lock = self.lock_state()?;
         let mut state = self.state()?;
         let before = self.key_of_link();
@@ -409,19 +409,21 @@ impl Shelf {
         state.defaults.insert(key.clone(), selector.to_owned());
         state.write(&self.layout.state(&self.runtime))?;
         // The commit point.
-        self.point_default(Some(key))
+        self.point_default(Some(key))?;
+        Ok(state)
     }
 
     /// Leaves the runtime without an install as the default; `selector` says what new shells get then, such
-    /// as the system's copy.
-    pub fn clear_default(&self, selector: Option<&str>) -> Result<(), ShelfError> {
+    /// as the system's copy. Returns the new state.
+    pub fn clear_default(&self, selector: Option<&str>) -> Result<State, ShelfError> {
         self.layout.claim()?;
         let _lock = self.lock_state()?;
         let mut state = self.state()?;
         state.without_link = selector.map(str::to_owned);
         state.write(&self.layout.state(&self.runtime))?;
         // The commit point.
-        self.point_default(None)
+        self.point_default(None)?;
+        Ok(state)
     }
 
     /// Has the default's link lead to the install with this key, or removes it. The caller holds the

@@ -59,11 +59,11 @@ pub fn conclude_one(
     let environment = before.environment();
     let becomes_default = takeover.default || before.snapshot.default_selector().is_none();
     let activity = Activity::of(before);
-    if becomes_default {
-        before.shelf.set_default(key, &kept_as(request))?;
-    }
+    let runtime = &match becomes_default {
+        true => defaults::point_at(before, key, &kept_as(request))?,
+        false => before.refreshed()?,
+    };
     conclude::conclude(environment, Changed::Shelf)?;
-    let runtime = &Runtime::open(environment, before.definition.clone())?;
     let title = runtime.names().title_of(key);
     let Some(install) = runtime.snapshot.install(key) else {
         return Err(Error::GoneMeanwhile { title });

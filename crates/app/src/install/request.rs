@@ -75,7 +75,7 @@ pub fn required(
         return Err(broken);
     }
     if required.requests.is_empty() {
-        let meant = match Runtime::meant(environment) {
+        let meant = match opening::meant(environment) {
             Ok(meant) => vec![meant],
             Err(Error::SeveralRuntimes { names }) => {
                 let known = names

@@ -91,11 +91,6 @@ impl<'c> Runtime<'c> {
         self.published.undefined.as_deref()
     }
 
-    /// The runtime that is meant where none is named; nobody is asked.
-    pub fn meant(environment: &'c Environment) -> Result<Runtime<'c>, Error> {
-        Runtime::named(environment, Some(&environment.meant_runtime()?))
-    }
-
     /// The runtime that a request means.
     pub fn of_request(
         environment: &'c Environment,
@@ -107,9 +102,14 @@ impl<'c> Runtime<'c> {
     /// The runtime with its shelf read again.
     pub fn reopened(&self) -> Result<Runtime<'c>, Error> {
         self.environment.snapshots().forget_shelf(self.name());
-        let mut reopened = Runtime::open(self.environment, Arc::clone(&self.definition))?;
-        reopened.published.undefined = self.published.undefined.clone();
-        Ok(reopened)
+        self.refreshed()
+    }
+
+    /// The runtime with the last snapshot of its shelf, which is read again only if this process changed the shelf.
+    pub fn refreshed(&self) -> Result<Runtime<'c>, Error> {
+        let mut refreshed = Runtime::open(self.environment, Arc::clone(&self.definition))?;
+        refreshed.published.undefined = self.published.undefined.clone();
+        Ok(refreshed)
     }
 
     /// Reads the runtime's shelf; its catalog is read when something needs it.

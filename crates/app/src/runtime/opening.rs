@@ -18,7 +18,7 @@ pub fn read_name(environment: &Environment, request: Request) -> Result<Request,
     if !definitions::names(environment.folders()?)?.contains(name) {
         return Ok(request);
     }
-    let is_taken = Runtime::meant(environment).is_ok_and(|meant| {
+    let is_taken = meant(environment).is_ok_and(|meant| {
         let outline = meant.published.outline();
         let labels = &meant.snapshot.state.labels;
         labels.contains_key(name)
@@ -35,6 +35,11 @@ pub fn read_name(environment: &Environment, request: Request) -> Result<Request,
     })
 }
 
+/// The runtime that is meant where none is named; nobody is asked.
+pub fn meant(environment: &Environment) -> Result<Runtime<'_>, Error> {
+    Runtime::named(environment, Some(&environment.meant_runtime()?))
+}
+
 /// The runtime with this name; where none is named all on the shelf, or else the one that is
 /// meant. None at all where the shelf is empty and several could be.
 pub fn shown<'c>(
@@ -46,8 +51,8 @@ pub fn shown<'c>(
     }
     let on_shelf = Shelf::runtimes(environment.folders()?)?;
     if on_shelf.is_empty() {
-        return match Runtime::meant(environment) {
-            Ok(meant) => Ok(vec![meant]),
+        return match meant(environment) {
+            Ok(runtime) => Ok(vec![runtime]),
             Err(Error::SeveralRuntimes { .. }) => Ok(Vec::new()),
             Err(error) => Err(error),
         };

@@ -266,10 +266,31 @@ impl Fields {
 
 /// How much of a cache file is read.
 #[derive(Clone, Copy)]
-pub(super) enum Depth {
+pub(super) enum Depth<'e> {
     Outline,
     Heads,
     Releases,
+    Excerpt(&'e Excerpt<'e>),
+}
+
+/// Some releases of a catalog.
+pub struct Excerpt<'e> {
+    /// What their versions begin with, or their publishers or the two joined by `/`.
+    pub beginning: &'e str,
+    /// Which of them count.
+    pub counts: &'e dyn Fn(&Release) -> bool,
+    /// The highest number of them.
+    pub most: usize,
+}
+
+impl Excerpt<'_> {
+    fn has(&self, version: &str, publisher: &str) -> bool {
+        let rest = self.beginning.strip_prefix(publisher);
+        version.starts_with(self.beginning)
+            || publisher.starts_with(self.beginning)
+            || (rest.and_then(|rest| rest.strip_prefix('/')))
+                .is_some_and(|rest| version.starts_with(rest))
+    }
 }
 
 /// The lengths and checksums in the first line of a cache file.
@@ -280,7 +301,7 @@ struct Head {
 }
 
 /// Reads a cache file; nothing where it is absent, damaged or of another format.
-pub(super) fn read_file(path: &Path, depth: Depth) -> io::Result<Option<(Loaded, Validators)>> {
+pub(super) fn read_file(path: &Path, depth: Depth<'_>) -> io::Result<Option<(Loaded, Validators)>> {
     let Some(mut file) = optional::open(path)? else {
         return Ok(None);
     };
@@ -298,7 +319,7 @@ pub(super) fn read_file(path: &Path, depth: Depth) -> io::Result<Option<(Loaded,
     let (start, told, wanted) = match depth {
         Depth::Outline => (outline_end, (0, crc32fast::hash(&[])), outline_end),
         Depth::Heads => (outline_end, head.heads, heads_end),
-        Depth::Releases => (heads_end, head.releases, releases_end),
+        Depth::Releases | Depth::Excerpt(_) => (heads_end, head.releases, releases_end),
     };
     // A length is only believed as far as the file has bytes for it.
     if wanted as u64 > metadata.len() {
@@ -318,7 +339,7 @@ pub(super) fn read_file(path: &Path, depth: Depth) -> io::Result<Option<(Loaded,
     Ok(texts.and_then(|(outline, releases)| {
         let mut reading = Reading::default();
         reading.outline(outline)?;
-        reading.releases(releases, releases_end as u64)?;
+        reading.releases(releases, releases_end as u64, depth)?;
         reading.finish(path, modified)
     }))
 }
@@ -406,10 +427,16 @@ impl Reading {
 
     /// Takes the second or third part apart, whose details begin at `cold_start` of the file; nothing
     /// where it cannot be understood.
-    fn releases(&mut self, text: &str, cold_start: u64) -> Option<()> {
-        let count = memchr_iter(b'\n', text.as_bytes()).count();
-        self.catalog.releases.reserve(count);
-        self.places.reserve(count);
+    fn releases(&mut self, text: &str, cold_start: u64, depth: Depth<'_>) -> Option<()> {
+        let excerpt = match depth {
+            Depth::Excerpt(excerpt) => Some(excerpt),
+            _ => None,
+        };
+        if excerpt.is_none() {
+            let count = memchr_iter(b'\n', text.as_bytes()).count();
+            self.catalog.releases.reserve(count);
+            self.places.reserve(count);
+        }
         let mut platform_sets: Vec<Arc<[Platform]>> = Vec::new();
         let known = self.catalog.publishers.iter();
         let publishers: Vec<Arc<str>> = known.map(|known| known.id.as_str().into()).collect();
@@ -423,8 +450,12 @@ impl Reading {
                     platform_sets.push(platforms.ok()?);
                 }
                 "release" => {
-                    let version: Version = next()?.parse().ok()?;
+                    let version = next()?;
                     let publisher = next()?;
+                    if excerpt.is_some_and(|excerpt| !excerpt.has(version, publisher)) {
+                        continue;
+                    }
+                    let version: Version = version.parse().ok()?;
                     let publisher = publishers
                         .iter()
                         .find(|known| &***known == publisher)
@@ -433,21 +464,29 @@ impl Reading {
                     let date = read_date(next()?);
                     let security = !next()?.is_empty();
                     let platforms = platform_sets.get(next()?.parse::<usize>().ok()?)?.clone();
-                    self.places.push(DetailsPlace {
+                    let place = DetailsPlace {
                         offset: cold_start + next()?.parse::<u64>().ok()?,
                         length: next()?.parse().ok()?,
                         checksum: next()?.parse().ok()?,
-                    });
+                    };
                     let reason = next()?;
                     let withdrawn = !next()?.is_empty();
-                    self.catalog.releases.push(Release {
+                    let release = Release {
                         version,
                         publisher,
                         date,
                         security,
                         withdrawn: withdrawn.then(|| reason.into()),
                         platforms,
-                    });
+                    };
+                    let counts = excerpt.is_none_or(|excerpt| (excerpt.counts)(&release));
+                    if counts {
+                        self.places.push(place);
+                        self.catalog.releases.push(release);
+                    }
+                    if excerpt.is_some_and(|all| self.catalog.releases.len() == all.most) {
+                        break;
+                    }
                 }
                 _ => {}
             }

@@ -20,7 +20,7 @@ use vshelf_files::atomic::Temporary;
 use vshelf_files::{atomic, optional};
 
 pub use details::DamagedDetails;
-pub use format::{Loaded, Origin};
+pub use format::{Excerpt, Loaded, Origin};
 
 use self::format::{Depth, read_file, render};
 use crate::address::Address;
@@ -222,7 +222,17 @@ impl CatalogCache {
         loaded.map(|loaded| loaded.catalog)
     }
 
-    fn read_merged(&self, definition: &Definition, depth: Depth) -> Option<Loaded> {
+    /// The same, with some releases alone.
+    pub fn merged_excerpt(
+        &self,
+        definition: &Definition,
+        excerpt: &Excerpt<'_>,
+    ) -> Option<Catalog> {
+        let loaded = self.read_merged(definition, Depth::Excerpt(excerpt));
+        loaded.map(|loaded| loaded.catalog)
+    }
+
+    fn read_merged(&self, definition: &Definition, depth: Depth<'_>) -> Option<Loaded> {
         let file = read_file(&self.merged_file(definition), depth).ok()?;
         file.map(|(loaded, _)| loaded)
     }

@@ -4,11 +4,12 @@
 use std::collections::HashSet;
 
 use vshelf_app::keep::history;
+use vshelf_app::runtime::opening;
 use vshelf_app::{Activity, Environment, Runtime, definitions, labels};
-use vshelf_core::resolve::{Choice, Scope};
+use vshelf_core::Release;
 use vshelf_core::selector::KEYWORDS;
-use vshelf_core::{Pick, Release};
 use vshelf_shelf::journal::HistoryEntry;
+use vshelf_sources::cache::Excerpt;
 
 use super::history::why;
 use crate::wording::versions::marks;
@@ -69,7 +70,7 @@ pub fn versions(environment: &Environment, typed: &str, among: Among) -> Vec<Sug
     let named = typed.split_once('@').map(|(name, _)| name);
     let runtime = match named {
         Some(_) => Runtime::named(environment, named),
-        None => Runtime::meant(environment),
+        None => opening::meant(environment),
     };
     let Ok(runtime) = runtime else {
         return runtimes(environment, "@");
@@ -118,25 +119,13 @@ fn meaning(runtime: &Runtime<'_>, word: &str, among: Among) -> String {
     let Ok(request) = word.parse() else {
         return String::new();
     };
+    let choosing = runtime.choosing();
     let now = match among {
-        Among::Shelf => (runtime.choosing().pick_meeting(&request))
-            .map(|pick| runtime.names().selector_of_pick(&pick)),
-        // Only the newest releases of lines matter.
-        Among::Published if matches!(word, "latest" | "lts" | "preview" | "stable") => runtime
-            .choosing()
-            .newest_of_line(&request)
-            .map(|version| version.to_string()),
-        Among::Published => {
-            let choice = runtime
-                .choosing()
-                .explain(&request, Scope::Published)
-                .outcome
-                .ok();
-            choice.map(|choice| match choice {
-                Choice::Version(chosen) => chosen.version.to_string(),
-                Choice::System => Pick::System.as_str().to_owned(),
-            })
+        Among::Shelf => {
+            (choosing.pick_meeting(&request)).map(|pick| runtime.names().selector_of_pick(&pick))
         }
+        // Only the newest releases of lines matter.
+        Among::Published => (choosing.newest_of_line(&request)).map(|version| version.to_string()),
     };
     match (word, now.filter(|now| now != word)) {
         (_, Some(now)) => format!("now {now}"),
@@ -167,40 +156,36 @@ fn on_shelf(runtime: &Runtime<'_>) -> Vec<Suggestion> {
 
 /// The lines, then the releases that begin as typed, newest first.
 fn published(runtime: &Runtime<'_>, typed: &str) -> Vec<Suggestion> {
-    let Some(loaded) = runtime.published.kept() else {
+    let platform = runtime.environment().platform();
+    let main = runtime.published.outline().main_publisher_id();
+    let is_suggested = |release: &Release| {
+        let is_named_so = match main == Some(&*release.publisher) {
+            true => release.version.as_str().starts_with(typed),
+            false => format!("{}/{}", release.publisher, release.version).starts_with(typed),
+        };
+        is_named_so && release.withdrawn.is_none() && release.runs_on(platform)
+    };
+    let excerpt = Excerpt {
+        beginning: typed,
+        counts: &is_suggested,
+        most: MOST_RELEASES,
+    };
+    let catalogs = runtime.environment().catalogs().ok();
+    let catalog = catalogs.and_then(|kept| kept.merged_excerpt(&runtime.definition, &excerpt));
+    let Some(catalog) = catalog else {
         return Vec::new();
     };
-    let catalog = &loaded.catalog;
-    let main = catalog.main_publisher_id();
-    let mut found = Vec::new();
-    for line in &catalog.lines {
+    let lines = catalog.lines.iter().map(|line| {
         let phase = line.phase_on(runtime.today());
-        found.push((
-            line.name.clone(),
-            format!("the newest of line {}, {phase}", line.name),
-        ));
-    }
-    let platform = runtime.environment().platform();
-    let releases = catalog
-        .releases
-        .iter()
-        .filter(|release| release.withdrawn.is_none() && release.runs_on(platform));
-    let begins_so = |release: &&Release| {
-        let version = release.version.as_str();
-        if main == Some(&*release.publisher) {
-            version.starts_with(typed)
-        } else {
-            format!("{}/{version}", release.publisher).starts_with(typed)
-        }
-    };
-    let fitting = releases.filter(begins_so).take(MOST_RELEASES);
-    let named = fitting.map(|release| {
+        let about = format!("the newest of line {}, {phase}", line.name);
+        (line.name.clone(), about)
+    });
+    let releases = catalog.releases.iter().map(|release| {
         let spelled = catalog.selector_for(&release.version, &release.publisher);
         let date = release.date.map(|date| date.to_string());
         let security = release.security.then(|| "security".to_owned());
         let about: Vec<String> = date.into_iter().chain(security).collect();
         (spelled, about.join(", "))
     });
-    found.extend(named);
-    found
+    lines.chain(releases).collect()
 }
