@@ -69,8 +69,13 @@ fn check_names(environment: &Environment, rules: &[Rule]) -> Done {
 pub fn check_release(runtime: &Runtime<'_>, release: &Release) -> Done {
     let (version, publisher) = (&release.version, &release.publisher);
     let grounds = grounds(runtime, version, publisher, Narrowing::Open)?;
+    check(runtime, &grounds)
+}
+
+/// Fails if these grounds forbid their release, whatever its source.
+pub fn check(runtime: &Runtime<'_>, grounds: &Grounds) -> Done {
     let checked = grounds.check_release();
-    checked.map_err(|refusal| refused(&runtime.definition.title, &grounds, refusal))
+    checked.map_err(|refusal| refused(&runtime.definition.title, grounds, refusal))
 }
 
 /// Fails if a rule forbids to install packages with the runtime's package tool, which takes them from the

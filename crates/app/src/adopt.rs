@@ -8,6 +8,7 @@ use vshelf_core::catalog::DigestAlgorithm;
 use vshelf_core::definition::{ArchiveLayout, RecordedDefinition};
 use vshelf_core::selector::is_publisher;
 use vshelf_core::{Definition, Key, Request, Selector, Version};
+use vshelf_files::action::FileAction;
 use vshelf_files::system;
 use vshelf_shelf::adoption::{copy_tree, find_root};
 use vshelf_shelf::probe::{self, Answer};
@@ -78,8 +79,8 @@ pub fn adopt(environment: &Environment, asked: AdoptRequest, listener: &dyn List
         return adopt_system(&runtime, asked.name, listener);
     }
     let path = environment.here()?.join(&asked.path);
-    let path = std::path::absolute(&path).map_err(file_error(&asked.path, "found"))?;
-    let found = fs::metadata(&path).map_err(file_error(&path, "read"))?;
+    let path = std::path::absolute(&path).map_err(file_error(&asked.path, FileAction::Find))?;
+    let found = fs::metadata(&path).map_err(file_error(&path, FileAction::Read))?;
     match found.is_dir() {
         true => adopt_folder(environment, &path, asked.name, asked.link, listener),
         false if asked.link => Err(Error::LinkToFile { path }),
@@ -103,7 +104,7 @@ fn adopt_system(runtime: &Runtime<'_>, name: Name, listener: &dyn Listener) -> D
     let link = place.join(&runtime.definition.program);
     fs::create_dir_all(&place)
         .and_then(|()| system::symlink(&program, &link))
-        .map_err(file_error(&link, "written"))?;
+        .map_err(file_error(&link, FileAction::Write))?;
     adoption.finish(
         runtime,
         Adoptee {
@@ -125,15 +126,15 @@ fn adopt_folder(
     let (definition, root) = pick(candidates(environment, &name)?, path, path)?;
     let runtime = Runtime::open(environment, definition)?;
     let adoption = Adoption::begin(&runtime)?;
-    fs::remove_dir(&adoption.tree).map_err(file_error(path, "read"))?;
+    fs::remove_dir(&adoption.tree).map_err(file_error(path, FileAction::Read))?;
     let how = match link {
         true => {
-            let root = fs::canonicalize(&root).map_err(file_error(path, "read"))?;
-            system::symlink(&root, &adoption.tree).map_err(file_error(path, "read"))?;
+            let root = fs::canonicalize(&root).map_err(file_error(path, FileAction::Read))?;
+            system::symlink(&root, &adoption.tree).map_err(file_error(path, FileAction::Read))?;
             How::Linked
         }
         false => {
-            copy_tree(&root, &adoption.tree).map_err(file_error(path, "read"))?;
+            copy_tree(&root, &adoption.tree).map_err(file_error(path, FileAction::Read))?;
             How::Copied
         }
     };
@@ -159,7 +160,7 @@ fn adopt_archive(
     let first = known.first().cloned();
     let first = first.ok_or_else(|| nothing_in(path, &[]))?;
     let unpacked = Adoption::begin(&Runtime::open(environment, first)?)?;
-    let mut file = File::open(path).map_err(file_error(path, "read"))?;
+    let mut file = File::open(path).map_err(file_error(path, FileAction::Read))?;
     unpack_file(
         &mut file,
         &ArchiveLayout::below(0),
@@ -170,8 +171,12 @@ fn adopt_archive(
         archive: path.display().to_string(),
         error,
     })?;
-    let digest = digest_of_file(DigestAlgorithm::Sha256, path).map_err(file_error(path, "read"))?;
-    let size = file.metadata().map_err(file_error(path, "read"))?.len();
+    let digest = digest_of_file(DigestAlgorithm::Sha256, path)
+        .map_err(file_error(path, FileAction::Read))?;
+    let size = file
+        .metadata()
+        .map_err(file_error(path, FileAction::Read))?
+        .len();
     let (definition, root) = pick(known, &unpacked.tree, path)?;
     let runtime = Runtime::open(environment, definition)?;
     let adoption = Adoption {
@@ -260,7 +265,7 @@ impl Adoption {
         recovery::recover(&runtime.environment().layout()?);
         let stage = runtime.shelf.stage(PUBLISHER)?;
         let tree = stage.path().join("tree");
-        fs::create_dir(&tree).map_err(file_error(&tree, "written"))?;
+        fs::create_dir(&tree).map_err(file_error(&tree, FileAction::Write))?;
         Ok(Adoption { stage, tree })
     }
 
@@ -286,7 +291,7 @@ impl Adoption {
         let linked = matches!(adoptee.how, How::Linked);
         let manifest = match linked {
             true => Manifest::default(),
-            false => Manifest::of(&self.tree).map_err(file_error(&self.tree, "read"))?,
+            false => Manifest::of(&self.tree).map_err(file_error(&self.tree, FileAction::Read))?,
         };
         let staged = Staged {
             tree: &self.tree,
@@ -377,7 +382,7 @@ fn pick(
 ) -> Result<(Arc<Definition>, PathBuf), Error> {
     let mut found = Vec::new();
     for definition in &known {
-        let root = find_root(folder, definition).map_err(file_error(path, "read"))?;
+        let root = find_root(folder, definition).map_err(file_error(path, FileAction::Read))?;
         found.extend(root.map(|root| (Arc::clone(definition), root)));
     }
     match <[(Arc<Definition>, PathBuf); 1]>::try_from(found) {

@@ -7,6 +7,7 @@ use jiff::civil::Date;
 use vshelf_core::definition::needs::Needs;
 use vshelf_core::resolve::Scope;
 use vshelf_core::{Key, Request};
+use vshelf_files::action::FileAction;
 use vshelf_files::{optional, system};
 use vshelf_shelf::journal::{HistoryEntry, Outcome};
 use vshelf_shelf::manifest::Difference;
@@ -386,7 +387,7 @@ impl Checkup {
         }
         if let Some(manifest) = runtime.shelf.manifest(&install.id.key)? {
             let differences = manifest.compare(&install.folder);
-            let differences = differences.map_err(file_error(&install.folder, "read"))?;
+            let differences = differences.map_err(file_error(&install.folder, FileAction::Read))?;
             if !differences.is_empty() {
                 self.findings.push(finding(InstallProblem::Changed {
                     differences,
@@ -521,7 +522,7 @@ impl Checkup {
     /// Whether every folder among the installs is one.
     fn look_at_folders(&mut self, runtime: &Runtime<'_>) -> Done {
         let folder = runtime.shelf.installs_folder();
-        let entries = optional::entries(&folder).map_err(file_error(&folder, "read"))?;
+        let entries = optional::entries(&folder).map_err(file_error(&folder, FileAction::Read))?;
         for entry in entries {
             let name = entry.file_name();
             let key = name.to_str().and_then(|name| runtime.shelf.key_named(name));
@@ -575,7 +576,8 @@ impl Checkup {
             });
         }
         let layout = environment.layout()?;
-        let pending = recovery::pending(&layout).map_err(file_error(layout.data(), "read"))?;
+        let pending =
+            recovery::pending(&layout).map_err(file_error(layout.data(), FileAction::Read))?;
         self.findings
             .extend(pending.into_iter().map(Finding::Pending));
         if !leftovers.is_empty() {

@@ -4,6 +4,7 @@ use vshelf_files::{atomic, optional};
 
 use crate::environment::Environment;
 use crate::error::{Error, file_error};
+use vshelf_files::action::FileAction;
 
 /// Whether `name` was not said today, and reminders are wanted at all.
 pub fn is_due(environment: &Environment, name: &str) -> Result<bool, Error> {
@@ -12,7 +13,7 @@ pub fn is_due(environment: &Environment, name: &str) -> Result<bool, Error> {
     }
     let stamp = stamp(environment, name)?;
     let today = environment.today()?.to_string();
-    let said = optional::read_text(&stamp).map_err(file_error(&stamp, "read"))?;
+    let said = optional::read_text(&stamp).map_err(file_error(&stamp, FileAction::Read))?;
     Ok(said.is_none_or(|said| said != today))
 }
 

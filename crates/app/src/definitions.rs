@@ -4,6 +4,7 @@ use std::path::{Path, PathBuf};
 
 use vshelf_core::Definition;
 use vshelf_core::meant::near;
+use vshelf_files::action::FileAction;
 use vshelf_files::optional;
 use vshelf_shelf::Folders;
 
@@ -61,7 +62,7 @@ pub fn is_built_in(name: &str) -> bool {
 /// The names of the definitions in a folder of settings, the person's or the company's.
 pub fn names_in(settings: &Path) -> Result<Vec<String>, Error> {
     let folder = folder(settings);
-    let names = optional::names(&folder).map_err(file_error(&folder, "read"))?;
+    let names = optional::names(&folder).map_err(file_error(&folder, FileAction::Read))?;
     let own = names.iter().filter_map(|name| name.strip_suffix(".toml"));
     Ok(own.map(str::to_owned).collect())
 }
@@ -81,7 +82,8 @@ pub fn text(folders: &Folders, name: &str) -> Result<(String, Option<PathBuf>), 
 fn written_text(folders: &Folders, name: &str) -> Result<Option<(String, PathBuf)>, Error> {
     for settings in [&folders.config, &folders.company] {
         let file = file(settings, name);
-        let text = optional::read_text_within(&file, LARGEST).map_err(file_error(&file, "read"))?;
+        let text = optional::read_text_within(&file, LARGEST)
+            .map_err(file_error(&file, FileAction::Read))?;
         if let Some(text) = text {
             return Ok(Some((text, file)));
         }

@@ -10,6 +10,7 @@ use std::sync::Arc;
 use jiff::civil::Date;
 use jiff::{Timestamp, tz::TimeZone};
 use vshelf_core::{Definition, Platform};
+use vshelf_files::action::FileAction;
 use vshelf_shelf::{Folders, Layout, Shelf, ShelfError, migration};
 use vshelf_sources::CatalogCache;
 use vshelf_sources::registries::UserSettings;
@@ -115,7 +116,7 @@ impl Environment {
     pub fn here(&self) -> Result<PathBuf, Error> {
         match &self.here {
             Some(here) => Ok(here.clone()),
-            None => std::env::current_dir().map_err(file_error(Path::new("."), "read")),
+            None => std::env::current_dir().map_err(file_error(Path::new("."), FileAction::Read)),
         }
     }
 

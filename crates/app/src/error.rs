@@ -19,6 +19,7 @@ use vshelf_core::resolve::ResolveError;
 use vshelf_core::selector::SelectorError;
 use vshelf_core::tidy::Protection;
 use vshelf_core::words::{Count, listed};
+use vshelf_files::action::FileAction;
 use vshelf_files::shown::shown;
 use vshelf_shelf::ShelfError;
 use vshelf_shelf::folders::NoFolder;
@@ -118,8 +119,7 @@ pub enum Error {
     #[error("{path} cannot be {action}")]
     File {
         path: PathBuf,
-        /// What was tried, in the form that follows "cannot be".
-        action: &'static str,
+        action: FileAction,
         source: io::Error,
     },
     #[error("{folder} is not written in UTF-8")]
@@ -343,7 +343,7 @@ pub enum Error {
     PackageTool {
         tool: String,
         install: String,
-        problem: &'static str,
+        problem: ToolProblem,
         cause: String,
     },
     #[error("{} could not be installed", Count(*count, "package"))]
@@ -666,6 +666,17 @@ pub struct PackageAttempt {
     pub calls: Vec<Vec<String>>,
 }
 
+/// What a package tool does not do.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum ToolProblem {
+    /// It cannot be started.
+    #[error("cannot be started")]
+    Start,
+    /// It does not list its packages.
+    #[error("does not list its packages")]
+    List,
+}
+
 /// Who needs an install that is to be removed.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum Need {
@@ -748,8 +759,8 @@ fn own_shell(shell: &str) -> String {
     }
 }
 
-/// A failure of a file: `action` is what was tried, in the form that follows "cannot be".
-pub fn file_error(path: &Path, action: &'static str) -> impl FnOnce(io::Error) -> Error {
+/// A failure of a file.
+pub fn file_error(path: &Path, action: FileAction) -> impl FnOnce(io::Error) -> Error {
     let path = path.to_owned();
     move |source| Error::File {
         path,

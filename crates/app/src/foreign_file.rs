@@ -6,6 +6,7 @@ use std::path::Path;
 use std::rc::Rc;
 
 use vshelf_core::file_trust::{Distrust, Ownership};
+use vshelf_files::action::FileAction;
 use vshelf_files::{atomic, system};
 
 use crate::environment::Environment;
@@ -26,17 +27,17 @@ pub fn read(environment: &Environment, path: &Path, limit: usize) -> Result<Fore
 /// Writes a file of a project, as others can read it.
 pub fn write(environment: &Environment, path: &Path, text: &str) -> Done {
     environment.snapshots().forget_files();
-    atomic::write_shared(path, text.as_bytes()).map_err(file_error(path, "written"))
+    atomic::write_shared(path, text.as_bytes()).map_err(file_error(path, FileAction::Write))
 }
 
 /// Removes a file of a project.
 pub fn remove(environment: &Environment, path: &Path) -> Done {
     environment.snapshots().forget_files();
-    fs::remove_file(path).map_err(file_error(path, "removed"))
+    fs::remove_file(path).map_err(file_error(path, FileAction::Remove))
 }
 
 fn read_now(environment: &Environment, path: &Path, limit: usize) -> Result<ForeignFile, Error> {
-    let failed = |error| file_error(path, "read")(error);
+    let failed = |error| file_error(path, FileAction::Read)(error);
     let opened = match system::open_foreign(path, false) {
         Ok(None) if !is_in_trusted_folder(environment, path)? => {
             return Ok(ForeignFile::Distrusted(Distrust::Symlink));

@@ -3,6 +3,7 @@
 use jiff::Timestamp;
 use vshelf_core::catalog::{Build, Release};
 use vshelf_core::{Key, Platform};
+use vshelf_files::action::FileAction;
 use vshelf_shelf::Layout;
 use vshelf_shelf::statements::{self, Statement};
 use vshelf_sources::Archive;
@@ -43,8 +44,10 @@ pub fn stated(runtime: &Runtime<'_>, key: &Key) -> Result<Vec<Statement>, Error>
     let environment = runtime.environment();
     let layout = environment.layout()?;
     let cache = environment.catalogs()?;
-    let mut stated = statements::statements(&layout, runtime.name())
-        .map_err(file_error(&layout.statements(runtime.name()), "read"))?;
+    let mut stated = statements::statements(&layout, runtime.name()).map_err(file_error(
+        &layout.statements(runtime.name()),
+        FileAction::Read,
+    ))?;
     stated.retain(|statement| {
         let source = runtime.definition.source(&statement.source);
         let is_as_it_was = source.is_some_and(|source| cache.id_of(source) == statement.source_id);
@@ -95,6 +98,8 @@ pub fn offered(
 pub fn note(layout: &Layout, runtime: &str, statements: &[Statement], listener: &dyn Listener) {
     if let Err(error) = statements::note_statements(layout, runtime, statements) {
         let path = layout.statements(runtime);
-        listener.tell(Event::LeftUndone(&file_error(&path, "written")(error)));
+        listener.tell(Event::LeftUndone(&file_error(&path, FileAction::Write)(
+            error,
+        )));
     }
 }

@@ -3,7 +3,26 @@
 use vshelf_core::lock_file::LockedRelease;
 use vshelf_shelf::Install;
 
-use crate::error::LockDifference;
+use crate::error::{Done, Error, LockDifference};
+use crate::runtime::Runtime;
+
+/// Fails if the install with the locked key is not the locked one, as far as its record tells.
+pub fn check_on_shelf(runtime: &Runtime<'_>, locked: &LockedRelease) -> Done {
+    let install = runtime.snapshot.install(&locked.key());
+    let difference = install.and_then(|install| difference(install, locked));
+    difference.map_or(Ok(()), |difference| {
+        Err(differs(runtime, locked, difference))
+    })
+}
+
+/// The error that the install with the locked key is not the locked one.
+pub fn differs(runtime: &Runtime<'_>, locked: &LockedRelease, difference: LockDifference) -> Error {
+    Error::LockedDiffers {
+        title: runtime.names().title_of(&locked.key()),
+        selector: runtime.names().key_as_typed(&locked.key()),
+        difference,
+    }
+}
 
 /// How an install differs from the locked release, as far as its record tells.
 pub fn difference(install: &Install, locked: &LockedRelease) -> Option<LockDifference> {

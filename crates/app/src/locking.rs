@@ -14,6 +14,7 @@ use vshelf_core::lock_file::{
 use vshelf_core::requirement::Problem;
 use vshelf_core::resolve::{Choice, Scope};
 use vshelf_core::{Definition, Phase, Platform, Release, Version};
+use vshelf_files::action::FileAction;
 use vshelf_sources::SourceError;
 use vshelf_sources::checksums::ChecksumLists;
 use vshelf_sources::npm::NpmRegistry;
@@ -101,7 +102,8 @@ pub fn lock(
     }
     let run = LockRun {
         asked,
-        catalogs: tempfile::tempdir().map_err(file_error(&std::env::temp_dir(), "written"))?,
+        catalogs: tempfile::tempdir()
+            .map_err(file_error(&std::env::temp_dir(), FileAction::Write))?,
         listener,
     };
     let mut written = Vec::new();

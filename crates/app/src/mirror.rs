@@ -10,6 +10,7 @@ use vshelf_core::catalog::Details;
 use vshelf_core::definition::{ArchiveLayout, is_repository};
 use vshelf_core::resolve::{Choice, Scope};
 use vshelf_core::{Definition, Key, Phase, Platform, Release, Request};
+use vshelf_files::action::FileAction;
 use vshelf_shelf::packing::pack;
 pub use vshelf_sources::PublishedCatalog;
 pub use vshelf_sources::mirror::Arrival;
@@ -209,7 +210,7 @@ impl Work<'_> {
     fn mirror(&mut self, requests: &[Request]) -> Result<Option<MirroredRuntime>, Error> {
         let mut tree = self.open()?;
         let catalogs = tempfile::tempdir();
-        let catalogs = catalogs.map_err(file_error(&std::env::temp_dir(), "written"))?;
+        let catalogs = catalogs.map_err(file_error(&std::env::temp_dir(), FileAction::Write))?;
         let own = [self.environment.platform().clone()];
         let platforms: &[Platform] = match self.asked.platforms.is_empty() {
             true => &own,
@@ -487,7 +488,7 @@ fn share_build(
     let folder = &install.folder;
     let differences = manifest
         .compare(folder)
-        .map_err(file_error(folder, "read"))?;
+        .map_err(file_error(folder, FileAction::Read))?;
     if let Some(difference) = differences.into_iter().next() {
         return Err(Error::ChangedSinceBuilt {
             title,

@@ -6,6 +6,7 @@ use std::path::{Path, PathBuf};
 use vshelf_core::file_trust::Distrust;
 use vshelf_core::meant::near;
 use vshelf_core::requirement::OWN_FILE;
+use vshelf_files::action::FileAction;
 use vshelf_files::optional;
 
 use crate::definitions;
@@ -54,7 +55,7 @@ pub fn find(environment: &Environment) -> Result<Vec<Mistake>, Error> {
         let own = here.ancestors().map(|folder| folder.join(OWN_FILE));
         if let Some(file) = own.into_iter().find(|file| file.is_file()) {
             let text = optional::read_text_within(&file, definitions::LARGEST)
-                .map_err(file_error(&file, "read"))?;
+                .map_err(file_error(&file, FileAction::Read))?;
             mistakes.extend(unknown_keys(&file, &text.unwrap_or_default(), &known));
         }
     }

@@ -10,13 +10,14 @@ use vshelf_core::definition::RequirementFile;
 use vshelf_core::file_trust::Distrust;
 use vshelf_core::lock_file::{LOCK_FILE, Lock, LockError, LockedRelease, line_of};
 use vshelf_core::requirement::{self, Contents, Problem, Requirement, RequirementError};
+use vshelf_files::action::FileAction;
 use vshelf_shelf::journal::{self, SeenProject};
 
 use crate::environment::Environment;
-use crate::error::{Done, Error, file_error};
+use crate::error::{Error, file_error};
 use crate::events::{Event, Listener};
 use crate::foreign_file::{self, ForeignFile};
-use crate::lock_difference::difference;
+use crate::lock_difference::check_on_shelf;
 use crate::runtime::Runtime;
 
 /// What a project requires, and the file that says it.
@@ -130,19 +131,6 @@ fn held_in(
     }
     check_on_shelf(runtime, locked)?;
     Ok(Some((locked.clone(), line_of(text, runtime.name()))))
-}
-
-/// Fails if the install with the locked key is not the locked one, as far as its record tells.
-fn check_on_shelf(runtime: &Runtime<'_>, locked: &LockedRelease) -> Done {
-    let install = runtime.snapshot.install(&locked.key());
-    match install.and_then(|install| difference(install, locked)) {
-        Some(difference) => Err(Error::LockedDiffers {
-            title: runtime.names().title_of(&locked.key()),
-            selector: runtime.names().key_as_typed(&locked.key()),
-            difference,
-        }),
-        None => Ok(()),
-    }
 }
 
 /// What a lock file holds; nothing where there is none.
@@ -276,7 +264,7 @@ pub fn note(
     let seen = SeenProject::new(file, runtime.name(), selector);
     let noted = runtime.environment().layout().and_then(|layout| {
         let noted = journal::note_project(&layout, &seen);
-        noted.map_err(file_error(&layout.projects(), "written"))
+        noted.map_err(file_error(&layout.projects(), FileAction::Write))
     });
     if let Err(error) = noted {
         listener.tell(Event::LeftUndone(&error));
@@ -286,7 +274,8 @@ pub fn note(
 /// The requirement files of the projects that were seen on this machine.
 pub fn seen(environment: &Environment) -> Result<Vec<PathBuf>, Error> {
     let layout = environment.layout()?;
-    let lines = journal::projects(&layout).map_err(file_error(&layout.projects(), "read"))?;
+    let lines =
+        journal::projects(&layout).map_err(file_error(&layout.projects(), FileAction::Read))?;
     let mut files: Vec<PathBuf> = Vec::new();
     let mut told = HashSet::new();
     for project in lines.entries {

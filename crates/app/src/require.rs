@@ -6,6 +6,7 @@ use vshelf_core::activation::Rule;
 use vshelf_core::definition::RequirementFile;
 use vshelf_core::resolve::{Choice, Scope};
 use vshelf_core::{Pick, Request, Selector};
+use vshelf_files::action::FileAction;
 use vshelf_files::optional;
 
 use crate::activity::Activity;
@@ -163,7 +164,8 @@ fn text_with(place: &Place, required: &str) -> Result<String, Error> {
     if place.kind.is_plain() {
         return Ok(format!("{required}\n"));
     }
-    let text = optional::read_text(&place.file).map_err(file_error(&place.file, "read"))?;
+    let text =
+        optional::read_text(&place.file).map_err(file_error(&place.file, FileAction::Read))?;
     let name = place.file.to_string_lossy();
     let text = text.unwrap_or_default();
     let written = match (&place.kind.value, &place.kind.line) {

@@ -10,6 +10,7 @@ use serde::Serialize;
 use toml_edit::{ArrayOfTables, DocumentMut, TomlError};
 use vshelf_core::definition::{SourceDefinition, is_repository};
 use vshelf_core::{Catalog, Definition, Platform};
+use vshelf_files::action::FileAction;
 use vshelf_files::atomic;
 use vshelf_shelf::Shelf;
 use vshelf_sources::api::{Fetched, Known};
@@ -105,7 +106,7 @@ pub fn add(
             }
         }
     }
-    atomic::write_file(&file, text.as_bytes()).map_err(file_error(&file, "written"))?;
+    atomic::write_file(&file, text.as_bytes()).map_err(file_error(&file, FileAction::Write))?;
     environment.forget_definition(&definition.name);
     if !matches!(from, ReadFrom::File(Address::File(_))) {
         // The definition came over the network, and so can what its sources state. If they do not answer now,
@@ -305,7 +306,7 @@ pub fn remove(environment: &Environment, name: &str) -> Result<(Vec<String>, boo
         });
     }
     let file = definitions::file(config, name);
-    fs::remove_file(&file).map_err(file_error(&file, "removed"))?;
+    fs::remove_file(&file).map_err(file_error(&file, FileAction::Remove))?;
     environment.forget_definition(name);
     let is_defined = definitions::names(environment.folders()?)?
         .iter()

@@ -4,6 +4,7 @@ use std::ffi::OsString;
 use std::path::{Path, PathBuf};
 
 use vshelf_core::Pick;
+use vshelf_files::action::FileAction;
 use vshelf_shelf::shells::note_shell;
 use vshelf_shell::changes::path_with;
 use vshelf_shell::connection::Following;
@@ -87,7 +88,7 @@ pub fn hand_over(environment: &Environment, listener: &dyn Listener) -> Done {
     if let (Some(id), Some(switches)) = (shell.id(), shell.new_switches()) {
         let layout = environment.layout()?;
         if let Err(error) = note_shell(&layout, id, &switches) {
-            let error = file_error(&layout.shells(), "written")(error);
+            let error = file_error(&layout.shells(), FileAction::Write)(error);
             listener.tell(Event::LeftUndone(&error));
         }
     }

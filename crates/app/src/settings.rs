@@ -21,6 +21,7 @@ use vshelf_sources::registries::UserSettings;
 use crate::definitions;
 use crate::error::{Error, SourceTable, TextLine, file_error};
 use vshelf_core::rules::{Rule, RuleTexts};
+use vshelf_files::action::FileAction;
 
 /// The settings in force.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Deserialize)]
@@ -286,7 +287,7 @@ impl Layer {
     /// Reads a settings file; what is wrong with it is told with its line.
     fn read(file: PathBuf) -> Result<Option<Layer>, Error> {
         let text = optional::read_text_within(&file, definitions::LARGEST)
-            .map_err(file_error(&file, "read"))?;
+            .map_err(file_error(&file, FileAction::Read))?;
         let Some(text) = text else {
             return Ok(None);
         };
@@ -395,7 +396,7 @@ fn merge(under: &mut toml::Table, over: toml::Table) {
 pub fn read_file(config: &Path) -> Result<(PathBuf, String), Error> {
     let file = settings_file(config);
     let text = optional::read_text_within(&file, definitions::LARGEST)
-        .map_err(file_error(&file, "read"))?;
+        .map_err(file_error(&file, FileAction::Read))?;
     Ok((file, text.unwrap_or_default()))
 }
 
@@ -408,5 +409,6 @@ pub fn set_main_runtime(config: &Path, name: &str) -> Result<(), Error> {
         line: None,
     })?;
     document["main-runtime"] = toml_edit::value(name);
-    atomic::write_file(&file, document.to_string().as_bytes()).map_err(file_error(&file, "written"))
+    atomic::write_file(&file, document.to_string().as_bytes())
+        .map_err(file_error(&file, FileAction::Write))
 }

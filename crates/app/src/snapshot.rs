@@ -10,6 +10,7 @@ use std::sync::Arc;
 use vshelf_core::file_trust::Distrust;
 use vshelf_core::requirement;
 use vshelf_core::{Catalog, Definition, InstallId, Key, Pick};
+use vshelf_files::action::FileAction;
 use vshelf_files::tree::bytes_in;
 use vshelf_shelf::store::{Contents, DefaultChoice, Untold};
 use vshelf_shelf::{Install, Shelf, State};
@@ -104,7 +105,7 @@ impl ShelfSnapshot {
 /// The bytes of an install on the disk, with the packages that came later. Of a link to an adopted folder only the link is
 /// on the shelf.
 pub fn size_on_disk(install: &Install) -> Result<u64, Error> {
-    bytes_in(&install.folder).map_err(file_error(&install.folder, "read"))
+    bytes_in(&install.folder).map_err(file_error(&install.folder, FileAction::Read))
 }
 
 /// The catalog of one runtime, as far as it was read from the cache or asked for.

@@ -3,6 +3,7 @@
 //!
 //! Nothing here knows of shelves or catalogs.
 
+pub mod action;
 pub mod atomic;
 pub mod freed;
 pub mod lock;

@@ -8,6 +8,7 @@ use std::io;
 use std::path::Path;
 
 use vshelf_core::Key;
+use vshelf_files::action::FileAction;
 use vshelf_files::freed::Freed;
 use vshelf_files::{optional, system};
 
@@ -27,7 +28,7 @@ impl Shelf {
         if !note::is_pending(&place) {
             return Ok(());
         }
-        let pending = Note::pending(&place).map_err(failed("read", &place))?;
+        let pending = Note::pending(&place).map_err(failed(FileAction::Read, &place))?;
         tracing::debug!(
             place = %place.display(),
             intent = ?pending.as_ref().map(|note| note.intent),
@@ -36,7 +37,7 @@ impl Shelf {
         if let Some(pending) = pending {
             self.complete_on_shelf(key, &pending)?;
         }
-        note::discard(&place).map_err(failed("changed", &place))
+        note::discard(&place).map_err(failed(FileAction::Change, &place))
     }
 
     /// Does what follows from an arrival or a return.
@@ -47,7 +48,7 @@ impl Shelf {
             Intent::Returning => {
                 self.give_back(key, note.pointers.as_ref())?;
                 let place = self.place(key);
-                note::forget_removal(&place).map_err(failed("changed", &place))?;
+                note::forget_removal(&place).map_err(failed(FileAction::Change, &place))?;
             }
         }
         self.write_history(&note.entry)
@@ -78,7 +79,7 @@ impl Shelf {
     /// without a note. The caller holds the key's lock.
     pub(crate) fn settle_entry(&self, name: &EntryName) -> Result<(), ShelfError> {
         let folder = self.layout.trash_entry(&self.runtime, name);
-        let read = || failed("read", &folder);
+        let read = || failed(FileAction::Read, &folder);
         if !note::is_pending(&folder) {
             if note::is_removed(&folder) {
                 return Ok(());
@@ -90,7 +91,7 @@ impl Shelf {
             };
         }
         let Some(pending) = Note::pending(&folder).map_err(read())? else {
-            return note::discard(&folder).map_err(failed("changed", &folder));
+            return note::discard(&folder).map_err(failed(FileAction::Change, &folder));
         };
         tracing::debug!(
             entry = %folder.display(),
@@ -99,7 +100,9 @@ impl Shelf {
         );
         match pending.intent {
             Intent::Arriving => self.delete_entry(name),
-            Intent::Returning => note::discard(&folder).map_err(failed("changed", &folder)),
+            Intent::Returning => {
+                note::discard(&folder).map_err(failed(FileAction::Change, &folder))
+            }
             Intent::Leaving | Intent::LeavingForGood => self.complete_removal(name, &pending),
             Intent::Replacing => self.complete_replacement(name),
         }
@@ -109,7 +112,9 @@ impl Shelf {
     pub(crate) fn settle_entries_of(&self, key: &Key) -> Result<(), ShelfError> {
         let folder = self.layout.trash().join(&self.runtime);
         let names = trash::entry_names_of(&self.layout, &self.runtime);
-        let names = names.map_err(failed("read", &folder))?.into_iter();
+        let names = names
+            .map_err(failed(FileAction::Read, &folder))?
+            .into_iter();
         for name in names.filter(|name| name.key == *key) {
             if note::is_pending(&self.layout.trash_entry(&self.runtime, &name)) {
                 self.settle_entry(&name)?;
@@ -125,7 +130,7 @@ impl Shelf {
             return self.delete_entry(name);
         }
         let folder = self.layout.trash_entry(&self.runtime, name);
-        note::conclude_removal(&folder, note).map_err(failed("written", &folder))
+        note::conclude_removal(&folder, note).map_err(failed(FileAction::Write, &folder))
     }
 
     /// Takes out of the shelf's files what points at a removed install, and writes the history.
@@ -134,7 +139,7 @@ impl Shelf {
         if self.place(key).symlink_metadata().is_err() {
             self.forget(key, note.pointers.as_ref())?;
             let last_use = self.layout.last_use(&self.runtime, key);
-            optional::remove(&last_use).map_err(failed("removed", &last_use))?;
+            optional::remove(&last_use).map_err(failed(FileAction::Remove, &last_use))?;
         }
         self.write_history(&note.entry)
     }
@@ -153,15 +158,17 @@ impl Shelf {
     pub(crate) fn put_back(&self, folder: &Path, key: &Key) -> Result<(), ShelfError> {
         let place = self.place(key);
         let leave = Leave::Returned(Returned::by_recovery());
-        (leave.rename(folder, &place)).map_err(failed("moved back", folder))?;
-        note::discard(&place).map_err(failed("changed", &place))
+        (leave.rename(folder, &place)).map_err(failed(FileAction::MoveBack, folder))?;
+        note::discard(&place).map_err(failed(FileAction::Change, &place))
     }
 
     /// Deletes an entry in the trash.
     fn delete_entry(&self, name: &EntryName) -> Result<(), ShelfError> {
         let folder = self.layout.trash_entry(&self.runtime, name);
         let deleted = trash::delete_folder(&self.layout, &folder, &Freed::default());
-        deleted.map(drop).map_err(failed("deleted", &folder))
+        deleted
+            .map(drop)
+            .map_err(failed(FileAction::Delete, &folder))
     }
 
     /// Takes out of the state what is as the note says, and the links to the install.
@@ -192,12 +199,12 @@ impl Shelf {
             self.point_default(None)?;
         }
         let installs = self.installs_folder();
-        remove_former_names(&installs, key).map_err(failed("changed", &installs))
+        remove_former_names(&installs, key).map_err(failed(FileAction::Change, &installs))
     }
 
     pub(crate) fn write_history(&self, entry: &HistoryEntry) -> Result<(), ShelfError> {
         let history = self.layout.history();
-        append_history(&self.layout, entry).map_err(failed("written", &history))
+        append_history(&self.layout, entry).map_err(failed(FileAction::Write, &history))
     }
 }
 

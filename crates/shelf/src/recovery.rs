@@ -8,6 +8,7 @@ use std::io;
 use std::path::{Path, PathBuf};
 
 use vshelf_core::Key;
+use vshelf_files::action::FileAction;
 use vshelf_files::freed::Freed;
 use vshelf_files::lock::Lock;
 use vshelf_files::system::is_mounted_within;
@@ -101,7 +102,7 @@ fn settle_all(layout: &Layout) -> Vec<(PathBuf, ShelfError)> {
         let link = shelf.default_link();
         if atomic::has_abandoned_link(&link) {
             let swept = shelf.lock_state().and_then(|_lock| {
-                atomic::sweep_link(&link).map_err(store::failed("removed", &link))
+                atomic::sweep_link(&link).map_err(store::failed(FileAction::Remove, &link))
             });
             failed.extend(swept.err().map(|error| (link, error)));
         }
@@ -207,7 +208,7 @@ impl Shelf {
     /// The key's lock, unless another command holds it.
     fn try_lock(&self, key: &Key) -> Result<Option<ShelfLock>, ShelfError> {
         let path = self.lock_path(key);
-        let lock = Lock::try_acquire(&path).map_err(store::failed("locked", &path))?;
+        let lock = Lock::try_acquire(&path).map_err(store::failed(FileAction::Lock, &path))?;
         Ok(lock.map(|lock| ShelfLock::new(lock, &self.layout)))
     }
 }

@@ -6,6 +6,7 @@ use std::io;
 use std::path::Path;
 
 use vshelf_core::Key;
+use vshelf_files::action::FileAction;
 use vshelf_files::freed::Freed;
 use vshelf_files::system::{self, is_mounted_within, mounted};
 
@@ -106,22 +107,25 @@ impl Shelf {
         } else {
             released
         };
-        (deleted.map_err(failed("deleted", &folder)), released)
+        (
+            deleted.map_err(failed(FileAction::Delete, &folder)),
+            released,
+        )
     }
 
     /// Fails if an install cannot leave its place in one step.
     pub(crate) fn check_movable(&self, place: &Path) -> Result<(), ShelfError> {
         match is_mounted_within(place) {
             Ok(false) => {}
-            Ok(true) => return Err(failed("removed", &build_in(place))(mounted())),
-            Err(error) => return Err(failed("removed", place)(error)),
+            Ok(true) => return Err(failed(FileAction::Remove, &build_in(place))(mounted())),
+            Err(error) => return Err(failed(FileAction::Remove, place)(error)),
         }
         // Moving a folder changes the entry for its parent in it.
-        let found = fs::metadata(place).map_err(failed("removed", place))?;
+        let found = fs::metadata(place).map_err(failed(FileAction::Remove, place))?;
         let bits = system::permission_bits(&found);
         if bits & 0o200 == 0 {
             let writable = system::set_permission_bits(place, bits | 0o700);
-            writable.map_err(failed("removed", place))?;
+            writable.map_err(failed(FileAction::Remove, place))?;
         }
         Ok(())
     }
@@ -149,7 +153,10 @@ impl Shelf {
                 last_use,
             )),
         };
-        match note.write(&place).map_err(failed("written", &place)) {
+        match note
+            .write(&place)
+            .map_err(failed(FileAction::Write, &place))
+        {
             Err(error) if !is_full(&error) => Err(error),
             _ => Ok(note),
         }
@@ -159,16 +166,16 @@ impl Shelf {
     pub(crate) fn retire(&self, key: &Key, folder: &Path) -> Result<(), ShelfError> {
         let place = self.place(key);
         let trash = folder.parent().unwrap_or(folder);
-        fs::create_dir_all(trash).map_err(failed("written", trash))?;
+        fs::create_dir_all(trash).map_err(failed(FileAction::Write, trash))?;
         fs::rename(&place, folder).map_err(|error| match error.kind() {
             io::ErrorKind::CrossesDevices => ShelfError::OtherDisk {
                 path: place.clone(),
             },
-            _ => failed("moved to the trash", &place)(error),
+            _ => failed(FileAction::MoveToTrash, &place)(error),
         })?;
         let installs = self.installs_folder();
         for changed in [installs.as_path(), trash] {
-            system::sync_folder(changed).map_err(failed("synced", changed))?;
+            system::sync_folder(changed).map_err(failed(FileAction::Sync, changed))?;
         }
         Ok(())
     }
@@ -194,7 +201,7 @@ fn user_of(install: &Path, running: Running) -> Result<Option<Process>, ShelfErr
     if running == Running::Ignored || build.is_symlink() {
         return Ok(None);
     }
-    let table = ProcessTable::read().map_err(failed("known to be unused", &build))?;
+    let table = ProcessTable::read().map_err(failed(FileAction::CheckUnused, &build))?;
     Ok(table.below(&build).into_iter().next())
 }
 

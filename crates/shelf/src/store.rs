@@ -9,6 +9,7 @@ use std::time::Duration;
 use jiff::Timestamp;
 use vshelf_core::admission::Admitted;
 use vshelf_core::{Definition, InstallId, Key};
+use vshelf_files::action::FileAction;
 use vshelf_files::lock::{Lock, LockError};
 use vshelf_files::{atomic, optional, system};
 
@@ -141,8 +142,8 @@ pub enum ShelfError {
     File {
         /// The file or folder.
         path: PathBuf,
-        /// What was tried, as in "cannot be …".
-        action: &'static str,
+        /// What was tried.
+        action: FileAction,
         /// Why.
         #[source]
         source: io::Error,
@@ -180,7 +181,7 @@ pub(crate) fn build_in(install: &Path) -> PathBuf {
     install.join("build")
 }
 
-pub(crate) fn failed(action: &'static str, path: &Path) -> impl FnOnce(io::Error) -> ShelfError {
+pub(crate) fn failed(action: FileAction, path: &Path) -> impl FnOnce(io::Error) -> ShelfError {
     let path = path.to_owned();
     move |source| ShelfError::File {
         path,
@@ -227,7 +228,7 @@ impl Shelf {
     /// The runtimes that have a folder on the shelf, in order.
     pub fn runtimes(folders: &Folders) -> Result<Vec<String>, ShelfError> {
         let folder = Layout::of(folders).installs();
-        optional::names(&folder).map_err(failed("read", &folder))
+        optional::names(&folder).map_err(failed(FileAction::Read, &folder))
     }
 
     /// The folder of this runtime's installs.
@@ -318,7 +319,7 @@ impl Shelf {
     /// The names of the folders among the installs that can be keys.
     fn keys(&self) -> Result<Vec<Key>, ShelfError> {
         let folder = self.installs_folder();
-        let names = optional::names(&folder).map_err(failed("read", &folder))?;
+        let names = optional::names(&folder).map_err(failed(FileAction::Read, &folder))?;
         Ok(names.iter().filter_map(|name| name.parse().ok()).collect())
     }
 
@@ -337,7 +338,7 @@ impl Shelf {
     /// written down.
     pub fn manifest(&self, key: &Key) -> Result<Option<Manifest>, ShelfError> {
         let path = self.place(key).join(MANIFEST);
-        Manifest::read(&path).map_err(failed("read", &path))
+        Manifest::read(&path).map_err(failed(FileAction::Read, &path))
     }
 
     /// The choices of a person. If the file is lost, the default's link still says which install it is.
@@ -435,13 +436,13 @@ impl Shelf {
                 // Relative, so that the shelf can be moved as a whole.
                 let installs = Path::new("../shelf").join(&self.runtime);
                 let target = build_in(&installs.join(key.as_str()));
-                atomic::point_link(&link, &target).map_err(failed("written", &link))
+                atomic::point_link(&link, &target).map_err(failed(FileAction::Write, &link))
             }
             None => {
-                let removed = optional::remove(&link).map_err(failed("removed", &link))?;
+                let removed = optional::remove(&link).map_err(failed(FileAction::Remove, &link))?;
                 let folder = self.layout.defaults();
                 if removed {
-                    system::sync_folder(&folder).map_err(failed("synced", &folder))?;
+                    system::sync_folder(&folder).map_err(failed(FileAction::Sync, &folder))?;
                 }
                 Ok(())
             }
@@ -475,7 +476,7 @@ impl Shelf {
         self.layout.claim()?;
         let staging = self.layout.staging();
         Stage::begin(&staging, &format!("{}-{purpose}", self.runtime))
-            .map_err(failed("written", &staging))
+            .map_err(failed(FileAction::Write, &staging))
     }
 
     /// Notes that the install with this key is used `now`.
@@ -527,22 +528,23 @@ impl Shelf {
         let installs = self.installs_folder();
         // A trash that is there can take an install away from a full disk.
         for folder in [&installs, &self.layout.trash().join(&self.runtime)] {
-            fs::create_dir_all(folder).map_err(failed("written", folder))?;
+            fs::create_dir_all(folder).map_err(failed(FileAction::Write, folder))?;
         }
         if durability == Durability::Synced {
-            system::sync_tree(&new).map_err(failed("synced", &new))?;
+            system::sync_tree(&new).map_err(failed(FileAction::Sync, &new))?;
         }
         if place.symlink_metadata().is_ok() {
             self.replace(admitted, &new, &record)?;
         } else {
             // The commit point of an install.
-            (Leave::Admitted(admitted).rename(&new, &place)).map_err(failed("written", &place))?;
+            (Leave::Admitted(admitted).rename(&new, &place))
+                .map_err(failed(FileAction::Write, &place))?;
         }
         // Once the file is there, noting a use needs no space; a clean-up sees whether it can be.
         self.note_use(key, record.contents.installed)
             .unwrap_or_default();
         if durability == Durability::Synced {
-            system::sync_folder(&installs).map_err(failed("synced", &installs))?;
+            system::sync_folder(&installs).map_err(failed(FileAction::Sync, &installs))?;
         }
         // The install is there. If the history cannot be written now, the next command does it.
         self.settle(key).unwrap_or_default();
@@ -560,14 +562,14 @@ impl Shelf {
         let key = admitted.key();
         fs::create_dir(new)
             .and_then(|()| fs::rename(staged.tree, build_in(new)))
-            .map_err(failed("written", new))?;
+            .map_err(failed(FileAction::Write, new))?;
         let path = new.join(MANIFEST);
         (staged.manifest)
             .write(&path)
-            .map_err(failed("written", &path))?;
+            .map_err(failed(FileAction::Write, &path))?;
         if let Some(log) = staged.log {
             let path = new.join(LOG);
-            fs::copy(log, &path).map_err(failed("written", &path))?;
+            fs::copy(log, &path).map_err(failed(FileAction::Write, &path))?;
         }
         // The install is whole without it.
         let shared_size = self.share(stage, key, &build_in(new), staged.manifest);
@@ -576,13 +578,17 @@ impl Shelf {
             ..staged.contents.of_admitted(admitted)
         });
         let path = new.join(RECORD);
-        record.write(&path).map_err(failed("written", &path))?;
+        record
+            .write(&path)
+            .map_err(failed(FileAction::Write, &path))?;
         let arriving = Note {
             intent: Intent::Arriving,
             entry: HistoryEntry::of_arrival(&record.contents),
             pointers: None,
         };
-        arriving.write_unseen(new).map_err(failed("written", new))?;
+        arriving
+            .write_unseen(new)
+            .map_err(failed(FileAction::Write, new))?;
         Ok(record)
     }
 
@@ -599,7 +605,9 @@ impl Shelf {
             entry: HistoryEntry::of_arrival(&record.contents),
             pointers: None,
         };
-        replacing.write(&place).map_err(failed("written", &place))?;
+        replacing
+            .write(&place)
+            .map_err(failed(FileAction::Write, &place))?;
         // They change places through the one's future place in the trash, so that the old one is never
         // anywhere else than on the shelf or in the trash.
         let exchanged = fs::rename(new, &former).and_then(|()| leave.exchange(&former, &place));
@@ -614,7 +622,9 @@ impl Shelf {
         };
         // Whatever happened, the notes say what is to be done now.
         let settled = self.settle(key).and_then(|()| self.settle_entries_of(key));
-        replaced.map_err(failed("replaced", &place)).and(settled)
+        replaced
+            .map_err(failed(FileAction::Replace, &place))
+            .and(settled)
     }
 
     /// Has a new build share blocks with the other installs; gives back how many bytes it shares.
@@ -626,7 +636,7 @@ impl Shelf {
         own: &Manifest,
     ) -> Result<u64, ShelfError> {
         // Most file systems cannot, and nothing has to be read for that.
-        if !sharing::can_share(stage.path()).map_err(failed("written", stage.path()))? {
+        if !sharing::can_share(stage.path()).map_err(failed(FileAction::Write, stage.path()))? {
             return Ok(0);
         }
         let mut others = Vec::new();
@@ -634,7 +644,7 @@ impl Shelf {
             let manifest = self.manifest(other)?;
             others.extend(manifest.map(|manifest| (self.install_folder(other), manifest)));
         }
-        sharing::share(build, own, &others).map_err(failed("shared", build))
+        sharing::share(build, own, &others).map_err(failed(FileAction::Share, build))
     }
 
     /// Writes the record of what stands in the place of the install with this key: for one whose own
@@ -648,7 +658,9 @@ impl Shelf {
         let _lock = self.lock(key, &mut |_| {})?;
         let path = self.record_path(key);
         let record = Record::new(contents.of_admitted(admitted));
-        record.replace(&path).map_err(failed("written", &path))
+        record
+            .replace(&path)
+            .map_err(failed(FileAction::Write, &path))
     }
 }
 

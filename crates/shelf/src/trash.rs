@@ -11,6 +11,7 @@ use std::path::{Path, PathBuf};
 use jiff::Timestamp;
 use vshelf_core::Key;
 use vshelf_core::admission::Admitted;
+use vshelf_files::action::FileAction;
 use vshelf_files::freed::Freed;
 use vshelf_files::tree::{bytes_in, remove_tree_telling};
 use vshelf_files::{optional, system};
@@ -167,10 +168,12 @@ impl Shelf {
     pub fn trashed_by(&self, removal: &HistoryEntry) -> Result<Option<Trashed>, ShelfError> {
         let folder = self.layout.trash().join(&self.runtime);
         let names = entry_names_of(&self.layout, &self.runtime);
-        let names = names.map_err(failed("read", &folder))?.into_iter();
+        let names = names
+            .map_err(failed(FileAction::Read, &folder))?
+            .into_iter();
         for name in names.filter(|name| name.key == removal.key) {
             let trashed = Trashed::read(&self.layout, &self.runtime, name);
-            let trashed = trashed.map_err(failed("read", &folder))?;
+            let trashed = trashed.map_err(failed(FileAction::Read, &folder))?;
             if trashed.entry.as_ref() == Some(removal) {
                 return Ok(Some(trashed));
             }
@@ -194,7 +197,7 @@ impl Shelf {
         }
         let removal = match Note::of_removal(folder) {
             Ok(None) => return Ok(false),
-            removal => removal.map_err(failed("read", folder))?,
+            removal => removal.map_err(failed(FileAction::Read, folder))?,
         };
         let returning = Note {
             intent: Intent::Returning,
@@ -202,18 +205,20 @@ impl Shelf {
             pointers: removal.and_then(|note| note.pointers),
         };
         let installs = self.installs_folder();
-        fs::create_dir_all(&installs).map_err(failed("written", &installs))?;
-        returning.write(folder).map_err(failed("written", folder))?;
+        fs::create_dir_all(&installs).map_err(failed(FileAction::Write, &installs))?;
+        returning
+            .write(folder)
+            .map_err(failed(FileAction::Write, folder))?;
         // The commit point of a return. A clean-up may have deleted the entry meanwhile.
         match Leave::Admitted(admitted).rename(folder, &place) {
             Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(false),
-            moved => moved.map_err(failed("moved back", folder))?,
+            moved => moved.map_err(failed(FileAction::MoveBack, folder))?,
         }
         for changed in [Some(installs.as_path()), folder.parent()]
             .into_iter()
             .flatten()
         {
-            system::sync_folder(changed).map_err(failed("synced", changed))?;
+            system::sync_folder(changed).map_err(failed(FileAction::Sync, changed))?;
         }
         self.settle(&trashed.key)?;
         Ok(true)

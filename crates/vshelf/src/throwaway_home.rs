@@ -12,6 +12,7 @@ use vshelf_app::integrate::files::own_program;
 use vshelf_demo::TODAY;
 use vshelf_demo::server::StandIn;
 use vshelf_demo::story::steps;
+use vshelf_files::action::FileAction;
 use vshelf_shell::quote;
 use vshelf_view::Palette;
 
@@ -30,7 +31,7 @@ impl Home {
         let folder = tempfile::Builder::new()
             .prefix("vivid-shelf-demo-")
             .tempdir()
-            .map_err(file_error(&std::env::temp_dir(), "written"))?;
+            .map_err(file_error(&std::env::temp_dir(), FileAction::Write))?;
         let home = Home {
             folder,
             shell: shell_here(),
@@ -61,7 +62,7 @@ impl Home {
         .and_then(|()| write(home.start_up_file(), home.prompt()))
         .and_then(|()| fs::create_dir(home.path("bin")))
         .and_then(|()| symlink(program, home.path("bin/vshelf")))
-        .map_err(file_error(home.folder.path(), "written"))?;
+        .map_err(file_error(home.folder.path(), FileAction::Write))?;
         Ok(home)
     }
 
@@ -119,7 +120,7 @@ impl Home {
     pub fn leave(self) -> Outcome {
         let path = self.folder.path().to_owned();
         let closed = self.folder.close();
-        Ok(closed.map_err(file_error(&path, "removed"))?)
+        Ok(closed.map_err(file_error(&path, FileAction::Remove))?)
     }
 }
 

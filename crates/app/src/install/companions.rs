@@ -5,6 +5,7 @@ use std::io;
 use std::path::{Path, PathBuf};
 
 use vshelf_core::definition::{ArchiveLayout, Companion};
+use vshelf_files::action::FileAction;
 use vshelf_files::system;
 use vshelf_files::tree::relative_target;
 use vshelf_shelf::Manifest;
@@ -46,7 +47,7 @@ pub fn add(
         });
         return Ok(None);
     };
-    fs::create_dir_all(&folder).map_err(file_error(&folder, "written"))?;
+    fs::create_dir_all(&folder).map_err(file_error(&folder, FileAction::Write))?;
     let title = format!("{} {}", companion.package, found.version);
     let report = TransferReport::begin(listener, title, None);
     let unpacked = transfer(
@@ -67,7 +68,7 @@ pub fn add(
         }
     }
     // Only now is it known which of its files are programs.
-    let own = Manifest::of(&folder).map_err(file_error(&folder, "read"))?;
+    let own = Manifest::of(&folder).map_err(file_error(&folder, FileAction::Read))?;
     let mut manifest = Manifest::default().with(&own, Path::new(&companion.folder));
     for (link, target) in &links {
         manifest = manifest.with_link(link, target);
@@ -138,15 +139,15 @@ fn fitting(job: &InstallJob, companion: &Companion) -> Result<Option<FittingComp
 /// Makes `link` in the tree lead to a program of a package in `folder`.
 fn link_program(tree: &Path, folder: &str, link: &Path, program: &str) -> Result<PathBuf, Error> {
     let path = tree.join(folder).join(program);
-    system::make_executable(&path).map_err(file_error(&path, "made a program"))?;
+    system::make_executable(&path).map_err(file_error(&path, FileAction::MakeProgram))?;
     let target = relative_target(link, &Path::new(folder).join(program));
     let place = tree.join(link);
     if let Some(parent) = place.parent() {
-        fs::create_dir_all(parent).map_err(file_error(&place, "written"))?;
+        fs::create_dir_all(parent).map_err(file_error(&place, FileAction::Write))?;
     }
     match system::symlink(&target, &place) {
         Err(error) if error.kind() != io::ErrorKind::AlreadyExists => {
-            Err(file_error(&place, "written")(error))
+            Err(file_error(&place, FileAction::Write)(error))
         }
         _ => Ok(target),
     }

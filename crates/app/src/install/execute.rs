@@ -11,6 +11,7 @@ use std::time::Instant;
 use vshelf_core::admission::Admitted;
 use vshelf_core::catalog::Build;
 use vshelf_core::definition::RecordedDefinition;
+use vshelf_files::action::FileAction;
 use vshelf_files::tree::remove_tree;
 use vshelf_shelf::record::{CompanionRecord, RecordContents};
 use vshelf_shelf::{Staged, recovery};
@@ -242,7 +243,7 @@ fn make(
     let begun = Instant::now();
     let stage = job.shelf.stage(job.key.as_str())?;
     let tree = stage.path().join("tree");
-    fs::create_dir(&tree).map_err(file_error(&tree, "written"))?;
+    fs::create_dir(&tree).map_err(file_error(&tree, FileAction::Write))?;
     let mut made = match recipe {
         Some(recipe) => from_source::build(job, recipe, archive, &tree, report)?,
         None => unpack(job, archive, &tree, report)?,

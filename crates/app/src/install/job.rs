@@ -18,7 +18,7 @@ use vshelf_sources::registries::UserSettings;
 use vshelf_sources::{Archive, Transport};
 
 use super::last_build::last_build;
-use crate::admission::{grounds, refused};
+use crate::admission::{check, grounds, refused};
 use crate::error::{Done, Error};
 use crate::events::LastBuild;
 use crate::runtime::Runtime;
@@ -89,8 +89,7 @@ impl InstallJob {
     ) -> Result<InstallJob, Error> {
         // A denied release is refused for that, whatever its sources.
         let grounds = grounds(runtime, &release.version, &release.publisher, narrowing)?;
-        let title = &runtime.definition.title;
-        (grounds.check_release()).map_err(|refusal| refused(title, &grounds, refusal))?;
+        check(runtime, &grounds)?;
         InstallJob::of_offers(
             runtime,
             release,

@@ -5,15 +5,16 @@ use vshelf_core::admission::Narrowing;
 use vshelf_core::catalog::Release;
 use vshelf_core::lock_file::LockedRelease;
 use vshelf_core::packages::Package;
+use vshelf_files::action::FileAction;
 use vshelf_sources::checksums::ChecksumLists;
 
 use super::job::{InstallJob, JobOptions, Offer, offers};
-use crate::admission::{grounds, refused};
+use crate::admission::{self, grounds};
 use crate::error::{Error, LockDifference, file_error};
 use crate::events::{Event, Listener};
 use crate::ledger;
 use crate::lock_check;
-use crate::lock_difference::difference;
+use crate::lock_difference::{check_on_shelf, differs};
 use crate::runtime::Runtime;
 
 /// The job of installing a locked release.
@@ -27,12 +28,11 @@ pub fn plan(
     lock_check::check_platform(runtime, locked)?;
     let narrowing = Narrowing::Lock(Box::new(locked.clone()));
     let grounds = grounds(runtime, &locked.version, &locked.publisher, narrowing)?;
-    let title = &runtime.definition.title;
-    (grounds.check_release()).map_err(|refusal| refused(title, &grounds, refusal))?;
+    admission::check(runtime, &grounds)?;
     let on_shelf = if options.again {
         None
     } else {
-        check_on_shelf(runtime, locked)?
+        locked_on_shelf(runtime, locked)?
     };
     let ledger = ledger::offered(runtime, &locked.key(), &host)?;
     let is_in_ledger = on_shelf.as_deref().is_some_and(|digest| {
@@ -52,11 +52,7 @@ pub fn plan(
     if let Some(digest) = on_shelf.filter(|_| !is_in_ledger)
         && !is_stated(runtime, &release, &offers, &digest, listener)?
     {
-        return Err(Error::LockedDiffers {
-            title: runtime.names().title_of(&locked.key()),
-            selector: runtime.names().key_as_typed(&locked.key()),
-            difference: LockDifference::Unstated(digest),
-        });
+        return Err(differs(runtime, locked, LockDifference::Unstated(digest)));
     }
     let builds = offers.iter().flat_map(|offer| &offer.builds);
     lock_check::check_declared(runtime, locked, builds)?;
@@ -75,23 +71,20 @@ pub fn plan(
 
 /// Fails if the install with the locked key is not the locked one. Returns the digest of its archive, or `None` if
 /// it is not on the shelf.
-fn check_on_shelf(runtime: &Runtime<'_>, locked: &LockedRelease) -> Result<Option<String>, Error> {
+fn locked_on_shelf(runtime: &Runtime<'_>, locked: &LockedRelease) -> Result<Option<String>, Error> {
+    check_on_shelf(runtime, locked)?;
     let Some(install) = runtime.snapshot.install(&locked.key()) else {
         return Ok(None);
     };
-    let differs = |difference| Error::LockedDiffers {
-        title: runtime.names().title_of(&locked.key()),
-        selector: runtime.names().key_as_typed(&locked.key()),
-        difference,
-    };
-    if let Some(difference) = difference(install, locked) {
-        return Err(differs(difference));
-    }
     if let Some(manifest) = runtime.shelf.manifest(&install.id.key)? {
         let changed = manifest.compare(&install.folder);
-        let changed = changed.map_err(file_error(&install.folder, "read"))?;
+        let changed = changed.map_err(file_error(&install.folder, FileAction::Read))?;
         if let Some(first) = changed.into_iter().next() {
-            return Err(differs(LockDifference::Changed(first.path)));
+            return Err(differs(
+                runtime,
+                locked,
+                LockDifference::Changed(first.path),
+            ));
         }
     }
     Ok(install.record.contents.digest.clone())

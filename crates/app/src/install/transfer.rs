@@ -7,6 +7,7 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 use std::thread;
 
 use vshelf_core::definition::ArchiveLayout;
+use vshelf_files::action::FileAction;
 use vshelf_files::optional;
 use vshelf_shelf::Manifest;
 use vshelf_shelf::pipe::pipe;
@@ -116,7 +117,7 @@ pub fn transfer(
 pub fn fetch(job: &InstallJob, archive: Archive, file: &Path) -> Result<u64, Error> {
     let partial = partial_file(job, &archive)?;
     let download = Download { archive, partial };
-    let mut written = File::create(file).map_err(file_error(file, "written"))?;
+    let mut written = File::create(file).map_err(file_error(file, FileAction::Write))?;
     let mut sink = |piece: &[u8]| written.write_all(piece);
     let fetched = download.run(&job.transport, &mut sink, &mut |_, _| {})?;
     download.forget()?;
@@ -134,7 +135,7 @@ pub fn forget(job: &InstallJob, archive: &Archive) {
 /// bytes are gone on with, and its key that only the holder of that key's lock writes to it.
 fn partial_file(job: &InstallJob, archive: &Archive) -> Result<PathBuf, Error> {
     let folder = &job.archives;
-    fs::create_dir_all(folder).map_err(file_error(folder, "written"))?;
+    fs::create_dir_all(folder).map_err(file_error(folder, FileAction::Write))?;
     let digest = archive.digest.to_string().replace(':', "-");
     let (runtime, key) = (&job.definition.name, job.key.as_str());
     Ok(folder.join(format!("{runtime}-{key}-{digest}.partial")))

@@ -13,6 +13,7 @@ use super::renewal::write_integrations;
 use crate::environment::Environment;
 use crate::error::{Done, Error, file_error};
 use crate::outcome::{Connected, WayToConnect};
+use vshelf_files::action::FileAction;
 
 /// Connects a shell; safe to repeat.
 pub fn connect(environment: &Environment, dialect: Dialect) -> Result<Connected, Error> {
@@ -87,7 +88,7 @@ pub fn start_up_file(environment: &Environment, dialect: Dialect) -> Result<Path
 
 /// The text of a file, empty where there is none.
 pub fn read_or_empty(file: &Path) -> Result<String, Error> {
-    let text = optional::read_text(file).map_err(file_error(file, "read"))?;
+    let text = optional::read_text(file).map_err(file_error(file, FileAction::Read))?;
     Ok(text.unwrap_or_default())
 }
 
@@ -106,7 +107,7 @@ pub fn start_up_file_naming(environment: &Environment, folder: &Path) -> Option<
 
 /// Writes a start-up file in one step; a new one is like any file of the person's.
 fn write_start_up_file(file: &Path, text: &str) -> Done {
-    atomic::write_shared(file, text.as_bytes()).map_err(file_error(file, "written"))
+    atomic::write_shared(file, text.as_bytes()).map_err(file_error(file, FileAction::Write))
 }
 
 /// Fails where a command cannot change the shell that called it, with the way to connect it.

@@ -5,6 +5,7 @@ use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
 use vshelf_core::{Pick, Request, Selector};
+use vshelf_files::action::FileAction;
 use vshelf_shelf::journal;
 use vshelf_shell::connection::Following;
 
@@ -157,7 +158,7 @@ fn install_required(
     let layout = environment.layout()?;
     let known = layout.installing();
     let folder = file.parent().unwrap_or(file);
-    if !journal::installs_in(&layout, folder).map_err(file_error(&known, "read"))? {
+    if !journal::installs_in(&layout, folder).map_err(file_error(&known, FileAction::Read))? {
         let answer = listener.ask(&Question::InstallRequired {
             file,
             title: &runtime.definition.title,
@@ -166,7 +167,7 @@ fn install_required(
         if answer != Answer::Yes {
             return Ok(answer);
         }
-        journal::note_installing(&layout, folder).map_err(file_error(&known, "written"))?;
+        journal::note_installing(&layout, folder).map_err(file_error(&known, FileAction::Write))?;
     }
     install_missing(runtime, request.clone(), Some(file), listener).map(|()| Answer::Yes)
 }

@@ -10,6 +10,7 @@ use vshelf_shell::{Dialect, quote, start_up};
 use super::stamps;
 use crate::environment::Environment;
 use crate::error::{Error, file_error};
+use vshelf_files::action::FileAction;
 
 /// The file that a shell's start-up file sources.
 pub fn integration_path(environment: &Environment, dialect: Dialect) -> Result<PathBuf, Error> {
@@ -101,10 +102,10 @@ fn program_as_started() -> Option<PathBuf> {
 
 /// Writes a file unless it has this text; says whether it did not.
 pub fn write_if_other(path: &Path, text: &str) -> Result<bool, Error> {
-    let before = optional::read_text(path).map_err(file_error(path, "read"))?;
+    let before = optional::read_text(path).map_err(file_error(path, FileAction::Read))?;
     if before.as_deref() == Some(text) {
         return Ok(false);
     }
-    atomic::write_file(path, text.as_bytes()).map_err(file_error(path, "written"))?;
+    atomic::write_file(path, text.as_bytes()).map_err(file_error(path, FileAction::Write))?;
     Ok(true)
 }

@@ -13,18 +13,20 @@ use crate::activity::is_program;
 use crate::environment::Environment;
 use crate::error::{Error, file_error};
 use crate::runtime::{Runtime, opening};
+use vshelf_files::action::FileAction;
 
 /// Makes the folder of launchers; gives back the folder and the names of the programs in it.
 pub fn make(environment: &Environment) -> Result<(PathBuf, Vec<String>), Error> {
     let folder = environment.layout()?.launchers();
-    fs::create_dir_all(&folder).map_err(file_error(&folder, "written"))?;
+    fs::create_dir_all(&folder).map_err(file_error(&folder, FileAction::Write))?;
     Ok((folder, refresh(environment)?))
 }
 
 /// Removes the folder of launchers; gives it back where there was one.
 pub fn remove(environment: &Environment) -> Result<Option<PathBuf>, Error> {
     let folder = environment.layout()?.launchers();
-    let removed = optional::remove_folder(&folder).map_err(file_error(&folder, "removed"))?;
+    let removed =
+        optional::remove_folder(&folder).map_err(file_error(&folder, FileAction::Remove))?;
     Ok(removed.then_some(folder))
 }
 
@@ -35,20 +37,21 @@ pub fn refresh(environment: &Environment) -> Result<Vec<String>, Error> {
     if !folder.is_dir() {
         return Ok(Vec::new());
     }
-    let there = optional::names(&folder).map_err(file_error(&folder, "read"))?;
+    let there = optional::names(&folder).map_err(file_error(&folder, FileAction::Read))?;
     let vshelf = own_program()?;
     let mut wanted = BTreeSet::new();
     for runtime in opening::entered(environment)? {
         let name = runtime.name();
         for program in programs(&runtime)? {
             let path = folder.join(&program);
-            write_launcher(&path, &vshelf, name, &program).map_err(file_error(&path, "written"))?;
+            write_launcher(&path, &vshelf, name, &program)
+                .map_err(file_error(&path, FileAction::Write))?;
             wanted.insert(program);
         }
     }
     for gone in there.iter().filter(|name| !wanted.contains(*name)) {
         let path = folder.join(gone);
-        fs::remove_file(&path).map_err(file_error(&path, "removed"))?;
+        fs::remove_file(&path).map_err(file_error(&path, FileAction::Remove))?;
     }
     Ok(wanted.into_iter().collect())
 }
@@ -70,7 +73,7 @@ fn programs(runtime: &Runtime<'_>) -> Result<BTreeSet<String>, Error> {
         for folder in &runtime.definition.folders {
             // A link to a folder that is gone has no programs.
             let folder = install.folder.join(folder);
-            let found = optional::names(&folder).map_err(file_error(&folder, "read"))?;
+            let found = optional::names(&folder).map_err(file_error(&folder, FileAction::Read))?;
             let found = found.into_iter();
             programs.extend(found.filter(|name| is_program(&folder.join(name))));
         }

@@ -9,6 +9,7 @@ use vshelf_shell::start_up;
 use super::connect::{read_or_empty, start_up_file};
 use crate::environment::Environment;
 use crate::error::{Error, file_error};
+use vshelf_files::action::FileAction;
 
 /// What is left.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -50,7 +51,7 @@ pub fn remains(environment: &Environment) -> Result<Remains, Error> {
     let mut left = Vec::new();
     for (folder, kept) in all {
         if folder.exists() {
-            let bytes = bytes_in(folder).map_err(file_error(folder, "read"))?;
+            let bytes = bytes_in(folder).map_err(file_error(folder, FileAction::Read))?;
             left.push((folder.clone(), kept, bytes));
         }
     }

@@ -14,12 +14,13 @@ use super::files::{
 use crate::conclude::{Changed, conclude};
 use crate::environment::Environment;
 use crate::error::{Done, Error, file_error};
+use vshelf_files::action::FileAction;
 
 /// Writes the files of every connected shell anew where this program is not the one that wrote them last.
 /// Open shells keep what they have read, which any version answers.
 pub fn renew_where_other(environment: &Environment) -> Done {
     let stamp = environment.layout()?.program_stamp();
-    if has_time_of(&stamp, &own_program()?).map_err(file_error(&stamp, "read"))? {
+    if has_time_of(&stamp, &own_program()?).map_err(file_error(&stamp, FileAction::Read))? {
         return Ok(());
     }
     write_integrations(environment, None).map(drop)
@@ -41,7 +42,7 @@ pub fn write_integrations(
     }
     conclude(environment, Changed::Shelf)?;
     let stamp = layout.program_stamp();
-    write_stamp(&stamp, &own_program()?).map_err(file_error(&stamp, "written"))?;
+    write_stamp(&stamp, &own_program()?).map_err(file_error(&stamp, FileAction::Write))?;
     Ok(changed)
 }
 

@@ -9,6 +9,7 @@ use std::path::{Path, PathBuf};
 use std::time::SystemTime;
 
 use vshelf_core::Pick;
+use vshelf_files::action::FileAction;
 use vshelf_files::{atomic, optional};
 
 use crate::environment::Environment;
@@ -46,7 +47,9 @@ pub fn folder(environment: &Environment) -> Result<PathBuf, Error> {
 pub fn forget(environment: &Environment) -> Done {
     let folder = folder(environment)?;
     let removed = optional::remove_folder(&folder);
-    removed.map(drop).map_err(file_error(&folder, "removed"))
+    removed
+        .map(drop)
+        .map_err(file_error(&folder, FileAction::Remove))
 }
 
 /// How a shell reads what it is to use.

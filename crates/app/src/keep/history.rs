@@ -5,6 +5,7 @@ use std::path::PathBuf;
 use vshelf_core::packages::Package;
 use vshelf_core::tidy::Reason;
 use vshelf_core::{Pick, Version};
+use vshelf_files::action::FileAction;
 use vshelf_shelf::journal::{self, HistoryEntry, Lines, Operation};
 use vshelf_shelf::{Install, recovery};
 
@@ -62,8 +63,10 @@ impl Departure {
 /// Everything that was done, oldest first, with what commands that were cut off did and did not write down.
 pub fn read(environment: &Environment) -> Result<Lines<HistoryEntry>, Error> {
     let layout = environment.layout()?;
-    let mut lines = journal::history(&layout).map_err(file_error(&layout.history(), "read"))?;
-    let committed = recovery::committed(&layout).map_err(file_error(layout.data(), "read"))?;
+    let mut lines =
+        journal::history(&layout).map_err(file_error(&layout.history(), FileAction::Read))?;
+    let committed =
+        recovery::committed(&layout).map_err(file_error(layout.data(), FileAction::Read))?;
     for entry in committed {
         if !lines.entries.iter().any(|other| other.id == entry.id) {
             lines.entries.push(entry);

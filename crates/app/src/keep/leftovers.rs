@@ -6,6 +6,7 @@ use std::path::{Path, PathBuf};
 use std::time::{Duration, SystemTime};
 
 use serde::Serialize;
+use vshelf_files::action::FileAction;
 use vshelf_files::freed::Freed;
 use vshelf_files::lock::Lock;
 use vshelf_files::optional;
@@ -82,7 +83,7 @@ impl Leftover {
     fn file(kind: LeftoverKind, path: PathBuf) -> Result<Leftover, Error> {
         Ok(Leftover {
             kind,
-            bytes: bytes_in(&path).map_err(file_error(&path, "read"))?,
+            bytes: bytes_in(&path).map_err(file_error(&path, FileAction::Read))?,
             place: Place::File(path),
         })
     }
@@ -91,7 +92,7 @@ impl Leftover {
         let bytes = trashed.bytes();
         Ok(Leftover {
             kind: LeftoverKind::RemovedInstall,
-            bytes: bytes.map_err(file_error(trashed.folder(), "read"))?,
+            bytes: bytes.map_err(file_error(trashed.folder(), FileAction::Read))?,
             place: Place::Trash(Box::new(trashed)),
         })
     }
@@ -99,12 +100,12 @@ impl Leftover {
     /// A build that nobody works on now; nothing where somebody does.
     fn build(folder: PathBuf) -> Result<Option<Leftover>, Error> {
         let lock = Lock::try_acquire(&from_source::lock_of(&folder));
-        let Some(lock) = lock.map_err(file_error(&folder, "read"))? else {
+        let Some(lock) = lock.map_err(file_error(&folder, FileAction::Read))? else {
             return Ok(None);
         };
         Ok(Some(Leftover {
             kind: LeftoverKind::UnfinishedBuild,
-            bytes: bytes_in(&folder).map_err(file_error(&folder, "read"))?,
+            bytes: bytes_in(&folder).map_err(file_error(&folder, FileAction::Read))?,
             place: Place::Build(folder, lock),
         }))
     }
@@ -114,16 +115,16 @@ impl Leftover {
         match self.place {
             Place::Abandoned(abandoned) => abandoned
                 .delete(freed)
-                .map_err(|stuck| file_error(&stuck.folder, "deleted")(stuck.source)),
+                .map_err(|stuck| file_error(&stuck.folder, FileAction::Delete)(stuck.source)),
             Place::File(path) => {
-                optional::remove(&path).map_err(file_error(&path, "deleted"))?;
+                optional::remove(&path).map_err(file_error(&path, FileAction::Delete))?;
                 Ok(self.bytes)
             }
             Place::Trash(trashed) => trash::delete(*trashed, Running::Spared, freed),
             Place::Build(folder, lock) => {
                 let deleted = remove_tree_telling(&folder, freed).whole();
                 drop(lock);
-                deleted.map_err(file_error(&folder, "deleted"))
+                deleted.map_err(file_error(&folder, FileAction::Delete))
             }
         }
     }
@@ -132,8 +133,8 @@ impl Leftover {
 /// What commands that were cut off left behind, and what of that cannot even be looked at.
 pub fn unfinished(environment: &Environment) -> Result<(Vec<Leftover>, Vec<Stuck>), Error> {
     let layout = environment.layout()?;
-    let (abandoned, stuck) =
-        recovery::abandoned_folders(&layout).map_err(file_error(&layout.staging(), "read"))?;
+    let (abandoned, stuck) = recovery::abandoned_folders(&layout)
+        .map_err(file_error(&layout.staging(), FileAction::Read))?;
     let leftovers = abandoned.into_iter().map(Leftover::abandoned);
     Ok((leftovers.collect(), stuck))
 }
@@ -143,13 +144,13 @@ pub fn find(environment: &Environment, all_trash: bool) -> Result<Vec<Leftover>,
     let folders = environment.folders()?;
     let (mut found, _) = unfinished(environment)?;
     let archives = folders.cache.join("archives");
-    for entry in optional::entries(&archives).map_err(file_error(&archives, "read"))? {
+    for entry in optional::entries(&archives).map_err(file_error(&archives, FileAction::Read))? {
         if is_stale(&entry.path()) {
             found.push(Leftover::file(LeftoverKind::PartialDownload, entry.path())?);
         }
     }
     let builds = environment.layout()?.builds();
-    for entry in optional::entries(&builds).map_err(file_error(&builds, "read"))? {
+    for entry in optional::entries(&builds).map_err(file_error(&builds, FileAction::Read))? {
         if entry.path().is_dir() {
             found.extend(Leftover::build(entry.path())?);
         }
@@ -172,7 +173,9 @@ fn unclaimed_catalogs(environment: &Environment) -> Result<Vec<PathBuf>, Error> 
     let folders = environment.folders()?;
     let (catalogs, folder) = (environment.catalogs()?, folders.cache.join("catalogs"));
     let names = catalogs.kept_of(definitions::names(folders)?);
-    let names = names.map_err(file_error(&folder, "read"))?.into_iter();
+    let names = names
+        .map_err(file_error(&folder, FileAction::Read))?
+        .into_iter();
     let definitions = names.map(|name| environment.definition(&name));
     let definitions = match definitions.collect::<Result<Vec<_>, _>>() {
         // Nobody knows which catalogs a broken definition claims.
@@ -180,7 +183,7 @@ fn unclaimed_catalogs(environment: &Environment) -> Result<Vec<PathBuf>, Error> 
         definitions => definitions?,
     };
     let unclaimed = catalogs.unclaimed(&definitions);
-    unclaimed.map_err(file_error(&folder, "read"))
+    unclaimed.map_err(file_error(&folder, FileAction::Read))
 }
 
 /// Whether a file was not written to for long, by the clock that files have their times from.

@@ -5,13 +5,14 @@ use std::time::Duration;
 
 use vshelf_core::packages::{self, Package, PackageAction, PackageTool};
 use vshelf_core::{Key, Pick};
+use vshelf_files::action::FileAction;
 use vshelf_shelf::probe;
 use vshelf_shelf::record::Adopted;
 use vshelf_shelf::store::program_named;
 
 use super::found_packages;
 use crate::admission;
-use crate::error::{Done, Error, PackageAttempt, file_error};
+use crate::error::{Done, Error, PackageAttempt, ToolProblem, file_error};
 use crate::events::{Event, Listener, Task};
 use crate::outcome::CarryOutcome;
 use crate::runtime::Runtime;
@@ -52,10 +53,10 @@ impl Tool<'_> {
 
     fn run(&self, arguments: &[String]) -> Result<Output, Error> {
         let output = self.command(arguments).output();
-        output.map_err(|error| self.failed("cannot be started", error.to_string()))
+        output.map_err(|error| self.failed(ToolProblem::Start, error.to_string()))
     }
 
-    fn failed(&self, problem: &'static str, cause: String) -> Error {
+    fn failed(&self, problem: ToolProblem, cause: String) -> Error {
         Error::PackageTool {
             tool: self.tool.program.clone(),
             install: self.runtime.names().selector_of(self.key),
@@ -78,9 +79,10 @@ pub fn list(runtime: &Runtime<'_>, key: &Key) -> Result<Vec<Package>, Error> {
     let tool = tool(runtime, key)?;
     if !tool.tool.found.is_empty() {
         let folder = runtime.shelf.install_folder(key);
-        return found_packages::list(tool.tool, &folder).map_err(file_error(&folder, "read"));
+        return found_packages::list(tool.tool, &folder)
+            .map_err(file_error(&folder, FileAction::Read));
     }
-    let unlisted = |cause: String| tool.failed("does not list its packages", cause);
+    let unlisted = |cause: String| tool.failed(ToolProblem::List, cause);
     let output = probe::run(tool.command(&tool.tool.list), PATIENCE)
         .map_err(|error| unlisted(error.to_string()))?;
     let listed = String::from_utf8_lossy(&output.stdout);

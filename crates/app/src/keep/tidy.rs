@@ -3,6 +3,7 @@
 use vshelf_core::resolve::Scope;
 use vshelf_core::tidy::{Assessment, Verdict};
 use vshelf_core::{Key, Request};
+use vshelf_files::action::FileAction;
 use vshelf_files::freed::Freed;
 use vshelf_shelf::journal::{self, Operation};
 use vshelf_shelf::recovery;
@@ -194,7 +195,8 @@ pub fn apply(
     }
     trash::bound(environment, listener);
     let layout = environment.layout()?;
-    journal::forget_gone_projects(&layout).map_err(file_error(&layout.projects(), "written"))?;
+    journal::forget_gone_projects(&layout)
+        .map_err(file_error(&layout.projects(), FileAction::Write))?;
     Ok(tidied)
 }
 

@@ -5,6 +5,7 @@ use jiff::SignedDuration;
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
 use vshelf_core::admission::Admitted;
+use vshelf_files::action::FileAction;
 use vshelf_files::freed::Freed;
 use vshelf_files::system;
 use vshelf_shelf::Install;
@@ -50,7 +51,7 @@ pub fn room(environment: &Environment) -> Result<u64, Error> {
 /// Everything in the trash, removed last first.
 pub fn all(environment: &Environment) -> Result<Vec<Trashed>, Error> {
     let layout = environment.layout()?;
-    in_trash(&layout).map_err(file_error(&layout.trash(), "read"))
+    in_trash(&layout).map_err(file_error(&layout.trash(), FileAction::Read))
 }
 
 /// What in the trash has been there for too long, or is too much, removed last first.
@@ -94,7 +95,7 @@ pub fn delete(trashed: Trashed, running: Running, freed: &Freed) -> Result<u64, 
     let folder = trashed.folder().to_owned();
     trashed
         .delete(running, freed)
-        .map_err(file_error(&folder, "deleted"))
+        .map_err(file_error(&folder, FileAction::Delete))
 }
 
 /// Puts what is in the trash of a removal back on the shelf; says whether it did.

@@ -7,6 +7,7 @@ use jiff::civil::{Date, date};
 use vshelf_app::error::file_error;
 use vshelf_app::timeline::{LineChoice, choose_lines, years_around};
 use vshelf_app::{Environment, Runtime};
+use vshelf_files::action::FileAction;
 use vshelf_files::atomic;
 
 use super::command::{CommandArgs, RunCommand};
@@ -71,7 +72,8 @@ impl RunCommand for Timeline {
         }
         if let Some(file) = &self.svg {
             let drawn = facts.chart(years, &lines).render_svg();
-            atomic::write_file(file, drawn.as_bytes()).map_err(file_error(file, "written"))?;
+            atomic::write_file(file, drawn.as_bytes())
+                .map_err(file_error(file, FileAction::Write))?;
             return ui.done(format!("The drawing is in {}.", shown(file)));
         }
         facts.show(ui, years, &lines)

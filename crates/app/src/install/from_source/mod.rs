@@ -19,6 +19,7 @@ use vshelf_core::definition::build::{
 use vshelf_core::definition::fingerprint;
 use vshelf_core::definition::needs::Needs;
 use vshelf_core::template::Template;
+use vshelf_files::action::FileAction;
 use vshelf_files::lock::Lock;
 use vshelf_files::optional;
 use vshelf_files::tree::{bytes_in, remove_tree};
@@ -117,7 +118,7 @@ pub fn failing_check<'s>(
     section: &'s BuildSection,
     folder: &Path,
 ) -> Result<Option<FailingCheck<'s>>, Error> {
-    let scratch = tempfile::tempdir().map_err(file_error(&env::temp_dir(), "written"))?;
+    let scratch = tempfile::tempdir().map_err(file_error(&env::temp_dir(), FileAction::Write))?;
     let surroundings = steps::Surroundings {
         folder: folder.to_owned(),
         home: scratch.path().join("home"),
@@ -191,7 +192,7 @@ pub fn lock_of(folder: &Path) -> PathBuf {
 /// Waits for whoever deletes what an earlier attempt left, and holds the build.
 fn hold(folder: &Path) -> Result<Lock, Error> {
     let lock = Lock::acquire(&lock_of(folder), PATIENCE, &mut |_| {}).map_err(ShelfError::from)?;
-    fs::create_dir_all(folder).map_err(file_error(folder, "written"))?;
+    fs::create_dir_all(folder).map_err(file_error(folder, FileAction::Write))?;
     Ok(lock)
 }
 
@@ -253,16 +254,16 @@ pub fn build(
     let log = fs::read_to_string(work.log()).unwrap_or_default();
     let made = work.made()?;
     work.check(&made)?;
-    let space = bytes_in(&work.folder).map_err(file_error(&work.folder, "read"))?;
-    fs::remove_dir(tree).map_err(file_error(tree, "written"))?;
-    fs::rename(&made, tree).map_err(file_error(tree, "written"))?;
+    let space = bytes_in(&work.folder).map_err(file_error(&work.folder, FileAction::Read))?;
+    fs::remove_dir(tree).map_err(file_error(tree, FileAction::Write))?;
+    fs::rename(&made, tree).map_err(file_error(tree, FileAction::Write))?;
     let libraries = needs.found.iter().map(|found| BuiltWith {
         name: found.name.clone(),
         version: found.version.clone(),
     });
     Ok(Made {
         fetched,
-        manifest: Manifest::of(tree).map_err(file_error(tree, "read"))?,
+        manifest: Manifest::of(tree).map_err(file_error(tree, FileAction::Read))?,
         archive,
         built: Some(Built {
             compiler: needs.compiler.clone(),
@@ -294,7 +295,7 @@ impl Work<'_> {
     fn note(&self) -> Result<(), Error> {
         let file = self.folder.join("progress.json");
         let text = serde_json::to_vec(&self.progress).expect("texts and numbers serialise");
-        fs::write(&file, text).map_err(file_error(&file, "written"))
+        fs::write(&file, text).map_err(file_error(&file, FileAction::Write))
     }
 
     /// Unpacks the source, unless that is done: what was built of it stays.
@@ -309,13 +310,13 @@ impl Work<'_> {
         let source = self.source();
         remove_tree(&source)
             .whole()
-            .map_err(file_error(&source, "removed"))?;
-        fs::create_dir_all(&source).map_err(file_error(&source, "written"))?;
+            .map_err(file_error(&source, FileAction::Remove))?;
+        fs::create_dir_all(&source).map_err(file_error(&source, FileAction::Write))?;
         let unpacked = transfer(self.job, archive, &ArchiveLayout::below(1), &source, report)?;
         let patched = self.patch()?;
         for replacement in &self.section.replace {
             let file = source.join(&replacement.file);
-            let text = fs::read_to_string(&file).map_err(file_error(&file, "read"))?;
+            let text = fs::read_to_string(&file).map_err(file_error(&file, FileAction::Read))?;
             if !text.contains(&replacement.text) {
                 return Err(Error::NothingToReplace {
                     file: replacement.file.clone(),
@@ -324,7 +325,7 @@ impl Work<'_> {
             }
             let by = self.filled(&replacement.by);
             fs::write(&file, text.replace(&replacement.text, &by))
-                .map_err(file_error(&file, "written"))?;
+                .map_err(file_error(&file, FileAction::Write))?;
         }
         self.progress = Progress {
             unpacked: true,
