@@ -26,6 +26,7 @@ use crate::ledger;
 use crate::mistakes::{self, Mistake};
 use crate::other_copy::OtherCopy;
 use crate::runtime::Runtime;
+use crate::runtime::published::Extent;
 
 /// The bytes that a large install needs, downloaded and unpacked.
 const ROOM_FOR_INSTALL: u64 = 500_000_000;
@@ -546,7 +547,11 @@ impl Checkup {
         let (name, title) = (runtime.name().to_owned(), runtime.definition.title.clone());
         let today = runtime.today();
         let offline = runtime.environment().transport.is_offline();
-        if let Err(error) = runtime.published.load(!offline) {
+        let extent = match offline {
+            true => Extent::Releases,
+            false => Extent::Anew,
+        };
+        if let Err(error) = runtime.published.load(extent) {
             self.findings.push(Finding::NoCatalog {
                 runtime: name,
                 title,

@@ -9,6 +9,7 @@ use crate::conclude::{Changed, conclude};
 use crate::defaults::kept_as;
 use crate::environment::Environment;
 use crate::error::{Done, Error, Taken};
+use crate::runtime::published::Extent;
 use crate::runtime::{Runtime, opening};
 
 /// A label.
@@ -107,7 +108,7 @@ pub fn set(environment: &Environment, name: &str, request: &Request) -> Result<N
         .outcome
         .is_ok();
     if !on_shelf {
-        runtime.published.load(false)?;
+        runtime.published.load(Extent::Releases)?;
         runtime.choosing().resolve(request, Scope::Published)?;
     }
     if selector.eq_ignore_ascii_case(name) {

@@ -8,6 +8,7 @@ use vshelf_core::packages::Package;
 use crate::error::{Done, Error};
 use crate::ledger;
 use crate::runtime::Runtime;
+use crate::runtime::published::Extent;
 
 /// Fails if a lock has no archive for this platform.
 pub fn check_platform(runtime: &Runtime<'_>, locked: &LockedRelease) -> Done {
@@ -80,7 +81,7 @@ pub fn check_stated(runtime: &mut Runtime<'_>, locked: &LockedRelease) -> Done {
     let mut found = release(runtime);
     let ledger = ledger::stated(runtime, &locked.key())?;
     if found.is_none() && ledger.is_empty() && !runtime.environment().transport.is_offline() {
-        runtime.published.load(false)?;
+        runtime.published.load(Extent::Releases)?;
         found = release(runtime);
     }
     if found.is_none() && ledger.is_empty() {

@@ -28,6 +28,7 @@ use crate::install::job::{Offer, check_contradiction};
 use crate::ledger;
 use crate::lock_check::{check_platform, check_stated};
 use crate::project::{self, FoundRequirement};
+use crate::runtime::published::Extent;
 use crate::runtime::{Runtime, opening};
 use crate::sourcing::source_of;
 
@@ -264,7 +265,9 @@ impl Wanted<'_> {
         before: Option<&LockedRelease>,
         kept: Option<&LockedRelease>,
     ) -> Result<LockedRelease, Error> {
-        self.runtime.published.load_and_tell(true, run.listener)?;
+        self.runtime
+            .published
+            .load_and_tell(Extent::Anew, run.listener)?;
         let (version, publisher) = self.choose(kept)?;
         // Every form of an archive is locked whose source answers. The others were asked already.
         let mut sources = self.runtime.definition.sources.iter();

@@ -29,6 +29,7 @@ use crate::install::first_start::glibc_here;
 use crate::install::job::{Offer, offers};
 use crate::install::transfer::TransferReport;
 use crate::runtime::Runtime;
+use crate::runtime::published::Extent;
 
 /// What is to be mirrored.
 #[derive(Clone, Debug)]
@@ -272,7 +273,9 @@ impl Work<'_> {
             }
         };
         let mut runtime = Runtime::named(on_platform, Some(self.name))?;
-        runtime.published.load_and_tell(true, self.listener)?;
+        runtime
+            .published
+            .load_and_tell(Extent::Anew, self.listener)?;
         tree.take_over(runtime.published.catalog());
         for release in self.wanted(&runtime, requests, platform) {
             match self.fetch(&runtime, release, tree) {

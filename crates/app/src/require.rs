@@ -20,6 +20,7 @@ use crate::integrate::connect::way_to_connect;
 use crate::manifest;
 use crate::outcome::WayToConnect;
 use crate::project::{self, FoundRequirement};
+use crate::runtime::published::Extent;
 use crate::runtime::{Runtime, opening};
 use crate::session;
 
@@ -203,7 +204,7 @@ pub fn write(
         .outcome
         .is_ok();
     if !on_shelf {
-        runtime.published.load(false)?;
+        runtime.published.load(Extent::Releases)?;
     }
     let text = text_of(&runtime, &request, exact, on_shelf)?;
     let rule = Activity::of(&runtime).rule();

@@ -24,6 +24,7 @@ use crate::environment::Environment;
 use crate::error::{DefinitionProblem, Done, Error, file_error};
 use crate::events::{Answer, Event, Listener, Question, Task};
 use crate::runtime::Runtime;
+use crate::runtime::published::Extent;
 use crate::settings;
 
 /// A runtime that is known.
@@ -112,7 +113,7 @@ pub fn add(
         // The definition came over the network, and so can what its sources state. If they do not answer now,
         // the next command that needs it asks again.
         let mut runtime = Runtime::named(environment, Some(&definition.name))?;
-        if let Err(error) = runtime.published.load(false) {
+        if let Err(error) = runtime.published.load(Extent::Releases) {
             listener.tell(Event::LeftUndone(&error));
         }
     }

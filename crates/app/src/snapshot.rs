@@ -113,7 +113,25 @@ pub fn size_on_disk(install: &Install) -> Result<u64, Error> {
 pub struct PublishedSnapshot {
     pub(crate) catalog: OnceCell<Option<Loaded>>,
     pub(crate) outline: OnceCell<Catalog>,
-    pub(crate) heads: OnceCell<Catalog>,
+    pub(crate) heads: OnceCell<Option<Loaded>>,
+}
+
+impl PublishedSnapshot {
+    /// A catalog with all releases.
+    pub(crate) fn of_all(loaded: Loaded) -> PublishedSnapshot {
+        PublishedSnapshot {
+            catalog: OnceCell::from(Some(loaded)),
+            ..PublishedSnapshot::default()
+        }
+    }
+
+    /// A catalog with those releases alone that stand for their lines.
+    pub(crate) fn of_heads(loaded: Loaded) -> PublishedSnapshot {
+        PublishedSnapshot {
+            heads: OnceCell::from(Some(loaded)),
+            ..PublishedSnapshot::default()
+        }
+    }
 }
 
 /// A file of a project, as far as it counts.
@@ -209,12 +227,9 @@ impl Snapshots {
     pub fn renew_published(
         &self,
         definition: &Arc<Definition>,
-        loaded: Loaded,
+        snapshot: PublishedSnapshot,
     ) -> Rc<PublishedSnapshot> {
-        let snapshot = Rc::new(PublishedSnapshot {
-            catalog: OnceCell::from(Some(loaded)),
-            ..PublishedSnapshot::default()
-        });
+        let snapshot = Rc::new(snapshot);
         let name = definition.name.as_str();
         keep(&self.published, name, (Arc::clone(definition), &snapshot));
         snapshot

@@ -16,6 +16,7 @@ use crate::ledger;
 use crate::lock_check;
 use crate::lock_difference::{check_on_shelf, differs};
 use crate::runtime::Runtime;
+use crate::runtime::published::Extent;
 
 /// The job of installing a locked release.
 pub fn plan(
@@ -93,11 +94,11 @@ fn locked_on_shelf(runtime: &Runtime<'_>, locked: &LockedRelease) -> Result<Opti
 /// Asks the sources of the publisher for the locked release, and for more of them until one states a locked
 /// digest.
 fn ask(runtime: &mut Runtime<'_>, locked: &LockedRelease) -> Result<(Release, Vec<Offer>), Error> {
-    runtime.published.load(false)?;
+    runtime.published.load(Extent::Releases)?;
     let is_offline = runtime.environment().transport.is_offline();
     let mut found = offered(runtime, locked)?;
     if found.is_none() && !is_offline {
-        runtime.published.load(true)?;
+        runtime.published.load(Extent::Anew)?;
         found = offered(runtime, locked)?;
     }
     let may_state = |(_, offers): &(Release, Vec<Offer>)| {

@@ -12,6 +12,7 @@ use crate::environment::Environment;
 use crate::error::{Done, Error};
 use crate::events::Listener;
 use crate::runtime::Runtime;
+use crate::runtime::published::Extent;
 
 /// Jobs, each with the request that it was planned for first.
 #[derive(Debug, Default)]
@@ -70,7 +71,7 @@ fn plan_job(
 
 /// Loads the catalog, and asks the source again where what is kept does not have what is asked for.
 fn load_for(runtime: &mut Runtime<'_>, request: &Request, listener: &dyn Listener) -> Done {
-    runtime.published.load(false)?;
+    runtime.published.load(Extent::Releases)?;
     let missing = matches!(
         runtime
             .choosing()
@@ -83,7 +84,7 @@ fn load_for(runtime: &mut Runtime<'_>, request: &Request, listener: &dyn Listene
         Selector::Version(_) | Selector::Range(_) | Selector::Name(_)
     );
     if missing && worth_asking && !runtime.environment().transport.is_offline() {
-        runtime.published.load(true)?;
+        runtime.published.load(Extent::Anew)?;
     }
     runtime.published.tell_age(listener);
     Ok(())

@@ -29,6 +29,7 @@ use crate::install::job::{InstallJob, JobOptions};
 use crate::locking::{self, LockRequest};
 use crate::outcome::RenewalStep;
 use crate::project::{self, FoundRequirement};
+use crate::runtime::published::Extent;
 use crate::runtime::{Runtime, opening};
 
 /// What is done otherwise than usual.
@@ -111,7 +112,9 @@ pub fn plan_renewals<'c>(
     let mut plans = Vec::new();
     for (mut runtime, keys) in meant(environment, lines)? {
         runtime.names().tell_untold(listener);
-        runtime.published.load_and_tell(false, listener)?;
+        runtime
+            .published
+            .load_and_tell(Extent::Releases, listener)?;
         let planned = plan_runtime(&runtime, &keys, listener)?;
         plans.push((runtime, planned));
     }

@@ -19,6 +19,7 @@ use crate::install::execute::execute;
 use crate::install::job::{InstallJob, JobOptions};
 use crate::outcome::Restored;
 use crate::runtime::Runtime;
+use crate::runtime::published::Extent;
 
 /// Restores what the requests name, or else everything that the last command which removed anything
 /// removed. All failures are told but the last, which is given back.
@@ -128,7 +129,7 @@ fn plan(mut runtime: Runtime<'_>, entry: &HistoryEntry) -> Result<InstallJob, Er
         source_name: record.source.clone(),
         cause: cause.map(Box::new),
     };
-    let load = runtime.published.load(false);
+    let load = runtime.published.load(Extent::Releases);
     load.map_err(|error| no_longer(Some(error)))?;
     let options = JobOptions {
         keep_broken: record.broken.is_some(),

@@ -17,6 +17,17 @@ use crate::events::{CatalogStatus, Event, Listener, Task};
 use crate::snapshot::PublishedSnapshot;
 use crate::sourcing::{self, Ask, PassedOver};
 
+/// How much of a catalog is loaded.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Extent {
+    /// Lines, and the releases that stand for them.
+    Lines,
+    /// All releases.
+    Releases,
+    /// All releases, as the sources have them now, however fresh what is kept is.
+    Anew,
+}
+
 /// What is published of a runtime.
 #[derive(Debug)]
 pub struct Published<'c> {
@@ -44,24 +55,29 @@ impl Published<'_> {
             .as_ref()
     }
 
-    /// The catalog as its sources have it now, or as it is kept where that is fresh or no source
-    /// answers.
-    pub fn load(&mut self, ask_anyway: bool) -> Done {
+    /// Loads the catalog: as it is kept if that is fresh or no source answers, or else as the sources have it now.
+    pub fn load(&mut self, extent: Extent) -> Done {
         let cache = self.environment.catalogs()?;
         let now = self.environment.now()?;
-        let asks_nobody = self.environment.transport.is_offline();
-        let kept = match (asks_nobody, ask_anyway) {
-            (true, _) => cache.merged(&self.definition),
-            (false, false) => cache.fresh_merged(&self.definition, now),
-            (false, true) => None,
+        let (definition, is_offline) = (&self.definition, self.environment.transport.is_offline());
+        let kept = match (extent, is_offline) {
+            (Extent::Lines, true) => cache.merged_heads(definition),
+            (Extent::Lines, false) => cache.fresh_heads(definition, now),
+            (Extent::Releases, false) => cache.fresh_merged(definition, now),
+            (Extent::Releases | Extent::Anew, true) => cache.merged(definition),
+            (Extent::Anew, false) => None,
         };
         match kept {
             Some(loaded) => {
+                let snapshot = match extent {
+                    Extent::Lines => PublishedSnapshot::of_heads(loaded),
+                    Extent::Releases | Extent::Anew => PublishedSnapshot::of_all(loaded),
+                };
                 let snapshots = self.environment.snapshots();
-                self.snapshot = snapshots.renew_published(&self.definition, loaded);
+                self.snapshot = snapshots.renew_published(definition, snapshot);
                 Ok(())
             }
-            None if ask_anyway => self.ask_sources(Ask::Usual),
+            None if extent == Extent::Anew => self.ask_sources(Ask::Usual),
             None => self.ask_sources(Ask::Stale),
         }
     }
@@ -78,18 +94,15 @@ impl Published<'_> {
         let asked = sourcing::ask(self.environment, &self.definition, which)?;
         self.passed_over = asked.passed_over;
         let snapshots = self.environment.snapshots();
-        self.snapshot = snapshots.renew_published(&self.definition, asked.loaded);
+        let snapshot = PublishedSnapshot::of_all(asked.loaded);
+        self.snapshot = snapshots.renew_published(&self.definition, snapshot);
         Ok(())
     }
 
     /// Loads the catalog as [`Published::load`] does, and tells how old it is.
-    pub fn load_and_tell(
-        &mut self,
-        ask_anyway: bool,
-        listener: &dyn Listener,
-    ) -> Result<(), Error> {
+    pub fn load_and_tell(&mut self, extent: Extent, listener: &dyn Listener) -> Result<(), Error> {
         let title = self.definition.title.clone();
-        let load = || self.load(ask_anyway);
+        let load = || self.load(extent);
         Task::LoadingCatalog(&title).during(listener, load)?;
         self.tell_age(listener);
         Ok(())
@@ -113,7 +126,11 @@ impl Published<'_> {
 
     /// How old the catalog is that is kept here, and why.
     pub(crate) fn age(&self) -> Option<CatalogStatus> {
-        let origin = &self.kept()?.origin;
+        let heads = || self.snapshot.heads.get()?.as_ref();
+        let origin = match self.snapshot.catalog.get() {
+            None => &heads().or_else(|| self.kept())?.origin,
+            Some(_) => &self.kept()?.origin,
+        };
         let today = self.environment.today().unwrap_or(self.today);
         Some(CatalogStatus {
             title: self.definition.title.clone(),
@@ -146,8 +163,8 @@ impl Published<'_> {
         if let Some(Some(loaded)) = self.snapshot.catalog.get() {
             return &loaded.catalog;
         }
-        if let Some(heads) = self.snapshot.heads.get() {
-            return heads;
+        if let Some(Some(heads)) = self.snapshot.heads.get() {
+            return &heads.catalog;
         }
         self.snapshot.outline.get_or_init(|| {
             let kept = (self.environment.catalogs().ok())
@@ -159,11 +176,16 @@ impl Published<'_> {
     /// The catalog that is kept, with those releases alone that stand for their lines ([`outlook::heads`]): read in a
     /// fraction of the time. It serves as the outline too, so whoever needs both asks for this first.
     pub fn heads(&self) -> &Catalog {
-        self.snapshot.heads.get_or_init(|| {
-            let cache = self.environment.catalogs().ok();
-            let kept = cache.and_then(|cache| cache.merged_heads(&self.definition));
-            kept.unwrap_or_else(|| no_catalog(&self.definition))
-        })
+        let read = || {
+            self.environment
+                .catalogs()
+                .ok()?
+                .merged_heads(&self.definition)
+        };
+        match self.snapshot.heads.get_or_init(read) {
+            Some(heads) => &heads.catalog,
+            None => (self.snapshot.outline).get_or_init(|| no_catalog(&self.definition)),
+        }
     }
 
     /// What came out since an install in its line, as far as the catalog that is kept knows.

@@ -5,6 +5,7 @@ use vshelf_app::catalog::ReleaseFilter;
 use vshelf_app::defaults::{self, ShellAfterDefault};
 use vshelf_app::error::Taken;
 use vshelf_app::outcome::WayToConnect;
+use vshelf_app::runtime::published::Extent;
 use vshelf_app::timeline::{LineChoice, choose_lines};
 use vshelf_app::{Class, Error, Runtime, labels, runtimes};
 use vshelf_core::{Phase, Pick};
@@ -89,7 +90,7 @@ fn what_is_published_is_filtered(#[case] filter: ReleaseFilter, #[case] expected
     let scene = Scene::new();
     let environment = scene.environment();
     let mut runtime = Runtime::named(&environment, None).unwrap();
-    runtime.published.load(false).unwrap();
+    runtime.published.load(Extent::Releases).unwrap();
     let passed = filter
         .apply(&runtime, runtime.choosing().everything_published())
         .unwrap();
@@ -105,7 +106,7 @@ fn a_publisher_or_line_that_nobody_knows_is_named() {
     let scene = Scene::new();
     let environment = scene.environment();
     let mut runtime = Runtime::named(&environment, None).unwrap();
-    runtime.published.load(false).unwrap();
+    runtime.published.load(Extent::Releases).unwrap();
     let filter = ReleaseFilter {
         publisher: Some("dunfield".to_owned()),
         ..ReleaseFilter::default()

@@ -8,6 +8,7 @@ use vshelf_app::install::job::JobOptions;
 use vshelf_app::install::request::InstallRequest;
 use vshelf_app::install::run::install;
 use vshelf_app::mirror::{Destination, MirrorRequest, PublishedCatalog, mirror};
+use vshelf_app::runtime::published::Extent;
 use vshelf_app::runtimes;
 use vshelf_app::{Class, Error, Runtime};
 use vshelf_demo::server::{Fault, StandIn};
@@ -106,7 +107,7 @@ fn another_source_gives_what_the_first_one_does_not() {
     with_second_source(&scene, &second);
     let environment = scene.environment();
     let mut runtime = Runtime::named(&environment, None).unwrap();
-    runtime.published.load(false).unwrap();
+    runtime.published.load(Extent::Releases).unwrap();
     scene.server.misbehave(&[Fault::Status(404)]);
     let recorder = scene.install(&["8.3.1"]);
     let told = ["SourceFailed", "source: \"first\"", "next: \"second\""];

@@ -211,9 +211,8 @@ impl CatalogCache {
     /// The same, with those releases alone that stand for their lines ([`outlook::heads`]).
     ///
     /// [`outlook::heads`]: vshelf_core::outlook::heads
-    pub fn merged_heads(&self, definition: &Definition) -> Option<Catalog> {
-        let loaded = self.read_merged(definition, Depth::Heads);
-        loaded.map(|loaded| loaded.catalog)
+    pub fn merged_heads(&self, definition: &Definition) -> Option<Loaded> {
+        self.read_merged(definition, Depth::Heads)
     }
 
     /// The lines, channels and publishers of it, without its releases.
@@ -240,9 +239,24 @@ impl CatalogCache {
     /// What the sources of a runtime said together, where that was so lately that none of them need be
     /// asked.
     pub fn fresh_merged(&self, definition: &Definition, now: Timestamp) -> Option<Loaded> {
+        self.read_fresh(definition, now, Depth::Releases)
+    }
+
+    /// The same, with those releases alone that stand for their lines.
+    pub fn fresh_heads(&self, definition: &Definition, now: Timestamp) -> Option<Loaded> {
+        self.read_fresh(definition, now, Depth::Heads)
+    }
+
+    fn read_fresh(
+        &self,
+        definition: &Definition,
+        now: Timestamp,
+        depth: Depth<'_>,
+    ) -> Option<Loaded> {
         let mut sources = definition.sources.iter();
         let is_unchanged = |source| self.is_unchanged(&definition.name, source);
-        let merged = sources.all(is_unchanged).then(|| self.merged(definition))?;
+        let is_unchanged = sources.all(is_unchanged);
+        let merged = is_unchanged.then(|| self.read_merged(definition, depth))?;
         merged.filter(|loaded| self.is_fresh(loaded, now))
     }
 
@@ -691,7 +705,7 @@ mod tests {
         let outline = cache.merged_outline(&definition).unwrap();
         assert_eq!(outline.lines, merged.catalog.lines);
         assert!(outline.releases.is_empty());
-        let heads = cache.merged_heads(&definition).unwrap();
+        let heads = cache.merged_heads(&definition).unwrap().catalog;
         assert_eq!(heads.lines, merged.catalog.lines);
         let versions = heads.releases.iter().map(|head| head.version.as_str());
         assert_eq!(versions.collect::<Vec<_>>(), ["8.3.1", "8.3.0"]);

@@ -9,6 +9,7 @@ use std::thread::{self, JoinHandle};
 use crossterm::event::{KeyCode, KeyModifiers};
 use signal_hook::consts::{SIGHUP, SIGINT};
 use vshelf_app::calling_shell::CallingShell;
+use vshelf_app::runtime::published::Extent;
 use vshelf_app::{Environment, Runtime};
 use vshelf_view::browse::{Action, Appearance, Browser, Message};
 
@@ -96,7 +97,7 @@ impl Session<'_> {
             // What the command before changed shows, in the shell that it leaves.
             let environment = Environment::in_shell(shell, self.offline);
             let mut runtime = Runtime::named(&environment, Some(&self.name))?;
-            runtime.published.load(false)?;
+            runtime.published.load(Extent::Releases)?;
             browser.show(snapshot::take(&runtime));
             end = self.look_at(screen, browser, &runtime)?;
             drop(runtime);

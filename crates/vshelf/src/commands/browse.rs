@@ -1,6 +1,7 @@
 //! `vshelf browse`: look around and act, on the whole screen.
 
 use clap::Args;
+use vshelf_app::runtime::published::Extent;
 use vshelf_app::{Environment, Runtime};
 
 use super::command::{CommandArgs, RunCommand};
@@ -41,7 +42,7 @@ impl RunCommand for Browse {
             return Err(Failure::new(Class::Usage, message)
                 .run("To list what is published", "vshelf catalog"));
         }
-        runtime.published.load(false)?;
+        runtime.published.load(Extent::Releases)?;
         match look(ui, runtime, &self.filter)? {
             Left::Quietly(shell) => {
                 if let Some(shell) = shell {

@@ -3,6 +3,7 @@
 use clap::Args;
 use jiff::civil::Date;
 use vshelf_app::catalog::ReleaseFilter;
+use vshelf_app::runtime::published::Extent;
 use vshelf_app::{Environment, Runtime};
 use vshelf_core::resolve::Scope;
 use vshelf_core::{Phase, Request, Selector};
@@ -75,7 +76,12 @@ impl RunCommand for Catalog {
             None => (None, None),
         };
         let mut runtime = Runtime::named(environment, name.as_deref())?;
-        runtime.published.load_and_tell(self.refresh, ui)?;
+        let extent = match &request {
+            _ if self.refresh => Extent::Anew,
+            None if !self.filters.any() => Extent::Lines,
+            _ => Extent::Releases,
+        };
+        runtime.published.load_and_tell(extent, ui)?;
         runtime.published.judge_on(self.as_of);
         let is_filtered = self.filters.any();
         let covered = match &request {

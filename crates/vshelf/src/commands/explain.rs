@@ -2,6 +2,7 @@
 
 use clap::Args;
 use jiff::civil::Date;
+use vshelf_app::runtime::published::Extent;
 use vshelf_app::{Environment, Runtime};
 use vshelf_core::resolve::Scope;
 
@@ -45,7 +46,7 @@ impl RunCommand for Explain {
             false => Scope::Published,
         };
         if scope == Scope::Published {
-            runtime.published.load_and_tell(false, ui)?;
+            runtime.published.load_and_tell(Extent::Releases, ui)?;
         }
         match self.json {
             true => explain::print(ui, &runtime, &self.selector, &request, scope),

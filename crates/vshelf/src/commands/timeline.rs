@@ -5,6 +5,7 @@ use std::path::PathBuf;
 use clap::Args;
 use jiff::civil::{Date, date};
 use vshelf_app::error::file_error;
+use vshelf_app::runtime::published::Extent;
 use vshelf_app::timeline::{LineChoice, choose_lines, years_around};
 use vshelf_app::{Environment, Runtime};
 use vshelf_files::action::FileAction;
@@ -55,7 +56,7 @@ impl CommandArgs for Timeline {
 impl RunCommand for Timeline {
     fn run(self, ui: &Ui, environment: &Environment) -> Outcome {
         let mut runtime = Runtime::named(environment, self.runtime.as_deref())?;
-        runtime.published.load_and_tell(false, ui)?;
+        runtime.published.load_and_tell(Extent::Releases, ui)?;
         runtime.published.judge_on(self.as_of);
         let choice = LineChoice {
             names: self.lines,

@@ -103,7 +103,7 @@ fn newest_of(catalog: &Catalog, line: &Line) -> Vec<String> {
 
 /// The lines that have releases.
 fn line_reports(runtime: &Runtime<'_>) -> Vec<LineReport> {
-    let catalog = runtime.published.catalog();
+    let catalog = runtime.published.heads();
     let report = |line: &Line| {
         let mut newest = newest_of(catalog, line).into_iter();
         let on_shelf = runtime.names().installs_of(line);
@@ -127,7 +127,7 @@ fn line_reports(runtime: &Runtime<'_>) -> Vec<LineReport> {
 
 /// Shows the lines.
 pub fn show_lines(ui: &Ui, runtime: &Runtime<'_>, as_json: bool) -> Outcome {
-    let catalog = runtime.published.catalog();
+    let catalog = runtime.published.heads();
     let reports = line_reports(runtime);
     if as_json {
         return json::print_list(ui, &reports);
