@@ -17,7 +17,7 @@ use jiff::Timestamp;
 use jiff::civil::Date;
 use memchr::memchr_iter;
 use vshelf_core::catalog::{Catalog, Details, Line, LinePolicy, Publisher, Release, Standing};
-use vshelf_core::{Platform, Version, outlook};
+use vshelf_core::{Platform, outlook};
 use vshelf_files::optional;
 
 use super::details::{DamagedDetails, DetailsPlace, details_at, write_details};
@@ -437,50 +437,27 @@ impl Reading {
             self.catalog.releases.reserve(count);
             self.places.reserve(count);
         }
-        let mut platform_sets: Vec<Arc<[Platform]>> = Vec::new();
         let known = self.catalog.publishers.iter();
-        let publishers: Vec<Arc<str>> = known.map(|known| known.id.as_str().into()).collect();
+        let mut shared = Shared {
+            publishers: known.map(|known| known.id.as_str().into()).collect(),
+            platform_sets: Vec::new(),
+        };
         for line in lines_of(text) {
             let mut rest = Some(line);
-            let mut next = || next_field(&mut rest);
-            match next()? {
+            match next_field(&mut rest)? {
                 "platforms" => {
-                    let platforms: Result<Arc<[Platform]>, _> =
-                        next()?.split_whitespace().map(str::parse).collect();
-                    platform_sets.push(platforms.ok()?);
+                    let platforms = next_field(&mut rest)?.split_whitespace();
+                    let platforms: Result<Arc<[Platform]>, _> = platforms.map(str::parse).collect();
+                    shared.platform_sets.push(platforms.ok()?);
                 }
                 "release" => {
-                    let version = next()?;
-                    let publisher = next()?;
-                    if excerpt.is_some_and(|excerpt| !excerpt.has(version, publisher)) {
+                    let key = (next_field(&mut rest)?, next_field(&mut rest)?);
+                    if excerpt.is_some_and(|excerpt| !excerpt.has(key.0, key.1)) {
                         continue;
                     }
-                    let version: Version = version.parse().ok()?;
-                    let publisher = publishers
-                        .iter()
-                        .find(|known| &***known == publisher)
-                        .cloned()
-                        .unwrap_or_else(|| publisher.into());
-                    let date = read_date(next()?);
-                    let security = !next()?.is_empty();
-                    let platforms = platform_sets.get(next()?.parse::<usize>().ok()?)?.clone();
-                    let place = DetailsPlace {
-                        offset: cold_start + next()?.parse::<u64>().ok()?,
-                        length: next()?.parse().ok()?,
-                        checksum: next()?.parse().ok()?,
-                    };
-                    let reason = next()?;
-                    let withdrawn = !next()?.is_empty();
-                    let release = Release {
-                        version,
-                        publisher,
-                        date,
-                        security,
-                        withdrawn: withdrawn.then(|| reason.into()),
-                        platforms,
-                    };
-                    let counts = excerpt.is_none_or(|excerpt| (excerpt.counts)(&release));
-                    if counts {
+                    let (release, mut place) = shared.release(key, rest)?;
+                    place.offset += cold_start;
+                    if excerpt.is_none_or(|excerpt| (excerpt.counts)(&release)) {
                         self.places.push(place);
                         self.catalog.releases.push(release);
                     }
@@ -522,6 +499,44 @@ fn lines_of(text: &str) -> impl Iterator<Item = &str> {
         *start = end + 1;
         Some(line)
     })
+}
+
+/// What releases have in common.
+struct Shared {
+    publishers: Vec<Arc<str>>,
+    platform_sets: Vec<Arc<[Platform]>>,
+}
+
+impl Shared {
+    /// The release in the fields behind its version and publisher, and where its details are in their part.
+    fn release(
+        &self,
+        (version, publisher): (&str, &str),
+        mut rest: Option<&str>,
+    ) -> Option<(Release, DetailsPlace)> {
+        let mut next = || next_field(&mut rest);
+        let mut publishers = self.publishers.iter();
+        let known = publishers.find(|known| &***known == publisher);
+        let date = read_date(next()?);
+        let security = !next()?.is_empty();
+        let platforms = self.platform_sets.get(next()?.parse::<usize>().ok()?)?;
+        let place = DetailsPlace {
+            offset: next()?.parse().ok()?,
+            length: next()?.parse().ok()?,
+            checksum: next()?.parse().ok()?,
+        };
+        let reason = next()?;
+        let withdrawn = !next()?.is_empty();
+        let release = Release {
+            version: version.parse().ok()?,
+            publisher: known.cloned().unwrap_or_else(|| publisher.into()),
+            date,
+            security,
+            withdrawn: withdrawn.then(|| reason.into()),
+            platforms: platforms.clone(),
+        };
+        Some((release, place))
+    }
 }
 
 /// The next field of a line. Most have a few bytes, for which the general search costs more than
