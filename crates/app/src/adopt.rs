@@ -205,7 +205,7 @@ enum How {
     Unpacked { digest: String, size: u64 },
 }
 
-/// What is adopted: the name that a person gave it, where it comes from, and how.
+/// A copy to adopt: its name, its origin and the way in which it is adopted.
 struct Adoptee<'a> {
     name: Name,
     from: &'a Path,
@@ -213,7 +213,7 @@ struct Adoptee<'a> {
 }
 
 impl Adoptee<'_> {
-    /// What the record says.
+    /// The contents of its record.
     fn contents(
         &self,
         runtime: &Runtime<'_>,
@@ -289,9 +289,10 @@ impl Adoption {
             });
         }
         let linked = matches!(adoptee.how, How::Linked);
-        let manifest = match linked {
-            true => Manifest::default(),
-            false => Manifest::of(&self.tree).map_err(file_error(&self.tree, FileAction::Read))?,
+        let manifest = if linked {
+            Manifest::default()
+        } else {
+            Manifest::of(&self.tree).map_err(file_error(&self.tree, FileAction::Read))?
         };
         let staged = Staged {
             tree: &self.tree,
@@ -334,9 +335,10 @@ impl Adoption {
         };
         let publisher = adoptee.name.publisher.clone();
         let publisher = publisher.unwrap_or_else(|| PUBLISHER.to_owned());
-        match is_publisher(&publisher) {
-            true => Ok((version, publisher)),
-            false => Err(Error::AdoptPublisher { publisher }),
+        if is_publisher(&publisher) {
+            Ok((version, publisher))
+        } else {
+            Err(Error::AdoptPublisher { publisher })
         }
     }
 

@@ -547,9 +547,10 @@ impl Checkup {
         let (name, title) = (runtime.name().to_owned(), runtime.definition.title.clone());
         let today = runtime.today();
         let offline = runtime.environment().transport.is_offline();
-        let extent = match offline {
-            true => Extent::Releases,
-            false => Extent::Anew,
+        let extent = if offline {
+            Extent::Releases
+        } else {
+            Extent::Anew
         };
         if let Err(error) = runtime.published.load(extent) {
             self.findings.push(Finding::NoCatalog {

@@ -8,7 +8,7 @@ use crate::integrate::files::{connected_dialects, write_if_other};
 use crate::integrate::{launchers, stamps};
 use crate::runtime::{Runtime, opening};
 
-/// What a command changed.
+/// The kind of change that a command made.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Changed {
     /// What requirements result in, such as a requirement file, a label, or an install that is no default.

@@ -51,7 +51,7 @@ impl Error {
                     }
                     other => other.diagnosis(),
                 };
-                diagnosis.note("What is on the shelf of it can be listed, used and removed.")
+                diagnosis.note("Its installs can still be listed, used and removed.")
             }
             Error::Definition { file, problem, .. } => {
                 let diagnosis = Class::Disk.alone().notes(problem.sentence());
@@ -193,14 +193,14 @@ impl Error {
                     diagnosis.step("To try again", action)
                 }),
             Error::DifferentRuntimes { .. } => {
-                Class::Usage.note("Packages of one are none of the other.")
+                Class::Usage.note("Packages of one cannot be used by the other.")
             }
             Error::SameInstall { .. } => Class::Usage.alone(),
 
             // Restoring.
             Error::NothingRemoved => Class::NoMatch.step("To see what was done", Action::History),
             Error::NotAVersion { .. } => Class::Usage
-                .note("What was removed is named by its version, such as 6.20.1.")
+                .note("A removed install is named by its version, such as 6.20.1.")
                 .step("To see what was removed", Action::History),
             Error::NeverRemoved { .. } => {
                 Class::NoMatch.step("To see what was removed", Action::History)
@@ -346,10 +346,7 @@ impl Error {
                 ..
             } => Class::Verification
                 .note(format!("Locked: {}.", locked.join(", ")))
-                .note(match stated.is_empty() {
-                    true => "Its sources state no digest for it.".to_owned(),
-                    false => format!("Stated by its sources: {}.", stated.join(", ")),
-                })
+                .note(if stated.is_empty() { "Its sources state no digest for it.".to_owned() } else { format!("Stated by its sources: {}.", stated.join(", ")) })
                 .note("Nothing was installed: either the lock was changed, or the publisher replaced the archive.")
                 .step("To lock what the sources state now", Action::lock_again(runtime)),
             Error::LockedUnstated {
@@ -459,12 +456,12 @@ fn unreadable(problem: &Problem) -> Diagnosis {
     };
     match problem {
         Problem::Lock(LockProblem::Merge) => Class::NoMatch
-            .note("Take the lines of one side and drop the marks, or lock all of it anew.")
-            .step("To lock it anew", all_again),
+            .note("Take the lines of one side and drop the marks, or lock all of it again.")
+            .step("To lock it again", all_again),
         Problem::Lock(LockProblem::Newer(_)) => {
             Class::NoMatch.note("Use the newer version of this program that wrote it.")
         }
-        Problem::Lock(_) => Class::NoMatch.step("To lock it anew", all_again),
+        Problem::Lock(_) => Class::NoMatch.step("To lock it again", all_again),
         _ => Class::NoMatch.step("To write it again", require("stable", None)),
     }
 }

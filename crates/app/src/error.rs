@@ -666,7 +666,7 @@ pub struct PackageAttempt {
     pub calls: Vec<Vec<String>>,
 }
 
-/// What a package tool does not do.
+/// A failure of a package tool.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum ToolProblem {
     /// It cannot be started.
@@ -695,7 +695,7 @@ pub enum Need {
 #[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum Taken {
     /// A word of selectors.
-    #[error("a word of its own")]
+    #[error("a keyword")]
     Keyword,
     /// A version.
     #[error("a version")]

@@ -128,7 +128,7 @@ pub enum Event<'e> {
     PackagesLost(&'e PackagesLost),
     /// A shell was connected on the way.
     Connected(&'e Connected),
-    /// What is active and the default after installs.
+    /// The active versions and defaults after installs.
     Concluded {
         /// One conclusion per runtime.
         conclusions: &'e [Conclusion],

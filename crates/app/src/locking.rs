@@ -71,7 +71,7 @@ pub struct LockEntry {
     pub platforms: Vec<Platform>,
 }
 
-/// What one command locks with.
+/// The inputs that all locks of one command share.
 struct LockRun<'r> {
     asked: &'r LockRequest,
     /// The folder of catalogs for other platforms.
@@ -240,7 +240,7 @@ impl Wanted<'_> {
         }
     }
 
-    /// What is reported of a locked release.
+    /// The report on a locked release.
     fn entry(&self, before: Option<&LockedRelease>, release: &LockedRelease) -> LockEntry {
         let names = self.runtime.names();
         let replaced = before.filter(|before| before.key() != release.key());
@@ -352,11 +352,12 @@ impl Wanted<'_> {
             order.then_with(|| a.digest.to_string().cmp(&b.digest.to_string()))
         });
         archives.dedup_by(|a, b| a.platform == b.platform && a.digest == b.digest);
-        match archives.is_empty() {
-            true => Err(Error::NotPublished {
+        if archives.is_empty() {
+            Err(Error::NotPublished {
                 selector: release.version.to_string(),
-            }),
-            false => Ok(archives),
+            })
+        } else {
+            Ok(archives)
         }
     }
 

@@ -264,13 +264,12 @@ impl Work<'_> {
         tree: &mut Mirror,
     ) -> Result<String, Error> {
         let elsewhere;
-        let on_platform = match *platform == *self.environment.platform() {
-            true => self.environment,
-            false => {
-                let catalogs = catalogs.join(platform.as_str());
-                elsewhere = self.environment.on_platform(platform.clone(), catalogs);
-                &elsewhere
-            }
+        let on_platform = if *platform == *self.environment.platform() {
+            self.environment
+        } else {
+            let catalogs = catalogs.join(platform.as_str());
+            elsewhere = self.environment.on_platform(platform.clone(), catalogs);
+            &elsewhere
         };
         let mut runtime = Runtime::named(on_platform, Some(self.name))?;
         runtime
@@ -301,7 +300,7 @@ impl Work<'_> {
         Ok(mirror)
     }
 
-    /// Where the definition beside the mirror is, and whether a signature is beside its catalog.
+    /// The place of the definition beside the mirror, and whether its catalog has a signature beside it.
     fn definition(&self) -> (String, bool) {
         match &self.place {
             Place::Folder(folder) => {

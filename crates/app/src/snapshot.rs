@@ -145,7 +145,7 @@ pub enum ForeignFile {
     Contents(Rc<requirement::Contents>),
 }
 
-/// What was kept last of each runtime, with what it depends on.
+/// The last snapshot of each runtime, with the value that says whether it still holds.
 type Kept<K, S> = RefCell<HashMap<String, (K, Rc<S>)>>;
 
 /// The snapshots that were taken last, by runtime.

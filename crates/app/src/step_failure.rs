@@ -1,4 +1,4 @@
-//! What helps against a build from source that fails.
+//! Advice against failing builds from source.
 
 use std::path::Path;
 
@@ -10,7 +10,7 @@ use vshelf_files::shown::shown;
 
 use crate::error::StepFailure;
 
-/// What a build needs and does not find, and the command that installs it.
+/// The missing requirements of a build, and the command that installs them.
 pub(crate) fn build_needs(missing: &[Missing], command: Option<&str>) -> Diagnosis {
     let diagnosis = (Class::Refused.alone()).notes(missing.iter().map(Missing::sentence));
     match command {
@@ -25,9 +25,10 @@ pub(crate) fn build_needs(missing: &[Missing], command: Option<&str>) -> Diagnos
 /// The lines of its log that say why a step failed.
 pub(crate) fn step(failed: &StepFailure) -> Diagnosis {
     let said = &failed.said;
-    let lines = match said.around.is_empty() {
-        true => &said.last,
-        false => &said.around,
+    let lines = if said.around.is_empty() {
+        &said.last
+    } else {
+        &said.around
     };
     let cause = said.cause.as_ref().map(|cause| match cause {
         KnownCause::MissingHeader(header) => {

@@ -144,9 +144,10 @@ fn newer_published(
     if !request.selector.is_moving() {
         return None;
     }
-    let of_line = match means_newest_of_line(&request.selector, runtime.published.outline()) {
-        true => runtime.choosing().newest_of_line(request),
-        false => None,
+    let of_line = if means_newest_of_line(&request.selector, runtime.published.outline()) {
+        runtime.choosing().newest_of_line(request)
+    } else {
+        None
     };
     let newest = of_line.or_else(
         || match runtime.choosing().resolve(request, Scope::Published) {

@@ -1,4 +1,4 @@
-//! What an error means for scripts and for people: its class, and what helps.
+//! The meaning of errors for scripts and people: classes and advice.
 //!
 //! Every crate has one table, `diagnosis`, for its errors. Advice is data: the interface renders actions as commands.
 
@@ -19,7 +19,7 @@ pub enum Class {
     NoMatch,
     /// A source does not answer, or its answer cannot be used.
     Source,
-    /// Bytes are not what was promised; none of them were kept.
+    /// Bytes differ from the promised ones, and were not kept.
     Verification,
     /// The shelf, the cache or the settings cannot be read or written.
     Disk,

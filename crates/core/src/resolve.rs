@@ -381,7 +381,7 @@ fn expand(
     Err(ResolveError::Circle(request.selector.to_string()))
 }
 
-/// What a request stands for: another request, or what is wanted.
+/// The result of expanding a request once: another request, or the criterion to select by.
 enum Expanded {
     Request(Request),
     Wanted(Wanted),
@@ -646,7 +646,7 @@ impl Criterion {
     }
 }
 
-/// The final releases of supported lines; where nothing is known to be supported, those of lines that may be.
+/// The final releases of supported lines; if no line is known to be supported, those of lines that may be.
 fn keep_supported<'a>(
     world: &World<'a>,
     candidates: Vec<Candidate<'a>>,
@@ -656,9 +656,10 @@ fn keep_supported<'a>(
         let line = world.catalog.line_of(c.version);
         line.map_or(Phase::Unknown, |line| line.phase_on(world.today))
     };
-    let filter = match candidates.iter().any(|c| phase(c).is_supported()) {
-        true => Filter::Supported,
-        false => Filter::NotEnded,
+    let filter = if candidates.iter().any(|c| phase(c).is_supported()) {
+        Filter::Supported
+    } else {
+        Filter::NotEnded
     };
     let keeps = |phase: Phase| match filter {
         Filter::NotEnded => phase == Phase::Unknown,

@@ -1,4 +1,4 @@
-//! What helps against a request that cannot be resolved.
+//! Advice against requests that cannot be resolved.
 
 use crate::diagnosis::{Action, Class, Diagnosis};
 use crate::resolve::ResolveError;

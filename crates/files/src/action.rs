@@ -1,8 +1,8 @@
-//! What can be done to a file, for errors that say what failed.
+//! Actions on files, for errors that name the one that failed.
 
 use std::fmt;
 
-/// What was tried with a file or folder.
+/// An action on a file or folder.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum FileAction {
     /// Changing it in place.

@@ -142,7 +142,7 @@ pub enum ShelfError {
     File {
         /// The file or folder.
         path: PathBuf,
-        /// What was tried.
+        /// The action that failed.
         action: FileAction,
         /// Why.
         #[source]

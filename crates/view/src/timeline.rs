@@ -112,9 +112,10 @@ impl Timeline {
         let taken = frame.indent() + name + 2 + phase + 2;
         let room = frame.width.saturating_sub(taken);
         let beside = shelf > 0 && room >= shelf + 2 + LEAST;
-        let bars = match beside {
-            true => room - shelf - 2,
-            false => room.max(LEAST),
+        let bars = if beside {
+            room - shelf - 2
+        } else {
+            room.max(LEAST)
         };
         Columns {
             frame,
@@ -141,10 +142,7 @@ impl Timeline {
             }
         }
         let years: String = years.into_iter().collect();
-        let shelf = match columns.beside {
-            true => "  on the shelf",
-            false => "",
-        };
+        let shelf = if columns.beside { "  on the shelf" } else { "" };
         let line = format!("{:<name$}  {:<phase$}  {years}{shelf}", "line", "phase");
         text.push_str(&" ".repeat(columns.frame.indent()));
         push(text, Palette::HEADING, line.trim_end());

@@ -16,15 +16,15 @@ const ROW: usize = 34;
 const BARS: usize = 640;
 /// The pixels of a letter: text has no measure before it is drawn, and letters are seldom wider than these.
 const LETTER: usize = 9;
-/// Where the first row begins, in pixels.
+/// The top of the first row, in pixels.
 const TOP: usize = 72;
 
 /// A drawing in the making, with its measures in pixels.
 struct Drawing<'t> {
     timeline: &'t Timeline,
-    /// Where bars begin.
+    /// The left end of the bars.
     left: usize,
-    /// Where bars end.
+    /// The lower end of the bars.
     bottom: usize,
     text: String,
 }

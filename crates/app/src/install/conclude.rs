@@ -59,9 +59,10 @@ pub fn conclude_one(
     let environment = before.environment();
     let becomes_default = takeover.default || before.snapshot.default_selector().is_none();
     let activity = Activity::of(before);
-    let runtime = &match becomes_default {
-        true => defaults::point_at(before, key, &kept_as(request))?,
-        false => before.refreshed()?,
+    let runtime = &if becomes_default {
+        defaults::point_at(before, key, &kept_as(request))?
+    } else {
+        before.refreshed()?
     };
     conclude::conclude(environment, Changed::Shelf)?;
     let title = runtime.names().title_of(key);

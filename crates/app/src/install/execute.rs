@@ -268,7 +268,7 @@ fn make(
     };
     let install = (job.shelf).publish(&stage, admitted, staged, job.durability)?;
     if let Some(work) = made.work {
-        // What cannot be deleted now is shown by a clean-up.
+        // A clean-up shows leftovers that cannot be deleted now.
         if remove_tree(&work).left.is_none() {
             fs::remove_file(from_source::lock_of(&work)).unwrap_or_default();
         }
@@ -317,7 +317,7 @@ fn add_companions(
     Ok(companions)
 }
 
-/// What the record says of an install, without its companions and whether it starts.
+/// The contents of the record of an install, without companions and start failures.
 fn contents(job: &InstallJob, made: &Made) -> RecordContents {
     let build = job.build_of(&made.archive);
     RecordContents {

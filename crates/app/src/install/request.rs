@@ -1,4 +1,4 @@
-//! What is to be installed: as it was typed, or as the project here requires it.
+//! Requests to install: typed by a person, or derived from what the project here requires.
 
 use std::path::Path;
 
@@ -14,14 +14,14 @@ use crate::locking;
 use crate::project;
 use crate::runtime::{Runtime, opening};
 
-/// What is to be installed, and how.
+/// A request to install releases.
 #[derive(Clone, Debug, Default)]
 pub struct InstallRequest {
-    /// What to install.
+    /// The releases to install.
     pub requests: Vec<Request>,
     /// The releases that a lock has for requests of exactly them.
     pub locked: Vec<LockedRelease>,
-    /// What the install takes over; only with one request.
+    /// The default and shell that the install takes over; only with one request.
     pub takeover: Takeover,
     /// The install whose packages come along; only with one request.
     pub carry_from: Option<Request>,
@@ -48,7 +48,7 @@ impl InstallRequest {
     }
 }
 
-/// What the project here requires: of every runtime that one of its files speaks for.
+/// The releases that the project here requires, of every runtime that one of its files names.
 pub fn required(
     environment: &Environment,
     locked_only: bool,

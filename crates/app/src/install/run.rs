@@ -26,9 +26,10 @@ pub fn install(environment: &Environment, asked: &InstallRequest, listener: &dyn
     let (mut plan, mut errors) = plan(environment, asked, listener);
     let mut had_packages = Vec::new();
     for job in &plan.jobs {
-        had_packages.push(match job.options.again {
-            true => packages_before(environment, job, listener)?,
-            false => Vec::new(),
+        had_packages.push(if job.options.again {
+            packages_before(environment, job, listener)?
+        } else {
+            Vec::new()
         });
     }
     let executed = execute_from_any(environment, &mut plan.jobs, listener);
@@ -58,7 +59,7 @@ pub fn install(environment: &Environment, asked: &InstallRequest, listener: &dyn
     first_of(errors, listener)
 }
 
-/// What a job resulted in, with the packages that every new install gets.
+/// The result of a job, with the packages that every new install gets.
 fn result_of(
     environment: &Environment,
     job: &InstallJob,

@@ -46,7 +46,7 @@ impl<'l> TransferReport<'l> {
         TransferReport::of(listener, title, TransferState::Sending(0, size))
     }
 
-    /// Who is told.
+    /// The listener that gets the reports.
     pub fn listener(&self) -> &'l dyn Listener {
         self.listener
     }

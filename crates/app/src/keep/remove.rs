@@ -218,9 +218,10 @@ pub fn remove_install(
     };
     let entry = departure.entry(environment, install)?;
     let (fate, freed) = delete(runtime, install, (running, fate), &entry, listener)?;
-    let changed = match was_default {
-        true => Changed::Shelf,
-        false => Changed::Requirements,
+    let changed = if was_default {
+        Changed::Shelf
+    } else {
+        Changed::Requirements
     };
     conclude(environment, changed)?;
     let shell = &environment.shell;

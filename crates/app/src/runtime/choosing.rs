@@ -1,4 +1,4 @@
-//! What a request stands for, among what is published or on the shelf.
+//! Resolving requests among published releases or installs.
 
 use vshelf_core::resolve::{self, Candidate, Choice, Explanation, ResolveError, Scope, World};
 use vshelf_core::{Pick, Request, Selector, Version};
@@ -58,7 +58,7 @@ impl<'r> Choosing<'r> {
     pub fn explain(self, request: &Request, scope: Scope) -> Explanation<'r> {
         let explanation = resolve::resolve(&self.world(scope), request, scope);
         match explanation.outcome {
-            // What is not on the shelf may be published; only the whole catalog tells.
+            // A release that is not on the shelf may be published: only the whole catalog has it.
             Err(ResolveError::NotOnShelf { .. } | ResolveError::UnknownPublisher { .. }) => {
                 resolve::resolve(&self.world(Scope::Published), request, scope)
             }
@@ -80,7 +80,7 @@ impl<'r> Choosing<'r> {
         }
     }
 
-    /// What a request means of that whose record tells nothing.
+    /// The install without a usable record that a request means.
     fn untold_meant(self, request: &Request) -> Option<&'r Untold> {
         let Selector::Version(version) = &request.selector else {
             return None;
@@ -108,7 +108,7 @@ impl<'r> Choosing<'r> {
         })
     }
 
-    /// What on the shelf meets `request`; nothing where nothing does.
+    /// The install or system copy that meets `request`, or `None`.
     pub fn pick_meeting(self, request: &Request) -> Option<Pick> {
         resolve::pick(&self.world(Scope::Shelf), request)
     }

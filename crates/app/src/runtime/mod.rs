@@ -29,7 +29,7 @@ use published::Published;
 /// A runtime and what is known of it.
 #[derive(Debug)]
 pub struct Runtime<'c> {
-    /// What it is.
+    /// Its definition.
     pub definition: Arc<Definition>,
     /// Its shelf.
     pub shelf: Shelf,
@@ -42,8 +42,8 @@ pub struct Runtime<'c> {
 }
 
 impl<'c> Runtime<'c> {
-    /// The runtime with this name, written `marram` or `marram@`, or the one that is meant where none
-    /// is named.
+    /// The runtime with this name, written `marram` or `marram@`, or the one that is meant if no name is
+    /// given.
     pub fn named(environment: &'c Environment, name: Option<&str>) -> Result<Runtime<'c>, Error> {
         let name = match name {
             Some(name) => name.trim_end_matches('@').to_owned(),
@@ -124,7 +124,7 @@ impl<'c> Runtime<'c> {
             .iter()
             .flat_map(|source| source.kind.addresses())
         {
-            // One that cannot be read is told by whoever asks it.
+            // A request to an unreadable address reports it.
             if text.contains('@')
                 && let Ok(address) = Address::read(text)
             {
@@ -166,7 +166,7 @@ impl<'c> Runtime<'c> {
     /// Notes that what is picked is used now.
     pub fn note_use(&self, pick: &Pick) {
         if let (Ok(now), Some(install)) = (self.environment.now(), self.snapshot.picked(pick)) {
-            // Where that cannot be noted, a clean-up only knows less.
+            // Without the note, a clean-up only knows less.
             self.shelf
                 .note_use(&install.id.key, now)
                 .unwrap_or_default();

@@ -98,7 +98,7 @@ impl<'r> Names<'r> {
         installs.filter(|install| line.covers(&install.id.version))
     }
 
-    /// The selector of the newest install, as commands need it; nothing where none is on the shelf.
+    /// The selector of the newest install, as commands need it, or `None` if the shelf is empty.
     pub fn newest_on_shelf(self) -> Option<String> {
         self.newest_besides(None)
     }

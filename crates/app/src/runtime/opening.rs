@@ -25,23 +25,24 @@ pub fn read_name(environment: &Environment, request: Request) -> Result<Request,
             || outline.channel(name).is_some()
             || outline.line_named(name).is_some()
     });
-    Ok(match is_taken {
-        true => request,
-        false => Request {
+    Ok(if is_taken {
+        request
+    } else {
+        Request {
             runtime: Some(name.clone()),
             publisher: request.publisher,
             selector: Selector::Stable,
-        },
+        }
     })
 }
 
-/// The runtime that is meant where none is named; nobody is asked.
+/// The runtime that is meant if no name is given. The person is not asked.
 pub fn meant(environment: &Environment) -> Result<Runtime<'_>, Error> {
     Runtime::named(environment, Some(&environment.meant_runtime()?))
 }
 
-/// The runtime with this name; where none is named all on the shelf, or else the one that is
-/// meant. None at all where the shelf is empty and several could be.
+/// The runtime with this name. Without a name, all runtimes on the shelf, or else the one that is meant: no runtime if
+/// the shelf is empty and several could be meant.
 pub fn shown<'c>(
     environment: &'c Environment,
     name: Option<&str>,

@@ -28,7 +28,7 @@ pub enum Extent {
     Anew,
 }
 
-/// What is published of a runtime.
+/// The catalog of a runtime, as far as it is loaded.
 #[derive(Debug)]
 pub struct Published<'c> {
     pub(super) environment: &'c Environment,
@@ -115,10 +115,11 @@ impl Published<'_> {
         };
         if !status.passed_over.is_empty() {
             let stamp = format!("passed-over-{}", &self.definition.name);
-            // Where it cannot be read whether that was said, it is said.
-            match daily::is_due(self.environment, &stamp).unwrap_or(true) {
-                true => daily::note(self.environment, &stamp).unwrap_or_default(),
-                false => status.passed_over.clear(),
+            // An unreadable stamp counts as absent, so the notice is shown again.
+            if daily::is_due(self.environment, &stamp).unwrap_or(true) {
+                daily::note(self.environment, &stamp).unwrap_or_default()
+            } else {
+                status.passed_over.clear()
             }
         }
         listener.tell(Event::Catalog(&status));
@@ -142,7 +143,7 @@ impl Published<'_> {
         })
     }
 
-    /// What the catalog says of a release beyond what lists show; nothing where none is kept.
+    /// The details of a release, which lists do not show; empty if no catalog is kept.
     pub fn details(&self, release: &Release) -> Result<Details, Error> {
         let loaded = self.kept();
         let details = loaded.map(|loaded| loaded.details(release)).transpose();
@@ -188,7 +189,7 @@ impl Published<'_> {
         }
     }
 
-    /// What came out since an install in its line, as far as the catalog that is kept knows.
+    /// The newest release of an install's line, if the kept catalog has one that is newer than the install.
     pub fn newer_than(&self, install: &InstallId) -> Option<Newer> {
         let (version, platform) = (&install.version, self.environment.platform());
         outlook::newer(self.heads(), version, &install.publisher, platform)

@@ -34,7 +34,7 @@ pub struct Missing {
 }
 
 impl Missing {
-    /// What is missing, and what it is for, as a sentence.
+    /// Its name and purpose, as a sentence.
     pub fn sentence(&self) -> String {
         let package = self.package.as_ref();
         let package = package.map(|package| format!(" (package {package})"));

@@ -117,7 +117,7 @@ pub fn command(words: &[&str], commands: &[&str]) -> Option<Vec<String>> {
     ))
 }
 
-/// The long option that is probably meant by one that is none, among these; all with their dashes.
+/// The known option that an unknown one probably means; both with their dashes.
 pub fn option<'k>(typed: &str, known: impl IntoIterator<Item = &'k str>) -> Option<String> {
     near::words(typed, known).into_iter().next()
 }

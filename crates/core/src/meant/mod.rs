@@ -1,4 +1,4 @@
-//! What was probably meant by words, names and versions that are not understood, as data.
+//! Suggestions for words, names and versions that are not understood, as data.
 
 pub mod habit;
 pub mod near;

@@ -161,7 +161,7 @@ impl Writer<'_> {
         }
     }
 
-    /// Sends the next piece of an upload of which so many bytes are there. Returns how many are there then.
+    /// Sends the piece of an upload that begins at byte `there`. Returns the number of bytes that the registry has then.
     fn send_piece(
         &self,
         at: &mut Address,
@@ -178,7 +178,7 @@ impl Writer<'_> {
         };
         let reply = self.transport.exchange(at, &ask)?;
         *at = location(&reply.headers, at)?;
-        // What it says it has counts, and not what was sent.
+        // The number in its answer counts, not the number of bytes sent.
         match received(&reply.headers).unwrap_or(end) {
             more if more > there => Ok(more.min(size)),
             _ => Err(TransportError::not_taken(at)),

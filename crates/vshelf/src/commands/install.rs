@@ -69,12 +69,13 @@ impl RunCommand for Install {
         if self.switch {
             require_connection(environment)?;
         }
-        let wanted = match self.selectors.is_empty() {
-            true => required(environment, self.locked, ui)?,
-            false => InstallRequest {
+        let wanted = if self.selectors.is_empty() {
+            required(environment, self.locked, ui)?
+        } else {
+            InstallRequest {
                 requests: self.requests(environment)?,
                 ..InstallRequest::default()
-            },
+            }
         };
         self.check_single(&wanted.requests)?;
         if self.verbose {

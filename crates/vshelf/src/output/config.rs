@@ -85,9 +85,10 @@ pub fn reports(environment: &Environment) -> Result<Vec<Report>, Failure> {
             let is_fixed = settings.fixed.contains(&name);
             let company = company.lines.get(&name).map(|line| (&company.file, *line));
             let own = own.lines.get(&name).map(|line| (&own.file, *line));
-            let place = match is_fixed {
-                true => company.or(own),
-                false => own.or(company),
+            let place = if is_fixed {
+                company.or(own)
+            } else {
+                own.or(company)
             };
             Report {
                 name,

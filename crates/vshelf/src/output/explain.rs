@@ -201,7 +201,7 @@ fn say_where_from(ui: &Ui, runtime: &Runtime<'_>, release: &Release) -> Outcome 
     Ok(())
 }
 
-/// What a filter keeps, as the end of a sentence about so many candidates.
+/// The end of a sentence about the `count` candidates that a filter keeps.
 fn worded_filter(filter: &Filter, count: usize) -> String {
     let is_one = count == 1;
     let (are, s) = if is_one { ("is", "s") } else { ("are", "") };

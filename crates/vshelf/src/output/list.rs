@@ -210,7 +210,7 @@ fn show_one(ui: &Ui, listed: &Listed<'_>) -> Outcome {
     Ok(())
 }
 
-/// The installs of one runtime, which have so many bytes in all.
+/// The table of one runtime's installs, which have `bytes` bytes in all.
 fn table_of(ui: &Ui, listed: &Listed<'_>, bytes: u64) -> Table {
     let Listed {
         runtime,

@@ -181,7 +181,7 @@ fn show_one(ui: &Ui, runtime: &Runtime<'_>) -> Outcome {
     Ok(())
 }
 
-/// What there is to know of what is active.
+/// The facts about the active version.
 fn facts_of(
     runtime: &Runtime<'_>,
     activity: &Activity,

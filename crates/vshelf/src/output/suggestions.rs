@@ -159,9 +159,10 @@ fn published(runtime: &Runtime<'_>, typed: &str) -> Vec<Suggestion> {
     let platform = runtime.environment().platform();
     let main = runtime.published.outline().main_publisher_id();
     let is_suggested = |release: &Release| {
-        let is_named_so = match main == Some(&*release.publisher) {
-            true => release.version.as_str().starts_with(typed),
-            false => format!("{}/{}", release.publisher, release.version).starts_with(typed),
+        let is_named_so = if main == Some(&*release.publisher) {
+            release.version.as_str().starts_with(typed)
+        } else {
+            format!("{}/{}", release.publisher, release.version).starts_with(typed)
         };
         is_named_so && release.withdrawn.is_none() && release.runs_on(platform)
     };

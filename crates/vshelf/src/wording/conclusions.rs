@@ -1,4 +1,4 @@
-//! What is active now, and what the default is, after installs.
+//! The active versions and defaults after installs.
 
 use vshelf_app::outcome::{Conclusion, DefaultState, ShellAfterInstall, WayToConnect};
 use vshelf_core::Pick;
@@ -22,7 +22,7 @@ pub fn say_conclusions(ui: &Ui, conclusions: &[Conclusion], of_several: bool) ->
     Ok(())
 }
 
-/// The default, with the selector that it was set as where that is another text.
+/// The default, with the selector that it was set as, if that differs.
 fn default_in_words(default: &DefaultState) -> String {
     let selector = default.selector.clone().unwrap_or_default();
     match &default.shown {
@@ -41,19 +41,21 @@ fn say_conclusion<'c>(
     if let (Some(line), false) = (&conclusion.ended_line, of_several) {
         say_ended(ui, line, conclusion.today);
     }
-    let (subject, object, the_default) = match of_several {
-        true => (
+    let (subject, object, the_default) = if of_several {
+        (
             conclusion.title.as_str(),
             conclusion.title.as_str(),
             format!("The default of {}", conclusion.runtime_title),
-        ),
-        false => ("It", "it", "The default".to_owned()),
+        )
+    } else {
+        ("It", "it", "The default".to_owned())
     };
     let default = default_in_words(&conclusion.default);
     let became = conclusion.became_default;
-    let kept = match became {
-        true => format!("{subject} is the default now"),
-        false => format!("{the_default} stays {default}"),
+    let kept = if became {
+        format!("{subject} is the default now")
+    } else {
+        format!("{the_default} stays {default}")
     };
     match &conclusion.shell {
         ShellAfterInstall::AsRequired => ui.done(format!(
@@ -64,9 +66,10 @@ fn say_conclusion<'c>(
         ))?,
         ShellAfterInstall::Switched => {
             let selector = conclusion.default.selector.clone().unwrap_or_default();
-            let rest = match became {
-                true => "and new shells do too: it is the default now".to_owned(),
-                false => format!("new shells use the default, {selector}"),
+            let rest = if became {
+                "and new shells do too: it is the default now".to_owned()
+            } else {
+                format!("new shells use the default, {selector}")
             };
             ui.done(format!("This shell uses {object} now; {rest}."))?;
         }
@@ -99,7 +102,7 @@ fn say_conclusion<'c>(
     Ok(None)
 }
 
-/// What this shell stays on, as the end of a sentence.
+/// The end of a sentence about the version that this shell stays on.
 fn stays_on(answering: Option<&str>) -> String {
     match answering {
         Some(other) if other == Pick::System.as_str() => {

@@ -44,9 +44,10 @@ fn message(error: &Error) -> String {
             since_planned,
         } => {
             let why = holders::protection(protection);
-            match since_planned {
-                true => format!("{title} stays: it is kept now ({why})"),
-                false => format!("{title} stays: {why}"),
+            if *since_planned {
+                format!("{title} stays: it is kept now ({why})")
+            } else {
+                format!("{title} stays: {why}")
             }
         }
         Error::AdoptName { text } => format!("--as is {text:?}, which is not a version"),

@@ -125,7 +125,7 @@ fn what_fails_is_told_and_nothing_is_lost() {
     // A label that hides something else.
     without_filter(&mut terminal);
     terminal.views(RIGHT, "8 Eelgrass: lts");
-    terminal.views("llts\r", "Error: \"lts\" is a word of its own");
+    terminal.views("llts\r", "Error: \"lts\" is a keyword");
     terminal.presses("q", "ready:0");
 }
 

@@ -202,7 +202,7 @@ fn a_label_hides_nothing() {
             "8",
             str![[r#"
 --- stderr
-Error: "lts" is a word of its own, and a label would hide it.
+Error: "lts" is a keyword, and a label would hide it.
   Choose another name.
 --- exit 7
 

@@ -114,7 +114,7 @@ pub fn run(
     run_whole(surroundings, arguments, said, can_be_alone())
 }
 
-/// The same, in namespaces of its own or without.
+/// The same, in separate namespaces or without.
 fn run_whole(
     surroundings: &Surroundings,
     arguments: &[String],
@@ -168,7 +168,7 @@ fn run_whole(
     }
 }
 
-/// The command of a step, in namespaces of its own or without.
+/// The command of a step, in separate namespaces or without.
 fn command_in(surroundings: &Surroundings, arguments: &[String], alone: bool) -> Command {
     let before: &[&str] = if alone { &ALONE } else { &[] };
     let mut words = before
