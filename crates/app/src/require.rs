@@ -1,9 +1,10 @@
 //! What the project here requires: shown and written.
 
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 use vshelf_core::activation::Rule;
 use vshelf_core::definition::RequirementFile;
+use vshelf_core::lock_file::LOCK_FILE;
 use vshelf_core::resolve::{Choice, Scope};
 use vshelf_core::{Pick, Request, Selector};
 use vshelf_files::action::FileAction;
@@ -43,8 +44,19 @@ pub struct NewRequirement {
     pub is_home: bool,
     /// What it says.
     pub text: String,
+    /// The lock beside the file, if it has a release that does not meet the requirement.
+    pub stale_lock: Option<StaleLock>,
     /// What the calling shell does about it.
     pub shell: ShellAfterRequire,
+}
+
+/// A lock that does not meet what is required now.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct StaleLock {
+    /// The lock file.
+    pub file: PathBuf,
+    /// The selector of the locked release.
+    pub selector: String,
 }
 
 /// What the calling shell does about a requirement that was written.
@@ -105,8 +117,9 @@ fn place(runtime: &Runtime<'_>, typed: &Request, named: Option<&str>) -> Result<
     let here = runtime.environment().here()?;
     let kinds = project::kinds_of_files(runtime);
     if let Some(named) = named {
-        // What only means a requirement cannot be written back.
-        let is_named = |kind: &&RequirementFile| kind.file == named && kind.means.is_none();
+        // What only means a requirement cannot be written back, and a lock follows what is required.
+        let is_named =
+            |kind: &&RequirementFile| kind.file == named && kind.means.is_none() && !kind.is_lock();
         let mut same = kinds.iter().filter(is_named).rev();
         let speaks = |kind: &&RequirementFile| {
             let read = project::read_requirement(runtime, &here.join(named), kind);
@@ -125,8 +138,9 @@ fn place(runtime: &Runtime<'_>, typed: &Request, named: Option<&str>) -> Result<
             kind: kind.clone(),
         });
     }
-    // A file that cannot be read is written again where it is a plain one of this folder.
-    if let Ok(Some(found)) = project::find_requirement(runtime) {
+    // A file that cannot be read is written again where it is a plain one of this folder. A lock is never written to: it
+    // follows what is required.
+    if let Ok(Some(found)) = project::find_unlocked_requirement(runtime) {
         if is_plain(runtime, &found) {
             let name = found.file.file_name().unwrap_or_default();
             return Ok(Place {
@@ -223,7 +237,9 @@ pub fn write(
         _ => ShellAfterRequire::DoesNotFollow,
     };
     let home = environment.variables().home();
+    let stale_lock = stale_lock(&runtime, &path, &text.parse()?);
     Ok(NewRequirement {
+        stale_lock,
         is_home: home.is_some_and(|home| path.parent() == Some(home.as_path())),
         file: path,
         text,
@@ -235,7 +251,9 @@ pub fn write(
 /// What stands in another folder, or among other things in a file, is the person's to edit.
 pub fn remove(environment: &Environment, runtime: Option<&str>) -> Result<PathBuf, Error> {
     let runtime = Runtime::named(environment, runtime)?;
-    let found = project::need_requirement(&runtime)?;
+    let found = project::find_unlocked_requirement(&runtime)?;
+    let missing = || project::no_requirement(std::slice::from_ref(&runtime));
+    let found = found.ok_or_else(missing)?;
     let here = environment.here()?;
     if !is_plain(&runtime, &found) || found.file.parent() != Some(&here) {
         return Err(Error::RequirementElsewhere {
@@ -246,6 +264,22 @@ pub fn remove(environment: &Environment, runtime: Option<&str>) -> Result<PathBu
     foreign_file::remove(environment, &found.file)?;
     conclude(environment, Changed::Requirements)?;
     Ok(found.file)
+}
+
+/// The lock beside a requirement file, if it does not meet what that requires now.
+fn stale_lock(runtime: &Runtime<'_>, file: &Path, request: &Request) -> Option<StaleLock> {
+    let lock_file = file.with_file_name(LOCK_FILE);
+    // Whatever follows a lock reports that it cannot be read.
+    let Ok(Some(lock)) = project::read_lock(runtime.environment(), &lock_file) else {
+        return None;
+    };
+    let (names, outline) = (runtime.names(), runtime.published.outline());
+    let locked = lock.release_of(runtime.name());
+    let stale = locked.filter(|locked| !locked.meets(request, names.main_publisher(), outline));
+    stale.map(|locked| StaleLock {
+        selector: names.selector_of(&locked.key()),
+        file: lock_file,
+    })
 }
 
 /// What is written for a request: itself, or the release that it stands for now.

@@ -128,6 +128,15 @@ pub fn say_written(ui: &Ui, written: &NewRequirement) -> Outcome {
         shown(&written.file),
         written.text
     ))?;
+    if let Some(stale) = &written.stale_lock {
+        ui.warn(format!(
+            "{} still has {}, which does not meet that.",
+            shown(&stale.file),
+            stale.selector
+        ));
+        ui.next("To bring it up to date", "vshelf lock");
+        return Ok(());
+    }
     if written.is_home {
         ui.warn(
             "This is your home folder: every folder below that has no file of its own follows it.",

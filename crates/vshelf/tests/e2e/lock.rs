@@ -303,6 +303,36 @@ fn a_lock_that_does_not_meet_the_requirement_any_more_stops_until_it_does() {
 }
 
 #[test]
+fn a_locked_project_can_require_something_else() {
+    let project = Project::new();
+    project.does(&["--quiet", "lock"]);
+    let before = project.lock();
+    shows!(
+        project.does(&["require", "6"]),
+        str![[r#"
+~/board/.marram-version says 6 now.
+--- stderr
+~/board/vivid-shelf.lock still has 8.3.1, which does not meet that.
+To bring it up to date: vshelf lock
+
+"#]]
+    );
+    assert_eq!(project.lock(), before);
+    project.does(&["--quiet", "lock"]);
+    project.does(&["lock", "--check"]);
+    // The lock meets it already.
+    let met = project.does(&["require", "6.20"]);
+    assert!(!met.stderr.contains("lock"), "{met}");
+    project.told(
+        &["require", "8", "--file", "vivid-shelf.lock"],
+        2,
+        &["is not a file in which to require a version of Marram"],
+    );
+    project.does(&["require", "--remove"]);
+    assert!(!project.scene.path("board/.marram-version").exists());
+}
+
+#[test]
 fn locked_releases_stay_until_they_are_renewed() {
     let project = Project::new();
     project.scene.write("board/.marram-version", "8.3.0\n");
