@@ -26,6 +26,8 @@ pub struct InstallResult {
     pub always: Vec<String>,
     /// What was made; nothing where it was there.
     pub new: Option<NewInstall>,
+    /// A newer release of its line, with the line as commands need it, if an install was enough for a requirement.
+    pub newer: Option<(Version, String)>,
 }
 
 /// An install that was made.

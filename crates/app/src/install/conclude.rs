@@ -1,8 +1,9 @@
 //! What follows from installs: the default, the calling shell, and what of them is active now.
 
-use vshelf_core::{Key, Phase, Pick, Request};
+use std::sync::Arc;
 
-use super::job::InstallJob;
+use vshelf_core::{Definition, Key, Phase, Pick, Request};
+
 use crate::activity::Activity;
 use crate::conclude::{self, Changed};
 use crate::defaults::{self, kept_as};
@@ -24,21 +25,32 @@ pub struct Takeover {
     pub switch: bool,
 }
 
+/// An install that was made or was there, for a request.
+#[derive(Clone, Copy, Debug)]
+pub struct Installed<'i> {
+    /// The request.
+    pub request: &'i Request,
+    /// The definition of its runtime.
+    pub definition: &'i Arc<Definition>,
+    /// Its key.
+    pub key: &'i Key,
+}
+
 /// Sets the default and the switch as asked, and reports what is active now: of each runtime, for the first of its
 /// installs. The first install of a runtime becomes its default.
 pub fn conclude(
     environment: &Environment,
-    installed: &[(&Request, &InstallJob)],
+    installed: &[Installed<'_>],
     takeover: Takeover,
     listener: &dyn Listener,
 ) -> Done {
     let mut conclusions: Vec<Conclusion> = Vec::new();
-    for (place, (request, job)) in installed.iter().enumerate() {
-        let name = &job.definition.name;
+    for (place, one) in installed.iter().enumerate() {
+        let name = &one.definition.name;
         let mut before = installed[..place].iter();
-        if !before.any(|(_, other)| other.definition.name == *name) {
-            let runtime = Runtime::open(environment, job.definition.clone())?;
-            conclusions.push(conclude_one(&runtime, request, &job.key, takeover)?);
+        if !before.any(|other| other.definition.name == *name) {
+            let runtime = Runtime::open(environment, Arc::clone(one.definition))?;
+            conclusions.push(conclude_one(&runtime, one.request, one.key, takeover)?);
         }
     }
     let of_several = installed.len() > 1;

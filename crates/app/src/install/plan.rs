@@ -1,11 +1,13 @@
 //! The jobs that requests become.
 
+use std::sync::Arc;
+
 use vshelf_core::admission::Narrowing;
 use vshelf_core::lock_file::LockedRelease;
 use vshelf_core::resolve::{Choice, ResolveError, Scope};
-use vshelf_core::{Request, Selector};
+use vshelf_core::{Definition, Key, Request, Selector};
 
-use super::job::InstallJob;
+use super::job::{InstallJob, JobOptions};
 use super::locked_install;
 use super::request::InstallRequest;
 use crate::environment::Environment;
@@ -14,13 +16,26 @@ use crate::events::Listener;
 use crate::runtime::Runtime;
 use crate::runtime::published::Extent;
 
-/// Jobs, each with the request that it was planned for first.
+/// Jobs, and installs that are enough.
 #[derive(Debug, Default)]
 pub struct Plan {
     /// The jobs, no two of them for one release.
     pub jobs: Vec<InstallJob>,
-    /// The request of each job.
+    /// The request that each job was planned for first.
     pub requests: Vec<Request>,
+    /// The installs on the shelf that meet a requirement.
+    pub there: Vec<There>,
+}
+
+/// An install on the shelf that meets a requirement.
+#[derive(Debug)]
+pub struct There {
+    /// The requirement.
+    pub request: Request,
+    /// The definition of its runtime.
+    pub definition: Arc<Definition>,
+    /// Its key.
+    pub key: Key,
 }
 
 /// Plans the jobs of all requests. Returns the errors of the requests that have none.
@@ -31,42 +46,82 @@ pub fn plan(
 ) -> (Plan, Vec<Error>) {
     let (mut plan, mut errors) = (Plan::default(), Vec::new());
     for request in &asked.requests {
-        match plan_job(environment, asked, request, listener) {
-            Ok(job) if plan.jobs.iter().any(|other| other.is_same(&job)) => {}
-            Ok(job) => {
-                plan.jobs.push(job);
-                plan.requests.push(request.clone());
-            }
-            Err(error) => errors.push(error),
+        if let Err(error) = plan.add(environment, asked, request, listener) {
+            errors.push(error);
         }
     }
     (plan, errors)
 }
 
-/// The job that a request becomes.
-fn plan_job(
-    environment: &Environment,
-    asked: &InstallRequest,
+impl Plan {
+    fn add(
+        &mut self,
+        environment: &Environment,
+        asked: &InstallRequest,
+        request: &Request,
+        listener: &dyn Listener,
+    ) -> Done {
+        let mut runtime = Runtime::of_request(environment, request)?;
+        let locked = locked_for(&runtime, asked, request);
+        if locked.is_none()
+            && let Some(there) = there(&runtime, asked, request)
+        {
+            self.there.push(there);
+            return Ok(());
+        }
+        let job = match locked {
+            Some(locked) => locked_install::plan(&mut runtime, locked, asked.options, listener)?,
+            None => plan_job(&mut runtime, request, asked.options, listener)?,
+        };
+        if !self.jobs.iter().any(|other| other.is_same(&job)) {
+            self.jobs.push(job);
+            self.requests.push(request.clone());
+        }
+        Ok(())
+    }
+}
+
+/// The locked release that a request asks for.
+fn locked_for<'l>(
+    runtime: &Runtime<'_>,
+    asked: &'l InstallRequest,
     request: &Request,
-    listener: &dyn Listener,
-) -> Result<InstallJob, Error> {
-    let options = asked.options;
-    let mut runtime = Runtime::of_request(environment, request)?;
+) -> Option<&'l LockedRelease> {
     let is_meant = |locked: &&LockedRelease| {
         let own = locked.request(runtime.names().main_publisher());
         locked.runtime == runtime.name() && own == request.without_runtime()
     };
-    if let Some(locked) = asked.locked.iter().find(is_meant) {
-        return locked_install::plan(&mut runtime, locked, options, listener);
+    asked.locked.iter().find(is_meant)
+}
+
+/// The install that meets a requirement, unless it is to be made again or from source.
+fn there(runtime: &Runtime<'_>, asked: &InstallRequest, request: &Request) -> Option<There> {
+    if !asked.is_requirement || asked.options.again || asked.options.build {
+        return None;
     }
-    load_for(&mut runtime, request, listener)?;
+    let pick = (runtime.choosing()).pick_meeting(&request.without_runtime())?;
+    Some(There {
+        request: request.clone(),
+        definition: Arc::clone(&runtime.definition),
+        key: pick.key()?.clone(),
+    })
+}
+
+/// The job that a request becomes, unless a lock or an install meets it.
+fn plan_job(
+    runtime: &mut Runtime<'_>,
+    request: &Request,
+    options: JobOptions,
+    listener: &dyn Listener,
+) -> Result<InstallJob, Error> {
+    load_for(runtime, request, listener)?;
     let Choice::Version(candidate) = runtime.choosing().resolve(request, Scope::Published)? else {
         return Err(Error::SystemInstall);
     };
     let release = candidate.release.ok_or_else(|| Error::NotPublished {
         selector: request.to_string(),
     })?;
-    InstallJob::new(&runtime, release, Narrowing::Open, options)
+    InstallJob::new(runtime, release, Narrowing::Open, options)
 }
 
 /// Loads the catalog, and asks the source again where what is kept does not have what is asked for.

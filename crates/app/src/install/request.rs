@@ -19,6 +19,8 @@ use crate::runtime::{Runtime, opening};
 pub struct InstallRequest {
     /// The releases to install.
     pub requests: Vec<Request>,
+    /// Whether an install that meets a request is enough: a requirement asks for no newer release.
+    pub is_requirement: bool,
     /// The releases that a lock has for requests of exactly them.
     pub locked: Vec<LockedRelease>,
     /// The default and shell that the install takes over; only with one request.
@@ -54,7 +56,10 @@ pub fn required(
     locked_only: bool,
     listener: &dyn Listener,
 ) -> Result<InstallRequest, Error> {
-    let mut required = InstallRequest::default();
+    let mut required = InstallRequest {
+        is_requirement: true,
+        ..InstallRequest::default()
+    };
     let (defined, broken) = opening::defined(environment)?;
     for runtime in defined {
         if let Some(found) = project::find_requirement(&runtime)? {

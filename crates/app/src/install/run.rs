@@ -1,11 +1,13 @@
 //! The use case: requests become jobs, jobs become installs, and the shell and default follow.
 
+use std::sync::Arc;
+
 use vshelf_core::packages::Package;
 
-use super::conclude::{conclude, offer_to_connect};
+use super::conclude::{Installed, conclude, offer_to_connect};
 use super::execute::execute_from_any;
 use super::job::InstallJob;
-use super::plan::plan;
+use super::plan::{There, plan};
 use super::request::InstallRequest;
 use crate::environment::Environment;
 use crate::error::{Done, Error};
@@ -34,13 +36,25 @@ pub fn install(environment: &Environment, asked: &InstallRequest, listener: &dyn
     }
     let executed = execute_from_any(environment, &mut plan.jobs, listener);
     let (mut results, mut installed) = (Vec::new(), Vec::new());
+    for there in &plan.there {
+        results.push(result_of_there(environment, there)?);
+        installed.push(Installed {
+            request: &there.request,
+            definition: &there.definition,
+            key: &there.key,
+        });
+    }
     let planned = plan.requests.iter().zip(&plan.jobs).zip(&had_packages);
     for (((request, job), packages), result) in planned.zip(executed) {
         match result {
             Ok(new) => {
                 results.push(result_of(environment, job, new, listener)?);
                 tell_packages_lost(environment, job, packages, listener)?;
-                installed.push((request, job));
+                installed.push(Installed {
+                    request,
+                    definition: &job.definition,
+                    key: &job.key,
+                });
             }
             Err(error) => errors.push(error),
         }
@@ -51,12 +65,36 @@ pub fn install(environment: &Environment, asked: &InstallRequest, listener: &dyn
             offer_to_connect(environment, listener)?;
         }
         conclude(environment, &installed, asked.takeover, listener)?;
-        if let (Some(from), [(_, job)]) = (&carry_from, &installed[..]) {
-            let runtime = Runtime::open(environment, job.definition.clone())?;
-            carry::carry(&runtime, from, &job.key, listener)?;
+        if let (Some(from), [only]) = (&carry_from, &installed[..]) {
+            let runtime = Runtime::open(environment, Arc::clone(only.definition))?;
+            carry::carry(&runtime, from, only.key, listener)?;
         }
     }
     first_of(errors, listener)
+}
+
+/// The result of a requirement that an install meets already.
+fn result_of_there(environment: &Environment, there: &There) -> Result<InstallResult, Error> {
+    let runtime = Runtime::open(environment, Arc::clone(&there.definition))?;
+    let title = runtime.names().title_of(&there.key);
+    let Some(install) = runtime.snapshot.install(&there.key) else {
+        return Err(Error::GoneMeanwhile { title });
+    };
+    let version = &install.id.version;
+    let newer = runtime.published.newer_than(&install.id);
+    Ok(InstallResult {
+        title,
+        phase: runtime.published.phase_of(version),
+        source: install.record.contents.source.clone(),
+        always: Vec::new(),
+        new: None,
+        newer: newer
+            .zip(runtime.published.line_of(version))
+            .map(|(newer, line)| {
+                let line = runtime.names().as_typed(&line.name);
+                (newer.version, line)
+            }),
+    })
 }
 
 /// The result of a job, with the packages that every new install gets.
@@ -76,6 +114,7 @@ fn result_of(
             None => Vec::new(),
         },
         new,
+        newer: None,
     })
 }
 

@@ -27,9 +27,14 @@ pub fn say_results(ui: &Ui, results: &[InstallResult]) -> Outcome {
 fn say_result(ui: &Ui, result: &InstallResult) -> Outcome {
     let title = &result.title;
     let Some(new) = &result.new else {
-        return ui.done(format!(
+        ui.done(format!(
             "{title} is on the shelf already; nothing was fetched."
-        ));
+        ))?;
+        if let Some((version, line)) = &result.newer {
+            let renew = format!("vshelf renew {line}");
+            ui.next(&format!("{version} is out; to renew it"), &renew);
+        }
+        return Ok(());
     };
     let record = &new.install.record.contents;
     if let Some(built) = &record.built {

@@ -7,14 +7,14 @@ use vshelf_core::Pick;
 use vshelf_shell::quote;
 
 use super::paths::{project_name, shown};
-use crate::failure::{Failure, Outcome};
+use crate::failure::{Failure, Hint, Outcome};
 use crate::ui::Ui;
 
 /// What a person should know when a project is entered, in one line.
 pub fn notice(notice: Notice) -> String {
     match notice {
         Notice::Unusable(error) | Notice::NotInstalled(error) => {
-            format!("vshelf: {}", Failure::from(error).message)
+            format!("vshelf: {}", with_first_step(&Failure::from(error)))
         }
         Notice::Unmet {
             file,
@@ -29,6 +29,22 @@ pub fn notice(notice: Notice) -> String {
             )
         }
     }
+}
+
+/// The message of a failure, with the first command that helps.
+fn with_first_step(failure: &Failure) -> String {
+    let mut hints = failure.hints.iter();
+    let step = hints.find_map(|hint| match hint {
+        Hint::Run { why, command } => Some((why, command)),
+        Hint::Say(_) => None,
+    });
+    let Some((why, command)) = step else {
+        return failure.message.clone();
+    };
+    let mut letters = why.chars();
+    let first = letters.next().map(|first| first.to_ascii_lowercase());
+    let why: String = first.into_iter().chain(letters).collect();
+    format!("{}; {why}: {command}", failure.message)
 }
 
 /// Says how a shell was connected.

@@ -25,6 +25,43 @@ fn built(scene: &Scene, folder: &str, version: &str) {
 }
 
 #[test]
+fn an_install_that_meets_a_requirement_is_enough() {
+    let scene = connected();
+    let install = |required: &str| {
+        scene.write(".marram-version", required);
+        scene.does(&["install"])
+    };
+    built(&scene, "build", "7.9.9");
+    scene.does(&["--quiet", "adopt", "build"]);
+    // Nobody publishes it.
+    let ran = install("7.9\n");
+    let enough = "Marram adopted/7.9.9 is on the shelf already; nothing was fetched.\n";
+    assert!(ran.stdout.contains(enough), "{ran}");
+    scene.does(&["--quiet", "install", "8.3.0"]);
+    let ran = install("8\n");
+    let enough = "Marram 8.3.0 is on the shelf already; nothing was fetched.\n";
+    assert!(ran.stdout.contains(enough), "{ran}");
+    let newer = "8.3.1 is out; to renew it: vshelf renew 8\n";
+    assert!(ran.stderr.contains(newer), "{ran}");
+    // A selector asks for the newest release that it means.
+    let ran = scene.does(&["install", "8"]);
+    assert!(
+        ran.stdout
+            .contains("Marram 8.3.1 is on the shelf, published"),
+        "{ran}"
+    );
+    // A lock names one release.
+    scene.does(&["--quiet", "remove", "8.3.1", "--even-if-used"]);
+    scene.does(&["--quiet", "lock"]);
+    let ran = scene.does(&["install"]);
+    assert!(
+        ran.stdout
+            .contains("Marram 8.3.1 is on the shelf, published"),
+        "{ran}"
+    );
+}
+
+#[test]
 fn a_folder_is_copied_and_is_an_install_from_then_on() {
     let scene = connected();
     built(&scene, "build/out", "8.4.0");

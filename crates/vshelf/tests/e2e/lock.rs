@@ -318,6 +318,9 @@ To bring it up to date: vshelf lock
 "#]]
     );
     assert_eq!(project.lock(), before);
+    let status = project.vshelf(&["status"]);
+    let step = "To lock what is required now: vshelf lock\n";
+    assert!(status.stderr.contains(step), "{status}");
     project.does(&["--quiet", "lock"]);
     project.does(&["lock", "--check"]);
     // The lock meets it already.
@@ -413,12 +416,10 @@ fn connected_shells_follow_the_locked_release() {
         ],
         "{ran}"
     );
-    // What is locked and not met is told.
-    assert!(
-        ran.stderr
-            .contains("is locked, and is not what is required now"),
-        "{ran}"
-    );
+    // A lock that does not meet the requirement is reported with the command that helps.
+    let notice =
+        "is locked, and is not what is required now; to lock what is required now: vshelf lock\n";
+    assert!(ran.stderr.contains(notice), "{ran}");
 }
 
 #[test]
