@@ -138,8 +138,8 @@ fn place(runtime: &Runtime<'_>, typed: &Request, named: Option<&str>) -> Result<
             kind: kind.clone(),
         });
     }
-    // A file that cannot be read is written again where it is a plain one of this folder. A lock is never written to: it
-    // follows what is required.
+    // An unreadable file is written again if it is a plain one of this folder. A lock is never written to: it follows
+    // what is required.
     if let Ok(Some(found)) = project::find_unlocked_requirement(runtime) {
         if is_plain(runtime, &found) {
             let name = found.file.file_name().unwrap_or_default();

@@ -10,6 +10,7 @@ use vshelf_core::{Definition, Key, Request, Selector};
 use super::job::{InstallJob, JobOptions};
 use super::locked_install;
 use super::request::InstallRequest;
+use crate::admission::{check, grounds};
 use crate::environment::Environment;
 use crate::error::{Done, Error};
 use crate::events::Listener;
@@ -94,20 +95,23 @@ fn locked_for<'l>(
     asked.locked.iter().find(is_meant)
 }
 
-/// The install that meets a requirement, unless it is to be made again or from source.
+/// The install that meets a requirement, unless a rule forbids it, or it is to be made again or from source.
 fn there(runtime: &Runtime<'_>, asked: &InstallRequest, request: &Request) -> Option<There> {
     if !asked.is_requirement || asked.options.again || asked.options.build {
         return None;
     }
     let pick = (runtime.choosing()).pick_meeting(&request.without_runtime())?;
-    Some(There {
+    let id = &runtime.snapshot.picked(&pick)?.id;
+    let grounds = grounds(runtime, &id.version, &id.publisher, Narrowing::Open);
+    let is_allowed = grounds.and_then(|grounds| check(runtime, &grounds)).is_ok();
+    is_allowed.then(|| There {
         request: request.clone(),
         definition: Arc::clone(&runtime.definition),
-        key: pick.key()?.clone(),
+        key: id.key.clone(),
     })
 }
 
-/// The job that a request becomes, unless a lock or an install meets it.
+/// The job that a request becomes if neither a lock nor an install meets it.
 fn plan_job(
     runtime: &mut Runtime<'_>,
     request: &Request,

@@ -128,6 +128,26 @@ Error: Marram 5.2.1 may not be installed: its line is no longer supported.
 }
 
 #[test]
+fn an_install_that_a_rule_forbids_is_not_enough_for_a_requirement() {
+    let scene = Scene::new();
+    scene.does(&["--quiet", "install", "8.3.0"]);
+    scene.write(".marram-version", "8\n");
+    let ran = vshelf(&scene, RULES, &["install"]);
+    assert!(
+        ran.stdout
+            .contains("Marram 8.3.1 is on the shelf, published"),
+        "{ran}"
+    );
+    scene.write(".marram-version", "8.3.0\n");
+    let ran = vshelf(&scene, RULES, &["install"]);
+    assert_eq!(ran.code, 7, "{ran}");
+    assert!(
+        ran.stderr.contains("Marram 8.3.0 may not be installed"),
+        "{ran}"
+    );
+}
+
+#[test]
 fn denied_releases_stay_in_the_trash() {
     let scene = Scene::new();
     scene.does(&["--quiet", "install", "8.3.0", "6"]);
