@@ -268,11 +268,9 @@ pub enum ResolveError {
         /// The versions on the shelf nearest to it.
         near: Vec<Version>,
     },
-    /// No line is in the phase that the keyword asks for.
-    #[error("no {scope} line is in phase lts on {today}", scope = match .scope { Scope::Published => "published", Scope::Shelf => "shelved" })]
+    /// No published line is in the phase that the keyword asks for.
+    #[error("no published line is in phase lts on {today}")]
     NoLtsLine {
-        /// Among what.
-        scope: Scope,
         /// The day.
         today: Date,
     },
@@ -624,16 +622,20 @@ impl Criterion {
                 finals_if_any(matched, steps)
             }
             Criterion::Lts => {
-                let line = world
-                    .catalog
-                    .lines
-                    .iter()
-                    .filter(|line| line.phase_on(world.today) == Phase::Lts)
-                    .find(|line| candidates.iter().any(|c| line.covers(c.version)))
-                    .ok_or(ResolveError::NoLtsLine {
-                        scope,
-                        today: world.today,
-                    })?;
+                let mut lines = world.catalog.lines.iter();
+                let line = lines.find(|line| {
+                    line.phase_on(world.today) == Phase::Lts
+                        && candidates.iter().any(|c| line.covers(c.version))
+                });
+                let line = match (line, scope) {
+                    (Some(line), _) => line,
+                    // It may be published, like a version that is not on the shelf.
+                    (None, Scope::Shelf) => return Ok(Vec::new()),
+                    (None, Scope::Published) => {
+                        let today = world.today;
+                        return Err(ResolveError::NoLtsLine { today });
+                    }
+                };
                 steps.push(Step::Line {
                     line: line.name.clone(),
                     phase: Phase::Lts,

@@ -255,6 +255,24 @@ fn what_stands_for_nothing_says_why(#[case] selector: &str, #[case] message: &st
     );
 }
 
+/// Words are offered like versions if nothing on the shelf meets them.
+#[rstest]
+#[case("lts", "8.3.1")]
+#[case("stable", "8.3.1")]
+#[case("8", "8.3.1")]
+fn what_is_missing_on_the_shelf_comes_with_what_is_published(
+    #[case] selector: &str,
+    #[case] expected: &str,
+) {
+    let setting = Setting::new(&["7.0.2"]);
+    let request = selector.parse().unwrap();
+    let outcome = resolve(&setting.world(), &request, Scope::Shelf).outcome;
+    let Err(ResolveError::NotOnShelf { published, .. }) = outcome else {
+        panic!("{outcome:?}");
+    };
+    assert_eq!(published, Some((None, expected.parse().unwrap())));
+}
+
 #[test]
 fn errors_carry_the_way_out() {
     let setting = Setting::new(&["8.3.0"]);
