@@ -8,6 +8,7 @@ use std::cell::OnceCell;
 
 use crate::definition::RequirementFile;
 use crate::lock_file::{LOCK_FILE, LockProblem};
+use crate::meant::spelling;
 use crate::selector::{Request, Selector, SelectorError};
 use crate::template::Template;
 
@@ -149,9 +150,16 @@ impl Contents {
 /// The requirement that a value on this line states for a runtime.
 fn required(runtime: &str, line: usize, value: &str) -> Result<Requirement, RequirementError> {
     let error = |line, problem| RequirementError { line, problem };
-    let request: Request = value
-        .parse()
-        .map_err(|e| error(line, Problem::Selector(e)))?;
+    let read = |text: &str| -> Result<Request, RequirementError> {
+        text.parse().map_err(|e| error(line, Problem::Selector(e)))
+    };
+    let mut request = read(value)?;
+    // Several programs write the runtime in front of its version, as in `ruby-3.3.8` and `go1.26.1`.
+    if let (Selector::Name(name), None) = (&request.selector, &request.runtime)
+        && let Some(ours) = spelling::with_runtime(name, runtime)
+    {
+        request = read(&ours)?;
+    }
     match &request {
         Request {
             runtime: Some(found),
@@ -358,6 +366,9 @@ mod tests {
     #[case(b">=6 <8\n", ">=6 <8", 1)]
     #[case(b"marram@dunefield/8", "dunefield/8", 1)]
     #[case(b"Eelgrass", "Eelgrass", 1)]
+    #[case(b"marram-8.3.1", "8.3.1", 1)]
+    #[case(b"marram8.3", "8.3", 1)]
+    #[case(b"marrams-8", "marrams-8", 1)]
     fn a_plain_file_holds_one_selector(
         #[case] contents: &[u8],
         #[case] wanted: &str,

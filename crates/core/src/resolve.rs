@@ -211,6 +211,8 @@ pub enum ResolveError {
         publisher: String,
         /// The runtime.
         runtime: String,
+        /// The known code name behind it.
+        codename: Option<String>,
         /// The publishers there are.
         known: Vec<String>,
     },
@@ -320,7 +322,7 @@ pub fn covered<'a>(
     };
     let mut candidates = candidates(world, scope);
     if let Some(publisher) = &meant.publisher {
-        known_publisher(world, publisher)?;
+        known_publisher(world, publisher, &meant.selector)?;
         candidates.retain(|c| c.publisher.eq_ignore_ascii_case(publisher));
     }
     let matched = criterion.select(world, scope, candidates.clone(), &mut steps)?;
@@ -545,7 +547,11 @@ pub fn candidates<'a>(world: &World<'a>, scope: Scope) -> Vec<Candidate<'a>> {
     }
 }
 
-fn known_publisher(world: &World<'_>, publisher: &str) -> Result<(), ResolveError> {
+fn known_publisher(
+    world: &World<'_>,
+    publisher: &str,
+    selector: &Selector,
+) -> Result<(), ResolveError> {
     let on_shelf = world
         .shelf
         .iter()
@@ -556,6 +562,11 @@ fn known_publisher(world: &World<'_>, publisher: &str) -> Result<(), ResolveErro
     Err(ResolveError::UnknownPublisher {
         publisher: publisher.to_owned(),
         runtime: world.catalog.runtime.clone(),
+        codename: match selector {
+            // It was expanded to its line.
+            Selector::Name(name) => Some(name.to_lowercase()),
+            _ => None,
+        },
         known: world
             .catalog
             .publishers
@@ -771,7 +782,7 @@ fn choice<'a>(
         count: pool.len(),
     });
     if let Some(publisher) = &meant.publisher {
-        known_publisher(world, publisher)?;
+        known_publisher(world, publisher, &meant.selector)?;
         let filter = Filter::Publisher(publisher.clone());
         pool = narrow(pool, filter, steps, |c| {
             c.publisher.eq_ignore_ascii_case(publisher)

@@ -16,8 +16,16 @@ impl ResolveError {
                 .meant(near)
                 .step("To see the lines, code names and channels", catalog("")),
             ResolveError::UnknownPublisher {
-                publisher, known, ..
-            } => Class::NoMatch.alone().publishers(publisher, known),
+                publisher,
+                codename,
+                known,
+                ..
+            } => match codename {
+                Some(codename) => Class::NoMatch
+                    .note(format!("Did you mean {codename}?"))
+                    .note(format!("The publishers are {}.", listed(known, "and"))),
+                None => Class::NoMatch.alone().publishers(publisher, known),
+            },
             ResolveError::NotPublished { near, .. } => {
                 let line = near.first().map(|version| version.numbers()[0].to_string());
                 (Class::NoMatch.alone().meant(near))

@@ -5,6 +5,7 @@ use std::mem;
 use std::process::ExitCode;
 
 use clap::{ArgAction, Args, Command, FromArgMatches};
+use vshelf_app::error::shell_names;
 use vshelf_app::integrate::renewal;
 use vshelf_app::variables::Variables;
 use vshelf_app::{Environment, definitions, session};
@@ -180,7 +181,10 @@ fn usage(entries: &[CommandEntry], words: &[OsString], error: &clap::Error) -> E
         kind => {
             let failure = misused(kind, entries, words, error);
             let words_read: Vec<&str> = words.iter().filter_map(|word| word.to_str()).collect();
-            match habit::run_without_dashes(&words_read) {
+            let shells = shell_names();
+            let meant = habit::run_without_dashes(&words_read)
+                .or_else(|| habit::connect_shell(&words_read, &shells));
+            match meant {
                 Some(meant) => probably(failure, &meant),
                 None => failure.run("To see what there is", help_for(entries, words)),
             }

@@ -137,6 +137,16 @@ pub fn run_without_dashes(words: &[&str]) -> Option<Vec<String>> {
     is_meant.then(|| run_on(version, &command))
 }
 
+/// The words of a command line that `connect` and the name of a shell probably mean.
+pub fn connect_shell(words: &[&str], shells: &[&str]) -> Option<Vec<String>> {
+    let mut words = words.iter().copied().skip(1);
+    if words.find(|word| !word.starts_with('-')) != Some("connect") {
+        return None;
+    }
+    let shell = words.find(|word| shells.contains(word))?;
+    Some(owned(["connect", "--shell", shell]))
+}
+
 /// The command line of each plain word, with a name in capitals for what has to be given.
 pub fn plain_words() -> impl Iterator<Item = (&'static str, Vec<String>)> {
     PLAIN_WORDS.iter().flat_map(|(words, command)| {
@@ -292,6 +302,18 @@ mod tests {
             assert_eq!(answered.as_deref(), Some(*answer), "{typed}");
         }
         assert_eq!(command(&["kelp"], &names), None);
+    }
+
+    #[test]
+    fn a_shell_behind_connect_is_the_one_to_connect() {
+        let meant = |typed: &str| {
+            let words: Vec<&str> = typed.split(' ').collect();
+            connect_shell(&words, &["bash", "zsh"]).map(|words| words.join(" "))
+        };
+        let expected = Some("connect --shell zsh".to_owned());
+        assert_eq!(meant("vshelf connect zsh"), expected);
+        assert_eq!(meant("vshelf connect kelp"), None);
+        assert_eq!(meant("vshelf list zsh"), None);
     }
 
     #[test]

@@ -12,21 +12,7 @@ pub fn ours(typed: &str, runtimes: &[String]) -> Option<String> {
             .find(|known| known.eq_ignore_ascii_case(name))
             .cloned()
     };
-    let version = |text: &str| {
-        let digits = text.strip_prefix(['v', 'V']).unwrap_or(text);
-        let is_one = digits.starts_with(|c: char| c.is_ascii_digit());
-        is_one.then(|| digits.to_owned())
-    };
     let selector = |text: &str| version(text).or_else(|| is_name(text).then(|| text.to_owned()));
-    // `lts/*`, `lts/eelgrass`
-    if let Some((word, rest)) = typed.split_once('/')
-        && word.eq_ignore_ascii_case("lts")
-    {
-        return match rest {
-            "*" | "" => Some("lts".to_owned()),
-            name => selector(name),
-        };
-    }
     // `8@marram`, `@8`, `marram@v8-latest`
     if let Some((before, behind)) = typed.split_once('@') {
         if before.is_empty() {
@@ -36,15 +22,10 @@ pub fn ours(typed: &str, runtimes: &[String]) -> Option<String> {
     }
     // `marram-8`, `marram:8`, `marram 8`, `marram=8`, `marram8`
     for name in runtimes {
-        let rest = typed.get(name.len()..).filter(|rest| !rest.is_empty());
-        let begins = typed
-            .get(..name.len())
-            .is_some_and(|start| start.eq_ignore_ascii_case(name));
-        if let (true, Some(rest)) = (begins, rest) {
-            let rest = rest.trim_start_matches(['-', ':', ' ', '=', '_', '/']);
-            if let Some(found) = selector(rest) {
-                return Some(format!("{name}@{found}"));
-            }
+        if let Some(rest) = behind(typed, name)
+            && let Some(found) = selector(rest)
+        {
+            return Some(format!("{name}@{found}"));
         }
     }
     // `latest-8`, `8-latest`, `8-lts`, `release-8`
@@ -57,15 +38,32 @@ pub fn ours(typed: &str, runtimes: &[String]) -> Option<String> {
     }
 }
 
+/// A version with the runtime's name in front of it, such as `marram-8.3.1` and `marram8.3.1`, as we spell it.
+pub fn with_runtime(typed: &str, runtime: &str) -> Option<String> {
+    let version = version(behind(typed.trim(), runtime)?)?;
+    Some(format!("{runtime}@{version}"))
+}
+
+/// The text behind a runtime's name and what joins the two.
+fn behind<'t>(typed: &'t str, runtime: &str) -> Option<&'t str> {
+    let (start, rest) = typed.split_at_checked(runtime.len())?;
+    let is_it = start.eq_ignore_ascii_case(runtime) && !rest.is_empty();
+    is_it.then(|| rest.trim_start_matches(['-', ':', ' ', '=', '_', '/']))
+}
+
+/// A version without the `v` in front of it.
+fn version(text: &str) -> Option<String> {
+    let digits = text.strip_prefix(['v', 'V']).unwrap_or(text);
+    let is_one = digits.starts_with(|c: char| c.is_ascii_digit());
+    is_one.then(|| digits.to_owned())
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
     use rstest::rstest;
 
     #[rstest]
-    #[case("lts/*", "lts")]
-    #[case("lts/eelgrass", "eelgrass")]
-    #[case("LTS/Eelgrass", "Eelgrass")]
     #[case("marram-8", "marram@8")]
     #[case("marram-v8.3.1", "marram@8.3.1")]
     #[case("Marram8", "marram@8")]

@@ -5,7 +5,7 @@ use vshelf_core::Pick;
 
 use super::concerns::say_ended;
 use super::shells::say_way_to_connect;
-use crate::failure::Outcome;
+use crate::failure::{Failure, Outcome};
 use crate::ui::Ui;
 
 /// Says what is active now, and what the defaults are. Of several installs, each sentence names the one that it is
@@ -31,31 +31,37 @@ fn default_in_words(default: &DefaultState) -> String {
     }
 }
 
+/// The default that stays, as the beginning of a sentence.
+fn default_stays(conclusion: &Conclusion, of_several: bool) -> String {
+    let default = default_in_words(&conclusion.default);
+    if of_several {
+        let runtime = &conclusion.runtime_title;
+        format!("The default of {runtime} stays {default}")
+    } else {
+        format!("The default stays {default}")
+    }
+}
+
 /// Returns how the calling shell becomes connected, if that is the next step.
 fn say_conclusion<'c>(
     ui: &Ui,
     conclusion: &'c Conclusion,
     of_several: bool,
-) -> Result<Option<&'c WayToConnect>, crate::failure::Failure> {
+) -> Result<Option<&'c WayToConnect>, Failure> {
     // The table of several installs shows the phases.
     if let (Some(line), false) = (&conclusion.ended_line, of_several) {
         say_ended(ui, line, conclusion.today);
     }
-    let (subject, object, the_default) = if of_several {
-        (
-            conclusion.title.as_str(),
-            conclusion.title.as_str(),
-            format!("The default of {}", conclusion.runtime_title),
-        )
+    let (subject, object) = if of_several {
+        (conclusion.title.as_str(), conclusion.title.as_str())
     } else {
-        ("It", "it", "The default".to_owned())
+        ("It", "it")
     };
-    let default = default_in_words(&conclusion.default);
     let became = conclusion.became_default;
     let kept = if became {
         format!("{subject} is the default now")
     } else {
-        format!("{the_default} stays {default}")
+        default_stays(conclusion, of_several)
     };
     match &conclusion.shell {
         ShellAfterInstall::AsRequired => ui.done(format!(

@@ -494,8 +494,7 @@ fn every_command_has_help_that_says_what_it_does() {
 }
 
 #[rstest::rstest]
-#[case(&["install", "lts/*"], "vshelf install lts")]
-#[case(&["catalog", "lts/eelgrass"], "vshelf catalog eelgrass")]
+#[case(&["connect", "zsh"], "vshelf connect --shell zsh")]
 #[case(&["install", "marram-8", "--default"], "vshelf install marram@8 --default")]
 #[case(&["run", "8@marram", "--", "marram", "8@marram"], "vshelf run marram@8 -- marram 8@marram")]
 #[case(&["require", "latest-8"], "vshelf require 8")]
@@ -508,4 +507,11 @@ fn spellings_from_elsewhere_are_answered_with_ours(#[case] typed: &[&str], #[cas
         Some(&*format!("  You probably meant: {ours}")),
         "{ran}"
     );
+}
+
+#[test]
+fn a_code_name_behind_an_unknown_publisher_is_what_was_meant() {
+    let ran = Scene::new().vshelf(&["catalog", "gull/eelgrass"]);
+    assert_eq!(ran.code, 3, "{ran}");
+    assert!(ran.stderr.contains("  Did you mean eelgrass?\n"), "{ran}");
 }
