@@ -260,7 +260,7 @@ fn what_stands_for_nothing_says_why(#[case] selector: &str, #[case] message: &st
 #[case("lts", "8.3.1")]
 #[case("stable", "8.3.1")]
 #[case("8", "8.3.1")]
-fn what_is_missing_on_the_shelf_comes_with_what_is_published(
+fn a_missing_install_comes_with_its_published_release(
     #[case] selector: &str,
     #[case] expected: &str,
 ) {

@@ -122,9 +122,10 @@ fn stays_on(answering: Option<&str>) -> String {
 /// Says how the calling shell and new ones come to use an install.
 fn say_ways_to_use(ui: &Ui, conclusion: &Conclusion, of_several: bool) {
     let selector = &conclusion.selector;
-    let purpose = match of_several {
-        true => "To use one of them here",
-        false => "To use it here",
+    let purpose = if of_several {
+        "To use one of them here"
+    } else {
+        "To use it here"
     };
     ui.next(purpose, &format!("vshelf switch {selector}"));
     if !of_several {
