@@ -20,6 +20,7 @@ use vshelf_sources::checksums::ChecksumLists;
 use vshelf_sources::npm::NpmRegistry;
 
 use crate::admission::{self, refused};
+use crate::conclude::{Changed, conclude};
 use crate::environment::Environment;
 use crate::error::{Error, file_error};
 use crate::events::Listener;
@@ -123,6 +124,7 @@ pub fn lock(
         let changed = fs::read_to_string(&file).ok().as_ref() != Some(&text);
         if changed {
             foreign_file::write(environment, &file, &text)?;
+            conclude(environment, Changed::Requirements)?;
         }
         written.push(WrittenLock {
             file,
