@@ -24,7 +24,7 @@ use crate::admission;
 use crate::environment::Environment;
 use crate::error::{Done, Error, file_error};
 use crate::events::{Event, Listener};
-use crate::install::conclude::{Takeover, conclude_one};
+use crate::install::conclude::{Installed, Takeover, conclude};
 use crate::install::first_start;
 use crate::runtime::{Runtime, opening};
 
@@ -312,12 +312,13 @@ impl Adoption {
         });
         let again = runtime.reopened()?;
         let request: Request = again.names().selector_of(&key).parse()?;
-        let conclusion = conclude_one(&again, &request, &key, Takeover::default())?;
-        listener.tell(Event::Concluded {
-            conclusions: &[conclusion],
-            of_several: false,
-        });
-        Ok(())
+        let installed = Installed {
+            request,
+            definition: Arc::clone(&runtime.definition),
+            key,
+        };
+        let environment = runtime.environment();
+        conclude(environment, &[installed], Takeover::default(), listener)
     }
 
     /// The version and the publisher that the adoptee gets. The program has to start, even if both are given.

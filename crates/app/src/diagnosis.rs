@@ -3,11 +3,11 @@
 use std::error::Error as StdError;
 use std::path::Path;
 
-use vshelf_core::diagnosis::{Action, Class, Diagnosis, InstallFlags, OptionHint, RemoveFlags};
+use vshelf_core::diagnosis::{Action, Class, Diagnosis, InstallHow, OptionHint, RemoveHow};
 use vshelf_core::loader::MissingDependency;
 use vshelf_core::lock_file::LockProblem;
 use vshelf_core::requirement::Problem;
-use vshelf_core::words::{listed, printable};
+use vshelf_core::words::{listed, printable, with_causes};
 use vshelf_files::shown::shown;
 
 use crate::error::{
@@ -54,11 +54,10 @@ impl Error {
                 diagnosis.note("Its installs can still be listed, used and removed.")
             }
             Error::Definition { file, problem, .. } => {
-                let diagnosis = Class::Disk.alone().notes(problem.sentence());
-                match file {
-                    Some(file) => diagnosis.step("To edit it", Action::Edit(file.clone())),
-                    None => diagnosis,
-                }
+                let edit = file.clone().map(Action::Edit);
+                (Class::Disk.alone())
+                    .notes(problem.sentence())
+                    .step_if("To edit it", edit)
             }
             Error::FetchedDefinition { problem, .. } => {
                 Class::Source.alone().notes(problem.sentence())
@@ -89,7 +88,7 @@ impl Error {
             } => Class::Refused
                 .alone()
                 .because(cause.sentence())
-                .step("To remove it with whatever it has", even_if_used(selector)),
+                .step("To remove it with whatever it has", Action::Remove(selector.clone(), RemoveHow::EvenIfUsed)),
 
             // Catalogs and sources.
             Error::Source(error) => error.diagnosis(),
@@ -105,7 +104,7 @@ impl Error {
             }
             Error::UnknownPublisher {
                 publisher, known, ..
-            } => Class::NoMatch.alone().publishers(publisher, known),
+            } => Class::NoMatch.alone().publishers(publisher, None, known),
 
             // Installing.
             Error::Download(error) => error.diagnosis(),
@@ -136,7 +135,7 @@ impl Error {
                 Some(selector) => failure
                     .diagnosis()
                     .note(format!("{title} was not put on the shelf."))
-                    .step("To put it on the shelf anyway", keep_broken(selector)),
+                    .step("To put it on the shelf anyway", Action::Install(selector.clone(), InstallHow::KeepBroken)),
                 None => failure.diagnosis(),
             },
             Error::OlderLibc { .. } | Error::NothingToReplace { .. } => {
@@ -151,15 +150,11 @@ impl Error {
             Error::NothingBuilt { log, .. } => last_lines(&[], log),
             Error::BuildCheck { last, log, .. } => last_lines(last, log),
             Error::PublishedCheck { said, command, .. } => {
-                let diagnosis = (Class::Verification.alone())
+                let install = command.clone().map(Action::Line);
+                (Class::Verification.alone())
                     .notes(quoted_lines(said))
-                    .note("It was not put on the shelf.");
-                match command {
-                    Some(command) => {
-                        diagnosis.step("To install what it misses", Action::Line(command.clone()))
-                    }
-                    None => diagnosis,
-                }
+                    .note("It was not put on the shelf.")
+                    .step_if("To install what it misses", install)
             }
             Error::WrongProgram { title, .. } => {
                 Class::Verification.note(format!("{title} was not put on the shelf."))
@@ -174,9 +169,9 @@ impl Error {
             }
             Error::CoversSeveral { selector, .. } => Class::Refused
                 .note("Nothing was removed. Name one of them, or")
-                .step("to remove them all", every(selector)),
+                .step("to remove them all", Action::Remove(selector.clone(), RemoveHow::Every)),
             Error::Needed { selector, .. } => {
-                Class::Refused.step("To remove it anyway", even_if_used(selector))
+                Class::Refused.step("To remove it anyway", Action::Remove(selector.clone(), RemoveHow::EvenIfUsed))
             }
             Error::NoSuchLine { .. } => Class::NoMatch.step("To see what is", Action::List),
             Error::UnknownLine { known, .. } => {
@@ -239,14 +234,14 @@ impl Error {
                 Action::MirrorElsewhere(selectors.clone()),
             ),
             Error::NotBuilt { selector, .. } => {
-                Class::Refused.step("To build it", build(selector, false))
+                Class::Refused.step("To build it", Action::Install(selector.clone(), InstallHow::Build))
             }
             Error::NotBuiltHere { selector, .. } => {
-                Class::Refused.step("To build it here", build(selector, true))
+                Class::Refused.step("To build it here", Action::Install(selector.clone(), InstallHow::BuildAgain))
             }
             Error::BuiltForItsPlace { .. } => Class::Refused.option(OptionHint::MirrorWithoutBuilds),
             Error::ChangedSinceBuilt { selector, .. } => {
-                Class::Refused.step("To build it again", build(selector, true))
+                Class::Refused.step("To build it again", Action::Install(selector.clone(), InstallHow::BuildAgain))
             }
             Error::OnPlatform { platform, error } => error
                 .causes()
@@ -361,10 +356,10 @@ impl Error {
                 ..
             } => Class::Refused.step(
                 "To make room for what is locked",
-                Action::Remove(selector.clone(), RemoveFlags::default()),
+                Action::Remove(selector.clone(), RemoveHow::Usual),
             ),
             Error::LockedDiffers { selector, .. } => {
-                Class::Refused.step("To fetch it again", again(selector))
+                Class::Refused.step("To fetch it again", Action::Install(selector.clone(), InstallHow::Again))
             }
             Error::UndeclaredCompanion { runtime, .. } => Class::Verification
                 .note("A lock names versions of packages, and a definition says which packages there are.")
@@ -431,9 +426,8 @@ impl Error {
     /// The message with all causes, as a sentence without its period.
     fn sentence(&self) -> String {
         let causes = self.causes().into_iter().chain(self.diagnosis().causes);
-        causes.fold(self.to_string(), |sentence, cause| {
-            format!("{sentence}: {}", cause.trim_end_matches('.'))
-        })
+        let sentence = with_causes(&self.to_string(), causes);
+        sentence.trim_end_matches('.').to_owned()
     }
 }
 
@@ -541,45 +535,4 @@ fn require(selector: &str, file: Option<&str>) -> Action {
         selector: selector.to_owned(),
         file: file.map(str::to_owned),
     }
-}
-
-fn even_if_used(selector: &str) -> Action {
-    let flags = RemoveFlags {
-        even_if_used: true,
-        ..RemoveFlags::default()
-    };
-    Action::Remove(selector.to_owned(), flags)
-}
-
-fn every(selector: &str) -> Action {
-    let flags = RemoveFlags {
-        every: true,
-        ..RemoveFlags::default()
-    };
-    Action::Remove(selector.to_owned(), flags)
-}
-
-fn again(selector: &str) -> Action {
-    let flags = InstallFlags {
-        again: true,
-        ..InstallFlags::default()
-    };
-    Action::Install(selector.to_owned(), flags)
-}
-
-fn build(selector: &str, again: bool) -> Action {
-    let flags = InstallFlags {
-        build: true,
-        again,
-        ..InstallFlags::default()
-    };
-    Action::Install(selector.to_owned(), flags)
-}
-
-fn keep_broken(selector: &str) -> Action {
-    let flags = InstallFlags {
-        keep_broken: true,
-        ..InstallFlags::default()
-    };
-    Action::Install(selector.to_owned(), flags)
 }

@@ -12,14 +12,10 @@ use crate::error::StepFailure;
 
 /// The missing requirements of a build, and the command that installs them.
 pub(crate) fn build_needs(missing: &[Missing], command: Option<&str>) -> Diagnosis {
-    let diagnosis = (Class::Refused.alone()).notes(missing.iter().map(Missing::sentence));
-    match command {
-        Some(command) => diagnosis.step(
-            "To install what is missing",
-            Action::Line(command.to_owned()),
-        ),
-        None => diagnosis,
-    }
+    let install = command.map(|command| Action::Line(command.to_owned()));
+    (Class::Refused.alone())
+        .notes(missing.iter().map(Missing::sentence))
+        .step_if("To install what is missing", install)
 }
 
 /// The lines of its log that say why a step failed.

@@ -90,7 +90,7 @@ pub enum Action {
     /// Lists what was done.
     History,
     /// Installs a selector.
-    Install(String, InstallFlags),
+    Install(String, InstallHow),
     /// Lists the labels.
     Labels,
     /// Runs a line of another program in a shell.
@@ -113,7 +113,7 @@ pub enum Action {
     /// Shows a text file.
     Read(PathBuf),
     /// Removes a selector from the shelf.
-    Remove(String, RemoveFlags),
+    Remove(String, RemoveHow),
     /// Shows what is required here.
     Required,
     /// Requires a selector, in the named file or in the usual one.
@@ -139,23 +139,29 @@ pub enum Action {
 }
 
 /// How an install is advised to run.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub struct InstallFlags {
-    /// It replaces the install on the shelf.
-    pub again: bool,
-    /// It is built from source.
-    pub build: bool,
-    /// It is kept even if it does not start.
-    pub keep_broken: bool,
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum InstallHow {
+    /// As usual.
+    Usual,
+    /// In the place of the install on the shelf.
+    Again,
+    /// From source.
+    Build,
+    /// From source, in the place of the install on the shelf.
+    BuildAgain,
+    /// Even if it does not start.
+    KeepBroken,
 }
 
 /// How a removal is advised to run.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub struct RemoveFlags {
-    /// All installs that the selector covers are removed.
-    pub every: bool,
-    /// It is removed even if it is in use.
-    pub even_if_used: bool,
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum RemoveHow {
+    /// As usual.
+    Usual,
+    /// Of all installs that the selector covers.
+    Every,
+    /// Even if the install is in use.
+    EvenIfUsed,
 }
 
 /// An error's class, further causes, and advice.
@@ -204,6 +210,14 @@ impl Diagnosis {
         self
     }
 
+    /// Adds an action, if there is one.
+    pub fn step_if(self, purpose: &str, action: Option<Action>) -> Diagnosis {
+        match action {
+            Some(action) => self.step(purpose, action),
+            None => self,
+        }
+    }
+
     /// Adds a hint about an option.
     pub fn option(mut self, hint: OptionHint) -> Diagnosis {
         self.advice.push(Advice::Option(hint));
@@ -218,9 +232,13 @@ impl Diagnosis {
         }
     }
 
-    /// Adds the publishers, the probable one first.
-    pub fn publishers(self, typed: &str, known: &[String]) -> Diagnosis {
-        let near = near::words(typed, known.iter().map(String::as_str));
+    /// Adds the publishers, and what was probably meant: the known code name behind the unknown publisher, or else the
+    /// publishers nearest to it.
+    pub fn publishers(self, typed: &str, codename: Option<&str>, known: &[String]) -> Diagnosis {
+        let near = match codename {
+            Some(codename) => vec![codename.to_owned()],
+            None => near::words(typed, known.iter().map(String::as_str)),
+        };
         let publishers = listed(known, "and");
         self.meant(&near)
             .note(format!("The publishers are {publishers}."))
@@ -265,7 +283,7 @@ impl Class {
 impl Action {
     /// Installs a selector as usual.
     pub fn install(selector: impl Into<String>) -> Action {
-        Action::Install(selector.into(), InstallFlags::default())
+        Action::Install(selector.into(), InstallHow::Usual)
     }
 
     /// Locks the runtime again.

@@ -20,12 +20,7 @@ impl ResolveError {
                 codename,
                 known,
                 ..
-            } => match codename {
-                Some(codename) => Class::NoMatch
-                    .note(format!("Did you mean {codename}?"))
-                    .note(format!("The publishers are {}.", listed(known, "and"))),
-                None => Class::NoMatch.alone().publishers(publisher, known),
-            },
+            } => (Class::NoMatch.alone()).publishers(publisher, codename.as_deref(), known),
             ResolveError::NotPublished { near, .. } => {
                 let line = near.first().map(|version| version.numbers()[0].to_string());
                 (Class::NoMatch.alone().meant(near))
@@ -64,12 +59,11 @@ impl ResolveError {
             ResolveError::Withdrawn {
                 version, instead, ..
             } => {
-                let instead = instead.as_ref().map(|instead| {
-                    let install = Action::install(format!("{prefix}{instead}"));
-                    Class::NoMatch.step("The newest of its line that stands", install)
-                });
-                let diagnosis = instead.unwrap_or(Class::NoMatch.alone());
-                diagnosis.step("To see its card", catalog(version.as_str()))
+                let instead = instead.as_ref();
+                let install = instead.map(|instead| Action::install(format!("{prefix}{instead}")));
+                (Class::NoMatch.alone())
+                    .step_if("The newest of its line that stands", install)
+                    .step("To see its card", catalog(version.as_str()))
             }
             ResolveError::NotOnShelf {
                 published, near, ..

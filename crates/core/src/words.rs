@@ -31,6 +31,18 @@ pub fn listed<T: fmt::Display>(items: &[T], last_word: &str) -> String {
     }
 }
 
+/// A message and its causes, outermost first, as a sentence without its period. A cause that the sentence has already is
+/// left out.
+pub fn with_causes(message: &str, causes: impl IntoIterator<Item = String>) -> String {
+    let mut sentence = message.to_owned();
+    for cause in causes {
+        if !sentence.contains(&cause) {
+            sentence = format!("{sentence}: {cause}");
+        }
+    }
+    sentence
+}
+
 /// Text from a network or file as a terminal may see it: control characters are spelled out.
 pub fn printable(text: &str) -> String {
     let mut safe = String::with_capacity(text.len());
@@ -53,6 +65,13 @@ mod tests {
     #[test]
     fn foreign_text_cannot_drive_the_terminal() {
         assert_eq!(printable("8\u{1b}[2J\u{202e}x"), "8\\u{1b}[2J\\u{202e}x");
+    }
+
+    #[test]
+    fn a_cause_that_was_said_is_not_said_again() {
+        let causes = ["the disk is full", "full"].map(str::to_owned);
+        let sentence = with_causes("it cannot be written", causes);
+        assert_eq!(sentence, "it cannot be written: the disk is full");
     }
 
     #[test]

@@ -1,6 +1,7 @@
 //! A failure on its way to the person: what, which value or path, why, and what to type next.
 
 pub use vshelf_core::diagnosis::Class;
+use vshelf_core::words::with_causes;
 
 /// A failure in words.
 #[derive(Debug)]
@@ -48,13 +49,15 @@ impl Failure {
 
     /// What went wrong and why, in one sentence.
     pub fn sentence(&self) -> String {
-        let mut sentence = self.message.clone();
-        for cause in &self.causes {
-            if !sentence.contains(cause) {
-                sentence = format!("{sentence}: {cause}");
-            }
-        }
-        sentence + "."
+        with_causes(&self.message, self.causes.iter().cloned()) + "."
+    }
+
+    /// The commands that help, each with its purpose.
+    pub fn steps(&self) -> impl Iterator<Item = (&str, &str)> {
+        self.hints.iter().filter_map(|hint| match hint {
+            Hint::Run { why, command } => Some((why.as_str(), command.as_str())),
+            Hint::Say(_) => None,
+        })
     }
 
     /// Adds something to know.

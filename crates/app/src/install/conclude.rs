@@ -26,21 +26,21 @@ pub struct Takeover {
 }
 
 /// An install that was made or was there, for a request.
-#[derive(Clone, Copy, Debug)]
-pub struct Installed<'i> {
+#[derive(Clone, Debug)]
+pub struct Installed {
     /// The request.
-    pub request: &'i Request,
+    pub request: Request,
     /// The definition of its runtime.
-    pub definition: &'i Arc<Definition>,
+    pub definition: Arc<Definition>,
     /// Its key.
-    pub key: &'i Key,
+    pub key: Key,
 }
 
 /// Sets the default and the switch as asked, and reports what is active now: of each runtime, for the first of its
 /// installs. The first install of a runtime becomes its default.
 pub fn conclude(
     environment: &Environment,
-    installed: &[Installed<'_>],
+    installed: &[Installed],
     takeover: Takeover,
     listener: &dyn Listener,
 ) -> Done {
@@ -49,8 +49,8 @@ pub fn conclude(
         let name = &one.definition.name;
         let mut before = installed[..place].iter();
         if !before.any(|other| other.definition.name == *name) {
-            let runtime = Runtime::open(environment, Arc::clone(one.definition))?;
-            conclusions.push(conclude_one(&runtime, one.request, one.key, takeover)?);
+            let runtime = Runtime::open(environment, Arc::clone(&one.definition))?;
+            conclusions.push(conclude_one(&runtime, &one.request, &one.key, takeover)?);
         }
     }
     let of_several = installed.len() > 1;
@@ -62,7 +62,7 @@ pub fn conclude(
 }
 
 /// Sets the default and the switch for one install.
-pub fn conclude_one(
+fn conclude_one(
     before: &Runtime<'_>,
     request: &Request,
     key: &Key,

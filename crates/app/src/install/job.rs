@@ -103,25 +103,11 @@ impl InstallJob {
     pub fn of_offers(
         runtime: &Runtime<'_>,
         release: &Release,
-        mut offers: Vec<Offer>,
+        offers: Vec<Offer>,
         grounds: Grounds,
         options: JobOptions,
     ) -> Result<InstallJob, Error> {
-        if options.build {
-            for offer in &mut offers {
-                offer.builds.retain(|build| build.platform.is_source());
-            }
-            offers.retain(|offer| !offer.builds.is_empty());
-        }
-        if let Some(accepted) = grounds.accepted() {
-            let is_accepted = |offer: &Offer| {
-                accepted
-                    .iter()
-                    .any(|digest| has_digest(&offer.builds, digest))
-            };
-            offers.sort_by_key(|offer| !is_accepted(offer));
-        }
-        let mut others = VecDeque::from(offers);
+        let mut others = in_order(offers, &grounds, options);
         let offer = others.pop_front().ok_or_else(|| {
             let title = format!("{} {}", runtime.definition.title, release.version);
             if options.build {
@@ -347,6 +333,24 @@ impl Offer {
             builds,
         })
     }
+}
+
+/// The offers that can be installed with these options, those with an accepted digest first.
+fn in_order(mut offers: Vec<Offer>, grounds: &Grounds, options: JobOptions) -> VecDeque<Offer> {
+    if options.build {
+        for offer in &mut offers {
+            offer.builds.retain(|build| build.platform.is_source());
+        }
+        offers.retain(|offer| !offer.builds.is_empty());
+    }
+    if let Some(accepted) = grounds.accepted() {
+        let is_accepted = |offer: &Offer| {
+            let mut accepted = accepted.iter();
+            accepted.any(|digest| has_digest(&offer.builds, digest))
+        };
+        offers.sort_by_key(|offer| !is_accepted(offer));
+    }
+    offers.into()
 }
 
 /// Whether one of these builds has this digest.

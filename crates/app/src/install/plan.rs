@@ -5,8 +5,9 @@ use std::sync::Arc;
 use vshelf_core::admission::Narrowing;
 use vshelf_core::lock_file::LockedRelease;
 use vshelf_core::resolve::{Choice, ResolveError, Scope};
-use vshelf_core::{Definition, Key, Request, Selector};
+use vshelf_core::{Request, Selector};
 
+use super::conclude::Installed;
 use super::job::{InstallJob, JobOptions};
 use super::locked_install;
 use super::request::InstallRequest;
@@ -25,18 +26,7 @@ pub struct Plan {
     /// The request that each job was planned for first.
     pub requests: Vec<Request>,
     /// The installs on the shelf that meet a requirement.
-    pub there: Vec<There>,
-}
-
-/// An install on the shelf that meets a requirement.
-#[derive(Debug)]
-pub struct There {
-    /// The requirement.
-    pub request: Request,
-    /// The definition of its runtime.
-    pub definition: Arc<Definition>,
-    /// Its key.
-    pub key: Key,
+    pub there: Vec<Installed>,
 }
 
 /// Plans the jobs of all requests. Returns the errors of the requests that have none.
@@ -96,7 +86,7 @@ fn locked_for<'l>(
 }
 
 /// The install that meets a requirement, unless a rule forbids it, or it is to be made again or from source.
-fn there(runtime: &Runtime<'_>, asked: &InstallRequest, request: &Request) -> Option<There> {
+fn there(runtime: &Runtime<'_>, asked: &InstallRequest, request: &Request) -> Option<Installed> {
     if !asked.is_requirement || asked.options.again || asked.options.build {
         return None;
     }
@@ -104,7 +94,7 @@ fn there(runtime: &Runtime<'_>, asked: &InstallRequest, request: &Request) -> Op
     let id = &runtime.snapshot.picked(&pick)?.id;
     let grounds = grounds(runtime, &id.version, &id.publisher, Narrowing::Open);
     let is_allowed = grounds.and_then(|grounds| check(runtime, &grounds)).is_ok();
-    is_allowed.then(|| There {
+    is_allowed.then(|| Installed {
         request: request.clone(),
         definition: Arc::clone(&runtime.definition),
         key: id.key.clone(),

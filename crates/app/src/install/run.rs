@@ -7,7 +7,7 @@ use vshelf_core::packages::Package;
 use super::conclude::{Installed, conclude, offer_to_connect};
 use super::execute::execute_from_any;
 use super::job::InstallJob;
-use super::plan::{There, plan};
+use super::plan::plan;
 use super::request::InstallRequest;
 use crate::environment::Environment;
 use crate::error::{Done, Error};
@@ -36,15 +36,11 @@ pub fn install(environment: &Environment, asked: &InstallRequest, listener: &dyn
     }
     let executed = execute_from_any(environment, &mut plan.jobs, listener);
     let (mut results, mut installed) = (Vec::new(), Vec::new());
-    for there in &plan.there {
-        results.push(result_of_there(environment, there)?);
-        installed.push(Installed {
-            request: &there.request,
-            definition: &there.definition,
-            key: &there.key,
-        });
+    for there in plan.there {
+        results.push(result_of_there(environment, &there)?);
+        installed.push(there);
     }
-    let planned = plan.requests.iter().zip(&plan.jobs).zip(&had_packages);
+    let planned = plan.requests.into_iter().zip(&plan.jobs).zip(&had_packages);
     for (((request, job), packages), result) in planned.zip(executed) {
         match result {
             Ok(new) => {
@@ -52,8 +48,8 @@ pub fn install(environment: &Environment, asked: &InstallRequest, listener: &dyn
                 tell_packages_lost(environment, job, packages, listener)?;
                 installed.push(Installed {
                     request,
-                    definition: &job.definition,
-                    key: &job.key,
+                    definition: Arc::clone(&job.definition),
+                    key: job.key.clone(),
                 });
             }
             Err(error) => errors.push(error),
@@ -66,15 +62,15 @@ pub fn install(environment: &Environment, asked: &InstallRequest, listener: &dyn
         }
         conclude(environment, &installed, asked.takeover, listener)?;
         if let (Some(from), [only]) = (&carry_from, &installed[..]) {
-            let runtime = Runtime::open(environment, Arc::clone(only.definition))?;
-            carry::carry(&runtime, from, only.key, listener)?;
+            let runtime = Runtime::open(environment, Arc::clone(&only.definition))?;
+            carry::carry(&runtime, from, &only.key, listener)?;
         }
     }
     first_of(errors, listener)
 }
 
 /// The result of a requirement that an install meets already.
-fn result_of_there(environment: &Environment, there: &There) -> Result<InstallResult, Error> {
+fn result_of_there(environment: &Environment, there: &Installed) -> Result<InstallResult, Error> {
     let runtime = Runtime::open(environment, Arc::clone(&there.definition))?;
     let title = runtime.names().title_of(&there.key);
     let Some(install) = runtime.snapshot.install(&there.key) else {
@@ -104,7 +100,7 @@ fn result_of(
     new: Option<NewInstall>,
     listener: &dyn Listener,
 ) -> Result<InstallResult, Error> {
-    let runtime = Runtime::open(environment, job.definition.clone())?;
+    let runtime = Runtime::open(environment, Arc::clone(&job.definition))?;
     Ok(InstallResult {
         title: job.title(),
         phase: runtime.published.phase_of(&job.release.version),
@@ -126,7 +122,7 @@ fn tell_packages_lost(
     listener: &dyn Listener,
 ) -> Done {
     if !packages.is_empty() {
-        let runtime = Runtime::open(environment, job.definition.clone())?;
+        let runtime = Runtime::open(environment, Arc::clone(&job.definition))?;
         listener.tell(Event::PackagesLost(&PackagesLost {
             title: job.title(),
             packages: packages.to_vec(),
@@ -143,7 +139,7 @@ fn packages_before(
     job: &InstallJob,
     listener: &dyn Listener,
 ) -> Result<Vec<String>, Error> {
-    let runtime = Runtime::open(environment, job.definition.clone())?;
+    let runtime = Runtime::open(environment, Arc::clone(&job.definition))?;
     match packages::of_install(&runtime, &job.key, listener) {
         Ok(packages) => Ok(packages.iter().map(Package::spelled).collect()),
         Err(Error::PackagesUnknown { cause, .. }) => {

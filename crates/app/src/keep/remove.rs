@@ -248,7 +248,7 @@ pub fn remove_install(
     })
 }
 
-/// Takes an install off the shelf. Returns what became of it, and the bytes that were freed.
+/// Takes an install off the shelf. Returns its fate and the number of freed bytes.
 fn delete(
     runtime: &Runtime<'_>,
     install: &Install,

@@ -5,23 +5,19 @@ use vshelf_core::{Pick, Request, Selector, Version};
 use vshelf_shelf::store::Untold;
 
 use super::names::Names;
-use super::published::Published;
 use crate::error::{Class, Done, Error};
-use crate::snapshot::ShelfSnapshot;
 
 /// Resolves requests for one runtime.
 #[derive(Clone, Copy, Debug)]
 pub struct Choosing<'r> {
     pub(super) names: Names<'r>,
-    pub(super) published: &'r Published<'r>,
-    pub(super) shelf: &'r ShelfSnapshot,
 }
 
 impl<'r> Choosing<'r> {
     /// What `request`, which means the newest of a line, stands for among what is published.
     pub fn newest_of_line(self, request: &Request) -> Option<Version> {
         let world = World {
-            catalog: self.published.heads(),
+            catalog: self.names.published.heads(),
             ..self.world(Scope::Shelf)
         };
         match resolve::resolve(&world, request, Scope::Published).outcome {
@@ -34,23 +30,24 @@ impl<'r> Choosing<'r> {
     pub fn world(self, scope: Scope) -> World<'r> {
         World {
             catalog: match scope {
-                Scope::Published => self.published.catalog(),
-                Scope::Shelf => self.published.outline(),
+                Scope::Published => self.names.published.catalog(),
+                Scope::Shelf => self.names.published.outline(),
             },
-            shelf: &self.shelf.ids,
-            labels: &self.shelf.state.labels,
-            default: self.shelf.default_selector(),
+            shelf: &self.names.shelf.ids,
+            labels: &self.names.shelf.state.labels,
+            default: self.names.shelf.default_selector(),
             default_pick: match scope {
                 Scope::Published => None,
-                Scope::Shelf => self.shelf.default_pick(),
+                Scope::Shelf => self.names.shelf.default_pick(),
             },
             previous: self
+                .names
                 .published
                 .environment
                 .shell
-                .previous(&self.published.definition.name),
-            platform: self.published.environment.platform(),
-            today: self.published.today,
+                .previous(&self.names.published.definition.name),
+            platform: self.names.published.environment.platform(),
+            today: self.names.published.today,
         }
     }
 
@@ -90,7 +87,7 @@ impl<'r> Choosing<'r> {
             publisher.is_none_or(|publisher| publisher == untold.key.publisher())
                 && (untold.key.version()).is_some_and(|known| known.begins_with(version))
         };
-        self.shelf.untold.iter().find(means)
+        self.names.shelf.untold.iter().find(means)
     }
 
     /// An error where a request means something whose record tells nothing.
@@ -143,9 +140,10 @@ impl<'r> Choosing<'r> {
     pub fn unresolved(self, error: ResolveError) -> Error {
         Error::Resolve {
             prefix: self
+                .names
                 .published
                 .environment
-                .prefix(&self.published.definition.name),
+                .prefix(&self.names.published.definition.name),
             error: Box::new(error),
         }
     }

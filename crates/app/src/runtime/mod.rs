@@ -195,8 +195,6 @@ impl<'c> Runtime<'c> {
     pub fn choosing(&self) -> Choosing<'_> {
         Choosing {
             names: self.names(),
-            published: &self.published,
-            shelf: &self.snapshot,
         }
     }
 

@@ -275,22 +275,12 @@ pub(super) enum Depth<'e> {
 
 /// Some releases of a catalog.
 pub struct Excerpt<'e> {
-    /// What their versions begin with, or their publishers or the two joined by `/`.
-    pub beginning: &'e str,
-    /// Which of them count.
+    /// Which of them count by version and publisher alone. The others are not read further.
+    pub is_named: &'e dyn Fn(&str, &str) -> bool,
+    /// Which of those count.
     pub counts: &'e dyn Fn(&Release) -> bool,
     /// The highest number of them.
     pub most: usize,
-}
-
-impl Excerpt<'_> {
-    fn has(&self, version: &str, publisher: &str) -> bool {
-        let rest = self.beginning.strip_prefix(publisher);
-        version.starts_with(self.beginning)
-            || publisher.starts_with(self.beginning)
-            || (rest.and_then(|rest| rest.strip_prefix('/')))
-                .is_some_and(|rest| version.starts_with(rest))
-    }
 }
 
 /// The lengths and checksums in the first line of a cache file.
@@ -452,7 +442,7 @@ impl Reading {
                 }
                 "release" => {
                     let key = (next_field(&mut rest)?, next_field(&mut rest)?);
-                    if excerpt.is_some_and(|excerpt| !excerpt.has(key.0, key.1)) {
+                    if excerpt.is_some_and(|excerpt| !(excerpt.is_named)(key.0, key.1)) {
                         continue;
                     }
                     let (release, mut place) = shared.release(key, rest)?;

@@ -15,7 +15,7 @@ use vshelf_view::Palette;
 use vshelf_view::words::{Count, ago, megabytes, printable};
 
 use super::require::in_words as mistake_in_words;
-use crate::failure::{Failure, Hint, Outcome};
+use crate::failure::{Failure, Outcome};
 use crate::ui::{Ui, styled};
 use crate::wording::other_copies;
 use crate::wording::paths::{edit, quoted, shown};
@@ -133,12 +133,12 @@ impl Finding {
                 Some(format!("vshelf install {prefix}{selector}")),
             ),
             Found::Requirement(error) => {
-                let hints = Failure::from_told(&error).hints.into_iter();
-                let mut commands = hints.filter_map(|hint| match hint {
-                    Hint::Run { command, .. } => Some(command),
-                    Hint::Say(_) => None,
-                });
-                Finding::new("the project here", in_words(error), commands.next())
+                let failure = Failure::from_told(&error);
+                let command = failure
+                    .steps()
+                    .next()
+                    .map(|(_, command)| command.to_owned());
+                Finding::new("the project here", in_words(error), command)
             }
             Found::Mistake(mistake) => {
                 let fix = match &mistake {

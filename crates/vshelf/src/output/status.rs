@@ -12,7 +12,7 @@ use vshelf_shelf::Install;
 use vshelf_view::Palette;
 
 use super::json::Item;
-use crate::failure::{Failure, Hint, Outcome};
+use crate::failure::{Failure, Outcome};
 use crate::ui::{Ui, styled};
 use crate::wording::paths::shown;
 use crate::wording::shells::{say_way_to_connect, say_way_to_default};
@@ -292,10 +292,8 @@ fn say_unmet(ui: &Ui, runtime: &Runtime<'_>, activity: &Activity) {
             "What the project requires cannot be used: {}.",
             failure.message
         ));
-        for hint in &failure.hints {
-            if let Hint::Run { why, command } = hint {
-                ui.next(why, command);
-            }
+        for (why, command) in failure.steps() {
+            ui.next(why, command);
         }
     }
     for claim in &activity.activation.unmet {

@@ -6,7 +6,6 @@ use std::collections::HashSet;
 use vshelf_app::keep::history;
 use vshelf_app::runtime::opening;
 use vshelf_app::{Activity, Environment, Runtime, definitions, labels};
-use vshelf_core::Release;
 use vshelf_core::selector::KEYWORDS;
 use vshelf_shelf::journal::HistoryEntry;
 use vshelf_sources::cache::Excerpt;
@@ -158,17 +157,15 @@ fn on_shelf(runtime: &Runtime<'_>) -> Vec<Suggestion> {
 fn published(runtime: &Runtime<'_>, typed: &str) -> Vec<Suggestion> {
     let platform = runtime.environment().platform();
     let main = runtime.published.outline().main_publisher_id();
-    let is_suggested = |release: &Release| {
-        let is_named_so = if main == Some(&*release.publisher) {
-            release.version.as_str().starts_with(typed)
-        } else {
-            format!("{}/{}", release.publisher, release.version).starts_with(typed)
-        };
-        is_named_so && release.withdrawn.is_none() && release.runs_on(platform)
-    };
     let excerpt = Excerpt {
-        beginning: typed,
-        counts: &is_suggested,
+        is_named: &|version, publisher| {
+            if main == Some(publisher) {
+                version.starts_with(typed)
+            } else {
+                format!("{publisher}/{version}").starts_with(typed)
+            }
+        },
+        counts: &|release| release.withdrawn.is_none() && release.runs_on(platform),
         most: MOST_RELEASES,
     };
     let catalogs = runtime.environment().catalogs().ok();

@@ -2,7 +2,7 @@
 
 use std::path::Path;
 
-use vshelf_core::diagnosis::{Action, OptionHint};
+use vshelf_core::diagnosis::{Action, InstallHow, OptionHint, RemoveHow};
 use vshelf_shell::quote;
 
 use super::paths::{edit, quoted};
@@ -26,13 +26,15 @@ pub fn command(action: &Action) -> String {
         Action::Edit(path) => edit(path),
         Action::HelpOnRunning => "vshelf help run".to_owned(),
         Action::History => "vshelf history".to_owned(),
-        Action::Install(selector, flags) => {
-            let flags = [
-                (flags.keep_broken, " --keep-broken"),
-                (flags.build, " --build"),
-                (flags.again, " --again"),
-            ];
-            format!("vshelf install{} {selector}", given(&flags))
+        Action::Install(selector, how) => {
+            let options = match how {
+                InstallHow::Usual => "",
+                InstallHow::Again => " --again",
+                InstallHow::Build => " --build",
+                InstallHow::BuildAgain => " --build --again",
+                InstallHow::KeepBroken => " --keep-broken",
+            };
+            format!("vshelf install{options} {selector}")
         }
         Action::Labels => "vshelf label".to_owned(),
         Action::Line(line) => line.clone(),
@@ -49,12 +51,13 @@ pub fn command(action: &Action) -> String {
         }
         Action::MoveData => "export VSHELF_DATA=\"$HOME/shelf\"".to_owned(),
         Action::Read(path) => format!("less {}", quoted(path)),
-        Action::Remove(selector, flags) => {
-            let flags = [
-                (flags.every, " --every"),
-                (flags.even_if_used, " --even-if-used"),
-            ];
-            format!("vshelf remove {selector}{}", given(&flags))
+        Action::Remove(selector, how) => {
+            let options = match how {
+                RemoveHow::Usual => "",
+                RemoveHow::Every => " --every",
+                RemoveHow::EvenIfUsed => " --even-if-used",
+            };
+            format!("vshelf remove {selector}{options}")
         }
         Action::Required => "vshelf require".to_owned(),
         Action::Require { selector, file } => {
@@ -75,12 +78,6 @@ pub fn command(action: &Action) -> String {
         Action::SetAside(path, suffix) => format!("mv {0} {0}{suffix}", quoted(path)),
         Action::Status => "vshelf status".to_owned(),
     }
-}
-
-/// The options that are given.
-fn given(flags: &[(bool, &str)]) -> String {
-    let given = flags.iter().filter(|(is_given, _)| *is_given);
-    given.map(|(_, option)| *option).collect()
 }
 
 /// A sentence about an option of the command that failed.

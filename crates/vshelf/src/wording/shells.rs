@@ -7,7 +7,7 @@ use vshelf_core::Pick;
 use vshelf_shell::quote;
 
 use super::paths::{project_name, shown};
-use crate::failure::{Failure, Hint, Outcome};
+use crate::failure::{Failure, Outcome};
 use crate::ui::Ui;
 
 /// What a person should know when a project is entered, in one line.
@@ -33,12 +33,7 @@ pub fn notice(notice: Notice) -> String {
 
 /// The message of a failure, with the first command that helps.
 fn with_first_step(failure: &Failure) -> String {
-    let mut hints = failure.hints.iter();
-    let step = hints.find_map(|hint| match hint {
-        Hint::Run { why, command } => Some((why, command)),
-        Hint::Say(_) => None,
-    });
-    let Some((why, command)) = step else {
+    let Some((why, command)) = failure.steps().next() else {
         return failure.message.clone();
     };
     let mut letters = why.chars();

@@ -251,34 +251,18 @@ pub fn build(
         title: &job.title(),
     });
     ran?;
+    // Before checks write to it.
     let log = fs::read_to_string(work.log()).unwrap_or_default();
     let made = work.made()?;
     work.check(&made)?;
-    let space = bytes_in(&work.folder).map_err(file_error(&work.folder, FileAction::Read))?;
+    let built = work.built(needs, &log)?;
     fs::remove_dir(tree).map_err(file_error(tree, FileAction::Write))?;
     fs::rename(&made, tree).map_err(file_error(tree, FileAction::Write))?;
-    let libraries = needs.found.iter().map(|found| BuiltWith {
-        name: found.name.clone(),
-        version: found.version.clone(),
-    });
     Ok(Made {
         fetched,
         manifest: Manifest::of(tree).map_err(file_error(tree, FileAction::Read))?,
         archive,
-        built: Some(Built {
-            compiler: needs.compiler.clone(),
-            patches: section.patch_digests(&job.release.version),
-            steps: work.calls().map(|call| call.join(" ")).collect(),
-            libraries: libraries.collect(),
-            left_out: section
-                .left_out_in(&log)
-                .into_iter()
-                .map(str::to_owned)
-                .collect(),
-            took_ms: work.progress.took_ms,
-            space: Some(space),
-            place: (section.prefix == PrefixKind::Final).then(|| final_place(job)),
-        }),
+        built: Some(built),
         work: Some(work.folder),
     })
 }
@@ -456,6 +440,27 @@ impl Work<'_> {
             title: self.job.title(),
             place: staged,
             log: self.log(),
+        })
+    }
+
+    /// The record of a build whose steps are done; `log` is their output.
+    fn built(&self, needs: &Needs, log: &str) -> Result<Built, Error> {
+        let section = self.section;
+        let space = bytes_in(&self.folder).map_err(file_error(&self.folder, FileAction::Read))?;
+        let libraries = needs.found.iter().map(|found| BuiltWith {
+            name: found.name.clone(),
+            version: found.version.clone(),
+        });
+        let left_out = section.left_out_in(log).into_iter();
+        Ok(Built {
+            compiler: needs.compiler.clone(),
+            patches: section.patch_digests(&self.job.release.version),
+            steps: self.calls().map(|call| call.join(" ")).collect(),
+            libraries: libraries.collect(),
+            left_out: left_out.map(str::to_owned).collect(),
+            took_ms: self.progress.took_ms,
+            space: Some(space),
+            place: (section.prefix == PrefixKind::Final).then(|| final_place(self.job)),
         })
     }
 
