@@ -19,16 +19,27 @@ fn main() -> Result<(), Box<dyn Error>> {
             .to_string_lossy()
             .into_owned();
         let table: toml::Table = fs::read_to_string(&path)?.parse()?;
+        let files = requirement_files(&table);
         let json = as_json(&toml::Value::Table(table)).to_string();
         let text = path.display().to_string();
         source += &format!(
-            "BuiltIn {{ name: {name:?}, text: include_str!({text:?}), json: {json:?} }},\n"
+            "BuiltIn {{ name: {name:?}, text: include_str!({text:?}), json: {json:?}, requirement_files: &{files:?} }},\n"
         );
     }
     source.push(']');
     let out = env::var("OUT_DIR")?;
     fs::write(Path::new(&out).join("built_in.rs"), source)?;
     Ok(())
+}
+
+/// The names of the requirement files of a definition, each once.
+fn requirement_files(definition: &toml::Table) -> Vec<String> {
+    let files = definition.get("requirement-files");
+    let files = files.and_then(toml::Value::as_array).into_iter().flatten();
+    let names = files.filter_map(|file| file.get("file")?.as_str());
+    let mut names: Vec<String> = names.map(str::to_owned).collect();
+    names.dedup();
+    names
 }
 
 /// A value of TOML as one of JSON, with days as texts.

@@ -25,8 +25,8 @@ use crate::keep::{history, leftovers};
 use crate::ledger;
 use crate::mistakes::{self, Mistake};
 use crate::other_copy::OtherCopy;
-use crate::runtime::Runtime;
 use crate::runtime::published::Extent;
+use crate::runtime::{Runtime, opening};
 
 /// The bytes that a large install needs, downloaded and unpacked.
 const ROOM_FOR_INSTALL: u64 = 500_000_000;
@@ -261,6 +261,10 @@ pub fn check(
             checkup.look_at_activity(&runtime);
             checkup.look_at_folders(&runtime)?;
             checkup.look_at_sources(&mut runtime);
+        }
+        let on_shelf = Shelf::runtimes(environment.folders()?)?;
+        for runtime in opening::required_beside(environment, &on_shelf)? {
+            checkup.look_at_activity(&runtime);
         }
         let mistakes = mistakes::find(environment)?.into_iter();
         checkup.findings.extend(mistakes.map(Finding::Mistake));

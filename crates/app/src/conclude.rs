@@ -1,9 +1,11 @@
 //! What follows from every change: the one place that refreshes stamps, launchers, and the runtimes that shells enter.
 
-use vshelf_shell::connection::{self, Entered};
+use vshelf_core::lock_file::LOCK_FILE;
+use vshelf_core::requirement::OWN_FILE;
+use vshelf_shell::connection::{self, Entered, Following};
 
 use crate::environment::Environment;
-use crate::error::Done;
+use crate::error::{Done, Error};
 use crate::integrate::files::{connected_dialects, write_if_other};
 use crate::integrate::{launchers, stamps};
 use crate::runtime::{Runtime, opening};
@@ -39,13 +41,30 @@ fn refresh_entered(environment: &Environment) -> Done {
     let runtimes = opening::entered(environment)?.into_iter();
     let runtimes: Vec<Entered> = runtimes.map(entered).collect();
     let following = environment.settings()?.following;
+    let watched = match following {
+        Following::Off => Vec::new(),
+        _ => watched_files(environment)?,
+    };
     let layout = environment.layout()?;
     for dialect in connected {
         let file = layout.connect().join(connection::runtimes_file(dialect));
-        let text = connection::render_runtimes(dialect, &runtimes, following, layout.data());
+        let text =
+            connection::render_runtimes(dialect, &runtimes, &watched, following, layout.data());
         write_if_other(&file, &text)?;
     }
     Ok(())
+}
+
+/// The names of the files in which a project can require any known runtime, which need not be on the shelf.
+fn watched_files(environment: &Environment) -> Result<Vec<String>, Error> {
+    let mut watched = vec![LOCK_FILE.to_owned(), OWN_FILE.to_owned()];
+    let known = environment.requirement_file_names()?;
+    for file in known.into_iter().flat_map(|(_, files)| files) {
+        if !watched.contains(&file) {
+            watched.push(file);
+        }
+    }
+    Ok(watched)
 }
 
 fn entered(runtime: Runtime<'_>) -> Entered {

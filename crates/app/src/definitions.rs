@@ -20,6 +20,8 @@ struct BuiltIn {
     text: &'static str,
     /// The same as JSON.
     json: &'static str,
+    /// The names of its requirement files, which are looked for far more often than the rest is read.
+    requirement_files: &'static [&'static str],
 }
 
 /// The definitions that come with the program, by name.
@@ -44,14 +46,39 @@ pub fn file(settings: &Path, name: &str) -> PathBuf {
     folder(settings).join(format!("{name}.toml"))
 }
 
+/// A runtime that is known.
+#[derive(Clone, Debug)]
+pub struct KnownName {
+    /// Its name.
+    pub name: String,
+    /// The names of its requirement files, if its definition is built in; else the definition has them.
+    pub requirement_files: Option<&'static [&'static str]>,
+}
+
+/// All runtimes that are known, by name.
+pub fn known(folders: &Folders) -> Result<Vec<KnownName>, Error> {
+    let mut written = names_in(&folders.company)?;
+    written.extend(names_in(&folders.config)?);
+    let built_in = BUILT_IN.iter().map(|known| KnownName {
+        name: known.name.to_owned(),
+        requirement_files: Some(known.requirement_files),
+    });
+    let mut known: Vec<KnownName> = built_in
+        .filter(|known| !written.contains(&known.name))
+        .collect();
+    known.extend(written.into_iter().map(|name| KnownName {
+        name,
+        requirement_files: None,
+    }));
+    known.sort_by(|a, b| a.name.cmp(&b.name));
+    known.dedup_by(|a, b| a.name == b.name);
+    Ok(known)
+}
+
 /// The names of all runtimes that are known, in order.
 pub fn names(folders: &Folders) -> Result<Vec<String>, Error> {
-    let mut names: Vec<String> = BUILT_IN.iter().map(|known| known.name.to_owned()).collect();
-    names.extend(names_in(&folders.company)?);
-    names.extend(names_in(&folders.config)?);
-    names.sort();
-    names.dedup();
-    Ok(names)
+    let known = known(folders)?.into_iter();
+    Ok(known.map(|known| known.name).collect())
 }
 
 /// Whether a runtime of this name is built in.
@@ -139,6 +166,12 @@ mod tests {
             let definition = read(known.text).unwrap();
             assert_eq!(definition, Definition::of_json(known.json).unwrap());
             assert_eq!(definition.name, known.name);
+            let files = definition.requirement_files.iter();
+            assert!(
+                files
+                    .map(|file| &file.file)
+                    .all(|file| known.requirement_files.contains(&file.as_str()))
+            );
         }
         assert_eq!(BUILT_IN.len(), 9);
     }

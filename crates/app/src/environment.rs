@@ -270,6 +270,38 @@ impl Environment {
         Ok(definition)
     }
 
+    /// Every known runtime with the names of the requirement files that its definition and the settings add to our own. A definition
+    /// that cannot be used adds none.
+    pub fn requirement_file_names(&self) -> Result<Vec<(String, Vec<String>)>, Error> {
+        let mut names = Vec::new();
+        // Commands that need the settings report it if they cannot be read.
+        let added = (self.settings().ok()).map(|settings| &settings.requirement_files);
+        for known in definitions::known(self.folders()?)? {
+            let files = match known.requirement_files {
+                Some(files) => {
+                    let added = added.and_then(|added| added.get(&known.name));
+                    let added = added.into_iter().flatten().cloned();
+                    files
+                        .iter()
+                        .map(|&file| file.to_owned())
+                        .chain(added)
+                        .collect()
+                }
+                None => match self.definition(&known.name) {
+                    Ok(definition) => {
+                        let files = definition.requirement_files.iter();
+                        files.map(|file| file.file.clone()).collect()
+                    }
+                    // Commands about this runtime report it.
+                    Err(Error::Definition { .. }) => Vec::new(),
+                    Err(error) => return Err(error),
+                },
+            };
+            names.push((known.name, files));
+        }
+        Ok(names)
+    }
+
     /// Forgets a definition whose file this command changed.
     pub fn forget_definition(&self, name: &str) {
         self.definitions.borrow_mut().remove(name);

@@ -1,6 +1,6 @@
 //! The project here: the nearest folder with a file that says what it requires.
 
-use std::collections::HashSet;
+use std::collections::{BTreeSet, HashMap, HashSet};
 use std::io;
 use std::path::{Path, PathBuf};
 use std::rc::Rc;
@@ -46,8 +46,7 @@ pub fn requirement_files(runtime: &Runtime<'_>) -> Vec<(PathBuf, RequirementFile
         let before = found.len();
         for file in &files {
             let path = folder.join(&file.file);
-            // A pipe or device by that name would make the command wait for ever.
-            if path.metadata().is_ok_and(|found| found.is_file()) {
+            if is_file(&path) {
                 found.push((path, file.clone()));
             }
         }
@@ -57,6 +56,47 @@ pub fn requirement_files(runtime: &Runtime<'_>) -> Vec<(PathBuf, RequirementFile
         }
     }
     found
+}
+
+/// The names of the known runtimes that a file here, or in a folder above, may require. Only files that are there are
+/// looked into, and no definition that is built in is read, so that every command can ask.
+pub fn mentioned_runtimes(environment: &Environment) -> Result<BTreeSet<String>, Error> {
+    let mut mentioned = BTreeSet::new();
+    let Ok(here) = environment.here() else {
+        return Ok(mentioned);
+    };
+    let known = environment.requirement_file_names()?;
+    let own = requirement::own_file();
+    for folder in here.ancestors() {
+        let mut is_there: HashMap<&str, bool> = HashMap::new();
+        for (runtime, files) in &known {
+            let mut files = files.iter();
+            let is_mentioned = files.any(|file| {
+                let found = is_there
+                    .entry(file)
+                    .or_insert_with(|| is_file(&folder.join(file)));
+                *found
+            });
+            if is_mentioned {
+                mentioned.insert(runtime.clone());
+            }
+        }
+        let path = folder.join(&own.file);
+        if is_file(&path)
+            && let Some(contents) = requirement_contents(environment, &path, &own)?
+        {
+            let names = contents.runtimes().into_iter();
+            let names = names.filter(|name| known.iter().any(|(runtime, _)| runtime == name));
+            mentioned.extend(names.map(str::to_owned));
+        }
+    }
+    Ok(mentioned)
+}
+
+/// Whether there is a plain file, or a link to one. A pipe or device by that name would make the command wait for
+/// ever.
+fn is_file(path: &Path) -> bool {
+    path.metadata().is_ok_and(|found| found.is_file())
 }
 
 /// Every file in which a project can say what it requires of a runtime.

@@ -19,6 +19,7 @@ use vshelf_sources::oci::Repository;
 use vshelf_sources::transport::{Document, Validators};
 use vshelf_sources::{Address, PublishedCatalog, SourceError};
 
+use crate::conclude::{Changed, conclude};
 use crate::definitions;
 use crate::environment::Environment;
 use crate::error::{DefinitionProblem, Done, Error, file_error};
@@ -109,6 +110,8 @@ pub fn add(
     }
     atomic::write_file(&file, text.as_bytes()).map_err(file_error(&file, FileAction::Write))?;
     environment.forget_definition(&definition.name);
+    // Shells watch the requirement files of every known runtime.
+    conclude(environment, Changed::Shelf)?;
     if !matches!(from, ReadFrom::File(Address::File(_))) {
         // The definition came over the network, and so can what its sources state. If they do not answer now,
         // the next command that needs it asks again.
@@ -309,6 +312,7 @@ pub fn remove(environment: &Environment, name: &str) -> Result<(Vec<String>, boo
     let file = definitions::file(config, name);
     fs::remove_file(&file).map_err(file_error(&file, FileAction::Remove))?;
     environment.forget_definition(name);
+    conclude(environment, Changed::Shelf)?;
     let is_defined = definitions::names(environment.folders()?)?
         .iter()
         .any(|other| other == name);

@@ -82,12 +82,20 @@ pub enum Problem {
 pub fn files(runtime: &str, of_definition: &[RequirementFile]) -> Vec<RequirementFile> {
     let own = RequirementFile {
         value: Some(format!("runtimes.{runtime}")),
-        ..RequirementFile::plain(OWN_FILE)
+        ..own_file()
     };
     [RequirementFile::plain(LOCK_FILE), own]
         .into_iter()
         .chain(of_definition.iter().cloned())
         .collect()
+}
+
+/// Our own file, with what it requires of all runtimes.
+pub fn own_file() -> RequirementFile {
+    RequirementFile {
+        value: Some("runtimes".to_owned()),
+        ..RequirementFile::plain(OWN_FILE)
+    }
 }
 
 /// How many bytes of `file` are worth reading: one more than it may have.
@@ -118,6 +126,19 @@ impl Contents {
     /// The bytes.
     pub fn bytes(&self) -> &[u8] {
         &self.bytes
+    }
+
+    /// The names of the runtimes that our own file with these contents requires. A file that is not understood names
+    /// none.
+    pub fn runtimes(&self) -> Vec<&str> {
+        let Ok(text) = text_of(&own_file(), &self.bytes) else {
+            return Vec::new();
+        };
+        let parsed = self.manifest.get_or_init(|| parse(OWN_FILE, text));
+        let named = parsed.as_ref().ok();
+        let named = named.and_then(|manifest| manifest.get("runtimes")?.as_object());
+        let named = named.into_iter().flat_map(serde_json::Map::keys);
+        named.map(String::as_str).collect()
     }
 
     /// The requirement of a runtime in `file`, which has these contents: `None` if it has none.

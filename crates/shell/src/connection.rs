@@ -7,7 +7,6 @@
 use std::path::Path;
 use std::sync::Arc;
 
-use vshelf_core::requirement;
 use vshelf_core::{Definition, Pick};
 
 use crate::{Dialect, quote};
@@ -184,28 +183,21 @@ struct EnteredRuntime<'d> {
 #[derive(serde::Serialize)]
 struct EnteredRuntimes<'d> {
     /// Files in which projects say what they require.
-    requirements: Vec<String>,
+    requirements: &'d [String],
     /// What following a project is told with.
     says: &'static str,
     enter: Vec<EnteredRuntime<'d>>,
 }
 
-/// The list of runtimes that a new shell enters, and the files in which projects require them. `data` is
-/// the data folder.
+/// The list of runtimes that a new shell enters, and the names of the requirement files that it watches. `data` is the
+/// data folder.
 pub fn render_runtimes(
     dialect: Dialect,
     runtimes: &[Entered],
+    requirements: &[String],
     following: Following,
     data: &Path,
 ) -> String {
-    let mut requirements: Vec<String> = Vec::new();
-    for definition in runtimes.iter().map(|runtime| &runtime.definition) {
-        for file in requirement::files(&definition.name, &definition.requirement_files) {
-            if following != Following::Off && !requirements.contains(&file.file) {
-                requirements.push(file.file);
-            }
-        }
-    }
     let enter = runtimes.iter().map(|runtime| {
         let definition = &runtime.definition;
         EnteredRuntime {
@@ -285,10 +277,10 @@ impl EnteredRuntimes<'_> {
 
     fn render_posix(&self, dialect: Dialect) -> String {
         // Unrolled, because a shell's loop costs many times what it tests. Where a shell has conditions of its own, all
-        // tests are one command.
-        let (open, close) = match dialect {
-            Dialect::Sh => ("[", "]"),
-            _ => ("[[", "]]"),
+        // tests are one command, in which nothing is split and quotes would only take time.
+        let (open, close, folder) = match dialect {
+            Dialect::Sh => ("[", "]", "\"$1\""),
+            _ => ("[[", "]]", "$1"),
         };
         let joined = |tests: Vec<String>, operator: &str| match dialect {
             _ if tests.is_empty() => None,
@@ -296,7 +288,7 @@ impl EnteredRuntimes<'_> {
             _ => Some(tests.join(&format!(" {operator}\n    "))),
         };
         let tests = self.requirements.iter();
-        let tests = tests.map(|name| format!("-f \"$1\"/{}", quote::posix(name)));
+        let tests = tests.map(|name| format!("-f {folder}/{}", quote::posix(name)));
         let any = joined(tests.collect(), "||");
         let any = any.map_or("return 1".to_owned(), |tests| {
             format!("{open} {tests} {close}")
@@ -404,11 +396,10 @@ impl EnteredRuntimes<'_> {
         let current = self.are_current(below_data).into_iter();
         let current = current.map(|test| format!("test {test}"));
         let current = current.collect::<Vec<_>>().join("; and ");
-        let any = self.requirements.iter();
-        let any = any.map(|name| format!("test -f $argv[1]/{}", quote::fish(name)));
+        // One command tests all of them.
         let any = match self.requirements.is_empty() {
-            true => "return 1".to_owned(),
-            false => any.collect::<Vec<_>>().join("; or "),
+            true => "return 1",
+            false => "path filter -qf -- $argv[1]/$__vshelf_requirements",
         };
         let named: String = (self.enter.iter())
             .map(|runtime| {
@@ -485,7 +476,7 @@ impl EnteredRuntimes<'_> {
         };
         let any = format!("*{}*", quote::tcsh_pattern(&format!("{data}/")));
         [
-            list("requirements", self.requirements.clone()),
+            list("requirements", self.requirements.to_vec()),
             list("mains", self.mains()),
             list("says", vec![self.says.to_owned()]),
             list("runtimes", of_each(|runtime| runtime.name.to_owned())),
@@ -518,27 +509,39 @@ impl EnteredRuntimes<'_> {
         )
     }
 
-    /// Whether there is something to follow, in one statement; deeper folders are for the loop.
+    /// Whether there is something to follow, in one statement for a folder that was found empty and one for others;
+    /// deeper folders are for the loop.
     fn tcsh_look(&self) -> String {
-        /// Folders from the working one upward that this statement looks into.
-        const LEVELS: usize = 12;
-        let mut tests = vec!["$#__vshelf_followed".to_owned()];
+        /// Folders above the working one that the second statement looks into.
+        const LEVELS: usize = 11;
+        let is_in = |folder: &str| -> Vec<String> {
+            let places = 1..=self.requirements.len();
+            places
+                .map(|at| format!("-f {folder}:q/$__vshelf_requirements[{at}]:q"))
+                .collect()
+        };
+        let mut here = vec!["$#__vshelf_followed".to_owned()];
+        let mut above = here.clone();
         if !self.requirements.is_empty() {
+            here.push("( $cwd:q != $__vshelf_empty:q )".to_owned());
+            here.extend(is_in("$cwd"));
             let mut folder = "$cwd".to_owned();
-            for _ in 0..LEVELS {
-                let places = 1..=self.requirements.len();
-                tests.extend(
-                    places.map(|at| format!("-f {folder}:q/$__vshelf_requirements[{at}]:q")),
-                );
+            for _ in 0..=LEVELS {
+                above.extend(is_in(&folder));
                 folder.push_str(":h");
             }
-            tests.push(format!("{folder}:q != ''"));
+            above.push(format!("{folder}:q != ''"));
         }
-        let look = format!(
-            "if ( {} ) source $__vshelf_data:q/connect/functions.tcsh look",
-            tests.join(" || "),
+        let look = format!("if ( {} ) eval $__vshelf_look_above:q", here.join(" || "));
+        let above = format!(
+            "set __vshelf_empty = $cwd:q; if ( {} ) source $__vshelf_data:q/connect/functions.tcsh look",
+            above.join(" || "),
         );
-        format!("alias __vshelf_look {}\n", quote::tcsh(&look))
+        format!(
+            "set __vshelf_empty = ''\nset __vshelf_look_above = {}\nalias __vshelf_look {}\n",
+            quote::tcsh(&above),
+            quote::tcsh(&look)
+        )
     }
 }
 

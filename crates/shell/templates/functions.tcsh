@@ -125,6 +125,7 @@ else if ( $1 == look && $#__vshelf_requirements ) then
       set __vshelf_folder = $__vshelf_folder:h:q
       if ( $__vshelf_folder:q == '' ) set __vshelf_folder = /
     end
+    if ( $__vshelf_files ) set __vshelf_empty = ''
     if ( $__vshelf_round == 2 ) then
       set __vshelf_seen = ($__vshelf_seen:q $__vshelf_now:q)
       set __vshelf_answers = ($__vshelf_answers:q $__vshelf_answer:q)

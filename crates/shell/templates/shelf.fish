@@ -34,17 +34,25 @@ function __vshelf_look
         end
     else if not set -q __vshelf_followed[1]
         set -l at $PWD
+        set -l empty
         while not __vshelf_has_requirement $at
-            if test -z "$at"
-                set __vshelf_here $PWD
-                set __vshelf_watched
-                set __vshelf_named
-                return 0
-            end
+            set -a empty $at
             # Sets the variable of the group, and needs no substitution.
             string match -rq -- '(?s)^(?<at>.*)/' $at
+            # Folders above one without requirement files were looked at with it.
+            if contains -- "$at" $__vshelf_empty
+                set -a empty $__vshelf_empty[(contains -i -- "$at" $__vshelf_empty)..]
+            else if test -n "$empty[-1]"
+                continue
+            end
+            set __vshelf_here $PWD
+            set __vshelf_empty $empty
+            set __vshelf_watched
+            set __vshelf_named
+            return 0
         end
     end
+    set __vshelf_empty
     __vshelf_need; and __vshelf_look_closely
 end
 
@@ -69,6 +77,8 @@ function __vshelf_load
     set -g __vshelf_requirements
     set -g __vshelf_mains
     set -g __vshelf_says ''
+    # The last folder found without requirement files, and those above it.
+    set -g __vshelf_empty
     if test -r $__vshelf_data/connect/runtimes.fish
         source $__vshelf_data/connect/runtimes.fish
     end

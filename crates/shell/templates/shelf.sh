@@ -33,22 +33,27 @@ __vshelf_look() {
   fi
   if [ -z "$__vshelf_requirements" ]; then return 0; fi
   if [ "$PWD" = "$__vshelf_here" ]; then
-    if [ -z "$__vshelf_named" ] && ! __vshelf_has_requirement "${PWD%/}"; then return 0; fi
-  elif [ -z "$__vshelf_followed" ]; then
-    __vshelf_at=$PWD
-    until __vshelf_has_requirement "${__vshelf_at%/}"; do
-      case $__vshelf_at in
-        / | '')
-          __vshelf_here=$PWD
-          __vshelf_named=''
-          __vshelf_told=''
-          return 0
-          ;;
-        /*/*) __vshelf_at=${__vshelf_at%/*} ;;
-        *) __vshelf_at=/ ;;
-      esac
+    if [ -z "$__vshelf_named" ] && ! __vshelf_has_requirement .; then return 0; fi
+  elif [ -z "$__vshelf_followed" ] && ! __vshelf_has_requirement .; then
+    __vshelf_at=${PWD%/}
+    until [ -z "$__vshelf_at" ]; do
+      __vshelf_at=${__vshelf_at%/*}
+      # Folders above one without requirement files were looked at with it.
+      case $__vshelf_empty in "$__vshelf_at"/*) break ;; esac
+      if __vshelf_has_requirement "$__vshelf_at"; then
+        __vshelf_at=-
+        break
+      fi
     done
+    if [ "$__vshelf_at" != - ]; then
+      __vshelf_here=$PWD
+      __vshelf_empty=${PWD%/}/
+      __vshelf_named=''
+      __vshelf_told=''
+      return 0
+    fi
   fi
+  __vshelf_empty=''
   if __vshelf_need; then __vshelf_look_closely; fi
 }
 
@@ -66,6 +71,8 @@ __vshelf_load() {
   __vshelf_requirements=''
   __vshelf_mains=''
   __vshelf_says=''
+  # The last folder found without requirement files, with / at its end.
+  __vshelf_empty=''
   if [ -r "$__vshelf_data/connect/runtimes.@SHELL@" ]; then
     # shellcheck source=/dev/null
     \. "$__vshelf_data/connect/runtimes.@SHELL@"

@@ -52,7 +52,7 @@ pub enum Notice {
 pub fn look(listener: &dyn Listener, environment: &Environment) -> Result<Followed, Error> {
     let mut followed = Followed::default();
     let mut found: BTreeMap<PathBuf, Stamp> = BTreeMap::new();
-    for mut runtime in opening::entered(environment)? {
+    for mut runtime in opening::followed(environment)? {
         for (path, file) in project::requirement_files(&runtime) {
             let stamp = (found.entry(path.clone())).or_insert_with(|| Stamp::before_reading(&path));
             match project::read_requirement(&runtime, &path, &file) {

@@ -7,6 +7,7 @@ use super::Runtime;
 use crate::definitions;
 use crate::environment::Environment;
 use crate::error::Error;
+use crate::project;
 
 /// The request that is meant by one which is only the name of a runtime: its stable release, unless
 /// something of the runtime that is meant anyway has that name.
@@ -64,6 +65,42 @@ pub fn shown<'c>(
         .collect()
 }
 
+/// The runtimes whose state here is of interest: those on the shelf, and others that the project here requires. If
+/// there are none, the runtime that is meant; none if several could be meant.
+pub fn concerned(environment: &Environment) -> Result<Vec<Runtime<'_>>, Error> {
+    let on_shelf = Shelf::runtimes(environment.folders()?)?;
+    let mut concerned = required_beside(environment, &on_shelf)?;
+    if on_shelf.is_empty() && !concerned.is_empty() {
+        return Ok(concerned);
+    }
+    let mut shown = shown(environment, None)?;
+    shown.append(&mut concerned);
+    Ok(shown)
+}
+
+/// The runtimes that the project here requires, or may require in a file that cannot be used, without those named.
+pub fn required_beside<'c>(
+    environment: &'c Environment,
+    others: &[String],
+) -> Result<Vec<Runtime<'c>>, Error> {
+    let mut required = Vec::new();
+    for name in project::mentioned_runtimes(environment)? {
+        if others.contains(&name) {
+            continue;
+        }
+        let runtime = match Runtime::named(environment, Some(&name)) {
+            Ok(runtime) => runtime,
+            // Commands about this runtime report it.
+            Err(Error::UnknownRuntime { .. } | Error::Definition { .. }) => continue,
+            Err(error) => return Err(error),
+        };
+        if !matches!(project::find_requirement(&runtime), Ok(None)) {
+            required.push(runtime);
+        }
+    }
+    Ok(required)
+}
+
 /// Every runtime with a definition that can be used, and the first error of another one. A definition that
 /// is broken stops nothing that is about other runtimes.
 pub fn defined<'c>(
@@ -79,6 +116,16 @@ pub fn defined<'c>(
         }
     }
     Ok((defined, broken))
+}
+
+/// The runtimes that shells enter, and others that the project here requires.
+pub fn followed(environment: &Environment) -> Result<Vec<Runtime<'_>>, Error> {
+    let mut followed = entered(environment)?;
+    followed.extend(required_beside(
+        environment,
+        &environment.entered_runtimes()?,
+    )?);
+    Ok(followed)
 }
 
 /// The runtimes that shells enter: those on the shelf, and the main one.

@@ -34,7 +34,10 @@ impl CommandArgs for Status {
 
 impl RunCommand for Status {
     fn run(self, ui: &Ui, environment: &Environment) -> Outcome {
-        let runtimes = opening::shown(environment, self.runtime.as_deref())?;
+        let runtimes = match self.runtime.as_deref() {
+            Some(name) => opening::shown(environment, Some(name))?,
+            None => opening::concerned(environment)?,
+        };
         for runtime in &runtimes {
             runtime.names().tell_untold(ui);
         }

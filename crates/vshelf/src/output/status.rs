@@ -139,7 +139,9 @@ fn show_one(ui: &Ui, runtime: &Runtime<'_>) -> Outcome {
             ui.spine(Palette::QUIET)
         ))?;
         say_unmet(ui, runtime, &activity);
-        say_way_to_default(ui, runtime);
+        if activity.requirement().is_none() {
+            say_way_to_default(ui, runtime);
+        }
         return Ok(());
     };
     let install = active.met_by.as_ref();
@@ -304,7 +306,8 @@ fn say_unmet(ui: &Ui, runtime: &Runtime<'_>, activity: &Activity) {
             Rule::System => "PATH leads to",
         };
         ui.warn(format!(
-            "{what} {}{}, which is not on the shelf.",
+            "{what} {} {}{}, which is not on the shelf.",
+            runtime.definition.title,
             claim.selector,
             place_of(claim)
         ));

@@ -1,8 +1,10 @@
 //! A home in which nothing is installed, several runtimes are known, and none is the main one.
 
 use rstest::rstest;
+use snapbox::str;
 
 use crate::scene::{PROGRAM, Scene};
+use crate::shows;
 use crate::terminal::Terminal;
 
 fn fresh() -> Scene {
@@ -110,4 +112,66 @@ fn on_a_terminal_a_person_is_asked() {
     let seen = terminal.asks(&line, question, "kelp");
     assert!(seen.contains("For marram:"), "{seen}");
     assert!(!other.data("shelf").exists());
+}
+
+#[test]
+fn a_project_that_requires_runtimes_without_installs_is_answered_about_them() {
+    let scene = fresh();
+    scene.write(
+        "tide-board/vivid-shelf.toml",
+        "[runtimes]\nmarram = \"8\"\nkelp = \"2\"\n",
+    );
+    scene.write("tide-board/.ferry-version", "20\n");
+    scene.write(
+        ".config/vivid-shelf/shelf.toml",
+        "[requirement-files]\nnode = [\".ferry-version\"]\n",
+    );
+    scene.write("tide-board/src/package.json", "{}\n");
+    let ran = |arguments: &[&str]| {
+        let mut command = scene.command(PROGRAM);
+        scene.run(
+            command
+                .args(arguments)
+                .env("PATH", scene.path("no-programs"))
+                .current_dir(scene.path("tide-board/src")),
+        )
+    };
+    shows!(
+        ran(&["status"]),
+        str![[r#"
+No Marram is active here.
+
+No Node.js is active here.
+--- stderr
+The project here requires Marram 8 (~/tide-board/vivid-shelf.toml, line 2), which is not on the shelf.
+To put it there: vshelf install
+The project here requires Node.js 20 (~/tide-board/.ferry-version, line 1), which is not on the shelf.
+To put it there: vshelf install
+
+"#]]
+    );
+    shows!(
+        ran(&["checkup", "--offline"]),
+        str![[r#"
+~/.bashrc: does not connect new shells
+  To fix it: vshelf connect
+the project here: requires Marram 8, which is not on the shelf
+  To fix it: vshelf install
+the project here: requires Node.js 20, which is not on the shelf
+  To fix it: vshelf install
+the project here: ~/tide-board/vivid-shelf.toml, line 3: "kelp" is unknown and does not count
+  To fix it: ${EDITOR:-vi} ~/tide-board/vivid-shelf.toml
+--- stderr
+No source was asked (--offline).
+Error: the checkup has 4 findings.
+--- exit 1
+
+"#]]
+    );
+    let json: serde_json::Value = serde_json::from_str(&ran(&["status", "--json"]).stdout).unwrap();
+    let runtimes = json["runtimes"].as_array().unwrap().iter();
+    let names: Vec<_> = runtimes
+        .map(|report| report["runtime"].as_str().unwrap())
+        .collect();
+    assert_eq!(names, ["marram", "node"]);
 }

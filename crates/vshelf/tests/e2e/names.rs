@@ -367,7 +367,7 @@ Marram 8.3.1 should be active here (it is the default, set as 8), but no marram 
   publisher  saltmarsh
   shell      not connected
 --- stderr
-The project here requires 9.2.0 (~/tide-board/.marram-version, line 1), which is not on the shelf.
+The project here requires Marram 9.2.0 (~/tide-board/.marram-version, line 1), which is not on the shelf.
 To put it there: vshelf install
 This shell is not connected; to connect it: vshelf connect
 

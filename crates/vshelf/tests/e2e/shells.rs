@@ -97,9 +97,11 @@ impl Shell {
     }
 }
 
-/// A hostile home with three installs, and projects below it that want versions.
+/// A hostile home with three installs, and projects below it that want versions, one of them of a runtime that is
+/// not on the shelf.
 fn home_with_projects(scene: &Scene) -> std::path::PathBuf {
     let home = hostile(scene);
+    define_reed(scene, &home);
     let mut install = scene.command(PROGRAM);
     install
         .args(["--quiet", "install", "8", "6", "9"])
@@ -115,6 +117,7 @@ fn home_with_projects(scene: &Scene) -> std::path::PathBuf {
     write("tide $(touch pwned) board/deep/er/x", "");
     write("spray-model/.marram-version", "9\n");
     write("old/.marram-version", "4\n");
+    write("old/.reed-version", "8\n");
     write("buoy-api/.marram-version", "lts\n");
     home
 }
@@ -440,21 +443,81 @@ fn every_function_works(#[case] shell: Shell, #[case] script: &str) {
     assert_eq!(ran.code, 0, "{ran}");
     assert_eq!(ran.stdout, EXPECTED, "{ran}");
     // Each time that the folder is entered.
-    let unmet =
-        "vshelf: old requires Marram 4, which is not on the shelf; to get it: vshelf install 4\n";
+    let unmet = "vshelf: old requires Marram 4, which is not on the shelf; to get it: vshelf install 4\n\
+                 vshelf: old requires Reed 8, which is not on the shelf; to get it: vshelf install reed@8\n";
     assert_eq!(ran.stderr, unmet.repeat(2), "{ran}");
     assert!(!home.join("pwned").exists(), "{ran}");
 }
 
-/// A second runtime, which differs from the first by its name alone.
-fn define_reed(scene: &Scene) {
-    let runtimes = scene.home().join(".config/vivid-shelf/runtimes");
-    let marram = fs::read_to_string(runtimes.join("marram.toml")).unwrap();
-    let reed = marram
+/// A second runtime in this home, which differs from the first by its names alone.
+fn define_reed(scene: &Scene, home: &Path) {
+    let marram = scene
+        .home()
+        .join(".config/vivid-shelf/runtimes/marram.toml");
+    let reed = fs::read_to_string(marram)
+        .unwrap()
         .replace("name = \"marram\"", "name = \"reed\"")
         .replace("title = \"Marram\"", "title = \"Reed\"")
+        .replace(".marram-version", ".reed-version")
         .replace("MARRAM_HOME", "REED_HOME");
+    let runtimes = home.join(".config/vivid-shelf/runtimes");
     fs::write(runtimes.join("reed.toml"), reed).unwrap();
+}
+
+#[rstest]
+#[case::bash(BASH, ".")]
+#[case::zsh(ZSH, ".")]
+#[case::dash(DASH, ".")]
+#[case::ash(ASH, ".")]
+#[case::ksh(KSH, ".")]
+#[case::mksh(MKSH, ".")]
+#[case::fish(FISH, "source")]
+fn a_file_that_appears_in_a_remembered_folder_is_noticed_when_that_is_entered(
+    #[case] shell: Shell,
+    #[case] source: &str,
+) {
+    let scene = Scene::new();
+    define_reed(&scene, scene.home());
+    let Some(mut command) = shell.command(&scene, scene.home()) else {
+        return;
+    };
+    shell.connect(&scene, scene.home());
+    fs::create_dir_all(scene.path("tide:/a/b/c")).unwrap();
+    fs::create_dir_all(scene.path("spray/a")).unwrap();
+    let steps = [
+        ("", "tide:/a/b"),
+        ("echo 8 >$HOME/tide:/a/.reed-version", "tide:/a/b/c"),
+        ("", "tide:/a"),
+        ("", "spray/a"),
+        ("", "tide:/a/b/c"),
+        ("echo 6 >$HOME/spray/.reed-version", "spray/a"),
+        (
+            "rm $HOME/spray/.reed-version $HOME/tide:/a/.reed-version",
+            "tide:/a",
+        ),
+    ];
+    let mut script = format!("{source} \"$HOOK\"\n");
+    for (before, folder) in steps {
+        script += &format!("{before}\ncd \"$HOME/{folder}\"\n__vshelf_look\n");
+        script += &format!("echo in {folder} >/dev/stderr\n");
+    }
+    let ran = scene.run(
+        command
+            .env("HOOK", scene.data(&shell.hook()))
+            .args(["-c", &script]),
+    );
+    let said = "in tide:/a/b
+in tide:/a/b/c
+vshelf: a requires Reed 8, which is not on the shelf; to get it: vshelf install reed@8
+in tide:/a
+in spray/a
+vshelf: a requires Reed 8, which is not on the shelf; to get it: vshelf install reed@8
+in tide:/a/b/c
+vshelf: spray requires Reed 6, which is not on the shelf; to get it: vshelf install reed@6
+in spray/a
+in tide:/a
+";
+    assert_eq!(ran.stderr, said, "{ran}");
 }
 
 #[rstest]
@@ -472,7 +535,7 @@ fn what_is_active_is_said_as_status_says_it(
     #[case] look: &str,
 ) {
     let scene = Scene::new();
-    define_reed(&scene);
+    define_reed(&scene, scene.home());
     scene.does(&["--quiet", "install", "marram@8", "dunefield/8", "6"]);
     let build = scene.data("shelf/marram/saltmarsh-8.3.1/build");
     let build = build.to_string_lossy();
