@@ -5,7 +5,8 @@ use std::ffi::OsStr;
 use std::fs;
 use std::path::{Path, PathBuf};
 
-use vshelf_core::activation::{Activation, Claim, Place, Rule, decide};
+use vshelf_core::activation::{Activation, Claim, Rule};
+use vshelf_core::standing::{Asked, Facts, Standing};
 use vshelf_core::{Key, Pick};
 use vshelf_files::system;
 
@@ -22,15 +23,13 @@ pub struct Copy {
     pub pick: Pick,
 }
 
-/// What is active, and every copy on PATH in order.
+/// The standing of a runtime in the calling shell, and every copy on PATH in order.
 #[derive(Debug)]
 pub struct Activity {
-    /// The rules, decided.
-    pub activation: Activation,
+    /// The standing by the rules.
+    pub standing: Standing<Error>,
     /// The copies on PATH; the first answers.
     pub copies: Vec<Copy>,
-    /// Why it is not known what the project requires, where a file that says it cannot be read.
-    pub requirement_error: Option<Error>,
 }
 
 impl Activity {
@@ -40,51 +39,28 @@ impl Activity {
         let copies = copies(runtime, shell.path());
         let system = copies.iter().find(|copy| copy.pick == Pick::System);
         let there = |pick: &Pick| runtime.snapshot.has(pick, system.is_some());
-        let mut claims = Vec::new();
-        if let Some(pick) = shell.switched(runtime.name()) {
-            claims.push(Claim {
-                rule: Rule::Switch,
+        let required = project::required(runtime);
+        let effective = required.effective(runtime.names().main_publisher());
+        let effective = effective.map(|stated| {
+            let pick = runtime.choosing().pick_meeting(&stated.what);
+            (stated, pick.filter(there))
+        });
+        let facts = Facts {
+            required,
+            effective,
+            switch: shell.switched(runtime.name()).map(|pick| Asked {
                 selector: runtime.names().selector_of_pick(pick),
                 met_by: Some(pick.clone()).filter(there),
-                place: None,
-            });
-        }
-        let (found, requirement_error) = match project::find_requirement(runtime) {
-            Ok(found) => (found, None),
-            Err(error) => (None, Some(error)),
-        };
-        if let Some(found) = &found {
-            let request = &found.requirement.request;
-            claims.push(Claim {
-                rule: Rule::Requirement,
-                selector: request.to_string(),
-                met_by: runtime.choosing().pick_meeting(request).filter(there),
-                place: Some(Place {
-                    file: found.file.clone(),
-                    line: found.requirement.line,
-                }),
-            });
-        }
-        if let Some(selector) = runtime.snapshot.default_selector() {
-            claims.push(Claim {
-                rule: Rule::Default,
+            }),
+            default: runtime.snapshot.default_selector().map(|selector| Asked {
                 selector: selector.to_owned(),
                 met_by: runtime.snapshot.default_pick().cloned().filter(there),
-                place: None,
-            });
-        }
-        if let Some(system) = system {
-            claims.push(Claim {
-                rule: Rule::System,
-                selector: system.program.display().to_string(),
-                met_by: Some(Pick::System),
-                place: None,
-            });
-        }
+            }),
+            system: system.map(|system| system.program.display().to_string()),
+        };
         Activity {
-            activation: decide(claims),
+            standing: Standing::decide(facts),
             copies,
-            requirement_error,
         }
     }
 
@@ -95,7 +71,7 @@ impl Activity {
 
     /// What is active by the rules.
     pub fn active(&self) -> Option<&Pick> {
-        self.activation.active.as_ref()?.met_by.as_ref()
+        self.standing.activation.active.as_ref()?.met_by.as_ref()
     }
 
     /// Whether the install with this key is active by the rules.
@@ -114,14 +90,18 @@ impl Activity {
             active,
             overrode,
             unmet,
-        } = &self.activation;
+        } = &self.standing.activation;
         let mut claims = active.iter().chain(overrode).chain(unmet);
         claims.find(|claim| claim.rule == Rule::Requirement)
     }
 
     /// The rule by which it is active.
     pub fn rule(&self) -> Option<Rule> {
-        self.activation.active.as_ref().map(|claim| claim.rule)
+        self.standing
+            .activation
+            .active
+            .as_ref()
+            .map(|claim| claim.rule)
     }
 
     /// What really answers on PATH.

@@ -25,6 +25,7 @@ use crate::keep::{history, leftovers};
 use crate::ledger;
 use crate::mistakes::{self, Mistake};
 use crate::other_copy::OtherCopy;
+use crate::project;
 use crate::runtime::published::Extent;
 use crate::runtime::{Runtime, opening};
 
@@ -497,9 +498,10 @@ impl Checkup {
     fn look_at_activity(&mut self, runtime: &Runtime<'_>) {
         let mut activity = Activity::of(runtime);
         let title = &runtime.definition.title;
-        if let Some(error) = activity.requirement_error.take() {
-            self.findings.push(Finding::Requirement(error));
-        }
+        let lock_trouble = project::lock_trouble(runtime, &activity.standing.required);
+        let unusable = activity.standing.required.unusable.take();
+        let errors = unusable.into_iter().chain(lock_trouble);
+        self.findings.extend(errors.map(Finding::Requirement));
         if let Some(claim) = activity
             .requirement()
             .filter(|claim| claim.met_by.is_none())

@@ -258,7 +258,11 @@ impl Error {
             Error::NotAName { .. } => Class::Usage
                 .note("A label has letters, digits, '.', '_' and '-', and begins with a letter."),
             Error::NameTaken { .. } => Class::Refused.note("Choose another name."),
-            Error::Requirement { error, .. } => unreadable(&error.problem),
+            Error::Requirement {
+                file,
+                error,
+                rewrite,
+            } => unreadable(file, &error.problem, rewrite.as_deref()),
             Error::NoRequirement { files } => Class::Usage
                 .note(format!(
                     "Looked for {} from this folder upward.",
@@ -443,7 +447,7 @@ fn causes_of(error: &dyn StdError) -> Vec<String> {
 }
 
 /// What helps against a file that does not say what is required.
-fn unreadable(problem: &Problem) -> Diagnosis {
+fn unreadable(file: &Path, problem: &Problem, rewrite: Option<&str>) -> Diagnosis {
     let all_again = Action::LockAgain {
         runtime: None,
         platform: None,
@@ -456,7 +460,10 @@ fn unreadable(problem: &Problem) -> Diagnosis {
             Class::NoMatch.note("Use the newer version of this program that wrote it.")
         }
         Problem::Lock(_) => Class::NoMatch.step("To lock it again", all_again),
-        _ => Class::NoMatch.step("To write it again", require("stable", None)),
+        _ => match rewrite {
+            Some(selector) => Class::NoMatch.step("To write it again", require(selector, None)),
+            None => Class::NoMatch.step("To edit it", Action::Edit(file.to_owned())),
+        },
     }
 }
 

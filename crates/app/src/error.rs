@@ -439,6 +439,8 @@ pub enum Error {
     Requirement {
         file: PathBuf,
         error: RequirementError,
+        /// The selector that writes the file again: `None` if it holds more than a selector.
+        rewrite: Option<String>,
     },
     #[error("no selector is given, and no project here requires a version")]
     NoRequirement { files: Vec<String> },

@@ -142,8 +142,7 @@ pub fn check(environment: &Environment) -> Result<Vec<PathBuf>, Error> {
     for (folder, all) in wanted(environment)? {
         let file = folder.join(LOCK_FILE);
         for mut wanted in all {
-            let locked = project::locked_in(&wanted.runtime, &file)?;
-            let Some(locked) = locked else {
+            let Some((_, Some(locked))) = project::installable(&wanted.runtime)? else {
                 return Err(not_locked(&wanted.runtime, &wanted.found));
             };
             check_platform(&wanted.runtime, &locked)?;
@@ -158,8 +157,8 @@ pub fn check(environment: &Environment) -> Result<Vec<PathBuf>, Error> {
 pub fn not_locked(runtime: &Runtime<'_>, found: &FoundRequirement) -> Error {
     Error::NotLocked {
         title: runtime.definition.title.clone(),
-        file: found.file.clone(),
-        required: found.requirement.request.to_string(),
+        file: found.place.file.clone(),
+        required: found.what.to_string(),
     }
 }
 
@@ -169,9 +168,14 @@ fn wanted(environment: &Environment) -> Result<BTreeMap<PathBuf, Vec<Wanted<'_>>
     let mut known = Vec::new();
     let (defined, broken) = opening::defined(environment)?;
     for runtime in defined {
-        match project::find_unlocked_requirement(&runtime)? {
+        let required = project::required_unlocked(&runtime);
+        if let Some(error) = required.unusable {
+            return Err(error);
+        }
+        match required.stated {
             Some(found) => {
-                let folder = found.file.parent().unwrap_or(Path::new("/")).to_owned();
+                let file = &found.place.file;
+                let folder = file.parent().unwrap_or(Path::new("/")).to_owned();
                 by_folder
                     .entry(folder)
                     .or_default()
@@ -211,7 +215,7 @@ impl LockRequest {
         let is_renewed =
             renew.is_some_and(|all| all.is_empty() || all.iter().any(|renewed| renewed == name));
         let main = wanted.runtime.names().main_publisher();
-        let request = &wanted.found.requirement.request;
+        let request = &wanted.found.what;
         !is_renewed && locked.meets(request, main, wanted.runtime.published.outline())
     }
 
@@ -234,7 +238,7 @@ impl Wanted<'_> {
             Some(kept) => {
                 check_stated(&mut self.runtime, kept)?;
                 Ok(LockedRelease {
-                    required: self.found.requirement.request.to_string(),
+                    required: self.found.what.to_string(),
                     ..kept.clone()
                 })
             }
@@ -284,7 +288,7 @@ impl Wanted<'_> {
         let archives = self.archives(run, before, release)?;
         Ok(LockedRelease {
             runtime: self.runtime.name().to_owned(),
-            required: self.found.requirement.request.to_string(),
+            required: self.found.what.to_string(),
             companions: self.companions(release)?,
             packages: self.packages()?,
             patches: self.patches(&version, &archives),
@@ -299,12 +303,12 @@ impl Wanted<'_> {
     fn choose(&self, kept: Option<&LockedRelease>) -> Result<(Version, String), Error> {
         let request = match kept {
             Some(kept) => kept.request(self.runtime.names().main_publisher()),
-            None => self.found.requirement.request.clone(),
+            None => self.found.what.clone(),
         };
         let choosing = self.runtime.choosing();
         let Choice::Version(chosen) = choosing.resolve(&request, Scope::Published)? else {
             return Err(Error::SystemLock {
-                file: self.found.file.clone(),
+                file: self.found.place.file.clone(),
             });
         };
         let release = chosen.release.ok_or_else(|| Error::NotPublished {

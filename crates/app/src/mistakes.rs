@@ -117,7 +117,7 @@ fn disagreement(runtime: &Runtime<'_>) -> Option<Mistake> {
         let found = project::read_requirement(runtime, &path, &kind)
             .ok()
             .flatten();
-        Some((path, found?.request.to_string()))
+        Some((path, found?.what.to_string()))
     });
     let counts = said.next()?;
     let folder = counts.0.parent().map(Path::to_owned);

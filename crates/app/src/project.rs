@@ -6,10 +6,12 @@ use std::path::{Path, PathBuf};
 use std::rc::Rc;
 
 use vshelf_core::Request;
+use vshelf_core::activation::Place;
 use vshelf_core::definition::RequirementFile;
 use vshelf_core::file_trust::Distrust;
 use vshelf_core::lock_file::{LOCK_FILE, Lock, LockError, LockedRelease, line_of};
 use vshelf_core::requirement::{self, Contents, Problem, Requirement, RequirementError};
+use vshelf_core::standing::{LockRules, LockState, Required, Stated, Statement};
 use vshelf_files::action::FileAction;
 use vshelf_shelf::journal::{self, SeenProject};
 
@@ -20,14 +22,8 @@ use crate::foreign_file::{self, ForeignFile};
 use crate::lock_difference::check_on_shelf;
 use crate::runtime::Runtime;
 
-/// What a project requires, and the file that says it.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct FoundRequirement {
-    /// The file.
-    pub file: PathBuf,
-    /// What it requires.
-    pub requirement: Requirement,
-}
+/// A requirement, and where a project's file states it.
+pub type FoundRequirement = Stated<Request>;
 
 /// Of the folders that have requirement files so many count, the nearest ones: shells look at each before
 /// every prompt.
@@ -104,73 +100,169 @@ pub fn kinds_of_files(runtime: &Runtime<'_>) -> Vec<RequirementFile> {
     requirement::files(runtime.name(), &runtime.definition.requirement_files)
 }
 
-/// What a requirement file says of a runtime.
-pub fn read_requirement(
+/// The judgement of the requirement files and locks of the project here on a runtime.
+pub fn required(runtime: &Runtime<'_>) -> Required<Error> {
+    judge(runtime, &requirement_files(runtime))
+}
+
+/// The same without lock files, which are not read.
+pub fn required_unlocked(runtime: &Runtime<'_>) -> Required<Error> {
+    let mut files = requirement_files(runtime);
+    files.retain(|(_, kind)| !kind.is_lock());
+    judge(runtime, &files)
+}
+
+/// The requirement that an install meets, and the locked release that it has to be, if a lock decides.
+pub type Installable = (FoundRequirement, Option<LockedRelease>);
+
+/// The requirement of the project here, for an install: `None` if there is none. A file that cannot be used is an error, and so is a lock
+/// that does not meet the requirement beside it, or that an install on the shelf contradicts.
+pub fn installable(runtime: &Runtime<'_>) -> Result<Option<Installable>, Error> {
+    let required = required(runtime);
+    let effective = required.effective(runtime.names().main_publisher());
+    if let Some(error) = lock_trouble(runtime, &required) {
+        return Err(error);
+    }
+    let locked = required.lock.deciding().map(|locked| locked.what.clone());
+    match required.unusable {
+        Some(error) => Err(error),
+        None => Ok(effective.map(|found| (found, locked))),
+    }
+}
+
+/// The error that the lock beside a requirement does not meet it, or that an install is not what is locked, if so.
+pub fn lock_trouble(runtime: &Runtime<'_>, required: &Required<Error>) -> Option<Error> {
+    match (&required.lock, &required.stated) {
+        (LockState::Stale(lock), Some(stated)) => Some(Error::StaleLock {
+            lock: lock.place.file.clone(),
+            title: runtime.names().title_of(&lock.what.key()),
+            file: stated.place.file.clone(),
+            required: stated.what.to_string(),
+        }),
+        (LockState::Differs(lock), _) => check_on_shelf(runtime, &lock.what).err(),
+        _ => None,
+    }
+}
+
+/// A project's requirement as a request that names its runtime.
+pub fn as_request(runtime: &Runtime<'_>, required: Request) -> Request {
+    Request {
+        runtime: Some(runtime.name().to_owned()),
+        ..required
+    }
+}
+
+/// The judgement of files, nearest first; only those are read on which it depends.
+fn judge(runtime: &Runtime<'_>, files: &[(PathBuf, RequirementFile)]) -> Required<Error> {
+    let folders = files.chunk_by(|(a, _), (b, _)| a.parent() == b.parent());
+    let folders = folders.map(|files| statements(runtime, files));
+    with_rules(runtime, |rules| Required::judge(folders, rules))
+}
+
+fn with_rules<T>(runtime: &Runtime<'_>, judge: impl FnOnce(LockRules<'_>) -> T) -> T {
+    let meets = |locked: &LockedRelease, request: &Request| {
+        locked.meets(
+            request,
+            runtime.names().main_publisher(),
+            runtime.published.outline(),
+        )
+    };
+    let is_for_platform = |locked: &LockedRelease| {
+        let host = runtime.environment().platform();
+        !locked.archives_for(host).is_empty()
+    };
+    let is_other_install = |locked: &LockedRelease| check_on_shelf(runtime, locked).is_err();
+    judge(LockRules {
+        meets: &meets,
+        is_for_platform: &is_for_platform,
+        is_other_install: &is_other_install,
+    })
+}
+
+fn statements<'s>(
+    runtime: &'s Runtime<'_>,
+    files: &'s [(PathBuf, RequirementFile)],
+) -> impl Iterator<Item = Statement<Error>> + 's {
+    files.iter().filter_map(|(path, kind)| {
+        let statement = statement(runtime, path, kind);
+        statement.unwrap_or_else(|error| Some(Statement::Unusable(error)))
+    })
+}
+
+/// The statement of one file on a runtime: `None` if it makes none.
+fn statement(
     runtime: &Runtime<'_>,
     path: &Path,
-    file: &RequirementFile,
-) -> Result<Option<Requirement>, Error> {
-    if file.is_lock() {
+    kind: &RequirementFile,
+) -> Result<Option<Statement<Error>>, Error> {
+    let place = |line| Place {
+        file: path.to_owned(),
+        line,
+    };
+    if kind.is_lock() {
         let Some(contents) = lock_contents(runtime.environment(), path)? else {
             return Ok(None);
         };
-        let held = held_in(runtime, path, contents.bytes())?;
-        return Ok(held.map(|(locked, line)| Requirement {
-            request: locked.request(runtime.names().main_publisher()),
-            line,
+        let (lock, text) = parse_lock(path, contents.bytes())?;
+        return Ok(lock.release_of(runtime.name()).map(|locked| {
+            Statement::Locks(Stated {
+                place: place(line_of(text, runtime.name())),
+                what: locked.clone(),
+            })
         }));
     }
-    let Some(contents) = requirement_contents(runtime.environment(), path, file)? else {
+    let Some(contents) = requirement_contents(runtime.environment(), path, kind)? else {
         return Ok(None);
     };
-    (contents.requirement(runtime.name(), file)).map_err(|error| unusable(path, error))
+    let found = contents.requirement(runtime.name(), kind);
+    let found = found.map_err(|error| Error::Requirement {
+        file: path.to_owned(),
+        error,
+        rewrite: kind.is_plain().then(|| {
+            let prefix = runtime.environment().prefix(runtime.name());
+            format!("{prefix}stable")
+        }),
+    })?;
+    Ok(found.map(|Requirement { request, line }| {
+        Statement::Requires(Stated {
+            place: place(line),
+            what: request,
+        })
+    }))
 }
 
-fn unusable(path: &Path, error: RequirementError) -> Error {
+/// The requirement of one file, whatever others say: `None` if it says nothing, or if it is a lock whose folder
+/// requires nothing. A stale lock is an error.
+pub fn read_requirement(
+    runtime: &Runtime<'_>,
+    path: &Path,
+    kind: &RequirementFile,
+) -> Result<Option<FoundRequirement>, Error> {
+    let lock = match statement(runtime, path, kind)? {
+        None => return Ok(None),
+        Some(Statement::Requires(found)) => return Ok(Some(found)),
+        Some(Statement::Unusable(error)) => return Err(error),
+        Some(lock @ Statement::Locks(_)) => lock,
+    };
+    let beside = files_in(runtime, path.parent().unwrap_or(path));
+    let statements = std::iter::once(lock).chain(statements(runtime, &beside));
+    let required = with_rules(runtime, |rules| Required::of_folder(statements, rules));
+    if let Some(error) = lock_trouble(runtime, &required) {
+        return Err(error);
+    }
+    match required.unusable {
+        Some(error) => Err(error),
+        None if required.stated.is_none() => Ok(None),
+        None => Ok(required.effective(runtime.names().main_publisher())),
+    }
+}
+
+fn unusable_lock(path: &Path, error: RequirementError) -> Error {
     Error::Requirement {
         file: path.to_owned(),
         error,
+        rewrite: None,
     }
-}
-
-/// The release that a lock file has for a runtime; nothing where nothing beside it requires the runtime any
-/// more. One that does not meet what is required is an error.
-pub fn locked_in(runtime: &Runtime<'_>, path: &Path) -> Result<Option<LockedRelease>, Error> {
-    let Some(contents) = lock_contents(runtime.environment(), path)? else {
-        return Ok(None);
-    };
-    Ok(held_in(runtime, path, contents.bytes())?.map(|(locked, _)| locked))
-}
-
-/// The release that these contents of a lock file have for a runtime, and the line on which it begins.
-fn held_in(
-    runtime: &Runtime<'_>,
-    path: &Path,
-    contents: &[u8],
-) -> Result<Option<(LockedRelease, usize)>, Error> {
-    let (lock, text) = parse_lock(path, contents)?;
-    let Some(locked) = lock.release_of(runtime.name()) else {
-        return Ok(None);
-    };
-    let folder = path.parent().unwrap_or(path);
-    let Some(required) = required_in(runtime, folder)? else {
-        return Ok(None);
-    };
-    let request = &required.requirement.request;
-    if !locked.meets(
-        request,
-        runtime.names().main_publisher(),
-        runtime.published.outline(),
-    ) {
-        return Err(Error::StaleLock {
-            lock: path.to_owned(),
-            title: runtime.names().title_of(&locked.key()),
-            file: required.file,
-            required: required.requirement.request.to_string(),
-        });
-    }
-    check_on_shelf(runtime, locked)?;
-    Ok(Some((locked.clone(), line_of(text, runtime.name()))))
 }
 
 /// What a lock file holds; nothing where there is none.
@@ -226,53 +318,31 @@ pub fn distrusted(runtime: &Runtime<'_>) -> Result<Vec<(PathBuf, Distrust)>, Err
 
 fn parse_lock<'c>(path: &Path, contents: &'c [u8]) -> Result<(Lock, &'c str), Error> {
     let kind = RequirementFile::plain(LOCK_FILE);
-    let text = requirement::text_of(&kind, contents).map_err(|error| unusable(path, error))?;
+    let text = requirement::text_of(&kind, contents).map_err(|error| unusable_lock(path, error))?;
     let lock = Lock::read(text).map_err(|LockError { line, problem }| {
         let problem = Problem::Lock(problem);
-        unusable(path, RequirementError { line, problem })
+        unusable_lock(path, RequirementError { line, problem })
     })?;
     Ok((lock, text))
 }
 
-/// What the files of one folder require of a runtime, whatever its lock says.
+/// The files of one folder in which it can require a runtime, without its lock.
+fn files_in(runtime: &Runtime<'_>, folder: &Path) -> Vec<(PathBuf, RequirementFile)> {
+    let kinds = kinds_of_files(runtime).into_iter();
+    let kinds = kinds.filter(|kind| !kind.is_lock());
+    kinds.map(|kind| (folder.join(&kind.file), kind)).collect()
+}
+
+/// The requirement of the files of one folder, whatever its lock says.
 pub fn required_in(
     runtime: &Runtime<'_>,
     folder: &Path,
 ) -> Result<Option<FoundRequirement>, Error> {
-    let kinds = kinds_of_files(runtime).into_iter();
-    let files = kinds.filter(|kind| !kind.is_lock());
-    let files = files.map(|kind| (folder.join(&kind.file), kind));
-    first_requirement(runtime, files)
-}
-
-/// What the project here requires: that of the nearest folder, from this one upward, in which a file
-/// says something.
-pub fn find_requirement(runtime: &Runtime<'_>) -> Result<Option<FoundRequirement>, Error> {
-    first_requirement(runtime, requirement_files(runtime))
-}
-
-/// What the project here requires, whatever its lock says.
-pub fn find_unlocked_requirement(runtime: &Runtime<'_>) -> Result<Option<FoundRequirement>, Error> {
-    let files = requirement_files(runtime).into_iter();
-    first_requirement(runtime, files.filter(|(_, kind)| !kind.is_lock()))
-}
-
-/// What the first of these files that says something requires.
-fn first_requirement(
-    runtime: &Runtime<'_>,
-    files: impl IntoIterator<Item = (PathBuf, RequirementFile)>,
-) -> Result<Option<FoundRequirement>, Error> {
-    for (file, kind) in files {
-        if let Some(requirement) = read_requirement(runtime, &file, &kind)? {
-            return Ok(Some(FoundRequirement { file, requirement }));
-        }
+    let required = judge(runtime, &files_in(runtime, folder));
+    match required.unusable {
+        Some(error) => Err(error),
+        None => Ok(required.stated),
     }
-    Ok(None)
-}
-
-/// What the project here requires, or an error where nothing does.
-pub fn need_requirement(runtime: &Runtime<'_>) -> Result<FoundRequirement, Error> {
-    find_requirement(runtime)?.ok_or_else(|| no_requirement(std::slice::from_ref(runtime)))
 }
 
 /// That no file here says what the project requires of any of these runtimes.
@@ -349,9 +419,8 @@ pub fn read_projects(runtime: &Runtime<'_>, projects: &[PathBuf]) -> ReadProject
         let name = path.file_name().unwrap_or_default();
         for kind in kinds.iter().filter(|kind| name == kind.file.as_str()) {
             match read_requirement(runtime, path, kind) {
-                Ok(Some(requirement)) => {
-                    let file = path.clone();
-                    read.found.push(FoundRequirement { file, requirement });
+                Ok(Some(found)) => {
+                    read.found.push(found);
                     break;
                 }
                 Ok(None) => {}

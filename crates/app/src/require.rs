@@ -2,11 +2,11 @@
 
 use std::path::{Path, PathBuf};
 
-use vshelf_core::activation::Rule;
+use vshelf_core::activation::{Place as InFile, Rule};
 use vshelf_core::definition::RequirementFile;
-use vshelf_core::lock_file::LOCK_FILE;
 use vshelf_core::resolve::{Choice, Scope};
-use vshelf_core::{Pick, Request, Selector};
+use vshelf_core::standing::{LockState, Standing};
+use vshelf_core::{Request, Selector};
 use vshelf_files::action::FileAction;
 use vshelf_files::optional;
 
@@ -20,19 +20,17 @@ use crate::foreign_file;
 use crate::integrate::connect::way_to_connect;
 use crate::manifest;
 use crate::outcome::WayToConnect;
-use crate::project::{self, FoundRequirement};
+use crate::project;
 use crate::runtime::published::Extent;
 use crate::runtime::{Runtime, opening};
 use crate::session;
 
-/// What the project here requires of one runtime.
+/// The standing of one runtime in the project here.
 pub struct Required<'c> {
     /// The runtime.
     pub runtime: Runtime<'c>,
-    /// What is required; nothing where no file says anything.
-    pub found: Option<FoundRequirement>,
-    /// What on the shelf meets it.
-    pub met_by: Option<Pick>,
+    /// Its standing.
+    pub standing: Standing<Error>,
 }
 
 /// A requirement that was written.
@@ -74,35 +72,14 @@ pub enum ShellAfterRequire {
     NotConnected(WayToConnect),
 }
 
-/// What the project here requires: of each runtime on the shelf, and of others where it requires one.
+/// The standing of each runtime on the shelf, and of others that the project here requires.
 pub fn show(environment: &Environment) -> Result<Vec<Required<'_>>, Error> {
-    let mut required = Vec::new();
-    for runtime in opening::shown(environment, None)? {
-        required.push(Required::of(runtime)?);
-    }
-    let (defined, _) = opening::defined(environment)?;
-    for runtime in defined {
-        if required
-            .iter()
-            .all(|one| one.runtime.name() != runtime.name())
-        {
-            let other = Required::of(runtime)?;
-            required.extend(other.found.is_some().then_some(other));
-        }
-    }
-    Ok(required)
-}
-
-impl<'c> Required<'c> {
-    fn of(runtime: Runtime<'c>) -> Result<Required<'c>, Error> {
-        let found = project::find_requirement(&runtime)?;
-        let request = found.as_ref().map(|found| &found.requirement.request);
-        Ok(Required {
-            met_by: request.and_then(|request| runtime.choosing().pick_meeting(request)),
-            found,
-            runtime,
-        })
-    }
+    let runtimes = opening::concerned(environment)?.into_iter();
+    let required = runtimes.map(|runtime| Required {
+        standing: Activity::of(&runtime).standing,
+        runtime,
+    });
+    Ok(required.collect())
 }
 
 /// Where a requirement is written: a file, and what kind of file it is.
@@ -138,20 +115,28 @@ fn place(runtime: &Runtime<'_>, typed: &Request, named: Option<&str>) -> Result<
             kind: kind.clone(),
         });
     }
-    // An unreadable file is written again if it is a plain one of this folder. A lock is never written to: it follows
-    // what is required.
-    if let Ok(Some(found)) = project::find_unlocked_requirement(runtime) {
-        if is_plain(runtime, &found) {
-            let name = found.file.file_name().unwrap_or_default();
+    // A plain file that cannot be used is written again. A lock is never written to: it follows what is required.
+    let required = project::required_unlocked(runtime);
+    let found = match (required.stated, required.unusable) {
+        (Some(found), _) => Some(found.place),
+        (None, Some(Error::Requirement { file, error, .. })) => Some(InFile {
+            file,
+            line: error.line,
+        }),
+        (None, _) => None,
+    };
+    if let Some(InFile { file, line }) = found {
+        if is_plain(runtime, &file) {
+            let name = file.file_name().unwrap_or_default();
             return Ok(Place {
                 kind: RequirementFile::plain(&name.to_string_lossy()),
-                file: found.file,
+                file,
             });
         }
-        if found.file.parent() == Some(&here) {
+        if file.parent() == Some(&here) {
             return Err(Error::RequirementInManifest {
-                file: found.file,
-                line: found.requirement.line,
+                file,
+                line,
                 selector: typed.to_string(),
             });
         }
@@ -167,10 +152,10 @@ fn place(runtime: &Runtime<'_>, typed: &Request, named: Option<&str>) -> Result<
     })
 }
 
-/// Whether a requirement stands in a file with one line.
-fn is_plain(runtime: &Runtime<'_>, found: &FoundRequirement) -> bool {
+/// Whether a requirement file is one of a single line.
+fn is_plain(runtime: &Runtime<'_>, file: &Path) -> bool {
     let files = project::requirement_files(runtime);
-    let mut same = files.iter().filter(|(path, _)| *path == found.file);
+    let mut same = files.iter().filter(|(path, _)| path == file);
     same.any(|(_, kind)| kind.is_plain())
 }
 
@@ -237,7 +222,13 @@ pub fn write(
         _ => ShellAfterRequire::DoesNotFollow,
     };
     let home = environment.variables().home();
-    let stale_lock = stale_lock(&runtime, &path, &text.parse()?);
+    let stale_lock = match project::required(&runtime).lock {
+        LockState::Stale(lock) => Some(StaleLock {
+            selector: runtime.names().selector_of(&lock.what.key()),
+            file: lock.place.file,
+        }),
+        _ => None,
+    };
     Ok(NewRequirement {
         stale_lock,
         is_home: home.is_some_and(|home| path.parent() == Some(home.as_path())),
@@ -251,35 +242,22 @@ pub fn write(
 /// What stands in another folder, or among other things in a file, is the person's to edit.
 pub fn remove(environment: &Environment, runtime: Option<&str>) -> Result<PathBuf, Error> {
     let runtime = Runtime::named(environment, runtime)?;
-    let found = project::find_unlocked_requirement(&runtime)?;
-    let missing = || project::no_requirement(std::slice::from_ref(&runtime));
-    let found = found.ok_or_else(missing)?;
+    let required = project::required_unlocked(&runtime);
+    let found = match (required.stated, required.unusable) {
+        (_, Some(error)) => return Err(error),
+        (Some(found), None) => found.place,
+        (None, None) => return Err(project::no_requirement(&[runtime])),
+    };
     let here = environment.here()?;
-    if !is_plain(&runtime, &found) || found.file.parent() != Some(&here) {
+    if !is_plain(&runtime, &found.file) || found.file.parent() != Some(&here) {
         return Err(Error::RequirementElsewhere {
             file: found.file,
-            line: found.requirement.line,
+            line: found.line,
         });
     }
     foreign_file::remove(environment, &found.file)?;
     conclude(environment, Changed::Requirements)?;
     Ok(found.file)
-}
-
-/// The lock beside a requirement file, if it does not meet what that requires now.
-fn stale_lock(runtime: &Runtime<'_>, file: &Path, request: &Request) -> Option<StaleLock> {
-    let lock_file = file.with_file_name(LOCK_FILE);
-    // Whatever follows a lock reports that it cannot be read.
-    let Ok(Some(lock)) = project::read_lock(runtime.environment(), &lock_file) else {
-        return None;
-    };
-    let (names, outline) = (runtime.names(), runtime.published.outline());
-    let locked = lock.release_of(runtime.name());
-    let stale = locked.filter(|locked| !locked.meets(request, names.main_publisher(), outline));
-    stale.map(|locked| StaleLock {
-        selector: names.selector_of(&locked.key()),
-        file: lock_file,
-    })
 }
 
 /// What is written for a request: itself, or the release that it stands for now.

@@ -57,7 +57,13 @@ pub fn switch<'c>(
         Some(request) => request,
         None => {
             let runtime = Runtime::named(environment, None)?;
-            project::need_requirement(&runtime)?.requirement.request
+            let required = project::required(&runtime);
+            let effective = required.effective(runtime.names().main_publisher());
+            match (effective, required.unusable) {
+                (_, Some(error)) => return Err(error),
+                (Some(found), None) => found.what,
+                (None, None) => return Err(project::no_requirement(&[runtime])),
+            }
         }
     };
     let mut runtime = Runtime::of_request(environment, &request)?;
@@ -70,7 +76,7 @@ pub fn switch<'c>(
             requests: vec![request.clone()],
             ..InstallRequest::default()
         };
-        install(environment, &missing, listener)?;
+        install(environment, missing, listener)?;
         runtime = runtime.reopened()?;
     }
     let activity = Activity::of(&runtime);
@@ -211,25 +217,28 @@ pub fn install_for_run(
     asked: &RunTarget,
     listener: &dyn Listener,
 ) -> Result<Option<String>, Error> {
-    let (runtime, request, file) = match asked {
+    let (runtime, request, locked) = match asked {
         RunTarget::Selected(request) => {
             let runtime = Runtime::of_request(environment, request)?;
             (runtime, request.clone(), None)
         }
         RunTarget::Active(name) => {
             let runtime = Runtime::named(environment, name.as_deref())?;
-            let found = project::find_requirement(&runtime)?;
-            let switched = environment.shell.switched(runtime.name()).is_some();
-            let Some(found) = found.filter(|_| !switched) else {
+            let is_switched = environment.shell.switched(runtime.name()).is_some();
+            if is_switched {
+                return Ok(None);
+            }
+            let Some((found, locked)) = project::installable(&runtime)? else {
                 return Ok(None);
             };
-            (runtime, found.requirement.request, Some(found.file))
+            let request = project::as_request(&runtime, found.what);
+            (runtime, request, locked)
         }
     };
     if runtime.choosing().pick_meeting(&request).is_some() {
         return Ok(None);
     }
-    install_missing(&runtime, request.clone(), file.as_deref(), listener)?;
+    install_missing(&runtime, request.clone(), locked, listener)?;
     let runtime = runtime.reopened()?;
     let pick = runtime.choosing().resolve_pick(&request)?;
     Ok(Some(format!(

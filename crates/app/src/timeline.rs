@@ -86,12 +86,12 @@ pub fn required_by_projects(runtime: &Runtime<'_>) -> Result<Vec<(Pick, PathBuf)
     let seen = project::seen(runtime.environment())?;
     let requirements = project::requirements_of(runtime, &seen).into_iter();
     let met = requirements.filter_map(|found| {
-        let request = &found.requirement.request;
+        let request = &found.what;
         let pick = match request.selector {
             Selector::Default | Selector::Previous => None,
             _ => runtime.choosing().pick_meeting(request),
         };
-        Some((pick?, found.file))
+        Some((pick?, found.place.file))
     });
     Ok(met.collect())
 }

@@ -397,9 +397,10 @@ impl EnteredRuntimes<'_> {
         let current = current.map(|test| format!("test {test}"));
         let current = current.collect::<Vec<_>>().join("; and ");
         // One command tests all of them.
-        let any = match self.requirements.is_empty() {
-            true => "return 1",
-            false => "path filter -qf -- $argv[1]/$__vshelf_requirements",
+        let any = if self.requirements.is_empty() {
+            "return 1"
+        } else {
+            "path filter -qf -- $argv[1]/$__vshelf_requirements"
         };
         let named: String = (self.enter.iter())
             .map(|runtime| {

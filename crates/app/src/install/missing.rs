@@ -1,8 +1,7 @@
 //! Installing what is missing on the way to something else: what follows from it is for that to say.
 
-use std::path::Path;
-
 use vshelf_core::Request;
+use vshelf_core::lock_file::LockedRelease;
 
 use super::request::InstallRequest;
 use super::run::install;
@@ -10,20 +9,17 @@ use crate::error::{Done, Error};
 use crate::events::{Answer, Event, Listener, Question};
 use crate::runtime::Runtime;
 
-/// Installs what is asked for of a runtime, and tells what happens, but not what to do next. What a project's lock has,
-/// where that is the file which requires it, is installed as it is locked.
+/// Installs what is asked for of a runtime, and reports what happens, but not what to do next. The release that a
+/// project's lock has for the request is installed as it is locked.
 pub fn install_missing(
     runtime: &Runtime<'_>,
     request: Request,
-    required_by: Option<&Path>,
+    locked: Option<LockedRelease>,
     listener: &dyn Listener,
 ) -> Done {
     let mut missing = InstallRequest::default();
-    match required_by {
-        Some(file) => missing.add_required(runtime, file, request)?,
-        None => missing.requests.push(request),
-    }
-    install(runtime.environment(), &missing, &OnTheWay(listener))
+    missing.add(request, locked);
+    install(runtime.environment(), missing, &OnTheWay(listener))
 }
 
 /// Hears of everything but what an install resulted in, and is asked nothing about what may follow.

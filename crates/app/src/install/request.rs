@@ -1,21 +1,20 @@
 //! Requests to install: typed by a person, or derived from what the project here requires.
 
-use std::path::Path;
-
 use vshelf_core::Request;
-use vshelf_core::lock_file::{LOCK_FILE, LockedRelease};
+use vshelf_core::lock_file::LockedRelease;
+use vshelf_core::standing::Stated;
 
 use super::conclude::Takeover;
 use super::job::JobOptions;
 use crate::environment::Environment;
-use crate::error::{Done, Error};
+use crate::error::Error;
 use crate::events::{Event, Listener};
 use crate::locking;
 use crate::project;
 use crate::runtime::{Runtime, opening};
 
 /// A request to install releases.
-#[derive(Clone, Debug, Default)]
+#[derive(Debug, Default)]
 pub struct InstallRequest {
     /// The releases to install.
     pub requests: Vec<Request>,
@@ -25,6 +24,8 @@ pub struct InstallRequest {
     pub locked: Vec<LockedRelease>,
     /// The default and shell that the install takes over; only with one request.
     pub takeover: Takeover,
+    /// The errors of requirements that cannot be used. They stop no other, and the install fails in the end.
+    pub unusable: Vec<Error>,
     /// The install whose packages come along; only with one request.
     pub carry_from: Option<Request>,
     /// Flags that change how each install runs.
@@ -32,21 +33,10 @@ pub struct InstallRequest {
 }
 
 impl InstallRequest {
-    /// Adds what a file requires of a runtime; what a lock has, as it is locked.
-    pub(super) fn add_required(
-        &mut self,
-        runtime: &Runtime<'_>,
-        file: &Path,
-        request: Request,
-    ) -> Done {
-        if file.ends_with(LOCK_FILE) {
-            self.locked.extend(project::locked_in(runtime, file)?);
-        }
-        self.requests.push(Request {
-            runtime: Some(runtime.name().to_owned()),
-            ..request
-        });
-        Ok(())
+    /// Adds a request, with the release that a lock has for it.
+    pub(super) fn add(&mut self, request: Request, locked: Option<LockedRelease>) {
+        self.locked.extend(locked);
+        self.requests.push(request);
     }
 }
 
@@ -62,19 +52,28 @@ pub fn required(
     };
     let (defined, broken) = opening::defined(environment)?;
     for runtime in defined {
-        if let Some(found) = project::find_requirement(&runtime)? {
-            if locked_only && !found.file.ends_with(LOCK_FILE) {
-                return Err(locking::not_locked(&runtime, &found));
+        let (found, locked) = match project::installable(&runtime) {
+            Ok(Some(installable)) => installable,
+            Ok(None) => continue,
+            Err(error) => {
+                required.unusable.push(error);
+                continue;
             }
-            let request = found.requirement.request;
-            listener.tell(Event::RequirementFound {
-                file: &found.file,
-                title: &runtime.definition.title,
-                request: &request,
-            });
-            project::note(&runtime, &found.file, Some(&request), listener);
-            required.add_required(&runtime, &found.file, request)?;
+        };
+        if locked_only && locked.is_none() {
+            return Err(locking::not_locked(&runtime, &found));
         }
+        let Stated { place, what } = found;
+        listener.tell(Event::RequirementFound {
+            file: &place.file,
+            title: &runtime.definition.title,
+            request: &what,
+        });
+        project::note(&runtime, &place.file, Some(&what), listener);
+        required.add(project::as_request(&runtime, what), locked);
+    }
+    if required.requests.is_empty() && !required.unusable.is_empty() {
+        return Err(required.unusable.swap_remove(0));
     }
     if let (true, Some(broken)) = (required.requests.is_empty(), broken) {
         return Err(broken);

@@ -18,14 +18,15 @@ use crate::runtime::Runtime;
 
 /// Installs what is asked for. Several are fetched at the same time, and one that fails stops no
 /// other: all failures are told, and the first is given back.
-pub fn install(environment: &Environment, asked: &InstallRequest, listener: &dyn Listener) -> Done {
+pub fn install(environment: &Environment, asked: InstallRequest, listener: &dyn Listener) -> Done {
     environment.need_settings()?;
     // Looked for before anything is fetched.
     let carry_from = match &asked.carry_from {
         Some(from) => Some(carry::find_install(environment, from)?.1),
         None => None,
     };
-    let (mut plan, mut errors) = plan(environment, asked, listener);
+    let (mut plan, errors) = plan(environment, &asked, listener);
+    let mut errors: Vec<Error> = asked.unusable.into_iter().chain(errors).collect();
     let mut had_packages = Vec::new();
     for job in &plan.jobs {
         had_packages.push(if job.options.again {

@@ -4,12 +4,14 @@
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
+use vshelf_core::standing::Stated;
 use vshelf_core::{Pick, Request, Selector};
 use vshelf_files::action::FileAction;
 use vshelf_shelf::journal;
 use vshelf_shell::connection::Following;
 
 use super::stamps::{Stamp, as_text, folder, write_stamp};
+use crate::activity::Activity;
 use crate::environment::Environment;
 use crate::error::{Done, Error, file_error};
 use crate::events::{Answer, Listener, Question};
@@ -53,13 +55,21 @@ pub fn look(listener: &dyn Listener, environment: &Environment) -> Result<Follow
     let mut followed = Followed::default();
     let mut found: BTreeMap<PathBuf, Stamp> = BTreeMap::new();
     for mut runtime in opening::followed(environment)? {
+        // The file that decides; the others are read for their stamps.
+        let standing = Activity::of(&runtime).standing;
+        let effective = standing
+            .required
+            .effective(runtime.names().main_publisher());
+        let deciding = effective.map(|stated| stated.place.file);
         for (path, file) in project::requirement_files(&runtime) {
             let stamp = (found.entry(path.clone())).or_insert_with(|| Stamp::before_reading(&path));
             match project::read_requirement(&runtime, &path, &file) {
-                Ok(Some(requirement)) => {
+                Ok(Some(Stated { what: request, .. })) => {
                     let required = Required {
+                        decides: deciding.as_ref() == Some(&path)
+                            && !followed.picks.contains_key(runtime.name()),
                         file: path,
-                        request: requirement.request,
+                        request,
                     };
                     follow(&mut runtime, required, stamp, &mut followed, listener)?;
                 }
@@ -83,9 +93,11 @@ pub fn look(listener: &dyn Listener, environment: &Environment) -> Result<Follow
 struct Required {
     file: PathBuf,
     request: Request,
+    /// Whether it is the one that counts.
+    decides: bool,
 }
 
-/// Decides what the calling shell uses of a runtime because of one requirement file. The nearest file decides.
+/// Decides what the calling shell uses of a runtime because of one requirement file.
 fn follow(
     runtime: &mut Runtime<'_>,
     required: Required,
@@ -95,13 +107,16 @@ fn follow(
 ) -> Done {
     let environment = runtime.environment();
     let following = environment.settings()?.following;
-    let Required { file, request } = &required;
+    let Required {
+        file,
+        request,
+        decides,
+    } = &required;
     project::note(runtime, file, Some(request), listener);
     let name = runtime.name().to_owned();
     let mut pick = runtime.choosing().pick_meeting(request);
-    let decides = !followed.picks.contains_key(&name);
     let (mut declined, mut failed) = (false, false);
-    if pick.is_none() && decides && following == Following::Install {
+    if pick.is_none() && *decides && following == Following::Install {
         match install_required(runtime, file, request, listener) {
             Ok(answer) => {
                 declined = answer == Answer::No;
@@ -116,7 +131,7 @@ fn follow(
     }
     // A no holds until the file or the shelf changes.
     stamp.again |= (pick.is_none() && !declined) || !is_lasting(request);
-    if let (Some(pick), true) = (&pick, following == Following::Ask && decides) {
+    if let (Some(pick), true) = (&pick, following == Following::Ask && *decides) {
         let answer = listener.ask(&Question::FollowProject {
             file,
             title: &runtime.definition.title,
@@ -130,7 +145,7 @@ fn follow(
     }
     let word = format!("{name}={}", as_text(pick.as_ref()));
     stamp.words.push(word);
-    if decides {
+    if *decides {
         match &pick {
             Some(pick) => runtime.note_use(pick),
             None if declined || failed => {}
@@ -169,7 +184,17 @@ fn install_required(
         }
         journal::note_installing(&layout, folder).map_err(file_error(&known, FileAction::Write))?;
     }
-    install_missing(runtime, request.clone(), Some(file), listener).map(|()| Answer::Yes)
+    let locked = match project::installable(runtime)? {
+        Some((_, locked)) => locked,
+        None => None,
+    };
+    install_missing(
+        runtime,
+        project::as_request(runtime, request.clone()),
+        locked,
+        listener,
+    )
+    .map(|()| Answer::Yes)
 }
 
 /// Whether what is required changes with the shelf alone; a word may mean another version tomorrow.

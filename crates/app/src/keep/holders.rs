@@ -17,7 +17,7 @@ use crate::activity::Activity;
 use crate::calling_shell::SWITCHED;
 use crate::environment::Environment;
 use crate::error::Error;
-use crate::project::{self, FoundRequirement};
+use crate::project;
 use crate::runtime::Runtime;
 
 /// Who uses what is on the shelf.
@@ -107,11 +107,11 @@ impl Holders {
         let read = project::read_projects(runtime, &self.here);
         // Most projects require one of few things.
         let mut picks: HashMap<String, Option<Pick>> = HashMap::new();
-        for FoundRequirement { file, requirement } in read.found {
-            let request = &requirement.request;
-            let met_by = picks.entry(request.to_string());
-            let met_by = met_by.or_insert_with(|| runtime.choosing().pick_meeting(request));
+        for found in read.found {
+            let met_by = picks.entry(found.what.to_string());
+            let met_by = met_by.or_insert_with(|| runtime.choosing().pick_meeting(&found.what));
             if let Some(pick) = met_by {
+                let file = found.place.file;
                 claims.push((Some(pick.clone()), Protection::Requirement { file }));
             }
         }

@@ -293,7 +293,7 @@ fn reassigned(before: &Runtime<'_>, key: &Key) -> Result<Vec<Reassigned>, Error>
     }
     let projects = project::seen(before.environment())?;
     for found in project::requirements_of(before, &projects) {
-        asked.push((Asker::Project(found.file), found.requirement.request));
+        asked.push((Asker::Project(found.place.file), found.what));
     }
     asked.retain(|(_, request)| {
         let pick = before.choosing().pick_meeting(request);

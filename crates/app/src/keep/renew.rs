@@ -236,10 +236,10 @@ fn follows(
         Protection::ThisShell => followers.contains(&Follower::ThisShell),
         Protection::Label { label } => followers.contains(&Follower::Label(label.clone())),
         Protection::Requirement { file } => {
-            let mut found = requirements.iter().filter(|found| found.file == *file);
-            found.all(|found| {
-                (runtime.choosing()).covers(&found.requirement.request, &renewal.to.version)
-            })
+            let mut found = requirements
+                .iter()
+                .filter(|found| found.place.file == *file);
+            found.all(|found| (runtime.choosing()).covers(&found.what, &renewal.to.version))
         }
         Protection::RenewalUnfinished { .. } => true,
         _ => false,
@@ -292,19 +292,21 @@ fn exact_requirements(
     requirements: &[FoundRequirement],
     from: &InstallId,
 ) -> Vec<PathBuf> {
-    let is_exact = |found: &&FoundRequirement| match &found.requirement.request.selector {
+    let is_exact = |found: &&FoundRequirement| match &found.what.selector {
         Selector::Version(version) => *version == from.version,
         _ => false,
     };
     let mut files: Vec<PathBuf> = Vec::new();
     for found in requirements.iter().filter(is_exact) {
+        let file = &found.place.file;
         // A lock stands for what is required beside it, which may be exact as well.
-        let beside = match found.file.ends_with(LOCK_FILE) {
-            true => project::required_in(runtime, found.file.parent().unwrap_or(&found.file)),
-            false => Ok(None),
+        let beside = if file.ends_with(LOCK_FILE) {
+            project::required_in(runtime, file.parent().unwrap_or(file))
+        } else {
+            Ok(None)
         };
         let beside = beside.unwrap_or_default().filter(|found| is_exact(&found));
-        for file in [Some(found.file.clone()), beside.map(|found| found.file)] {
+        for file in [Some(file.clone()), beside.map(|found| found.place.file)] {
             files.extend(file.filter(|file| !files.contains(file)));
         }
     }

@@ -66,7 +66,7 @@ pub fn shown<'c>(
 }
 
 /// The runtimes whose state here is of interest: those on the shelf, and others that the project here requires. If
-/// there are none, the runtime that is meant; none if several could be meant.
+/// there are none, the runtime that is meant, unless several could be meant.
 pub fn concerned(environment: &Environment) -> Result<Vec<Runtime<'_>>, Error> {
     let on_shelf = Shelf::runtimes(environment.folders()?)?;
     let mut concerned = required_beside(environment, &on_shelf)?;
@@ -94,7 +94,8 @@ pub fn required_beside<'c>(
             Err(Error::UnknownRuntime { .. } | Error::Definition { .. }) => continue,
             Err(error) => return Err(error),
         };
-        if !matches!(project::find_requirement(&runtime), Ok(None)) {
+        let says = project::required(&runtime);
+        if says.stated.is_some() || says.unusable.is_some() {
             required.push(runtime);
         }
     }

@@ -87,7 +87,7 @@ fn unreadable_settings_refuse_installing_and_deleting() {
         remove(&environment, &for_good, &recorder),
         restore(&environment, &[], &recorder),
         adopt(&environment, folder, &recorder),
-        install(&environment, &asked, &recorder),
+        install(&environment, asked, &recorder),
     ] {
         let error = refused.unwrap_err();
         assert!(matches!(error, Error::Settings { .. }), "{error:?}");
@@ -105,7 +105,7 @@ fn a_project_that_cannot_be_noted_is_told() {
     let asked = InstallRequest {
         ..required(&scene.environment(), false, &recorder).unwrap()
     };
-    install(&scene.environment(), &asked, &recorder).unwrap();
+    install(&scene.environment(), asked, &recorder).unwrap();
     assert!(
         recorder.was_told(&["projects.jsonl"]),
         "{:?}",

@@ -65,7 +65,7 @@ fn what_is_there_is_not_fetched_again_unless_that_is_asked_for() {
         },
         ..InstallRequest::default()
     };
-    install(&scene.environment(), &asked, &Recorder::default()).unwrap();
+    install(&scene.environment(), asked, &Recorder::default()).unwrap();
     assert!(archives() > before);
 }
 
@@ -77,7 +77,7 @@ fn one_that_fails_stops_no_other_and_all_failures_are_told() {
         requests: requests(&["77", "8.3.1", "9.99"]),
         ..InstallRequest::default()
     };
-    let error = install(&scene.environment(), &asked, &recorder).unwrap_err();
+    let error = install(&scene.environment(), asked, &recorder).unwrap_err();
     assert_eq!(error.class(), Class::NoMatch);
     assert!(
         recorder.was_told(&["Failed(", "Resolve"]),
@@ -126,7 +126,7 @@ fn wrong_bytes_are_no_reason_to_ask_another_source_and_leave_nothing() {
         requests: requests(&["8.3.1"]),
         ..InstallRequest::default()
     };
-    let error = install(&scene.environment(), &asked, &recorder).unwrap_err();
+    let error = install(&scene.environment(), asked, &recorder).unwrap_err();
     assert_eq!(error.class(), Class::Verification, "{error}");
     assert!(
         !recorder.was_told(&["SourceFailed"]),
@@ -154,7 +154,7 @@ fn packages_come_along_where_that_is_asked_for() {
         carry_from: Some(request("6")),
         ..InstallRequest::default()
     };
-    install(&scene.environment(), &asked, &recorder).unwrap();
+    install(&scene.environment(), asked, &recorder).unwrap();
     assert!(
         recorder.was_told(&["Carried(", "tide-tables", "Installed"]),
         "{:?}",

@@ -49,7 +49,7 @@ fn a_requirement_is_written_as_asked_or_as_the_release_that_it_stands_for() {
     let [required] = &require::show(&environment).unwrap()[..] else {
         panic!("one runtime is on the shelf");
     };
-    assert!(required.found.is_some() && required.met_by.is_none());
+    assert!(required.standing.missing.is_some() && required.standing.satisfied_by.is_none());
     for selector in ["-", "default"] {
         let error = require::write(
             &environment,

@@ -103,7 +103,7 @@ impl Scene {
             requests: requests(selectors),
             ..InstallRequest::default()
         };
-        install(&self.environment(), &asked, &recorder).unwrap();
+        install(&self.environment(), asked, &recorder).unwrap();
         recorder
     }
 

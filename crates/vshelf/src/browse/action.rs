@@ -42,7 +42,7 @@ pub fn run(action: &Action, runtime: &str, ui: &Ui, environment: &Environment) -
                 requests: vec![request(name)?],
                 ..InstallRequest::default()
             };
-            Ok(install(environment, &asked, ui)?)
+            Ok(install(environment, asked, ui)?)
         }
         Action::Switch(name) => {
             let asked = Some(request(name)?);

@@ -95,7 +95,7 @@ impl RunCommand for Install {
             },
             ..wanted
         };
-        Ok(install(environment, &asked, ui)?)
+        Ok(install(environment, asked, ui)?)
     }
 }
 

@@ -7,7 +7,6 @@ use vshelf_app::install::from_source;
 use vshelf_app::install::last_build::last_build;
 use vshelf_app::{Activity, Runtime, project};
 use vshelf_core::catalog::ToldBy;
-use vshelf_core::lock_file::LOCK_FILE;
 use vshelf_core::resolve::{Choice, Filter, Scope, Step};
 use vshelf_core::{Pick, Release, Request};
 use vshelf_view::Palette;
@@ -133,20 +132,16 @@ pub fn show(ui: &Ui, runtime: &Runtime<'_>, request: &Request, scope: Scope) -> 
 
 /// Says which release a lock has for a requirement of the project here, where that is what was asked for.
 fn say_locked(ui: &Ui, runtime: &Runtime<'_>, request: &Request) -> Outcome {
-    let Ok(Some(required)) = project::find_unlocked_requirement(runtime) else {
-        return Ok(());
-    };
-    if required.requirement.request != request.without_runtime() {
-        return Ok(());
-    }
-    let lock = required.file.with_file_name(LOCK_FILE);
-    match project::locked_in(runtime, &lock)? {
-        Some(locked) => ui.sentence(format!(
-            "The project here requires it, and is locked to {} ({}).",
-            runtime.names().selector_of(&locked.key()),
-            shown(&lock)
-        )),
-        None => Ok(()),
+    let required = project::required(runtime);
+    match (&required.stated, required.lock.deciding()) {
+        (Some(stated), Some(locked)) if stated.what == request.without_runtime() => {
+            ui.sentence(format!(
+                "The project here requires it, and is locked to {} ({}).",
+                runtime.names().selector_of(&locked.what.key()),
+                shown(&locked.place.file)
+            ))
+        }
+        _ => Ok(()),
     }
 }
 

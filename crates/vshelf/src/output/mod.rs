@@ -22,6 +22,7 @@ pub mod require;
 pub mod runtimes;
 #[cfg(test)]
 mod schemas;
+pub mod standing;
 pub mod status;
 pub mod suggestions;
 pub mod switch;

@@ -5,11 +5,13 @@ use vshelf_app::mistakes::Mistake;
 use vshelf_app::require::{NewRequirement, Required, ShellAfterRequire};
 
 use super::json::Item;
+use super::standing::StandingReport;
 use crate::failure::Outcome;
 use crate::ui::Ui;
 use crate::wording::advice::selector_word;
 use crate::wording::paths::shown;
 use crate::wording::shells::say_way_to_connect;
+use crate::wording::standing::{next, say_trouble, trouble};
 
 /// What a project requires, as JSON.
 #[derive(Debug, Serialize)]
@@ -17,14 +19,8 @@ use crate::wording::shells::say_way_to_connect;
 pub struct Report {
     /// The runtime.
     runtime: String,
-    /// The selector; null where the project requires nothing.
-    selector: Option<String>,
-    /// The file that says it.
-    file: Option<String>,
-    /// The line in that file.
-    line_number: Option<usize>,
-    /// The key on the shelf that meets it.
-    met_by: Option<String>,
+    #[serde(flatten)]
+    standing: StandingReport,
 }
 
 impl Item for Report {
@@ -33,15 +29,9 @@ impl Item for Report {
 
 /// What the project here requires of each runtime, for JSON.
 pub fn reports(required: &[Required<'_>]) -> Vec<Report> {
-    let report = |required: &Required<'_>| {
-        let found = required.found.as_ref();
-        Report {
-            runtime: required.runtime.name().to_owned(),
-            selector: found.map(|found| found.requirement.request.to_string()),
-            file: found.map(|found| found.file.to_string_lossy().into_owned()),
-            line_number: found.map(|found| found.requirement.line),
-            met_by: required.met_by.clone().map(String::from),
-        }
+    let report = |required: &Required<'_>| Report {
+        runtime: required.runtime.name().to_owned(),
+        standing: StandingReport::of(&required.runtime, &required.standing),
     };
     required.iter().map(report).collect()
 }
@@ -51,29 +41,43 @@ pub fn show(ui: &Ui, required: &[Required<'_>]) -> Outcome {
     if required.is_empty() {
         return ui.sentence("No project here requires a version.");
     }
-    for required in required {
-        let title = &required.runtime.definition.title;
-        let Some(found) = &required.found else {
-            ui.sentence(format!("No project here requires a version of {title}."))?;
-            ui.next(
-                "To require its stable release, for one",
-                "vshelf require stable",
-            );
+    for Required { runtime, standing } in required {
+        let title = &runtime.definition.title;
+        let Some(stated) = &standing.required.stated else {
+            if standing.required.unusable.is_none() {
+                ui.sentence(format!("No project here requires a version of {title}."))?;
+                ui.next(
+                    "To require its stable release, for one",
+                    "vshelf require stable",
+                );
+            }
+            say_trouble(ui, runtime, standing);
             continue;
         };
-        let wanted = &found.requirement.request;
-        let place = format!("{}, line {}", shown(&found.file), found.requirement.line);
-        match &required.met_by {
-            Some(pick) => ui.sentence(format!(
-                "The project here requires {title} {wanted} ({place}); {} on the shelf meets it.",
-                required.runtime.names().selector_of_pick(pick)
-            ))?,
-            None => {
-                ui.sentence(format!(
-                    "The project here requires {title} {wanted} ({place}); nothing on the shelf meets it."
-                ))?;
-                ui.next("To put it there", "vshelf install");
+        let place = format!("{}, line {}", shown(&stated.place.file), stated.place.line);
+        let locked = standing.required.lock.deciding();
+        let locked = locked.map(|locked| {
+            let selector = runtime.names().selector_of(&locked.what.key());
+            format!(", locked to {selector}")
+        });
+        let answer = match &standing.satisfied_by {
+            Some(pick) => {
+                let selector = runtime.names().selector_of_pick(pick);
+                format!("; {selector} on the shelf meets it")
             }
+            None if standing.missing.is_some() => "; nothing on the shelf meets it".to_owned(),
+            None => String::new(),
+        };
+        ui.sentence(format!(
+            "The project here requires {title} {} ({place}){}{answer}.",
+            stated.what,
+            locked.unwrap_or_default()
+        ))?;
+        say_trouble(ui, runtime, standing);
+        if trouble(runtime, standing).is_none()
+            && let Some((purpose, command)) = next(runtime, standing)
+        {
+            ui.next(&purpose, &command);
         }
     }
     Ok(())

@@ -12,10 +12,12 @@ use vshelf_shelf::Install;
 use vshelf_view::Palette;
 
 use super::json::Item;
-use crate::failure::{Failure, Outcome};
+use super::standing::StandingReport;
+use crate::failure::Outcome;
 use crate::ui::{Ui, styled};
 use crate::wording::paths::shown;
 use crate::wording::shells::{say_way_to_connect, say_way_to_default};
+use crate::wording::standing::{next, say_trouble, trouble};
 use crate::wording::versions::{about_line, next_phase, project_of, spine};
 use crate::wording::{concerns, other_copies};
 
@@ -43,6 +45,8 @@ pub struct Report {
     newer: Option<Newer>,
     /// The rules, decided.
     activation: Activation,
+    /// The requirement of the project here, and its state.
+    required: StandingReport,
     /// Every copy on PATH, in order.
     copies: Vec<CopyReport>,
 }
@@ -90,7 +94,8 @@ pub fn report(runtime: &Runtime<'_>) -> Report {
             })
             .collect(),
         active: active.map(String::from),
-        activation: activity.activation,
+        required: StandingReport::of(runtime, &activity.standing),
+        activation: activity.standing.activation,
     }
 }
 
@@ -133,7 +138,7 @@ fn show_one(ui: &Ui, runtime: &Runtime<'_>) -> Outcome {
     let activity = Activity::of(runtime);
     let title = &runtime.definition.title;
     let other_copy = OtherCopy::of(runtime, &activity);
-    let Some(active) = &activity.activation.active else {
+    let Some(active) = &activity.standing.activation.active else {
         ui.sentence(format!(
             "{}No {title} is active here.",
             ui.spine(Palette::QUIET)
@@ -220,7 +225,7 @@ fn facts_of(
             format!("{}, line {}{locked}", shown(&place.file), place.line),
         ));
     }
-    for claim in &activity.activation.overrode {
+    for claim in &activity.standing.activation.overrode {
         match claim.met_by == active.met_by {
             true => facts.push((
                 "required",
@@ -288,17 +293,9 @@ fn place_of(claim: &Claim) -> String {
 }
 
 fn say_unmet(ui: &Ui, runtime: &Runtime<'_>, activity: &Activity) {
-    if let Some(error) = &activity.requirement_error {
-        let failure = Failure::from_told(error);
-        ui.warn(format!(
-            "What the project requires cannot be used: {}.",
-            failure.message
-        ));
-        for (why, command) in failure.steps() {
-            ui.next(why, command);
-        }
-    }
-    for claim in &activity.activation.unmet {
+    let has_trouble = trouble(runtime, &activity.standing).is_some();
+    say_trouble(ui, runtime, &activity.standing);
+    for claim in &activity.standing.activation.unmet {
         let what = match claim.rule {
             Rule::Switch => "This shell was switched to",
             Rule::Requirement => "The project here requires",
@@ -313,7 +310,13 @@ fn say_unmet(ui: &Ui, runtime: &Runtime<'_>, activity: &Activity) {
         ));
         match claim.rule {
             Rule::Switch => ui.next("To follow the default here", "vshelf switch --follow"),
-            Rule::Requirement => ui.next("To put it there", "vshelf install"),
+            // An install would refuse a lock that is reported with its own command.
+            Rule::Requirement if has_trouble => {}
+            Rule::Requirement => {
+                if let Some((purpose, command)) = next(runtime, &activity.standing) {
+                    ui.next(&purpose, &command);
+                }
+            }
             _ => ui.next(
                 "To put it there",
                 &format!("vshelf install {}@{}", runtime.name(), claim.selector),

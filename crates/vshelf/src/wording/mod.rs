@@ -12,4 +12,5 @@ pub mod keeping;
 pub mod other_copies;
 pub mod paths;
 pub mod shells;
+pub mod standing;
 pub mod versions;

@@ -175,3 +175,38 @@ Error: the checkup has 4 findings.
         .collect();
     assert_eq!(names, ["marram", "node"]);
 }
+
+#[test]
+fn a_file_that_cannot_be_used_stops_nothing_of_other_runtimes() {
+    let scene = fresh();
+    scene.write("tide-board/.marram-version", "8\n");
+    scene.write("tide-board/.node-version", "twenty two\n");
+    let ran = |arguments: &[&str]| {
+        let mut command = scene.command(PROGRAM);
+        command.env("PATH", scene.path("no-programs"));
+        scene.run(
+            command
+                .args(arguments)
+                .current_dir(scene.path("tide-board")),
+        )
+    };
+    let installed = ran(&["install"]);
+    assert_eq!(
+        (installed.code, scene.on_shelf()),
+        (3, vec!["8.3.1".to_owned()]),
+        "{installed}"
+    );
+    for (command, said) in [
+        (
+            "require",
+            "The project here requires Marram 8 (~/tide-board/.marram-version, line 1); 8.3.1 on the shelf meets it.",
+        ),
+        ("status", "tide-board requires 8"),
+    ] {
+        let ran = ran(&[command]);
+        assert!(ran.stdout.contains(said), "{ran}");
+        let unusable =
+            "What the project requires cannot be used: ~/tide-board/.node-version, line 1: ";
+        assert!(ran.stderr.contains(unusable), "{ran}");
+    }
+}

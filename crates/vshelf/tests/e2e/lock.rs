@@ -386,6 +386,40 @@ fn renewing_a_line_renews_the_locks_that_have_it() {
 }
 
 #[test]
+fn a_stale_lock_has_one_answer() {
+    let project = Project::new();
+    project.scene.write("board/.marram-version", "8.3.0\n");
+    project.does(&["lock"]);
+    project.scene.write("board/.marram-version", "9\n");
+    project.scene.does(&["install", "9"]);
+    for command in ["status", "require"] {
+        let json = project.does(&[command, "--json"]).stdout;
+        let report: serde_json::Value = serde_json::from_str(&json).unwrap();
+        let report = &report[if command == "status" {
+            "runtimes"
+        } else {
+            "requirements"
+        }][0];
+        let report = if command == "status" {
+            &report["required"]
+        } else {
+            report
+        };
+        let told =
+            ["selector", "lock", "locked", "met_by", "missing", "next"].map(|key| &report[key]);
+        let expected =
+            serde_json::json!(["9", "stale", null, "saltmarsh/9.2.0", null, "vshelf lock"]);
+        assert_eq!(serde_json::json!(told), expected, "{command}");
+    }
+    let status = project.does(&["status"]);
+    assert!(status.stdout.contains("board requires 9)"), "{status}");
+    let next = "To lock what is required now: vshelf lock\n";
+    assert!(status.stderr.contains(next), "{status}");
+    assert!(project.does(&["path", "marram"]).stdout.contains("9.2.0"));
+    project.told(&["install"], 7, &["Marram 8.3.0 is locked"]);
+}
+
+#[test]
 fn connected_shells_follow_the_locked_release() {
     let project = Project::new();
     project.scene.write("board/.marram-version", "8.3.0\n");

@@ -504,7 +504,7 @@ Error: ~/project/.marram-version, line 1: previous means something else in every
             str![[r#"
 --- stderr
 Error: ~/project/station.json, line 1: engines.marram is not a text.
-  To write it again: vshelf require stable
+  To edit it: ${EDITOR:-vi} ~/project/station.json
 --- exit 3
 
 "#]],
@@ -515,7 +515,7 @@ Error: ~/project/station.json, line 1: engines.marram is not a text.
             str![[r#"
 --- stderr
 Error: ~/project/vivid-shelf.toml, line 1: the file is not understood: unclosed table, expected `]`.
-  To write it again: vshelf require stable
+  To edit it: ${EDITOR:-vi} ~/project/vivid-shelf.toml
 --- exit 3
 
 "#]],

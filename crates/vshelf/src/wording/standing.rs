@@ -1,0 +1,57 @@
+//! The standing of a runtime in the project here, in words: errors, and the next command.
+
+use vshelf_app::{Error, Runtime, project};
+use vshelf_core::standing::{Next, Standing};
+
+use crate::failure::Failure;
+use crate::ui::Ui;
+
+/// The purpose and text of the command that a person needs next to have what the project requires, if any. A broken
+/// file has one if its error does.
+pub fn next(runtime: &Runtime<'_>, standing: &Standing<Error>) -> Option<(String, String)> {
+    let (purpose, command) = match standing.next()? {
+        Next::Repair => {
+            let failure = trouble(runtime, standing)?;
+            let (purpose, command) = failure.steps().next()?;
+            return Some((purpose.to_owned(), command.to_owned()));
+        }
+        Next::Lock => ("To lock what is required now", "vshelf lock".to_owned()),
+        Next::LockPlatform => {
+            let platform = runtime.environment().platform();
+            let command = format!(
+                "vshelf lock --renew {} --platform {platform}",
+                runtime.name()
+            );
+            ("To lock it for this platform too", command)
+        }
+        Next::Install => ("To put it there", "vshelf install".to_owned()),
+    };
+    Some((purpose.to_owned(), command))
+}
+
+/// The error in a project's files, in words: a file that cannot be used, a lock that does not meet its
+/// requirement, or an install that is not what is locked.
+pub fn trouble(runtime: &Runtime<'_>, standing: &Standing<Error>) -> Option<Failure> {
+    let required = &standing.required;
+    let of_lock = project::lock_trouble(runtime, required);
+    let error = required.unusable.as_ref().or(of_lock.as_ref());
+    error.map(Failure::from_told)
+}
+
+/// Reports what is wrong with a project's files, with the commands that help.
+pub fn say_trouble(ui: &Ui, runtime: &Runtime<'_>, standing: &Standing<Error>) {
+    let Some(failure) = trouble(runtime, standing) else {
+        return;
+    };
+    if standing.required.unusable.is_some() {
+        ui.warn(format!(
+            "What the project requires cannot be used: {}",
+            failure.sentence()
+        ));
+    } else {
+        ui.warn(failure.sentence());
+    }
+    for (why, command) in failure.steps() {
+        ui.next(why, command);
+    }
+}
