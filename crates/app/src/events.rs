@@ -14,7 +14,8 @@ use vshelf_shell::Dialect;
 
 use crate::error::Error;
 use crate::outcome::{
-    CarryReport, Conclusion, Connected, InstallResult, PackagesLost, Removed, RenewalStep, Restored,
+    CarryReport, Conclusion, Connected, InstallResult, PackagesLost, PlannedInstall, Removed,
+    RenewalStep, Restored,
 };
 use crate::sourcing::PassedOver;
 
@@ -124,6 +125,8 @@ pub enum Event<'e> {
     },
     /// Installs were made, or were there.
     Installed(&'e [InstallResult]),
+    /// What an install would bring; nothing was changed.
+    InstallsPlanned(&'e [PlannedInstall]),
     /// An install was made again, without the packages that were in it.
     PackagesLost(&'e PackagesLost),
     /// A shell was connected on the way.

@@ -303,7 +303,7 @@ impl Wanted<'_> {
     fn choose(&self, kept: Option<&LockedRelease>) -> Result<(Version, String), Error> {
         let request = match kept {
             Some(kept) => kept.request(self.runtime.names().main_publisher()),
-            None => self.found.what.clone(),
+            None => project::as_request(&self.runtime, self.found.what.clone()),
         };
         let choosing = self.runtime.choosing();
         let Choice::Version(chosen) = choosing.resolve(&request, Scope::Published)? else {

@@ -30,6 +30,26 @@ pub struct InstallResult {
     pub newer: Option<(Version, String)>,
 }
 
+/// A release that an install would bring.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct PlannedInstall {
+    /// The runtime's title and the version.
+    pub title: String,
+    /// The archive to fetch: `None` if the release is on the shelf.
+    pub fetch: Option<PlannedFetch>,
+}
+
+/// The archive of a planned install.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct PlannedFetch {
+    /// The source that has it.
+    pub source: String,
+    /// Its bytes, if the catalog states them.
+    pub size: Option<u64>,
+    /// Whether it is source code, which is built here.
+    pub is_built: bool,
+}
+
 /// An install that was made.
 #[derive(Debug)]
 pub struct NewInstall {

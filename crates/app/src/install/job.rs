@@ -21,6 +21,7 @@ use super::last_build::last_build;
 use crate::admission::{check, grounds, refused};
 use crate::error::{Done, Error};
 use crate::events::LastBuild;
+use crate::outcome::{PlannedFetch, PlannedInstall};
 use crate::runtime::Runtime;
 use crate::sourcing::source_of;
 
@@ -97,6 +98,20 @@ impl InstallJob {
             grounds,
             options,
         )
+    }
+
+    /// What the job would bring.
+    pub(super) fn planned(&self) -> PlannedInstall {
+        let build = self.offer.builds.first();
+        let is_there = self.was_there && !self.options.again;
+        PlannedInstall {
+            title: self.title(),
+            fetch: (!is_there).then(|| PlannedFetch {
+                source: self.offer.source.name.clone(),
+                size: build.and_then(|build| build.size),
+                is_built: build.is_some_and(|build| build.platform.is_source()),
+            }),
+        }
     }
 
     /// The job of installing a release from the best of these offers. Offers with an accepted digest come first.

@@ -13,7 +13,7 @@ use crate::environment::Environment;
 use crate::error::{Done, Error};
 use crate::events::{Event, Listener};
 use crate::keep::{carry, packages};
-use crate::outcome::{CarryOutcome, InstallResult, NewInstall, PackagesLost};
+use crate::outcome::{CarryOutcome, InstallResult, NewInstall, PackagesLost, PlannedInstall};
 use crate::runtime::Runtime;
 
 /// Installs what is asked for. Several are fetched at the same time, and one that fails stops no
@@ -68,6 +68,23 @@ pub fn install(environment: &Environment, asked: InstallRequest, listener: &dyn 
         }
     }
     first_of(errors, listener)
+}
+
+/// Reports what an install would bring. Sources are asked for their catalogs, and nothing on the shelf is changed.
+pub fn preview(environment: &Environment, asked: InstallRequest, listener: &dyn Listener) -> Done {
+    environment.need_settings()?;
+    let (plan, errors) = plan(environment, &asked, listener);
+    let there = plan.there.iter().map(|there| {
+        let runtime = Runtime::open(environment, Arc::clone(&there.definition))?;
+        Ok(PlannedInstall {
+            title: runtime.names().title_of(&there.key),
+            fetch: None,
+        })
+    });
+    let jobs = plan.jobs.iter().map(|job| Ok(job.planned()));
+    let planned = there.chain(jobs).collect::<Result<Vec<_>, Error>>()?;
+    listener.tell(Event::InstallsPlanned(&planned));
+    first_of(asked.unusable.into_iter().chain(errors), listener)
 }
 
 /// The result of a requirement that an install meets already.
@@ -177,7 +194,7 @@ fn add_always(runtime: &Runtime<'_>, job: &InstallJob, listener: &dyn Listener) 
 }
 
 /// Tells all errors but the first, which decides how the use case ends.
-fn first_of(errors: Vec<Error>, listener: &dyn Listener) -> Done {
+fn first_of(errors: impl IntoIterator<Item = Error>, listener: &dyn Listener) -> Done {
     let mut errors = errors.into_iter();
     let first = errors.next();
     for error in errors {

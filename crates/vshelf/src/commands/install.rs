@@ -7,7 +7,7 @@ use vshelf_app::Environment;
 use vshelf_app::install::conclude::Takeover;
 use vshelf_app::install::job::JobOptions;
 use vshelf_app::install::request::{InstallRequest, required};
-use vshelf_app::install::run::install;
+use vshelf_app::install::run::{install, preview};
 use vshelf_app::integrate::connect::require_connection;
 use vshelf_core::Request;
 
@@ -32,6 +32,9 @@ pub struct Install {
     /// Install what is required as it is locked, and nothing else
     #[arg(long, conflicts_with = "selectors")]
     locked: bool,
+    /// Only show what would be installed, and from where
+    #[arg(long, conflicts_with_all = ["switch", "default", "carry_from", "verbose"])]
+    dry_run: bool,
     /// Use it in this shell at once
     #[arg(long)]
     switch: bool,
@@ -95,6 +98,9 @@ impl RunCommand for Install {
             },
             ..wanted
         };
+        if self.dry_run {
+            return Ok(preview(environment, asked, ui)?);
+        }
         Ok(install(environment, asked, ui)?)
     }
 }

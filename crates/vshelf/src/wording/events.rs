@@ -107,6 +107,7 @@ fn tell(ui: &Ui, event: Event<'_>) -> Outcome {
             ui.note(format!("Trying {next} instead."));
         }
         Event::Installed(results) => return installing::say_results(ui, results),
+        Event::InstallsPlanned(planned) => return installing::say_planned(ui, planned),
         Event::PackagesLost(lost) => return installing::say_packages_lost(ui, lost),
         Event::Connected(connected) => return say_connected(ui, connected),
         Event::Concluded {

@@ -4,7 +4,7 @@ use std::path::Path;
 use std::time::Duration;
 
 use vshelf_app::error::PackageAttempt;
-use vshelf_app::outcome::{InstallResult, PackagesLost, Restored};
+use vshelf_app::outcome::{InstallResult, PackagesLost, PlannedInstall, Restored};
 use vshelf_shelf::Install;
 use vshelf_shelf::record::Built;
 use vshelf_view::words::{lasted, listed, megabytes, printable};
@@ -22,6 +22,29 @@ pub fn say_results(ui: &Ui, results: &[InstallResult]) -> Outcome {
         [result] => say_result(ui, result),
         results => show_results(ui, results),
     }
+}
+
+/// Says what an install would bring, in a sentence for each release.
+pub fn say_planned(ui: &Ui, planned: &[PlannedInstall]) -> Outcome {
+    for PlannedInstall { title, fetch } in planned {
+        let title = styled(Palette::STRONG, title);
+        let Some(fetch) = fetch else {
+            ui.sentence(format!("{title} is on the shelf already."))?;
+            continue;
+        };
+        let what = if fetch.is_built {
+            "built from source"
+        } else {
+            "installed"
+        };
+        let size = fetch.size.map(|size| format!("{} ", megabytes(size)));
+        ui.sentence(format!(
+            "{title} would be {what}: {}from {}.",
+            size.unwrap_or_default(),
+            fetch.source
+        ))?;
+    }
+    Ok(())
 }
 
 fn say_result(ui: &Ui, result: &InstallResult) -> Outcome {

@@ -363,6 +363,37 @@ Error: 9.9 is not published.
 }
 
 #[test]
+fn an_install_can_be_previewed() {
+    let scene = Scene::new();
+    scene.does(&["install", "8"]);
+    shows!(
+        scene.vshelf(&["install", "--dry-run", "8", "6", "9.9"]),
+        str![[r#"
+Marram 8.3.1 is on the shelf already.
+Marram 6.20.2 would be installed: 0.2 MB from stand-in.
+--- stderr
+Error: 9.9 is not published.
+  Did you mean 9.2.0?
+  To list what there is: vshelf catalog 9
+--- exit 3
+
+"#]]
+    );
+    scene.write(".marram-version", "8\n");
+    shows!(scene.vshelf(&["install", "--dry-run"]), str![[r#"
+Marram 8.3.1 is on the shelf already.
+--- stderr
+~/.marram-version requires Marram 8.
+
+"#]]);
+    scene.does(&["lock"]);
+    let lock = fs::read_to_string(scene.path("vivid-shelf.lock")).unwrap();
+    scene.write("vivid-shelf.lock", &lock.replace("sha256:", "sha256:0"));
+    assert_eq!(scene.vshelf(&["install", "--dry-run"]).code, 3);
+    assert_eq!(scene.on_shelf(), ["8.3.1"]);
+}
+
+#[test]
 fn paths_are_for_scripts() {
     let scene = Scene::new();
     scene.does(&["install", "8", "6"]);
