@@ -38,12 +38,17 @@ impl Activity {
         let shell = &runtime.environment().shell;
         let copies = copies(runtime, shell.path());
         let system = copies.iter().find(|copy| copy.pick == Pick::System);
-        let there = |pick: &Pick| runtime.snapshot.has(pick, system.is_some());
+        // A shell that was switched to the system's copy runs none of the shelf's, even if the system has no copy.
+        let there = |pick: &Pick| pick.key().is_none_or(|key| runtime.snapshot.has_build(key));
         let required = project::required(runtime);
-        let effective = required.effective(runtime.names().main_publisher());
+        let effective = required.effective();
         let effective = effective.map(|stated| {
             let pick = runtime.choosing().pick_meeting(&stated.what);
-            (stated, pick.filter(there))
+            let asked = Asked {
+                selector: runtime.names().shown(&stated.what).to_string(),
+                met_by: pick.filter(there),
+            };
+            (stated, asked)
         });
         let facts = Facts {
             required,

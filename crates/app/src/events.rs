@@ -125,7 +125,7 @@ pub enum Event<'e> {
     },
     /// Installs were made, or were there.
     Installed(&'e [InstallResult]),
-    /// What an install would bring; nothing was changed.
+    /// The releases that an install would bring; nothing was changed.
     InstallsPlanned(&'e [PlannedInstall]),
     /// An install was made again, without the packages that were in it.
     PackagesLost(&'e PackagesLost),

@@ -302,7 +302,7 @@ impl Wanted<'_> {
     /// to now.
     fn choose(&self, kept: Option<&LockedRelease>) -> Result<(Version, String), Error> {
         let request = match kept {
-            Some(kept) => kept.request(self.runtime.names().main_publisher()),
+            Some(kept) => kept.request(),
             None => project::as_request(&self.runtime, self.found.what.clone()),
         };
         let choosing = self.runtime.choosing();

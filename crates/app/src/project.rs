@@ -119,7 +119,7 @@ pub type Installable = (FoundRequirement, Option<LockedRelease>);
 /// that does not meet the requirement beside it, or that an install on the shelf contradicts.
 pub fn installable(runtime: &Runtime<'_>) -> Result<Option<Installable>, Error> {
     let required = required(runtime);
-    let effective = required.effective(runtime.names().main_publisher());
+    let effective = required.effective();
     if let Some(error) = lock_trouble(runtime, &required) {
         return Err(error);
     }
@@ -185,7 +185,13 @@ fn statements<'s>(
 ) -> impl Iterator<Item = Statement<Error>> + 's {
     files.iter().filter_map(|(path, kind)| {
         let statement = statement(runtime, path, kind);
-        statement.unwrap_or_else(|error| Some(Statement::Unusable(error)))
+        statement.unwrap_or_else(|error| {
+            Some(if kind.is_lock() {
+                Statement::UnusableLock(error)
+            } else {
+                Statement::Unusable(error)
+            })
+        })
     })
 }
 
@@ -238,11 +244,12 @@ pub fn read_requirement(
     path: &Path,
     kind: &RequirementFile,
 ) -> Result<Option<FoundRequirement>, Error> {
-    let lock = match statement(runtime, path, kind)? {
-        None => return Ok(None),
-        Some(Statement::Requires(found)) => return Ok(Some(found)),
-        Some(Statement::Unusable(error)) => return Err(error),
-        Some(lock @ Statement::Locks(_)) => lock,
+    let lock = match statement(runtime, path, kind) {
+        Ok(None) => return Ok(None),
+        Ok(Some(Statement::Requires(found))) => return Ok(Some(found)),
+        Ok(Some(lock)) => lock,
+        Err(error) if kind.is_lock() => Statement::UnusableLock(error),
+        Err(error) => return Err(error),
     };
     let beside = files_in(runtime, path.parent().unwrap_or(path));
     let statements = std::iter::once(lock).chain(statements(runtime, &beside));
@@ -253,7 +260,7 @@ pub fn read_requirement(
     match required.unusable {
         Some(error) => Err(error),
         None if required.stated.is_none() => Ok(None),
-        None => Ok(required.effective(runtime.names().main_publisher())),
+        None => Ok(required.effective()),
     }
 }
 

@@ -53,9 +53,7 @@ impl ShelfSnapshot {
             let Some(key) = &self.default.as_ref()?.key else {
                 return Some(Pick::System);
             };
-            let mut installs = self.installs.iter();
-            let install = installs.find(|install| install.id.key == *key)?;
-            install.folder.is_dir().then(|| key.clone().into())
+            self.has_build(key).then(|| key.clone().into())
         };
         self.default_pick.get_or_init(find).as_ref()
     }
@@ -72,6 +70,16 @@ impl ShelfSnapshot {
         }
     }
 
+    /// Whether the build with this key can be run. A shell does so even if the record of the install tells nothing.
+    pub fn has_build(&self, key: &Key) -> bool {
+        let is_untold = |untold: &&Untold| untold.key == *key;
+        match (self.install(key), self.untold.iter().find(is_untold)) {
+            (Some(install), _) => install.folder.is_dir(),
+            (None, Some(untold)) => untold.build().is_dir(),
+            (None, None) => false,
+        }
+    }
+
     /// The install with this key.
     pub fn install(&self, key: &Key) -> Option<&Install> {
         self.installs.iter().find(|install| install.id.key == *key)
@@ -80,14 +88,6 @@ impl ShelfSnapshot {
     /// The install that is picked, unless that is the system's copy.
     pub fn picked(&self, pick: &Pick) -> Option<&Install> {
         self.install(pick.key()?)
-    }
-
-    /// Whether what is picked is there; `system_copy` says whether the system has a copy.
-    pub fn has(&self, pick: &Pick, system_copy: bool) -> bool {
-        match pick {
-            Pick::System => system_copy,
-            Pick::Install(key) => self.install(key).is_some(),
-        }
     }
 
     /// The selector that the default was set as.

@@ -58,7 +58,7 @@ pub fn switch<'c>(
         None => {
             let runtime = Runtime::named(environment, None)?;
             let required = project::required(&runtime);
-            let effective = required.effective(runtime.names().main_publisher());
+            let effective = required.effective();
             match (effective, required.unusable) {
                 (_, Some(error)) => return Err(error),
                 (Some(found), None) => found.what,

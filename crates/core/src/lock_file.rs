@@ -301,12 +301,11 @@ impl LockedRelease {
         Key::new(&self.version, &self.publisher)
     }
 
-    /// The selector that means exactly this release where `main` is the publisher that a selector means
-    /// if it names none.
-    pub fn request(&self, main: Option<&str>) -> Request {
+    /// The request that means exactly this release. It names the publisher, so that no other one's release meets it.
+    pub fn request(&self) -> Request {
         Request {
             runtime: None,
-            publisher: (main != Some(&self.publisher)).then(|| self.publisher.clone()),
+            publisher: Some(self.publisher.clone()),
             selector: Selector::Version(self.version.clone()),
         }
     }

@@ -12,7 +12,7 @@ use crate::install::Pick;
 use crate::lock_file::LockedRelease;
 use crate::selector::Request;
 
-/// What one file says of a runtime. `E` is the error of a file that cannot be used.
+/// The statement of one file on a runtime. `E` is the error of a file that cannot be used.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Statement<E> {
     /// A requirement.
@@ -21,6 +21,8 @@ pub enum Statement<E> {
     Locks(Stated<LockedRelease>),
     /// Something that cannot be used.
     Unusable(E),
+    /// A lock file that cannot be used.
+    UnusableLock(E),
 }
 
 /// Something that a file states, with its place.
@@ -28,11 +30,11 @@ pub enum Statement<E> {
 pub struct Stated<T> {
     /// The file and line.
     pub place: Place,
-    /// What is stated.
+    /// The request or release.
     pub what: T,
 }
 
-/// What a lock means for a requirement.
+/// The state of a lock beside a requirement.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum LockState {
     /// No lock has a release of this runtime.
@@ -74,7 +76,7 @@ impl LockState {
     }
 }
 
-/// What a lock is compared with.
+/// The comparisons of a lock with its requirement, this platform and the shelf.
 #[derive(Clone, Copy)]
 pub struct LockRules<'r> {
     /// Whether a locked release meets a requirement.
@@ -85,7 +87,7 @@ pub struct LockRules<'r> {
     pub is_other_install: &'r dyn Fn(&LockedRelease) -> bool,
 }
 
-/// What the files of the project say of a runtime.
+/// The requirement of a project on a runtime, and the lock beside it.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Required<E> {
     /// The requirement, as its own file states it, whatever a lock says.
@@ -135,9 +137,10 @@ impl<E> Required<E> {
         rules: LockRules<'_>,
     ) -> Required<E> {
         let mut required = Required::default();
-        let mut locked = None;
+        let (mut locked, mut unusable_lock) = (None, None);
         for statement in statements {
             match statement {
+                Statement::UnusableLock(error) => unusable_lock = Some(error),
                 Statement::Locks(lock) => locked = Some(lock),
                 Statement::Requires(request) => {
                     required.stated = Some(request);
@@ -148,6 +151,10 @@ impl<E> Required<E> {
                     break;
                 }
             }
+        }
+        // A lock without a requirement beside it does not count, whatever is wrong with it.
+        if required.stated.is_some() && unusable_lock.is_some() {
+            required.unusable = unusable_lock;
         }
         let (Some(lock), None) = (locked, &required.unusable) else {
             return required;
@@ -162,24 +169,23 @@ impl<E> Required<E> {
         required
     }
 
-    /// The request that shells go by: exactly the locked release, of the `main` publisher if none is named, or else the
-    /// requirement. `None` if nothing is required, or if that is unknown. A lock that
+    /// The request that shells go by: exactly the locked release, or else the requirement. `None` if nothing is required, or if that is unknown. A lock that
     /// is stale or that an install contradicts does not count.
-    pub fn effective(&self, main: Option<&str>) -> Option<Stated<Request>> {
+    pub fn effective(&self) -> Option<Stated<Request>> {
         if self.unusable.is_some() {
             return None;
         }
         match self.lock.deciding() {
             Some(locked) => Some(Stated {
                 place: locked.place.clone(),
-                what: locked.what.request(main),
+                what: locked.what.request(),
             }),
             None => self.stated.clone(),
         }
     }
 }
 
-/// What a rule other than the requirement asks for.
+/// The selector of a rule, and the install that it stands for.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Asked {
     /// The selector.
@@ -191,10 +197,10 @@ pub struct Asked {
 /// The facts that decide the standing of a runtime.
 #[derive(Clone, Debug)]
 pub struct Facts<E> {
-    /// What the project's files say.
+    /// The requirement and its lock.
     pub required: Required<E>,
-    /// The requirement that counts, and the install that meets it.
-    pub effective: Option<(Stated<Request>, Option<Pick>)>,
+    /// The requirement that counts, as a person names it, and the install that meets it.
+    pub effective: Option<(Stated<Request>, Asked)>,
     /// The switch of this shell.
     pub switch: Option<Asked>,
     /// The default.
@@ -206,7 +212,7 @@ pub struct Facts<E> {
 /// The standing of a runtime.
 #[derive(Clone, Debug)]
 pub struct Standing<E> {
-    /// What the project's files say.
+    /// The requirement and its lock.
     pub required: Required<E>,
     /// The install or system copy that meets the requirement.
     pub satisfied_by: Option<Pick>,
@@ -264,14 +270,15 @@ impl<E> Standing<E> {
             )
         }));
         let (mut satisfied_by, mut missing) = (None, None);
-        if let Some((stated, met_by)) = facts.effective {
+        if let Some((stated, asked)) = facts.effective {
+            let Asked { selector, met_by } = asked;
             if met_by.is_none() {
                 missing = Some(stated.what.clone());
             }
             satisfied_by.clone_from(&met_by);
             claims.push(Claim {
                 rule: Rule::Requirement,
-                selector: stated.what.to_string(),
+                selector,
                 met_by,
                 place: Some(stated.place),
             });
@@ -350,7 +357,7 @@ mod tests {
             is_other_install: &is_other_install,
         };
         let required = Required::judge(folders, rules);
-        let effective = required.effective(Some("saltmarsh"));
+        let effective = required.effective();
         format!(
             "{} {} {} {}",
             (required.stated).map_or("-".into(), |stated| stated.place.file.display().to_string()),
@@ -364,7 +371,7 @@ mod tests {
     #[case::nothing(vec![vec![], vec![]], "- none - -")]
     #[case::the_nearest_folder_counts(vec![vec![], vec![requires("b", "8")], vec![requires("a", "6")]], "b none 8 -")]
     #[case::the_first_file_of_a_folder_counts(vec![vec![requires("b", "8"), requires("c", "6")]], "b none 8 -")]
-    #[case::a_lock_that_fits(vec![vec![locks("l", "8.3.1"), requires("b", "8")]], "b fits 8.3.1 -")]
+    #[case::a_lock_that_fits(vec![vec![locks("l", "8.3.1"), requires("b", "8")]], "b fits saltmarsh/8.3.1 -")]
     #[case::a_lock_that_is_stale(vec![vec![locks("l", "8.3.1"), requires("b", "6")]], "b stale 6 -")]
     #[case::a_lock_without_its_requirement(vec![vec![locks("l", "8.3.1")], vec![requires("a", "6")]], "a none 6 -")]
     #[case::only_a_lock(vec![vec![locks("l", "8.3.1")], vec![locks("m", "6.20.2")]], "- ignored - -")]
@@ -373,6 +380,8 @@ mod tests {
     #[case::unusable_behind(vec![vec![requires("b", "8"), Statement::Unusable("x")]], "b none 8 -")]
     #[case::unusable_below(vec![vec![Statement::Unusable("x")], vec![requires("a", "8")]], "- none - x")]
     #[case::unusable_beside_a_lock(vec![vec![locks("l", "8.3.1"), Statement::Unusable("x")]], "- none - x")]
+    #[case::an_unusable_lock(vec![vec![Statement::UnusableLock("x"), requires("b", "8")]], "b none - x")]
+    #[case::an_unusable_lock_alone(vec![vec![Statement::UnusableLock("x")], vec![requires("a", "8")]], "a none 8 -")]
     fn files_are_judged_in_order(#[case] folders: Vec<Vec<Said>>, #[case] expected: &str) {
         assert_eq!(judged(folders, true, false), expected);
     }
@@ -380,11 +389,14 @@ mod tests {
     #[test]
     fn a_lock_decides_without_archives_for_this_platform_but_not_against_an_install() {
         let folders = || vec![vec![locks("l", "8.3.1"), requires("b", "8")]];
-        assert_eq!(judged(folders(), false, true), "b other-platform 8.3.1 -");
+        assert_eq!(
+            judged(folders(), false, true),
+            "b other-platform saltmarsh/8.3.1 -"
+        );
         assert_eq!(judged(folders(), true, true), "b differs 8 -");
     }
 
-    /// What is active by which rule, what is missing, and the next command.
+    /// The active rule, the missing selector and the next command.
     fn decided(lock: LockState, met_by: Option<&str>, default: Option<&str>) -> String {
         let key = |version: &str| -> Pick { format!("saltmarsh-{version}").parse().unwrap() };
         let stated = Stated {
@@ -397,7 +409,13 @@ mod tests {
                 lock,
                 unusable: None,
             },
-            effective: Some((stated, met_by.map(key))),
+            effective: Some((
+                stated,
+                Asked {
+                    selector: "8".to_owned(),
+                    met_by: met_by.map(key),
+                },
+            )),
             switch: None,
             default: default.map(|version| Asked {
                 selector: version.to_owned(),

@@ -181,6 +181,13 @@ pub(crate) fn build_in(install: &Path) -> PathBuf {
     install.join("build")
 }
 
+impl Untold {
+    /// The folder of its build, which may be good.
+    pub fn build(&self) -> PathBuf {
+        build_in(&self.folder)
+    }
+}
+
 pub(crate) fn failed(action: FileAction, path: &Path) -> impl FnOnce(io::Error) -> ShelfError {
     let path = path.to_owned();
     move |source| ShelfError::File {

@@ -35,6 +35,18 @@ fn switched {
   if (has-env VSHELF_SWITCHED) { read-words $E:VSHELF_SWITCHED } else { put [&] }
 }
 
+# The choice of this shell by runtime: that of a switch, or else of the project. A switch to an install that is gone does
+# not count.
+fn chosen {
+  var words = $followed
+  var switches = (switched)
+  for name [(keys $switches)] {
+    var key = $switches[$name]
+    if (or (eq $key system) (is-dir &follow-symlink=$true $data/shelf/$name/$key)) { set words[$name] = $key }
+  }
+  put $words
+}
+
 # Puts the folders of what is active in front of PATH: the version this shell (or the one that
 # started it) was switched to, or else what the project here requires, or else the default.
 fn enter {|runtime|
@@ -42,13 +54,12 @@ fn enter {|runtime|
   var own-default = $data/default/$name
   var installs = $data/shelf/$name
   var base = $own-default
-  for words [$followed (switched)] {
-    if (has-key $words $name) {
-      if (eq $words[$name] system) {
-        set base = ''
-      } elif (not-eq $words[$name] '?') {
-        set base = $installs/$words[$name]/build
-      }
+  var words = (chosen)
+  if (has-key $words $name) {
+    if (eq $words[$name] system) {
+      set base = ''
+    } elif (not-eq $words[$name] '?') {
+      set base = $installs/$words[$name]/build
     }
   }
   var entries = []
@@ -84,14 +95,12 @@ fn shown {|name key|
 
 # Says in VSHELF_ACTIVE what is active, for prompts to show.
 fn name-all {
-  var switches = (switched)
+  var words = (chosen)
   var active = []
   for runtime $known[enter] {
     var name = $runtime[name]
     var named = $runtime[default]
-    for words [$followed $switches] {
-      if (and (has-key $words $name) (not-eq $words[$name] '?')) { set named = (shown $name $words[$name]) }
-    }
+    if (and (has-key $words $name) (not-eq $words[$name] '?')) { set named = (shown $name $words[$name]) }
     if (not-eq $named '') { set active = [$@active $name' '$named] }
   }
   set-env VSHELF_ACTIVE (str:join ', ' $active)

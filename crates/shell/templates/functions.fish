@@ -172,11 +172,16 @@ function __vshelf_word
     end
 end
 
-# __vshelf_chosen RUNTIME: prints what this shell was switched to, or else what it follows.
+# __vshelf_chosen RUNTIME: prints what this shell was switched to, or else what it follows. A switch to an install that
+# is gone does not count.
 function __vshelf_chosen
-    set -l switched
-    set -q VSHELF_SWITCHED; and set switched (string split ' ' -- $VSHELF_SWITCHED)
-    __vshelf_word $argv[1] $switched $__vshelf_followed
+    set -l key
+    set -q VSHELF_SWITCHED; and set key (__vshelf_word $argv[1] (string split ' ' -- $VSHELF_SWITCHED))
+    if test "$key" = system; or test -n "$key" -a -d "$__vshelf_data/shelf/$argv[1]/$key"
+        echo -- $key
+    else
+        __vshelf_word $argv[1] $__vshelf_followed
+    end
 end
 
 # __vshelf_enter RUNTIME HOME_VARIABLE FOLDER...

@@ -13,12 +13,15 @@ __vshelf_word() {
   esac
 }
 
-# __vshelf_choose RUNTIME: sets __vshelf_value to what this shell was switched to, or else what it follows.
+# __vshelf_choose RUNTIME: sets __vshelf_value to what this shell was switched to, or else what it follows. A switch
+# to an install that is gone does not count.
 __vshelf_choose() {
   __vshelf_word "$1" "${VSHELF_SWITCHED-}"
-  if [ -z "$__vshelf_value" ]; then
-    __vshelf_word "$1" "$__vshelf_followed"
-  fi
+  case $__vshelf_value in
+    system) return 0 ;;
+    ?*) if [ -d "$__vshelf_data/shelf/$1/$__vshelf_value" ]; then return 0; fi ;;
+  esac
+  __vshelf_word "$1" "$__vshelf_followed"
 }
 
 # __vshelf_enter RUNTIME HOME_VARIABLE FOLDER...

@@ -10,7 +10,13 @@ if ( $1 == enter ) then
   if ( -r $__vshelf_data:q/connect/runtimes.tcsh ) source $__vshelf_data:q/connect/runtimes.tcsh
   set __vshelf_words = ()
   if ( $?VSHELF_SWITCHED ) then
-    set __vshelf_words = ($VSHELF_SWITCHED:x)
+    # A switch to an install that is gone does not count.
+    foreach __vshelf_word ($VSHELF_SWITCHED:x)
+      set __vshelf_parts = ($__vshelf_word:s/=/ /:x)
+      if ( $#__vshelf_parts == 2 && ( $__vshelf_word:q =~ *=system || -d $__vshelf_data:q/shelf/$__vshelf_word:s,=,/,:q ) ) then
+        set __vshelf_words = ($__vshelf_words:q $__vshelf_word:q)
+      endif
+    end
   endif
   set __vshelf_words = ($__vshelf_words:q $__vshelf_followed:q)
   set __vshelf_active = ''

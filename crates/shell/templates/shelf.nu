@@ -16,9 +16,14 @@ def __vshelf_words [texts: list<string>]: nothing -> record {
   }
 }
 
-# What this shell was switched to, or else what it follows, by runtime.
+# The choice of this shell by runtime: that of a switch, or else of the project. A switch to an install that is gone does not
+# count.
 def __vshelf_chosen []: nothing -> record {
-  $env.__vshelf.followed | merge (__vshelf_words [($env.VSHELF_SWITCHED? | default '')])
+  let switched = __vshelf_words [($env.VSHELF_SWITCHED? | default '')]
+  let gone = $switched | items {|name, key|
+    if $key == 'system' or ($"($__vshelf_data)/shelf/($name)/($key)" | path exists) { null } else { [$name] | into cell-path }
+  } | compact
+  $env.__vshelf.followed | merge ($switched | reject --optional ...$gone)
 }
 
 # Puts the folders of what is active in front of PATH: the version this shell (or the one that

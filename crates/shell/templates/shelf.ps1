@@ -22,10 +22,11 @@ function global:__vshelf_is_ours([string] $Path, [string[]] $Ours) {
     return $false
 }
 
-# What this shell was switched to, or else what it follows.
+# The choice of this shell: that of a switch, or else of the project. A switch to an install that is gone does not count.
 function global:__vshelf_chosen([string] $Name) {
-    $switched = __vshelf_words $env:VSHELF_SWITCHED
-    if ($switched[$Name]) { $switched[$Name] } else { $global:__vshelf.Followed[$Name] }
+    $key = (__vshelf_words $env:VSHELF_SWITCHED)[$Name]
+    $counts = $key -ceq 'system' -or ($key -and [IO.Directory]::Exists("$($global:__vshelf.Data)/shelf/$Name/$key"))
+    if ($counts) { $key } else { $global:__vshelf.Followed[$Name] }
 }
 
 # Puts the folders of what is active in front of PATH: the version this shell (or the one that

@@ -30,8 +30,13 @@ def __vshelf_connect():
         return read_words(str(XSH.env.get("VSHELF_SWITCHED", "")))
 
     def chosen():
-        """What this shell was switched to, or else what it follows."""
-        return {**state["followed"], **switched()}
+        """What this shell was switched to, or else what it follows. A switch to an install that is gone does not count."""
+
+        def is_there(name, key):
+            return key == "system" or os.path.isdir(f"{data}/shelf/{name}/{key}")
+
+        there = {name: key for name, key in switched().items() if is_there(name, key)}
+        return {**state["followed"], **there}
 
     def enter(runtime):
         """Puts the folders of what is active in front of PATH: the version this shell (or the one

@@ -100,7 +100,7 @@ impl InstallJob {
         )
     }
 
-    /// What the job would bring.
+    /// The result of the job if it succeeds.
     pub(super) fn planned(&self) -> PlannedInstall {
         let build = self.offer.builds.first();
         let is_there = self.was_there && !self.options.again;

@@ -79,7 +79,7 @@ fn locked_for<'l>(
     request: &Request,
 ) -> Option<&'l LockedRelease> {
     let is_meant = |locked: &&LockedRelease| {
-        let own = locked.request(runtime.names().main_publisher());
+        let own = locked.request();
         locked.runtime == runtime.name() && own == request.without_runtime()
     };
     asked.locked.iter().find(is_meant)

@@ -67,7 +67,7 @@ pub fn required(
         listener.tell(Event::RequirementFound {
             file: &place.file,
             title: &runtime.definition.title,
-            request: &what,
+            request: &runtime.names().shown(&what),
         });
         project::note(&runtime, &place.file, Some(&what), listener);
         required.add(project::as_request(&runtime, what), locked);

@@ -57,9 +57,7 @@ pub fn look(listener: &dyn Listener, environment: &Environment) -> Result<Follow
     for mut runtime in opening::followed(environment)? {
         // The file that decides; the others are read for their stamps.
         let standing = Activity::of(&runtime).standing;
-        let effective = standing
-            .required
-            .effective(runtime.names().main_publisher());
+        let effective = standing.required.effective();
         let deciding = effective.map(|stated| stated.place.file);
         for (path, file) in project::requirement_files(&runtime) {
             let stamp = (found.entry(path.clone())).or_insert_with(|| Stamp::before_reading(&path));
@@ -152,8 +150,8 @@ fn follow(
             None => followed.notices.push(Notice::Unmet {
                 title: runtime.definition.title.clone(),
                 prefix: environment.prefix(&name),
+                request: runtime.names().shown(&required.request),
                 file: required.file,
-                request: required.request,
             }),
         }
         followed.picks.insert(name, pick);

@@ -2,7 +2,7 @@
 
 use std::fmt;
 
-use vshelf_core::{Key, Line, Pick, Version};
+use vshelf_core::{Key, Line, Pick, Request, Version};
 use vshelf_shelf::Install;
 use vshelf_shelf::store::Untold;
 
@@ -49,6 +49,16 @@ impl<'r> Names<'r> {
     /// The shortest selector that means exactly what is picked.
     pub fn selector_of_pick(self, pick: &Pick) -> String {
         pick.short_selector(self.main_publisher())
+    }
+
+    /// A request as a person would write it: without its publisher if that is meant anyway.
+    pub fn shown(self, request: &Request) -> Request {
+        let main = self.main_publisher();
+        let is_named = |publisher: &String| main != Some(publisher);
+        Request {
+            publisher: request.publisher.clone().filter(is_named),
+            ..request.clone()
+        }
     }
 
     /// The selector that means exactly what this publisher published as this version.

@@ -16,7 +16,7 @@ pub struct StandingReport {
     file: Option<String>,
     /// The line in that file.
     line_number: Option<usize>,
-    /// What the lock beside it means: `none`, `fits`, `stale`, `other-platform`, `differs` or
+    /// The state of the lock beside it: `none`, `fits`, `stale`, `other-platform`, `differs` or
     /// `ignored`.
     lock: String,
     /// The selector of the locked release, if that decides.
@@ -37,6 +37,7 @@ impl StandingReport {
         let required = &standing.required;
         let stated = required.stated.as_ref();
         let locked = required.lock.deciding();
+        let missing = standing.missing.as_ref();
         StandingReport {
             selector: stated.map(|stated| stated.what.to_string()),
             file: stated.map(|stated| stated.place.file.to_string_lossy().into_owned()),
@@ -44,7 +45,7 @@ impl StandingReport {
             lock: required.lock.word().to_owned(),
             locked: locked.map(|locked| runtime.names().selector_of(&locked.what.key())),
             met_by: standing.satisfied_by.clone().map(String::from),
-            missing: standing.missing.as_ref().map(ToString::to_string),
+            missing: missing.map(|missing| runtime.names().shown(missing).to_string()),
             error: trouble(runtime, standing).map(|failure| failure.sentence()),
             next: next(runtime, standing).map(|(_, command)| command),
         }

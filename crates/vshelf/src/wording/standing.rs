@@ -45,7 +45,7 @@ pub fn say_trouble(ui: &Ui, runtime: &Runtime<'_>, standing: &Standing<Error>) {
     };
     if standing.required.unusable.is_some() {
         ui.warn(format!(
-            "What the project requires cannot be used: {}",
+            "The requirement of the project here cannot be used: {}",
             failure.sentence()
         ));
     } else {

@@ -177,7 +177,7 @@ Error: the checkup has 4 findings.
 }
 
 #[test]
-fn a_file_that_cannot_be_used_stops_nothing_of_other_runtimes() {
+fn an_unusable_file_stops_no_other_runtime() {
     let scene = fresh();
     scene.write("tide-board/.marram-version", "8\n");
     scene.write("tide-board/.node-version", "twenty two\n");
@@ -205,8 +205,7 @@ fn a_file_that_cannot_be_used_stops_nothing_of_other_runtimes() {
     ] {
         let ran = ran(&[command]);
         assert!(ran.stdout.contains(said), "{ran}");
-        let unusable =
-            "What the project requires cannot be used: ~/tide-board/.node-version, line 1: ";
+        let unusable = "The requirement of the project here cannot be used: ~/tide-board/.node-version, line 1: ";
         assert!(ran.stderr.contains(unusable), "{ran}");
     }
 }

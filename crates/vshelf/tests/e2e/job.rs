@@ -380,12 +380,15 @@ Error: 9.9 is not published.
 "#]]
     );
     scene.write(".marram-version", "8\n");
-    shows!(scene.vshelf(&["install", "--dry-run"]), str![[r#"
+    shows!(
+        scene.vshelf(&["install", "--dry-run"]),
+        str![[r#"
 Marram 8.3.1 is on the shelf already.
 --- stderr
 ~/.marram-version requires Marram 8.
 
-"#]]);
+"#]]
+    );
     scene.does(&["lock"]);
     let lock = fs::read_to_string(scene.path("vivid-shelf.lock")).unwrap();
     scene.write("vivid-shelf.lock", &lock.replace("sha256:", "sha256:0"));

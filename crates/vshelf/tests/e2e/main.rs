@@ -55,3 +55,4 @@ mod terminal;
 mod tidy;
 mod timeline;
 mod watching;
+mod worlds;

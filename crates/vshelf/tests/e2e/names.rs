@@ -528,7 +528,7 @@ Error: ~/project/vivid-shelf.toml, line 1: the file is not understood: unclosed 
         assert!(
             status
                 .stderr
-                .starts_with("What the project requires cannot be used: "),
+                .starts_with("The requirement of the project here cannot be used: "),
             "{status}"
         );
         fs::remove_file(scene.path(&format!("project/{name}"))).unwrap();
