@@ -38,7 +38,7 @@ impl Activity {
         let shell = &runtime.environment().shell;
         let copies = copies(runtime, shell.path());
         let system = copies.iter().find(|copy| copy.pick == Pick::System);
-        // A shell that was switched to the system's copy runs none of the shelf's, even if the system has no copy.
+        // A shell that was switched to the system's copy runs no install, even if the system has no copy.
         let there = |pick: &Pick| pick.key().is_none_or(|key| runtime.snapshot.has_build(key));
         let required = project::required(runtime);
         let effective = required.effective();

@@ -38,6 +38,13 @@ pub enum Mistake {
         /// The file that does not, and what it requires.
         other: (PathBuf, String),
     },
+    /// A plain file has a second line, which does not count.
+    FurtherLine {
+        /// The file.
+        file: PathBuf,
+        /// The line, counted from 1.
+        line: usize,
+    },
     /// A file that somebody else may have put there.
     Distrusted {
         /// The file.
@@ -63,6 +70,11 @@ pub fn find(environment: &Environment) -> Result<Vec<Mistake>, Error> {
         // A definition that cannot be used is told by what needs it.
         if let Ok(runtime) = Runtime::named(environment, Some(name)) {
             mistakes.extend(disagreement(&runtime));
+            for (file, kind) in project::requirement_files(&runtime) {
+                if let Some(line) = project::further_line(&runtime, &file, &kind)? {
+                    mistakes.push(Mistake::FurtherLine { file, line });
+                }
+            }
             for (file, distrust) in project::distrusted(&runtime)? {
                 let mistake = Mistake::Distrusted { file, distrust };
                 // One file can speak for several runtimes.

@@ -15,6 +15,7 @@ use vshelf_core::standing::{LockRules, LockState, Required, Stated, Statement};
 use vshelf_files::action::FileAction;
 use vshelf_shelf::journal::{self, SeenProject};
 
+use crate::definitions;
 use crate::environment::Environment;
 use crate::error::{Error, file_error};
 use crate::events::{Event, Listener};
@@ -220,15 +221,24 @@ fn statement(
     let Some(contents) = requirement_contents(runtime.environment(), path, kind)? else {
         return Ok(None);
     };
-    let found = contents.requirement(runtime.name(), kind);
-    let found = found.map_err(|error| Error::Requirement {
-        file: path.to_owned(),
-        error,
-        rewrite: kind.is_plain().then(|| {
-            let prefix = runtime.environment().prefix(runtime.name());
-            format!("{prefix}stable")
-        }),
-    })?;
+    let found = match contents.requirement(runtime.name(), kind) {
+        Ok(found) => found,
+        // The definition of the other implementation reads the file.
+        Err(RequirementError {
+            problem: Problem::OtherImplementation { found },
+            ..
+        }) if definitions::names(runtime.environment().folders()?)?.contains(&found) => None,
+        Err(error) => {
+            return Err(Error::Requirement {
+                file: path.to_owned(),
+                error,
+                rewrite: kind.is_plain().then(|| {
+                    let prefix = runtime.environment().prefix(runtime.name());
+                    format!("{prefix}stable")
+                }),
+            });
+        }
+    };
     Ok(found.map(|Requirement { request, line }| {
         Statement::Requires(Stated {
             place: place(line),
@@ -270,6 +280,22 @@ fn unusable_lock(path: &Path, error: RequirementError) -> Error {
         error,
         rewrite: None,
     }
+}
+
+/// The line of a plain requirement file that does not count because another one comes before it.
+pub fn further_line(
+    runtime: &Runtime<'_>,
+    path: &Path,
+    kind: &RequirementFile,
+) -> Result<Option<usize>, Error> {
+    if !kind.is_plain() {
+        return Ok(None);
+    }
+    let contents = requirement_contents(runtime.environment(), path, kind)?;
+    let text = contents
+        .as_ref()
+        .and_then(|contents| requirement::text_of(kind, contents.bytes()).ok());
+    Ok(text.and_then(requirement::further_line))
 }
 
 /// What a lock file holds; nothing where there is none.

@@ -95,8 +95,7 @@ fn place(runtime: &Runtime<'_>, typed: &Request, named: Option<&str>) -> Result<
     let kinds = project::kinds_of_files(runtime);
     if let Some(named) = named {
         // What only means a requirement cannot be written back, and a lock follows what is required.
-        let is_named =
-            |kind: &&RequirementFile| kind.file == named && kind.means.is_none() && !kind.is_lock();
+        let is_named = |kind: &&RequirementFile| kind.file == named && kind.is_writable();
         let mut same = kinds.iter().filter(is_named).rev();
         let speaks = |kind: &&RequirementFile| {
             let read = project::read_requirement(runtime, &here.join(named), kind);

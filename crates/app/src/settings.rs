@@ -196,7 +196,8 @@ impl Settings {
                     line: None,
                 });
             }
-            if !definition.requirement_files.contains(&file) {
+            let mut known = definition.requirement_files.iter();
+            if !known.any(|known| known.is_plain() && known.file == file.file) {
                 definition.requirement_files.push(file);
             }
         }

@@ -26,6 +26,7 @@ pub mod requirement;
 pub mod resolve;
 pub mod rules;
 pub mod selector;
+pub mod specifiers;
 pub mod standing;
 pub mod template;
 pub mod tidy;

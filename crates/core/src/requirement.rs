@@ -4,12 +4,14 @@
 //! line of a certain form in any other file, and our own `vivid-shelf.toml`, which can speak for
 //! several runtimes at once. A lock file says which release that came to. This module reads contents; finding the files is the caller's.
 
+use std::borrow::Cow;
 use std::cell::OnceCell;
 
-use crate::definition::RequirementFile;
+use crate::definition::{RequirementFile, Syntax};
 use crate::lock_file::{LOCK_FILE, LockProblem};
 use crate::meant::spelling;
 use crate::selector::{Request, Selector, SelectorError};
+use crate::specifiers;
 use crate::template::Template;
 
 /// Our own file; its table `runtimes` holds a selector for each runtime's name.
@@ -49,9 +51,18 @@ pub enum Problem {
     /// Not UTF-8, or a control character.
     #[error("it contains a byte that is not text")]
     NotText,
-    /// A second line with something on it.
-    #[error("the file says a second thing; it holds one selector")]
+    /// A second line of the form that differs.
+    #[error("the file says a second thing, and only one can hold")]
     SecondLine,
+    /// Something that is no list of version specifiers.
+    #[error("{0:?} is not a list of version specifiers of final releases, as in \">=3.11,<4\"")]
+    Specifiers(String),
+    /// A version of another implementation of the language.
+    #[error("it is for {found}, another implementation, which is not available here")]
+    OtherImplementation {
+        /// The implementation.
+        found: String,
+    },
     /// Not JSON or not TOML.
     #[error("the file is not understood: {0}")]
     Syntax(String),
@@ -160,6 +171,25 @@ impl Contents {
         let Some((line, value)) = found else {
             return Ok(None);
         };
+        let is_named = |other: &&String| {
+            let rest = value.strip_prefix(other.as_str());
+            rest.is_some_and(|rest| !rest.starts_with(|c: char| c.is_ascii_alphabetic()))
+        };
+        if let Some(other) = file.others.iter().find(is_named) {
+            return Err(RequirementError {
+                line,
+                problem: Problem::OtherImplementation {
+                    found: other.clone(),
+                },
+            });
+        }
+        let value = match file.syntax {
+            Syntax::Selector => value,
+            Syntax::Specifiers => specifiers::as_range(&value).ok_or(RequirementError {
+                line,
+                problem: Problem::Specifiers(value),
+            })?,
+        };
         let value = match &file.means {
             Some(means) => means.filled(|_| value.clone()),
             None => value,
@@ -222,36 +252,45 @@ pub fn text_of<'c>(
     Ok(text.strip_prefix('\u{feff}').unwrap_or(text))
 }
 
-/// The one line of a plain file, without comments and white space.
+/// The first line of a plain file that has something on it, without comments and white space.
 fn plain_line(text: &str) -> Result<Option<(usize, &str)>, RequirementError> {
-    let mut found = None;
-    for (index, line) in text.lines().enumerate() {
-        let line = line.split('#').next().unwrap_or_default().trim();
-        let number = index + 1;
-        if line.contains(|c: char| c.is_control() && c != '\t') {
-            return Err(RequirementError {
-                line: number,
+    let found = plain_lines(text).next();
+    match found {
+        Some((line, value)) if value.contains(|c: char| c.is_control() && c != '\t') => {
+            Err(RequirementError {
+                line,
                 problem: Problem::NotText,
-            });
+            })
         }
-        if line.is_empty() {
-            continue;
-        }
-        if found.replace((number, line)).is_some() {
-            return Err(RequirementError {
-                line: number,
-                problem: Problem::SecondLine,
-            });
-        }
+        found => Ok(found),
     }
-    Ok(found)
 }
 
-/// The selector in the line of this form.
+/// The number of the second line of a plain file that has something on it, which does not count.
+pub fn further_line(text: &str) -> Option<usize> {
+    plain_lines(text).nth(1).map(|(line, _)| line)
+}
+
+fn plain_lines(text: &str) -> impl Iterator<Item = (usize, &str)> {
+    let lines = text.lines().enumerate().map(|(index, line)| {
+        let line = line.split('#').next().unwrap_or_default();
+        (index + 1, line.trim())
+    });
+    lines.filter(|(_, line)| !line.is_empty())
+}
+
+/// The selector in the line of this form. A form that ends with a comma is one of fields, several of which can share a
+/// line.
 fn line_of_form(text: &str, form: &Template) -> Result<Option<(usize, String)>, RequirementError> {
+    let text = without_block_comments(text);
     let mut found: Option<(usize, String)> = None;
     for (index, line) in text.lines().enumerate() {
-        let Some(value) = value_in_line(line, form) else {
+        let value = if form.as_str().ends_with(',') {
+            fields(line).find_map(|field| value_in_line(&format!("{field},"), form))
+        } else {
+            value_in_line(line, form)
+        };
+        let Some(value) = value else {
             continue;
         };
         match &found {
@@ -266,6 +305,32 @@ fn line_of_form(text: &str, form: &Template) -> Result<Option<(usize, String)>, 
         }
     }
     Ok(found)
+}
+
+/// The fields of a line: its parts between commas and braces that are not in quotes.
+fn fields(line: &str) -> impl Iterator<Item = &str> {
+    let mut is_quoted = false;
+    let is_between = move |c: char| {
+        is_quoted ^= c == '"';
+        !is_quoted && matches!(c, ',' | '{' | '}')
+    };
+    line.split(is_between).map(str::trim)
+}
+
+/// The text with spaces in the place of comments between `/*` and `*/`; lines keep their numbers.
+fn without_block_comments(text: &str) -> Cow<'_, str> {
+    if !text.contains("/*") {
+        return Cow::Borrowed(text);
+    }
+    let mut rest = text;
+    let mut kept = String::new();
+    while let Some((before, comment)) = rest.split_once("/*") {
+        kept += before;
+        let (comment, behind) = comment.split_once("*/").unwrap_or((comment, ""));
+        kept.extend(comment.chars().map(|c| if c == '\n' { c } else { ' ' }));
+        rest = behind;
+    }
+    Cow::Owned(kept + rest)
 }
 
 /// The selector in one line, where that has this form; white space counts as one space, and comments as
@@ -390,6 +455,7 @@ mod tests {
     #[case(b"marram-8.3.1", "8.3.1", 1)]
     #[case(b"marram8.3", "8.3", 1)]
     #[case(b"marrams-8", "marrams-8", 1)]
+    #[case(b"8\n# later\n9\n", "8", 1)]
     fn a_plain_file_holds_one_selector(
         #[case] contents: &[u8],
         #[case] wanted: &str,
@@ -410,7 +476,6 @@ mod tests {
     }
 
     #[rstest]
-    #[case(b"8\n9\n", 2, "the file says a second thing; it holds one selector")]
     #[case(b"8..1", 1, "\"8..1\" is not a version")]
     #[case(b"../../etc/passwd", 1, "\"..\" is not a name")]
     #[case(b"$(touch pwned)", 1, "\"$(touch pwned)\" is not a")]
@@ -426,6 +491,14 @@ mod tests {
         let error = read("marram", &plain(), contents).unwrap_err();
         assert_eq!(error.line, line);
         assert!(error.problem.to_string().starts_with(problem), "{error}");
+    }
+
+    #[rstest]
+    #[case("8\n9\n", Some(2))]
+    #[case("# 9\n\n8 # now\n# 7\n", None)]
+    #[case("8\n\n6\n4\n", Some(3))]
+    fn further_lines_of_a_plain_file_are_found(#[case] text: &str, #[case] line: Option<usize>) {
+        assert_eq!(further_line(text), line);
     }
 
     #[test]
@@ -477,6 +550,82 @@ mod tests {
         assert_eq!(error.problem, Problem::NotAString("engines.marram".into()));
     }
 
+    #[rstest]
+    #[case("jruby-9.4.8.0")]
+    #[case("jruby")]
+    #[case("truffleruby-24.1")]
+    fn another_implementation_is_named(#[case] text: &str) {
+        let file = RequirementFile {
+            others: vec!["jruby".to_owned(), "truffleruby".to_owned()],
+            ..RequirementFile::plain(".ruby-version")
+        };
+        let error = read("ruby", &file, text.as_bytes()).unwrap_err();
+        assert!(
+            matches!(&error.problem, Problem::OtherImplementation { found } if text.starts_with(found))
+        );
+        assert!(read("ruby", &file, b"ruby-3.3.8").unwrap().is_some());
+    }
+
+    #[test]
+    fn specifiers_are_read_if_the_definition_says_so() {
+        let file = RequirementFile {
+            value: Some("project.requires-python".to_owned()),
+            syntax: Syntax::Specifiers,
+            ..RequirementFile::plain("pyproject.toml")
+        };
+        let required = |text: &str| {
+            let text = format!("[project]\nrequires-python = {text:?}\n");
+            read("python", &file, text.as_bytes())
+        };
+        let found = required(">=3.11,<4").unwrap().unwrap();
+        assert_eq!(
+            (found.request.to_string(), found.line),
+            (">=3.11.0 <4.0.0".to_owned(), 2)
+        );
+        let error = required("^3.11").unwrap_err();
+        assert_eq!(
+            (error.line, error.problem),
+            (2, Problem::Specifiers("^3.11".to_owned()))
+        );
+    }
+
+    #[rstest]
+    #[case("go 1.21\n", Some(1))]
+    #[case("/* the tides\n go 1.20 */\ngo 1.21\n", Some(3))]
+    #[case("module x /* y */ \n/* go 1.19 */ go 1.21 // go 1.18\n", Some(2))]
+    #[case("/* go 1.21\n", None)]
+    fn block_comments_do_not_count(#[case] text: &str, #[case] line: Option<usize>) {
+        let file = RequirementFile {
+            line: Some("go {selector}".parse().unwrap()),
+            ..RequirementFile::plain("go.mod")
+        };
+        let found = read("go", &file, text.as_bytes()).unwrap();
+        let found = found.map(|found| (found.request.to_string(), found.line));
+        assert_eq!(found, line.map(|line| ("1.21".to_owned(), line)));
+    }
+
+    #[rstest]
+    #[case(".{\n    .minimum_zig_version = \"0.14.0\",\n}", 2)]
+    #[case(
+        ".{ .name = .tide, .minimum_zig_version = \"0.14.0\", .paths = .{\"\"} }",
+        1
+    )]
+    #[case(
+        ".{ .name = \"a, .minimum_zig_version = 1\", .minimum_zig_version = \"0.14.0\" }",
+        1
+    )]
+    fn fields_can_share_a_line(#[case] text: &str, #[case] line: usize) {
+        let file = RequirementFile {
+            line: Some(".minimum_zig_version = \"{selector}\",".parse().unwrap()),
+            ..RequirementFile::plain("build.zig.zon")
+        };
+        let found = read("zig", &file, text.as_bytes()).unwrap().unwrap();
+        assert_eq!(
+            (found.request.to_string(), found.line),
+            ("0.14.0".to_owned(), line)
+        );
+    }
+
     /// What a file of lines such as `tide MODULE`, `orache 2.6` requires.
     fn in_lines(text: &str, means: Option<&str>) -> Result<Option<(String, usize)>, String> {
         let file = RequirementFile {
@@ -507,7 +656,7 @@ mod tests {
         let error = in_lines("orache 2.6\n\norache 2.7\n", None).unwrap_err();
         assert_eq!(
             error,
-            "line 3: the file says a second thing; it holds one selector"
+            "line 3: the file says a second thing, and only one can hold"
         );
     }
 

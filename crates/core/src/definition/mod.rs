@@ -98,6 +98,24 @@ pub struct RequirementFile {
     pub line: Option<Template>,
     /// What the found text means, with `{selector}` in its place, where it is not a selector itself.
     pub means: Option<Template>,
+    /// How the found text is written.
+    #[serde(default)]
+    pub syntax: Syntax,
+    /// Other implementations of the language that the file can name, such as `jruby` in `jruby-9.4`.
+    #[serde(default)]
+    pub others: Vec<String>,
+}
+
+/// How a requirement is written in a file.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
+#[serde(rename_all = "kebab-case")]
+pub enum Syntax {
+    /// As a selector.
+    #[default]
+    Selector,
+    /// As version specifiers joined by commas (PEP 440).
+    Specifiers,
 }
 
 impl RequirementFile {
@@ -108,12 +126,20 @@ impl RequirementFile {
             value: None,
             line: None,
             means: None,
+            syntax: Syntax::Selector,
+            others: Vec::new(),
         }
     }
 
     /// Whether its name is that of a file, without a folder.
     pub fn is_in_folder(&self) -> bool {
         is_plain_file_name(&self.file)
+    }
+
+    /// Whether a selector can be written into it: a lock follows what is required, and a text in another form has no
+    /// selector that it came from.
+    pub fn is_writable(&self) -> bool {
+        !self.is_lock() && self.means.is_none() && self.syntax == Syntax::Selector
     }
 
     /// Whether it has one line, the selector.

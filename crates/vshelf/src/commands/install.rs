@@ -3,16 +3,17 @@
 use std::num::NonZeroU16;
 
 use clap::Args;
-use vshelf_app::Environment;
 use vshelf_app::install::conclude::Takeover;
 use vshelf_app::install::job::JobOptions;
 use vshelf_app::install::request::{InstallRequest, required};
 use vshelf_app::install::run::{install, preview};
 use vshelf_app::integrate::connect::require_connection;
+use vshelf_app::{Environment, mistakes};
 use vshelf_core::Request;
 
 use super::command::{CommandArgs, RunCommand, release, request};
 use crate::failure::{Class, Failure, Outcome};
+use crate::output::require::say_mistakes;
 use crate::ui::Ui;
 
 /// Fetch, verify and unpack releases
@@ -73,7 +74,9 @@ impl RunCommand for Install {
             require_connection(environment)?;
         }
         let wanted = if self.selectors.is_empty() {
-            required(environment, self.locked, ui)?
+            let wanted = required(environment, self.locked, ui)?;
+            say_mistakes(ui, &mistakes::find(environment)?);
+            wanted
         } else {
             InstallRequest {
                 requests: self.requests(environment)?,

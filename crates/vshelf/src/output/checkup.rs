@@ -143,6 +143,7 @@ impl Finding {
             Found::Mistake(mistake) => {
                 let fix = match &mistake {
                     Mistake::UnknownKey { file, .. }
+                    | Mistake::FurtherLine { file, .. }
                     | Mistake::Disagreement {
                         other: (file, _), ..
                     } => Some(edit(file)),

@@ -119,6 +119,10 @@ pub fn in_words(mistake: &Mistake) -> String {
                 "{file} requires {title} {required}, and takes precedence over {other}, which requires {not_required}"
             )
         }
+        Mistake::FurtherLine { file, line } => format!(
+            "{}, line {line}, does not count: the first line with a selector does",
+            shown(file)
+        ),
         Mistake::Distrusted { file, distrust } => {
             format!("{} does not count: {distrust}", shown(file))
         }

@@ -439,21 +439,31 @@ This shell is not connected; to connect it: vshelf connect
 }
 
 #[test]
+fn the_first_line_of_a_plain_file_counts_and_the_next_is_named() {
+    let scene = Scene::new();
+    scene.does(&["--quiet", "install", "8"]);
+    scene.write("project/.marram-version", "8\n9\n");
+    let named =
+        "~/project/.marram-version, line 2, does not count: the first line with a selector does";
+    for (arguments, answer) in [
+        (["require"], "; 8.3.1 on the shelf meets it."),
+        (["install"], "Marram 8.3.1 is on the shelf already"),
+    ] {
+        let ran = within(&scene, "project", &arguments);
+        assert!(
+            ran.stdout.contains(answer) && ran.stderr.contains(named),
+            "{ran}"
+        );
+    }
+    let checkup = within(&scene, "project", &["checkup", "--offline"]);
+    assert!(checkup.stdout.contains(named), "{checkup}");
+}
+
+#[test]
 fn a_wish_that_is_not_understood_is_named_with_its_line() {
     let scene = Scene::new();
     scene.does(&["install", "8"]);
     for (name, contents, expected) in [
-        (
-            ".marram-version",
-            "8\n9\n",
-            str![[r#"
---- stderr
-Error: ~/project/.marram-version, line 2: the file says a second thing; it holds one selector.
-  To write it again: vshelf require stable
---- exit 3
-
-"#]],
-        ),
         (
             ".marram-version",
             "8; touch pwned\n",

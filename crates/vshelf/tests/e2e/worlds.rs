@@ -60,7 +60,7 @@ impl Random {
     }
 }
 
-/// A second runtime, of the same catalog and with a program of its own.
+/// A second runtime of the same catalog with another program.
 fn define_reed(scene: &Scene) {
     let marram = scene.path(".config/vivid-shelf/runtimes/marram.toml");
     let reed = fs::read_to_string(marram).unwrap();
@@ -312,7 +312,7 @@ impl World {
         self.follow_advice(&statuses);
     }
 
-    /// What is active is what `path` and `run --here` take.
+    /// `path` and `run --here` take the active version.
     fn check_active(&self, status: &Value) {
         let name = status["runtime"].as_str().unwrap();
         let active = answering(status);
