@@ -69,6 +69,10 @@ impl Error {
             Error::BuiltIn { place, .. } => {
                 Class::Refused.step("To replace it", Action::Redefine(place.clone()))
             }
+            Error::NoVersionFile { .. } => Class::Usage.alone(),
+            Error::VersionFileNotRead { .. } => {
+                Class::NoMatch.step("To see which files are read", Action::VersionFiles)
+            }
             Error::NoOwnDefinition { .. } => {
                 Class::NoMatch.step("To see the runtimes", Action::Runtimes)
             }

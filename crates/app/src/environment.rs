@@ -125,6 +125,15 @@ impl Environment {
         self.shell.variables()
     }
 
+    /// The same surroundings, with settings and definitions that are read again after this command changed them.
+    pub fn anew(&self) -> Environment {
+        Environment {
+            transport: self.transport.clone(),
+            here: self.here.clone(),
+            ..Environment::in_shell(self.shell.clone(), self.transport.is_offline())
+        }
+    }
+
     /// The same surroundings as a machine of this platform would have them; what sources say to it
     /// is kept in `catalogs`, because some say to each platform only what is for it.
     pub fn on_platform(&self, platform: Platform, catalogs: PathBuf) -> Environment {

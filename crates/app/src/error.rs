@@ -171,6 +171,12 @@ pub enum Error {
     },
     #[error("you have no definition of {name:?}")]
     NoOwnDefinition { name: String },
+    #[error(
+        "{file:?} cannot be read in projects: the name of such a file begins with a period and has only small letters, digits, '.', '_' and '-'"
+    )]
+    NoVersionFile { file: String },
+    #[error("{file} is not read for {runtime} by your settings")]
+    VersionFileNotRead { file: String, runtime: String },
 
     // Choosing.
     #[error(transparent)]

@@ -47,6 +47,7 @@ mod step_failure;
 pub mod switch;
 pub mod timeline;
 pub mod variables;
+pub mod version_files;
 
 pub use activity::Activity;
 pub use environment::Environment;

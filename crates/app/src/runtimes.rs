@@ -330,5 +330,6 @@ pub fn remove(environment: &Environment, name: &str) -> Result<(Vec<String>, boo
 pub fn set_main(environment: &Environment, name: &str) -> Done {
     environment.definition(name)?;
     environment.settings()?;
-    settings::set_main_runtime(&environment.folders()?.config, name)
+    settings::set_main_runtime(&environment.folders()?.config, name)?;
+    conclude(&environment.anew(), Changed::Shelf)
 }

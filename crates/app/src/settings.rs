@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 use std::time::Duration;
 
 use serde::Deserialize;
-use toml_edit::{DocumentMut, TomlError};
+use toml_edit::{Array, DocumentMut, TomlError};
 use vshelf_core::Definition;
 use vshelf_core::definition::RequirementFile;
 use vshelf_core::packages::Package;
@@ -403,13 +403,66 @@ pub fn read_file(config: &Path) -> Result<(PathBuf, String), Error> {
 
 /// Writes the main runtime into the settings, whose other lines stay as they are.
 pub fn set_main_runtime(config: &Path, name: &str) -> Result<(), Error> {
+    change(config, |document| {
+        document["main-runtime"] = toml_edit::value(name);
+        true
+    })
+    .map(drop)
+}
+
+/// Adds a file to those in which projects require a runtime.
+pub fn add_requirement_file(config: &Path, runtime: &str, file: &str) -> Result<(), Error> {
+    change(config, |document| {
+        let files = document.entry("requirement-files");
+        let files = files.or_insert_with(toml_edit::table);
+        let files = files[runtime].or_insert(toml_edit::value(Array::new()));
+        files.as_array_mut().is_some_and(|files| {
+            files.push(file);
+            true
+        })
+    })
+    .map(drop)
+}
+
+/// Removes a file from those in which projects require a runtime. Returns whether it was one.
+pub fn remove_requirement_file(config: &Path, runtime: &str, file: &str) -> Result<bool, Error> {
+    change(config, |document| {
+        let Some(all) = document.get_mut("requirement-files") else {
+            return false;
+        };
+        let Some(all) = all.as_table_like_mut() else {
+            return false;
+        };
+        let files = all.get_mut(runtime).and_then(|files| files.as_array_mut());
+        let Some(files) = files else {
+            return false;
+        };
+        let before = files.len();
+        files.retain(|known| known.as_str() != Some(file));
+        let is_changed = files.len() < before;
+        if files.is_empty() {
+            all.remove(runtime);
+        }
+        if all.is_empty() {
+            document.remove("requirement-files");
+        }
+        is_changed
+    })
+}
+
+/// Changes the person's settings, with everything else in the file as it was. Returns whether `edit` changed something;
+/// if not, nothing is written.
+fn change(config: &Path, edit: impl FnOnce(&mut DocumentMut) -> bool) -> Result<bool, Error> {
     let (file, text) = read_file(config)?;
     let mut document: DocumentMut = text.parse().map_err(|error: TomlError| Error::Settings {
         file: file.clone(),
         problem: error.message().to_owned(),
         line: None,
     })?;
-    document["main-runtime"] = toml_edit::value(name);
-    atomic::write_file(&file, document.to_string().as_bytes())
-        .map_err(file_error(&file, FileAction::Write))
+    let is_changed = edit(&mut document);
+    if is_changed {
+        atomic::write_file(&file, document.to_string().as_bytes())
+            .map_err(file_error(&file, FileAction::Write))?;
+    }
+    Ok(is_changed)
 }

@@ -93,6 +93,8 @@ pub enum Action {
     Install(String, InstallHow),
     /// Lists the labels.
     Labels,
+    /// Lists the version files that are read in all projects.
+    VersionFiles,
     /// Runs a line of another program in a shell.
     Line(String),
     /// Lists the shelf.

@@ -109,6 +109,30 @@ pub fn own_file() -> RequirementFile {
     }
 }
 
+/// The largest version file that is proposed to be read, in bytes.
+pub const LARGEST_VERSION_FILE: usize = 64;
+
+/// Whether a hidden file with this name can be a version file, which has a single line.
+pub fn is_version_file_name(name: &str) -> bool {
+    let Some(rest) = name.strip_prefix('.') else {
+        return false;
+    };
+    let is_allowed = |c: char| c.is_ascii_lowercase() || c.is_ascii_digit() || "._-".contains(c);
+    (1..=64).contains(&rest.len())
+        && rest.starts_with(|c: char| c.is_ascii_lowercase() || c.is_ascii_digit())
+        && rest.chars().all(is_allowed)
+}
+
+/// The selector of a version file with these contents: `None` if they are anything else than one line with one.
+pub fn version_file(contents: &[u8]) -> Option<Request> {
+    let text = std::str::from_utf8(contents).ok()?;
+    if contents.len() > LARGEST_VERSION_FILE || further_line(text).is_some() {
+        return None;
+    }
+    let (_, line) = plain_line(text).ok()??;
+    line.parse().ok()
+}
+
 /// How many bytes of `file` are worth reading: one more than it may have.
 pub fn limit(file: &RequirementFile) -> usize {
     1 + match file.is_plain() {
@@ -491,6 +515,33 @@ mod tests {
         let error = read("marram", &plain(), contents).unwrap_err();
         assert_eq!(error.line, line);
         assert!(error.problem.to_string().starts_with(problem), "{error}");
+    }
+
+    #[rstest]
+    #[case(".beach-version", true)]
+    #[case(".b", true)]
+    #[case("beach", false)]
+    #[case(".", false)]
+    #[case("..", false)]
+    #[case(".Beach", false)]
+    #[case(".-x", false)]
+    #[case(".a/b", false)]
+    fn names_of_version_files_are_hidden_and_plain(#[case] name: &str, #[case] is_one: bool) {
+        assert_eq!(is_version_file_name(name), is_one);
+        assert!(!is_version_file_name(&format!(".{}", "a".repeat(65))));
+    }
+
+    #[rstest]
+    #[case(b"20.11.0\n", Some("20.11.0"))]
+    #[case(b"v20\n", Some("20"))]
+    #[case(b"tides/eelgrass", Some("tides/eelgrass"))]
+    #[case(b"20\n22\n", None)]
+    #[case(b"[core]\n", None)]
+    #[case(b"", None)]
+    #[case(&[b'8'; 65], None)]
+    fn a_version_file_is_one_selector(#[case] contents: &[u8], #[case] selector: Option<&str>) {
+        let found = version_file(contents).map(|request| request.to_string());
+        assert_eq!(found.as_deref(), selector);
     }
 
     #[rstest]

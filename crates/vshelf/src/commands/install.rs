@@ -23,8 +23,7 @@ use crate::ui::Ui;
 /// over only when asked. Several are fetched at the same time, and one that fails stops no other.
 #[derive(Debug, Args)]
 pub struct Install {
-    /// What to install, such as lts, 8.3.1 or dunefield/8; what the project here requires if none
-    /// is given
+    /// What to install, such as lts, 8.3.1 or dunefield/8; by default what the project here requires
     #[arg(value_name = "SELECTOR")]
     selectors: Vec<String>,
     /// Install what the project here requires, as without a selector; for scripts that say it aloud
@@ -54,8 +53,7 @@ pub struct Install {
     /// Build it from source here, even where a build is published
     #[arg(long)]
     build: bool,
-    /// How many things a build from source does at a time; as many as there are cores and memory for if
-    /// it is not given
+    /// How many things a build from source does at a time; by default as cores and memory allow
     #[arg(long, value_name = "COUNT")]
     jobs: Option<NonZeroU16>,
     /// Show all that a build from source writes
@@ -74,9 +72,8 @@ impl RunCommand for Install {
             require_connection(environment)?;
         }
         let wanted = if self.selectors.is_empty() {
-            let wanted = required(environment, self.locked, ui)?;
             say_mistakes(ui, &mistakes::find(environment)?);
-            wanted
+            required(environment, self.locked, ui)?
         } else {
             InstallRequest {
                 requests: self.requests(environment)?,

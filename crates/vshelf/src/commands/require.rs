@@ -1,10 +1,10 @@
 //! `vshelf require`: what the project requires.
 
 use clap::Args;
-use vshelf_app::{Environment, mistakes, require};
+use vshelf_app::{Environment, mistakes, require, version_files};
 
 use super::command::{CommandArgs, RunCommand, release};
-use crate::failure::Outcome;
+use crate::failure::{Class, Failure, Outcome};
 use crate::output::{self, json};
 use crate::ui::Ui;
 use crate::wording::paths::shown;
@@ -17,7 +17,7 @@ use crate::wording::paths::shown;
 /// that speaks here already, or a new one; a manifest is only written to when --file names it.
 #[derive(Debug, Args)]
 pub struct Require {
-    /// What the project requires, such as lts, 8 or ">=6 <8"
+    /// The version to require, such as lts, 8 or ">=6 <8"; with --read the runtime
     #[arg(value_name = "SELECTOR")]
     selector: Option<String>,
     /// Write the release that it stands for now
@@ -26,8 +26,12 @@ pub struct Require {
     /// Write into this file of this folder, such as package.json or vivid-shelf.toml; all else in it stays
     #[arg(long, value_name = "FILE", requires = "selector")]
     file: Option<String>,
-    /// Remove the plain file of this folder that says it
-    #[arg(long, conflicts_with_all = ["selector", "json"])]
+    /// Read one-line version files with this name, which other programs write, in all your projects; list them if no
+    /// file is given
+    #[arg(long, value_name = "FILE", num_args = 0..=1, conflicts_with_all = ["exact", "file", "json"])]
+    read: Option<Option<String>>,
+    /// Remove the plain file of this folder that says it; with --read, read that file no more
+    #[arg(long, conflicts_with = "json")]
     remove: bool,
     /// Show it as JSON
     #[arg(long, conflicts_with = "selector")]
@@ -41,6 +45,14 @@ impl CommandArgs for Require {
 
 impl RunCommand for Require {
     fn run(self, ui: &Ui, environment: &Environment) -> Outcome {
+        if let Some(file) = &self.read {
+            return self.read_files(ui, environment, file.as_deref());
+        }
+        if let (true, Some(selector)) = (self.remove, &self.selector) {
+            let message = format!("--remove takes no selector, and {selector:?} is given");
+            return Err(Failure::new(Class::Usage, message)
+                .run("To remove the requirement here", "vshelf require --remove"));
+        }
         if let Some(selector) = &self.selector {
             let request = release(environment, selector)?;
             let written =
@@ -59,8 +71,41 @@ impl RunCommand for Require {
             false => {
                 output::require::show(ui, &required)?;
                 output::require::say_mistakes(ui, &mistakes::find(environment)?);
+                if required
+                    .iter()
+                    .all(|one| one.standing.required.stated.is_none())
+                {
+                    output::require::say_unread(ui, &version_files::find_unread(environment)?);
+                }
                 Ok(())
             }
         }
+    }
+}
+
+impl Require {
+    /// Lists the version files that are read in all projects, adds one or removes one.
+    fn read_files(&self, ui: &Ui, environment: &Environment, file: Option<&str>) -> Outcome {
+        let Some(file) = file else {
+            return output::require::show_read(ui, &version_files::list(environment)?);
+        };
+        let Some(runtime) = &self.selector else {
+            let message = format!("which runtime {file} is for is not given");
+            let usage = format!("vshelf require --read {file} RUNTIME");
+            return Err(Failure::new(Class::Usage, message)
+                .say(format!("It is written so: {usage}."))
+                .run("To see the runtimes", "vshelf runtimes"));
+        };
+        let runtime = runtime.trim_end_matches('@');
+        if self.remove {
+            version_files::forget(environment, file, runtime)?;
+            return ui.done(format!("{file} is not read for {runtime} any more."));
+        }
+        let is_new = version_files::read(environment, file, runtime)?;
+        ui.done(if is_new {
+            format!("{file} is read for {runtime} in all your projects now.")
+        } else {
+            format!("{file} is read for {runtime} already.")
+        })
     }
 }

@@ -2,10 +2,11 @@
 
 use clap::Args;
 use vshelf_app::runtime::opening;
-use vshelf_app::{Environment, concerns};
+use vshelf_app::{Environment, concerns, version_files};
 
 use super::command::{CommandArgs, RunCommand};
 use crate::failure::Outcome;
+use crate::output::require::say_unread;
 use crate::output::{json, status};
 use crate::ui::Ui;
 use crate::wording;
@@ -48,7 +49,10 @@ impl RunCommand for Status {
         if self.short {
             return status::show_short(ui, &runtimes);
         }
-        status::show(ui, &runtimes)?;
+        let requires = status::show(ui, &runtimes)?;
+        if !requires && self.runtime.is_none() {
+            say_unread(ui, &version_files::find_unread(environment)?);
+        }
         // Who is not told must be told tomorrow.
         if !ui.is_quiet()
             && let Some(reminder) = concerns::remind(environment, &runtimes)?

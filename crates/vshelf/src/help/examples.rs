@@ -178,6 +178,10 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
         &[
             ("lts", "the project here requires that"),
             ("8 --exact", "the release that 8 stands for now"),
+            (
+                "--read .beach-version marram",
+                "files of that name count for Marram in all your projects",
+            ),
         ],
     ),
     (

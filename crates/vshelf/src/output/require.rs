@@ -3,6 +3,7 @@
 use serde::Serialize;
 use vshelf_app::mistakes::Mistake;
 use vshelf_app::require::{NewRequirement, Required, ShellAfterRequire};
+use vshelf_app::version_files::UnreadFile;
 
 use super::json::Item;
 use super::standing::StandingReport;
@@ -79,6 +80,39 @@ pub fn show(ui: &Ui, required: &[Required<'_>]) -> Outcome {
         {
             ui.next(&purpose, &command);
         }
+    }
+    Ok(())
+}
+
+/// The most runtimes for which a command is proposed.
+const MOST_PROPOSED: usize = 3;
+
+/// Says which version files here are not read, with the commands that have them read.
+pub fn say_unread(ui: &Ui, unread: &[UnreadFile]) {
+    for UnreadFile {
+        file,
+        selector,
+        runtimes,
+    } in unread
+    {
+        ui.note(format!("{} says {selector}, and is not read.", shown(file)));
+        let name = file.file_name().unwrap_or_default().to_string_lossy();
+        for runtime in runtimes.iter().take(MOST_PROPOSED) {
+            ui.next(
+                &format!("If it is for {runtime}"),
+                &format!("vshelf require --read {name} {runtime}"),
+            );
+        }
+    }
+}
+
+/// Shows the version files that are read in all projects.
+pub fn show_read(ui: &Ui, files: &[(String, String)]) -> Outcome {
+    if files.is_empty() {
+        return ui.sentence("No version files of other programs are read.");
+    }
+    for (file, runtime) in files {
+        ui.result(format!("{file}  {runtime}"))?;
     }
     Ok(())
 }

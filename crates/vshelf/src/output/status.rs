@@ -13,7 +13,7 @@ use vshelf_view::Palette;
 
 use super::json::Item;
 use super::standing::StandingReport;
-use crate::failure::Outcome;
+use crate::failure::{Failure, Outcome};
 use crate::ui::{Ui, styled};
 use crate::wording::paths::shown;
 use crate::wording::shells::{say_way_to_connect, say_way_to_default};
@@ -99,18 +99,25 @@ pub fn report(runtime: &Runtime<'_>) -> Report {
     }
 }
 
-/// Says of each runtime what is active, and why.
-pub fn show(ui: &Ui, runtimes: &[Runtime<'_>]) -> Outcome {
+/// Says of each runtime what is active, and why. Returns whether the project here requires one of them, or may do so in
+/// a file that cannot be used.
+pub fn show(ui: &Ui, runtimes: &[Runtime<'_>]) -> Result<bool, Failure> {
+    let mut requires = false;
     if runtimes.is_empty() {
-        return ui.empty_shelf();
+        ui.empty_shelf()?;
     }
     for (index, runtime) in runtimes.iter().enumerate() {
         if index > 0 {
             ui.result("")?;
         }
-        show_one(ui, runtime)?;
+        // Its lines and its releases are looked at: both in one reading.
+        runtime.published.heads();
+        let activity = Activity::of(runtime);
+        let required = &activity.standing.required;
+        requires |= required.stated.is_some() || required.unusable.is_some();
+        show_one(ui, runtime, &activity)?;
     }
-    Ok(())
+    Ok(requires)
 }
 
 /// Writes of each runtime that has something active its name and that.
@@ -132,18 +139,15 @@ pub fn show_short(ui: &Ui, runtimes: &[Runtime<'_>]) -> Outcome {
     Ok(())
 }
 
-fn show_one(ui: &Ui, runtime: &Runtime<'_>) -> Outcome {
-    // Its lines and its releases are looked at: both in one reading.
-    runtime.published.heads();
-    let activity = Activity::of(runtime);
+fn show_one(ui: &Ui, runtime: &Runtime<'_>, activity: &Activity) -> Outcome {
     let title = &runtime.definition.title;
-    let other_copy = OtherCopy::of(runtime, &activity);
+    let other_copy = OtherCopy::of(runtime, activity);
     let Some(active) = &activity.standing.activation.active else {
         ui.sentence(format!(
             "{}No {title} is active here.",
             ui.spine(Palette::QUIET)
         ))?;
-        say_unmet(ui, runtime, &activity);
+        say_unmet(ui, runtime, activity);
         if activity.requirement().is_none() {
             say_way_to_default(ui, runtime);
         }
@@ -167,13 +171,13 @@ fn show_one(ui: &Ui, runtime: &Runtime<'_>) -> Outcome {
                 Palette::WARNING,
                 match &other_copy {
                     Some(other_copy) => other_copies::cause(other_copy, title),
-                    None => what_answers(runtime, &activity),
+                    None => what_answers(runtime, activity),
                 }
             )
         ))?,
     }
-    ui.facts(&facts_of(runtime, &activity, active, install))?;
-    say_unmet(ui, runtime, &activity);
+    ui.facts(&facts_of(runtime, activity, active, install))?;
+    say_unmet(ui, runtime, activity);
     if let Some(other_copy) = &other_copy {
         let due = activity
             .active()
@@ -184,7 +188,7 @@ fn show_one(ui: &Ui, runtime: &Runtime<'_>) -> Outcome {
     } else if activity.differs() {
         say_way_to_connect(ui, &way_to_connect(runtime.environment()));
     }
-    concerns::say(ui, runtime, &activity);
+    concerns::say(ui, runtime, activity);
     Ok(())
 }
 

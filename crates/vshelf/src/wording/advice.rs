@@ -37,6 +37,7 @@ pub fn command(action: &Action) -> String {
             format!("vshelf install{options} {selector}")
         }
         Action::Labels => "vshelf label".to_owned(),
+        Action::VersionFiles => "vshelf require --read".to_owned(),
         Action::Line(line) => line.clone(),
         Action::List => "vshelf list".to_owned(),
         Action::Lock => "vshelf lock".to_owned(),

@@ -54,5 +54,6 @@ mod team;
 mod terminal;
 mod tidy;
 mod timeline;
+mod version_files;
 mod watching;
 mod worlds;
