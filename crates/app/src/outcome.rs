@@ -299,6 +299,8 @@ pub struct Connected {
     pub start_up_file: PathBuf,
     /// The lines that were written into the start-up file; nothing where they were there.
     pub new_lines: Option<String>,
+    /// The start-up file of login shells if it has a block too, and whether that is new.
+    pub login: Option<(PathBuf, bool)>,
     /// Whether the integration was written again.
     pub renewed: bool,
     /// The line that connects the calling shell, where it is not connected.

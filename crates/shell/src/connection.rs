@@ -11,6 +11,9 @@ use vshelf_core::{Definition, Pick};
 
 use crate::{Dialect, quote};
 
+/// The function of every POSIX integration that a connected shell has.
+pub const FUNCTION: &str = "__vshelf_look";
+
 /// The name of the file that a start-up file sources, below the `connect` folder.
 pub fn integration_file(dialect: Dialect) -> String {
     format!("shelf.{}", dialect.extension())

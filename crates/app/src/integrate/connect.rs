@@ -3,17 +3,18 @@
 use std::fs;
 use std::path::{Path, PathBuf};
 
-use vshelf_files::{atomic, optional};
+use vshelf_files::action::FileAction;
 use vshelf_shelf::processes::calling_program;
-use vshelf_shell::start_up::{self, Connection};
+use vshelf_shell::start_up::{self, Connection, Opened};
 use vshelf_shell::{Dialect, connection};
 
 use super::files::{functions_path, integration_path, integration_text, source_line};
+use super::login::{connect_login, connected_files, is_connected, login_file};
 use super::renewal::write_integrations;
+use super::start_up_files::{read_or_empty, start_up_file, write_start_up_file};
 use crate::environment::Environment;
 use crate::error::{Done, Error, file_error};
 use crate::outcome::{Connected, WayToConnect};
-use vshelf_files::action::FileAction;
 
 /// Connects a shell; safe to repeat.
 pub fn connect(environment: &Environment, dialect: Dialect) -> Result<Connected, Error> {
@@ -21,11 +22,12 @@ pub fn connect(environment: &Environment, dialect: Dialect) -> Result<Connected,
     let text = read_or_empty(&file)?;
     let renewed = write_integrations(environment, Some(dialect))?;
     let integration = integration_path(environment, dialect)?;
-    let with_block = start_up::with_block(&text, dialect, &integration);
+    let with_block = start_up::with_block(&text, dialect, Opened::Usually, &integration);
     let changed = with_block != text;
     if changed {
         write_start_up_file(&file, &with_block)?;
     }
+    let login = connect_login(environment, dialect, &integration)?;
     // A connected shell of another kind cannot source this integration.
     let open = environment.shell.dialect().is_none();
     let names_completion = text.contains("compinit");
@@ -36,7 +38,8 @@ pub fn connect(environment: &Environment, dialect: Dialect) -> Result<Connected,
             _ => None,
         },
         start_up_file: file,
-        new_lines: changed.then(|| start_up::block(dialect, &integration)),
+        new_lines: changed.then(|| start_up::block(dialect, Opened::Usually, &integration)),
+        login,
         renewed,
         source_line: open
             .then(|| source_line(environment, dialect))
@@ -47,7 +50,17 @@ pub fn connect(environment: &Environment, dialect: Dialect) -> Result<Connected,
 /// Takes the block out of a shell's start-up file; gives back the file, and whether there was one.
 pub fn disconnect(environment: &Environment, dialect: Dialect) -> Result<(PathBuf, bool), Error> {
     let file = start_up_file(environment, dialect)?;
-    match start_up::without_block(&read_or_empty(&file)?) {
+    for login in connected_files(environment, dialect)? {
+        if let Some(without) = start_up::without_block(&read_or_empty(&login)?, Opened::AtLogin) {
+            if without.is_empty() {
+                // It was made for the block, or is empty as before.
+                fs::remove_file(&login).map_err(file_error(&login, FileAction::Remove))?;
+            } else {
+                write_start_up_file(&login, &without)?;
+            }
+        }
+    }
+    match start_up::without_block(&read_or_empty(&file)?, Opened::Usually) {
         Some(without) => {
             write_start_up_file(&file, &without)?;
             Ok((file, true))
@@ -77,21 +90,6 @@ pub fn own_shell(environment: &Environment) -> Result<Dialect, Error> {
     }
 }
 
-/// The start-up file of a shell, through every link, so that a link stays one.
-pub fn start_up_file(environment: &Environment, dialect: Dialect) -> Result<PathBuf, Error> {
-    let variables = environment.variables();
-    let home = variables.home().ok_or(Error::NoHome)?;
-    let variable = |name: &str| variables.get(name).map(Into::into);
-    let file = start_up::start_up_file(dialect, &home, variable);
-    Ok(fs::canonicalize(&file).unwrap_or(file))
-}
-
-/// The text of a file, empty where there is none.
-pub fn read_or_empty(file: &Path) -> Result<String, Error> {
-    let text = optional::read_text(file).map_err(file_error(file, FileAction::Read))?;
-    Ok(text.unwrap_or_default())
-}
-
 /// The start-up file of the person's shell, where something behind our block in it names this folder.
 pub fn start_up_file_naming(environment: &Environment, folder: &Path) -> Option<PathBuf> {
     let dialect = own_shell(environment).ok()?;
@@ -103,11 +101,6 @@ pub fn start_up_file_naming(environment: &Environment, folder: &Path) -> Option<
     let names = |path: &Path| behind.contains(&*path.to_string_lossy());
     let is_named = names(folder) || below_home.is_some_and(|path| names(&path));
     is_named.then_some(file)
-}
-
-/// Writes a start-up file in one step; a new one is like any file of the person's.
-fn write_start_up_file(file: &Path, text: &str) -> Done {
-    atomic::write_shared(file, text.as_bytes()).map_err(file_error(file, FileAction::Write))
 }
 
 /// Fails where a command cannot change the shell that called it, with the way to connect it.
@@ -147,6 +140,10 @@ pub enum ConnectionProblem {
     Gone(PathBuf),
     /// The integration is of another version of this program.
     Outdated(PathBuf),
+    /// Login shells read this file, which does not lead to the one of other interactive shells.
+    Login(PathBuf),
+    /// A new shell of this kind is not connected although its file, this one, has the block or leads to it.
+    NotReached(Opened, PathBuf),
     /// This shell was opened before it was connected; the line connects it.
     OpenedBefore(String),
 }
@@ -164,7 +161,12 @@ pub fn problem(
     let file = start_up_file(environment, dialect)?;
     let integration = integration_path(environment, dialect)?;
     let functions = functions_path(environment, dialect)?;
-    let state = start_up::connection(&read_or_empty(&file)?, dialect, &integration);
+    let state = start_up::connection(
+        &read_or_empty(&file)?,
+        dialect,
+        Opened::Usually,
+        &integration,
+    );
     if state != Connection::Right {
         return Ok(Some(ConnectionProblem::StartUpFile(file, state)));
     }
@@ -179,6 +181,9 @@ pub fn problem(
     if !(same_functions && same_text) {
         return Ok(Some(ConnectionProblem::Outdated(integration)));
     }
+    if let Some(problem) = new_shell_problem(environment, dialect, &file)? {
+        return Ok(Some(problem));
+    }
     match environment.shell.dialect() {
         None if of_calling_shell => {
             let line = source_line(environment, dialect)?;
@@ -186,4 +191,27 @@ pub fn problem(
         }
         _ => Ok(None),
     }
+}
+
+/// What keeps new shells from being connected although the start-up file is as it should be. Each kind is started once.
+fn new_shell_problem(
+    environment: &Environment,
+    dialect: Dialect,
+    file: &Path,
+) -> Result<Option<ConnectionProblem>, Error> {
+    let reaches = |opened| is_connected(dialect, opened) != Some(false);
+    if !reaches(Opened::Usually) {
+        let problem = ConnectionProblem::NotReached(Opened::Usually, file.to_owned());
+        return Ok(Some(problem));
+    }
+    let Some(login) = login_file(environment, dialect)? else {
+        return Ok(None);
+    };
+    let text = read_or_empty(&login)?;
+    let has_block = start_up::without_block(&text, Opened::AtLogin).is_some();
+    if !(has_block || start_up::mentions_usual_file(&text)) {
+        return Ok(Some(ConnectionProblem::Login(login)));
+    }
+    let problem = ConnectionProblem::NotReached(Opened::AtLogin, login);
+    Ok((!reaches(Opened::AtLogin)).then_some(problem))
 }

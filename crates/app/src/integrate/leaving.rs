@@ -4,9 +4,10 @@ use std::path::PathBuf;
 
 use vshelf_files::tree::bytes_in;
 use vshelf_shell::Dialect;
-use vshelf_shell::start_up;
+use vshelf_shell::start_up::{self, Opened};
 
-use super::connect::{read_or_empty, start_up_file};
+use super::login::connected_files;
+use super::start_up_files::{read_or_empty, start_up_file};
 use crate::environment::Environment;
 use crate::error::{Error, file_error};
 use vshelf_files::action::FileAction;
@@ -38,7 +39,9 @@ pub fn remains(environment: &Environment) -> Result<Remains, Error> {
         let file = start_up_file(environment, dialect)?;
         // One that cannot be read says nothing of a connection.
         let text = read_or_empty(&file).unwrap_or_default();
-        if start_up::without_block(&text).is_some() {
+        if start_up::without_block(&text, Opened::Usually).is_some() {
+            connected.push((dialect, file));
+        } else if let Some(file) = connected_files(environment, dialect)?.pop() {
             connected.push((dialect, file));
         }
     }

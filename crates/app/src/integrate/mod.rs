@@ -6,5 +6,7 @@ pub mod entering;
 pub mod files;
 pub mod launchers;
 pub mod leaving;
+pub mod login;
 pub mod renewal;
 pub mod stamps;
+pub mod start_up_files;

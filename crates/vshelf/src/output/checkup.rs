@@ -10,7 +10,7 @@ use vshelf_app::integrate::connect::ConnectionProblem;
 use vshelf_app::mistakes::Mistake;
 use vshelf_shelf::manifest::Change;
 use vshelf_shelf::record::RecordProblem;
-use vshelf_shell::start_up::Connection;
+use vshelf_shell::start_up::{Connection, Opened};
 use vshelf_view::Palette;
 use vshelf_view::words::{Count, ago, megabytes, printable};
 
@@ -276,6 +276,21 @@ impl Finding {
             ConnectionProblem::Outdated(file) => Finding::new(
                 shown(&file),
                 "was written by another version of vshelf",
+                connect(),
+            ),
+            ConnectionProblem::Login(file) => Finding::new(
+                shown(&file),
+                "does not connect login shells (ssh, su -, WSL): it does not read ~/.bashrc",
+                connect(),
+            ),
+            ConnectionProblem::NotReached(Opened::Usually, file) => Finding::new(
+                shown(&file),
+                "does not connect new shells: it ends, or starts another program, before its Vivid Shelf block",
+                Some(edit(&file)),
+            ),
+            ConnectionProblem::NotReached(Opened::AtLogin, file) => Finding::new(
+                shown(&file),
+                "does not connect login shells (ssh, su -, WSL): a new one was started and is not connected",
                 connect(),
             ),
             ConnectionProblem::OpenedBefore(line) => Finding::new(

@@ -49,8 +49,22 @@ pub fn say_connected(ui: &Ui, connected: &Connected) -> Outcome {
         ui.note(format!("These lines are in {file} now:"));
         ui.excerpt(lines);
     }
+    let login = connected.login.as_ref();
+    let login = login.map(|(file, is_new)| (shown(file), *is_new));
+    let of_login = |begin: &str| match &login {
+        Some((file, _)) => format!("{begin}login shells through {file}"),
+        None => String::new(),
+    };
+    let is_new_login = login.as_ref().is_some_and(|(_, is_new)| *is_new);
     ui.done(match (&connected.new_lines, connected.renewed) {
-        (Some(_), _) => format!("New {name} shells are now connected, through {file}."),
+        (Some(_), _) => format!(
+            "New {name} shells are now connected, through {file}{}.",
+            of_login(", ")
+        ),
+        (None, _) if is_new_login => format!(
+            "{name} was connected through {file}; now also {}.",
+            of_login("")
+        ),
         (None, true) => {
             format!("The file that {name} shells source was updated; {file} needed no change.")
         }

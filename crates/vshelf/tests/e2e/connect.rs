@@ -3,6 +3,7 @@
 use std::fs;
 use std::os::unix::fs::symlink;
 
+use rstest::rstest;
 use snapbox::str;
 
 use crate::scene::{PROGRAM, Scene};
@@ -165,7 +166,7 @@ fn setup_is_safe_to_repeat_and_leaves_no_trace() {
     let first = scene.does(&["connect"]).stdout;
     assert_eq!(
         first,
-        "New bash shells are now connected, through ~/dotfiles/bashrc.\n"
+        "New bash shells are now connected, through ~/dotfiles/bashrc, login shells through ~/.profile.\n"
     );
     let connected = fs::read_to_string(scene.path("dotfiles/bashrc")).unwrap();
     let second = scene.does(&["connect"]).stdout;
@@ -271,7 +272,8 @@ fn without_shell_in_the_environment_the_calling_shell_is_connected() {
     let scene = Scene::new();
     let call = format!("env -u SHELL {PROGRAM} connect; true");
     let ran = scene.run(scene.command("/bin/bash").args(["--norc", "-c", &call]));
-    let connected = "New bash shells are now connected, through ~/.bashrc.\n";
+    let connected =
+        "New bash shells are now connected, through ~/.bashrc, login shells through ~/.profile.\n";
     assert_eq!(ran.stdout, connected, "{ran}");
     // The test itself is no shell.
     let mut command = scene.command(PROGRAM);
@@ -378,4 +380,95 @@ fn the_nearest_ten_folders_with_requirement_files_count() {
         .run(scene.command("/bin/sh").args(["-c", &find]))
         .stdout;
     assert!(stamps.trim().parse::<usize>().unwrap() <= 12, "{stamps}");
+}
+
+/// What a new bash says of the shelf.
+fn opened(scene: &Scene, login: bool) -> String {
+    let mut bash = scene.command("/bin/bash");
+    if login {
+        bash.arg("--login");
+    }
+    let ran = scene.run(bash.args(["-i", "-c", "command -v marram"]));
+    ran.stdout.trim_end().to_owned()
+}
+
+#[rstest]
+#[case::nothing(&[], ".profile")]
+#[case::a_file_that_leads_there(&[(".profile", "if [ -n \"$BASH_VERSION\" ]; then . ~/.bashrc; fi\n")], "")]
+#[case::a_file_that_does_not(&[(".profile", ". ~/.bashrc\n"), (".bash_profile", "umask 22\n")], ".bash_profile")]
+#[case::a_second_file(&[(".bash_login", "# . ~/.bashrc\n")], ".bash_login")]
+#[case::a_file_that_ends_before(&[(".profile", "return 0\n. ~/.bashrc\n")], "")]
+fn login_shells_are_connected_too(#[case] files: &[(&str, &str)], #[case] with_block: &str) {
+    let scene = Scene::new();
+    for (name, text) in files {
+        scene.write(name, text);
+    }
+    scene.does(&["--quiet", "install", "8"]);
+    let connected = scene.does(&["connect"]).stdout;
+    let ends_before = files.iter().any(|(_, text)| text.starts_with("return"));
+    let default = "[HOME]/.local/share/vivid-shelf/default/marram/bin/marram";
+    assert_eq!(opened(&scene, false), default, "{connected}");
+    let checkup = scene.vshelf(&["checkup", "--offline"]);
+    if ends_before {
+        // Whatever is written behind such a line is not read.
+        assert!(
+            checkup
+                .stdout
+                .contains("~/.profile: does not connect login shells"),
+            "{checkup}"
+        );
+        return;
+    }
+    assert_eq!(opened(&scene, true), default, "{connected}");
+    assert!(!checkup.stdout.contains("login"), "{checkup}");
+    let said = match with_block {
+        "" => "New bash shells are now connected, through ~/.bashrc.\n".to_owned(),
+        file => format!(
+            "New bash shells are now connected, through ~/.bashrc, login shells through ~/{file}.\n"
+        ),
+    };
+    assert_eq!(connected, said);
+    assert_eq!(
+        scene.does(&["connect"]).stdout,
+        "bash is connected already; nothing was changed.\n"
+    );
+    scene.does(&["connect", "--remove"]);
+    for (name, text) in files {
+        assert_eq!(fs::read_to_string(scene.path(name)).unwrap(), *text);
+    }
+    assert_eq!(opened(&scene, true), "");
+}
+
+#[test]
+fn a_checkup_names_the_file_that_keeps_shells_from_being_connected() {
+    let scene = Scene::new();
+    scene.does(&["--quiet", "install", "8"]);
+    scene.write(".profile", ". ~/.bashrc\n");
+    scene.does(&["--quiet", "connect"]);
+    scene.write(".bash_profile", "umask 22\n");
+    let checkup = scene.vshelf(&["checkup", "--offline"]);
+    let finding = "~/.bash_profile: does not connect login shells (ssh, su -, WSL): it does not read ~/.bashrc
+  To fix it: vshelf connect
+";
+    assert!(checkup.stdout.contains(finding), "{checkup}");
+    let again = scene.does(&["connect"]).stdout;
+    assert_eq!(
+        again,
+        "bash was connected through ~/.bashrc; now also login shells through ~/.bash_profile.\n"
+    );
+    assert!(
+        !scene
+            .vshelf(&["checkup", "--offline"])
+            .stdout
+            .contains("login")
+    );
+    let text = fs::read_to_string(scene.path(".bashrc")).unwrap();
+    scene.write(".bashrc", &format!("return 0\n{text}"));
+    let checkup = scene.vshelf(&["checkup", "--offline"]);
+    assert!(
+        checkup
+            .stdout
+            .contains("~/.bashrc: does not connect new shells: "),
+        "{checkup}"
+    );
 }

@@ -499,7 +499,7 @@ fn a_first_install_offers_to_connect_the_shell() {
     assert!(!start_up().contains("vivid-shelf"));
     let agreed = terminal.asks("vshelf install marram@8", question, "y");
     assert!(
-        agreed.contains("New bash shells are now connected, through ~/.bashrc."),
+        agreed.contains("New bash shells are now connected, through ~/.bashrc, login shells"),
         "{agreed}"
     );
     assert!(start_up().contains("vivid-shelf"));
