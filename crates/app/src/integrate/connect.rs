@@ -193,7 +193,7 @@ pub fn problem(
     }
 }
 
-/// What keeps new shells from being connected although the start-up file is as it should be. Each kind is started once.
+/// The problem of new shells whose start-up file is as it should be. Each kind is opened once.
 fn new_shell_problem(
     environment: &Environment,
     dialect: Dialect,

@@ -1,5 +1,6 @@
 //! Zip archives, whose table of contents is at their end.
 
+use std::ffi::OsStr;
 use std::fs::File;
 use std::io::{self, BufReader, Read, Seek};
 use std::path::Path;
@@ -90,12 +91,21 @@ pub(super) fn unpack_zip(
                 tree.add_symlink(&path, &system::path_of(&target))?;
             }
             PLAIN | 0 => {
+                let mode = mode | if is_wheel_script(&full) { 0o111 } else { 0 };
                 tree.add_file(&path, mode, None, &mut entry)?;
             }
             _ => return Err(refuse(&full, "is neither a file nor a folder nor a link")),
         }
     }
     tree.finish(layout)
+}
+
+/// Whether a file is a script of a wheel, which is executable whatever its mode says (PyPA, "Binary distribution
+/// format", `NAME.data/scripts`).
+fn is_wheel_script(path: &Path) -> bool {
+    let mut parts = path.iter();
+    let is_data = |part: &OsStr| part.as_encoded_bytes().ends_with(b".data");
+    parts.next().is_some_and(is_data) && parts.next() == Some(OsStr::new("scripts"))
 }
 
 /// Refuses what readers could see different things in: those that go by the table of contents, those that

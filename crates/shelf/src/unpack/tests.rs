@@ -57,8 +57,12 @@ fn gzip(bytes: &[u8]) -> Vec<u8> {
 
 /// A zip archive of these entries.
 fn zipped(entries: Entries<'_>) -> Vec<u8> {
+    zipped_with(entries, 0o755)
+}
+
+fn zipped_with(entries: Entries<'_>, mode: u32) -> Vec<u8> {
     let mut writer = ZipWriter::new(io::Cursor::new(Vec::new()));
-    let options = SimpleFileOptions::default().unix_permissions(0o755);
+    let options = SimpleFileOptions::default().unix_permissions(mode);
     for (kind, path, data) in entries {
         match *kind {
             DIR => writer.add_directory(*path, options).unwrap(),
@@ -203,6 +207,32 @@ fn is_refused(archive: Vec<u8>, problem: &str) {
     assert!(error.to_string().ends_with(problem), "{error}");
     let left = fs::read_dir(outside.path()).unwrap().count();
     assert_eq!(left, 1, "nothing outside");
+}
+
+#[test]
+fn scripts_of_a_wheel_are_executable() {
+    let archive = zipped_with(
+        &[
+            (FILE, "marram-8.data/scripts/marram", "#!/bin/sh\n"),
+            (FILE, "marram-8.data/data/readme", ""),
+            (FILE, "marram/scripts/tides", ""),
+        ],
+        0o644,
+    );
+    let folder = tempfile::tempdir().unwrap();
+    let root = folder.path();
+    let layout = ArchiveLayout {
+        strip_folders: Some(0),
+        ..ArchiveLayout::default()
+    };
+    feed_as(archive, &layout, root, Bounds::default()).unwrap();
+    let mode = |name: &str| {
+        let found = fs::metadata(root.join(name)).unwrap();
+        PermissionsExt::mode(&found.permissions()) & 0o777
+    };
+    assert_eq!(mode("marram-8.data/scripts/marram"), 0o755);
+    assert_eq!(mode("marram-8.data/data/readme"), 0o644);
+    assert_eq!(mode("marram/scripts/tides"), 0o644);
 }
 
 #[test]

@@ -169,6 +169,17 @@ pub fn show_lines(ui: &Ui, runtime: &Runtime<'_>, as_json: bool) -> Outcome {
         );
     }
     ui.table(&table)?;
+    let is_dated = |report: &LineReport| report.start.is_some() || report.end.is_some();
+    if let [newest, older @ ..] = &reports[..]
+        && newest.phase == Phase::Unknown
+        && !is_dated(newest)
+        && older.iter().any(is_dated)
+    {
+        ui.note(format!(
+            "Line {} is newer than the known support dates of {}.",
+            newest.line, runtime.definition.title
+        ));
+    }
     let is_lts = |report: &LineReport| report.phase == Phase::Lts;
     let example = match reports.first() {
         Some(_) if reports.iter().any(is_lts) => "lts",

@@ -382,7 +382,7 @@ fn the_nearest_ten_folders_with_requirement_files_count() {
     assert!(stamps.trim().parse::<usize>().unwrap() <= 12, "{stamps}");
 }
 
-/// What a new bash says of the shelf.
+/// The program that a new bash finds.
 fn opened(scene: &Scene, login: bool) -> String {
     let mut bash = scene.command("/bin/bash");
     if login {
@@ -410,7 +410,7 @@ fn login_shells_are_connected_too(#[case] files: &[(&str, &str)], #[case] with_b
     assert_eq!(opened(&scene, false), default, "{connected}");
     let checkup = scene.vshelf(&["checkup", "--offline"]);
     if ends_before {
-        // Whatever is written behind such a line is not read.
+        // A block behind such a line is not read.
         assert!(
             checkup
                 .stdout

@@ -44,6 +44,27 @@ fn json(ran: &Ran) -> Value {
 }
 
 #[test]
+fn a_line_that_is_newer_than_all_dates_is_named() {
+    let scene = orache();
+    let file = scene.path("published/orache/catalog.json");
+    let mut catalog: Value = serde_json::from_str(&fs::read_to_string(&file).unwrap()).unwrap();
+    let begins = |entry: &Value, key: &str, numbers: &[&str]| {
+        numbers
+            .iter()
+            .any(|number| entry[key].as_str().unwrap().starts_with(number))
+    };
+    let lines = catalog["lines"].as_array_mut().unwrap();
+    lines.retain(|line| !begins(line, "line", &["2.6", "2.7"]));
+    let releases = catalog["releases"].as_array_mut().unwrap();
+    releases.retain(|release| !begins(release, "version", &["2.7"]));
+    fs::write(&file, catalog.to_string()).unwrap();
+    let ran = scene.does(&["catalog"]);
+    let note = "Line 2.6 is newer than the known support dates of Orache.\n";
+    assert!(ran.stderr.contains(note), "{ran}");
+    assert!(ran.stdout.contains("unknown"), "{ran}");
+}
+
+#[test]
 fn lines_have_two_numbers_and_nothing_undated_is_current() {
     let scene = orache();
     shows!(

@@ -86,7 +86,7 @@ If it is for marram: vshelf require --read .tide-rc marram
 }
 
 #[test]
-fn what_cannot_be_read_is_refused() {
+fn other_names_and_runtimes_are_refused() {
     let scene = Scene::new();
     for (arguments, code, said) in [
         (
