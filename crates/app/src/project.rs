@@ -116,8 +116,8 @@ pub fn required_unlocked(runtime: &Runtime<'_>) -> Required<Error> {
 /// The requirement that an install meets, and the locked release that it has to be, if a lock decides.
 pub type Installable = (FoundRequirement, Option<LockedRelease>);
 
-/// The requirement of the project here, for an install: `None` if there is none. A file that cannot be used is an error, and so is a lock
-/// that does not meet the requirement beside it, or that an install on the shelf contradicts.
+/// The requirement of the project here, for an install: `None` if there is none. A file that cannot be used is an error,
+/// and so is a lock that does not meet the requirement beside it, or that an install on the shelf contradicts.
 pub fn installable(runtime: &Runtime<'_>) -> Result<Option<Installable>, Error> {
     let required = required(runtime);
     let effective = required.effective();

@@ -169,17 +169,7 @@ pub fn show_lines(ui: &Ui, runtime: &Runtime<'_>, as_json: bool) -> Outcome {
         );
     }
     ui.table(&table)?;
-    let is_dated = |report: &LineReport| report.start.is_some() || report.end.is_some();
-    if let [newest, older @ ..] = &reports[..]
-        && newest.phase == Phase::Unknown
-        && !is_dated(newest)
-        && older.iter().any(is_dated)
-    {
-        ui.note(format!(
-            "Line {} is newer than the known support dates of {}.",
-            newest.line, runtime.definition.title
-        ));
-    }
+    say_undated(ui, runtime, &reports);
     let is_lts = |report: &LineReport| report.phase == Phase::Lts;
     let example = match reports.first() {
         Some(_) if reports.iter().any(is_lts) => "lts",
@@ -189,6 +179,21 @@ pub fn show_lines(ui: &Ui, runtime: &Runtime<'_>, as_json: bool) -> Outcome {
     let command = format!("vshelf catalog {}", runtime.names().as_typed(example));
     ui.next("To see the releases of a line", &command);
     Ok(())
+}
+
+/// Says so if the newest line is not among those with support dates: they are older than it.
+fn say_undated(ui: &Ui, runtime: &Runtime<'_>, reports: &[LineReport]) {
+    let is_dated = |report: &LineReport| report.start.is_some() || report.end.is_some();
+    if let [newest, older @ ..] = reports
+        && newest.phase == Phase::Unknown
+        && !is_dated(newest)
+        && older.iter().any(is_dated)
+    {
+        ui.note(format!(
+            "Line {} is newer than the known support dates of {}.",
+            newest.line, runtime.definition.title
+        ));
+    }
 }
 
 impl ReleaseReport {
