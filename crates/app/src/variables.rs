@@ -40,6 +40,11 @@ impl Variables {
         home.filter(|home| home.is_absolute())
     }
 
+    /// All variables, by name.
+    pub fn all(&self) -> impl Iterator<Item = (&OsString, &OsString)> {
+        self.0.iter()
+    }
+
     /// All whose names and values are UTF-8.
     pub fn texts(&self) -> BTreeMap<String, String> {
         let text = |text: &OsString| text.to_str().map(str::to_owned);

@@ -199,7 +199,7 @@ fn new_shell_problem(
     dialect: Dialect,
     file: &Path,
 ) -> Result<Option<ConnectionProblem>, Error> {
-    let reaches = |opened| is_connected(dialect, opened) != Some(false);
+    let reaches = |opened| is_connected(environment, dialect, opened) != Some(false);
     if !reaches(Opened::Usually) {
         let problem = ConnectionProblem::NotReached(Opened::Usually, file.to_owned());
         return Ok(Some(problem));

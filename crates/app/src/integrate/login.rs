@@ -55,7 +55,7 @@ pub fn connect_login(
     let text = read_or_empty(&file)?;
     let has_block = start_up::without_block(&text, Opened::AtLogin).is_some();
     let leads = start_up::mentions_usual_file(&text)
-        && is_connected(dialect, Opened::AtLogin) != Some(false);
+        && is_connected(environment, dialect, Opened::AtLogin) != Some(false);
     if leads && !has_block {
         return Ok(None);
     }
@@ -69,12 +69,13 @@ pub fn connect_login(
 
 /// Whether a new shell is connected, as the shell itself says: `None` if that cannot be tried. It runs without a
 /// terminal, so that it takes nobody's.
-pub fn is_connected(dialect: Dialect, opened: Opened) -> Option<bool> {
+pub fn is_connected(environment: &Environment, dialect: Dialect, opened: Opened) -> Option<bool> {
     if dialect != Dialect::Bash {
         return None;
     }
     let mut shell = Command::new("setsid");
     shell.args(["--wait", "bash"]).stdin(Stdio::null());
+    shell.env_clear().envs(environment.variables().all());
     if opened == Opened::AtLogin {
         shell.arg("--login");
     }
