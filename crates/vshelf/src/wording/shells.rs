@@ -4,6 +4,7 @@ use vshelf_app::Runtime;
 use vshelf_app::integrate::entering::Notice;
 use vshelf_app::outcome::{Connected, WayToConnect};
 use vshelf_core::Pick;
+use vshelf_core::lock_file::LOCK_FILE;
 use vshelf_shell::quote;
 
 use super::paths::{project_name, shown};
@@ -22,9 +23,15 @@ pub fn notice(notice: Notice) -> String {
             request,
             prefix,
         } => {
-            let selector = quote::posix_where_needed(&format!("{prefix}{request}"), "@./-");
+            // Without a selector exactly the locked bytes are installed.
+            let selector = if file.ends_with(LOCK_FILE) {
+                String::new()
+            } else {
+                let selector = format!("{prefix}{request}");
+                format!(" {}", quote::posix_where_needed(&selector, "@./-"))
+            };
             format!(
-                "vshelf: {} requires {title} {request}, which is not on the shelf; to get it: vshelf install {selector}",
+                "vshelf: {} requires {title} {request}, which is not on the shelf; to get it: vshelf install{selector}",
                 project_name(&file),
             )
         }

@@ -386,6 +386,21 @@ fn renewing_a_line_renews_the_locks_that_have_it() {
 }
 
 #[test]
+fn a_missing_locked_release_is_announced_with_the_command_that_installs_it_as_locked() {
+    let project = Project::new();
+    let look = ["connect", "--look", "bash"];
+    let said = project.does(&look).stdout;
+    assert!(
+        said.ends_with("; to get it: vshelf install lts\n"),
+        "{said}"
+    );
+    project.does(&["lock"]);
+    let said = project.does(&look).stdout;
+    let missing = "requires Marram 8.3.1, which is not on the shelf; to get it: vshelf install\n";
+    assert!(said.ends_with(missing), "{said}");
+}
+
+#[test]
 fn a_stale_lock_has_one_answer() {
     let project = Project::new();
     project.scene.write("board/.marram-version", "8.3.0\n");
