@@ -385,48 +385,31 @@ impl World {
                 "{}\n{status:#}\n{ran}",
                 self.told
             );
-            let title = title_of(name);
-            let required = &status["required"];
-            let told = format!(" requires {title} ");
-            let is_missing = !required["missing"].is_null();
-            assert_eq!(
-                ran.stderr.contains(&told),
-                is_missing,
-                "{}\n{status:#}\n{ran}",
-                self.told
-            );
-            if let Some(error) = required["error"].as_str() {
-                let message = error.split(':').next().unwrap().trim_end_matches('.');
-                assert!(
-                    ran.stderr.contains(message),
-                    "{}\n{status:#}\n{ran}",
-                    self.told
-                );
-            }
+            self.check_said(status, &ran.stderr, " requires");
         }
     }
 
     fn check_checkup(&self, statuses: &[Value]) {
         let ran = self.vshelf(&["checkup", "--offline"]);
         for status in statuses {
-            let title = title_of(status["runtime"].as_str().unwrap());
-            let required = &status["required"];
-            let finding = format!("the project here: requires {title} ");
-            let is_missing = !required["missing"].is_null();
-            assert_eq!(
-                ran.stdout.contains(&finding),
-                is_missing,
-                "{}\n{status:#}\n{ran}",
-                self.told
-            );
-            if let Some(error) = required["error"].as_str() {
-                let message = error.split(':').next().unwrap().trim_end_matches('.');
-                assert!(
-                    ran.stdout.contains(message),
-                    "{}\n{status:#}\n{ran}",
-                    self.told
-                );
-            }
+            self.check_said(status, &ran.stdout, "the project here: requires");
+        }
+    }
+
+    /// A text reports what is missing of a runtime, and why its files cannot be used, if `status` does.
+    fn check_said(&self, status: &Value, said: &str, requires: &str) {
+        let told = format!("{}\n{status:#}\n{said}", self.told);
+        let title = title_of(status["runtime"].as_str().unwrap());
+        let required = &status["required"];
+        let is_missing = !required["missing"].is_null();
+        assert_eq!(
+            said.contains(&format!("{requires} {title} ")),
+            is_missing,
+            "{told}"
+        );
+        if let Some(error) = required["error"].as_str() {
+            let message = error.split(':').next().unwrap().trim_end_matches('.');
+            assert!(said.contains(message), "{told}");
         }
     }
 
