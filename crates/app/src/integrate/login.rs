@@ -15,7 +15,7 @@ use crate::error::Error;
 /// How long a shell may take to open while it is looked at.
 const PATIENCE: Duration = Duration::from_secs(5);
 
-/// What a shell that is looked at writes if it is connected.
+/// The output of a probed shell that is connected.
 const MARK: &str = "vivid-shelf is connected";
 
 /// The start-up file that a login shell of this kind reads, or the one to make if there is none: `None` if login shells

@@ -24,7 +24,7 @@ pub fn through_links(file: &Path) -> PathBuf {
     fs::canonicalize(file).unwrap_or_else(|_| file.to_owned())
 }
 
-/// The text of a file, empty where there is none.
+/// The text of a file, or an empty text if there is no file.
 pub fn read_or_empty(file: &Path) -> Result<String, Error> {
     let text = optional::read_text(file).map_err(file_error(file, FileAction::Read))?;
     Ok(text.unwrap_or_default())
