@@ -111,11 +111,10 @@ fn stock() -> &'static Stock {
             fs::remove_file(scene.path("vivid-shelf.lock")).unwrap();
         }
         locks.push(locks[0].replace("linux-", "darwin-"));
-        locks.push(
-            locks[1]
-                .replace("sha256:", "sha256:0000")
-                .replace("0000", ""),
-        );
+        // Other digests than the installs have.
+        let mut pieces = locks[1].split("sha256:");
+        let first = pieces.next().unwrap_or_default().to_owned();
+        locks.push(pieces.fold(first, |text, piece| text + "sha256:0000" + &piece[4..]));
         locks.push("format = \"vivid-shelf-lock/2\"\n[[release]\n".to_owned());
         fs::remove_file(scene.path(".marram-version")).unwrap();
         Stock { scene, locks }
@@ -478,7 +477,8 @@ impl World {
             let after = after.unwrap_or(&Value::Null);
             let told = format!("{}\n{status:#}\n{next}\n{ran}\n{after:#}", self.told);
             assert!(ran.code == 0 || ran.stderr.contains("Error: "), "{told}");
-            if ran.code == 0 {
+            // A lock with other digests than are published stays different, whatever is fetched.
+            if ran.code == 0 && status["required"]["lock"] != "differs" {
                 let before = &status["required"];
                 assert_ne!(after["required"]["next"], before["next"], "{told}");
             }
