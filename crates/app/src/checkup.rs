@@ -252,8 +252,9 @@ pub fn check(
         let problem = connect::problem(environment, asked_by_person)?;
         checkup.findings.extend(problem.map(Finding::Connection));
         let history = history::read(environment)?.entries;
-        for name in Shelf::runtimes(environment.folders()?)? {
-            let mut runtime = Runtime::named(environment, Some(&name))?;
+        let on_shelf = Shelf::runtimes(environment.folders()?)?;
+        for name in &on_shelf {
+            let mut runtime = Runtime::named(environment, Some(name))?;
             for install in &runtime.snapshot.installs {
                 checkup.look_at_install(&runtime, install)?;
             }
@@ -263,7 +264,6 @@ pub fn check(
             checkup.look_at_folders(&runtime)?;
             checkup.look_at_sources(&mut runtime);
         }
-        let on_shelf = Shelf::runtimes(environment.folders()?)?;
         for runtime in opening::required_beside(environment, &on_shelf)? {
             checkup.look_at_activity(&runtime);
         }

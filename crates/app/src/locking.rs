@@ -168,11 +168,7 @@ fn wanted(environment: &Environment) -> Result<BTreeMap<PathBuf, Vec<Wanted<'_>>
     let mut known = Vec::new();
     let (defined, broken) = opening::defined(environment)?;
     for runtime in defined {
-        let required = project::required_unlocked(&runtime);
-        if let Some(error) = required.unusable {
-            return Err(error);
-        }
-        match required.stated {
+        match project::required_unlocked(&runtime).into_stated()? {
             Some(found) => {
                 let file = &found.place.file;
                 let folder = file.parent().unwrap_or(Path::new("/")).to_owned();

@@ -184,20 +184,25 @@ fn statements<'s>(
     runtime: &'s Runtime<'_>,
     files: &'s [(PathBuf, RequirementFile)],
 ) -> impl Iterator<Item = Statement<Error>> + 's {
-    files.iter().filter_map(|(path, kind)| {
-        let statement = statement(runtime, path, kind);
-        statement.unwrap_or_else(|error| {
-            Some(if kind.is_lock() {
-                Statement::UnusableLock(error)
-            } else {
-                Statement::Unusable(error)
-            })
-        })
-    })
+    files
+        .iter()
+        .filter_map(|(path, kind)| statement(runtime, path, kind))
 }
 
 /// The statement of one file on a runtime: `None` if it makes none.
 fn statement(
+    runtime: &Runtime<'_>,
+    path: &Path,
+    kind: &RequirementFile,
+) -> Option<Statement<Error>> {
+    match read_statement(runtime, path, kind) {
+        Ok(statement) => statement,
+        Err(error) if kind.is_lock() => Some(Statement::UnusableLock(error)),
+        Err(error) => Some(Statement::Unusable(error)),
+    }
+}
+
+fn read_statement(
     runtime: &Runtime<'_>,
     path: &Path,
     kind: &RequirementFile,
@@ -255,11 +260,10 @@ pub fn read_requirement(
     kind: &RequirementFile,
 ) -> Result<Option<FoundRequirement>, Error> {
     let lock = match statement(runtime, path, kind) {
-        Ok(None) => return Ok(None),
-        Ok(Some(Statement::Requires(found))) => return Ok(Some(found)),
-        Ok(Some(lock)) => lock,
-        Err(error) if kind.is_lock() => Statement::UnusableLock(error),
-        Err(error) => return Err(error),
+        None => return Ok(None),
+        Some(Statement::Requires(found)) => return Ok(Some(found)),
+        Some(Statement::Unusable(error)) => return Err(error),
+        Some(lock @ (Statement::Locks(_) | Statement::UnusableLock(_))) => lock,
     };
     let beside = files_in(runtime, path.parent().unwrap_or(path));
     let statements = std::iter::once(lock).chain(statements(runtime, &beside));
@@ -371,11 +375,7 @@ pub fn required_in(
     runtime: &Runtime<'_>,
     folder: &Path,
 ) -> Result<Option<FoundRequirement>, Error> {
-    let required = judge(runtime, &files_in(runtime, folder));
-    match required.unusable {
-        Some(error) => Err(error),
-        None => Ok(required.stated),
-    }
+    judge(runtime, &files_in(runtime, folder)).into_stated()
 }
 
 /// That no file here says what the project requires of any of these runtimes.

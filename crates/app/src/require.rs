@@ -241,12 +241,10 @@ pub fn write(
 /// What stands in another folder, or among other things in a file, is the person's to edit.
 pub fn remove(environment: &Environment, runtime: Option<&str>) -> Result<PathBuf, Error> {
     let runtime = Runtime::named(environment, runtime)?;
-    let required = project::required_unlocked(&runtime);
-    let found = match (required.stated, required.unusable) {
-        (_, Some(error)) => return Err(error),
-        (Some(found), None) => found.place,
-        (None, None) => return Err(project::no_requirement(&[runtime])),
+    let Some(found) = project::required_unlocked(&runtime).into_stated()? else {
+        return Err(project::no_requirement(&[runtime]));
     };
+    let found = found.place;
     let here = environment.here()?;
     if !is_plain(&runtime, &found.file) || found.file.parent() != Some(&here) {
         return Err(Error::RequirementElsewhere {

@@ -118,7 +118,7 @@ impl<E> Required<E> {
         let mut ignored = LockState::None;
         for statements in folders {
             let judged = Required::of_folder(statements, rules);
-            if judged.stated.is_some() || judged.unusable.is_some() {
+            if judged.concerns() {
                 return judged;
             }
             if ignored == LockState::None {
@@ -167,6 +167,19 @@ impl<E> Required<E> {
             Some(_) => LockState::Fits(lock),
         };
         required
+    }
+
+    /// Whether the project requires the runtime, or may do so in a file that cannot be used.
+    pub fn concerns(&self) -> bool {
+        self.stated.is_some() || self.unusable.is_some()
+    }
+
+    /// The requirement, whatever a lock says, or the error of a file that cannot be used.
+    pub fn into_stated(self) -> Result<Option<Stated<Request>>, E> {
+        match self.unusable {
+            Some(error) => Err(error),
+            None => Ok(self.stated),
+        }
     }
 
     /// The request that shells go by: exactly the locked release, or else the requirement. `None` if nothing is required, or if that is unknown. A lock that
@@ -233,18 +246,6 @@ pub enum Next {
     LockPlatform,
     /// Install what is missing.
     Install,
-}
-
-impl Next {
-    /// The word for it in JSON.
-    pub fn word(self) -> &'static str {
-        match self {
-            Next::Repair => "repair",
-            Next::Lock => "lock",
-            Next::LockPlatform => "lock-platform",
-            Next::Install => "install",
-        }
-    }
 }
 
 impl<E> Standing<E> {
@@ -396,6 +397,15 @@ mod tests {
         assert_eq!(judged(folders(), true, true), "b differs 8 -");
     }
 
+    fn word(next: Next) -> &'static str {
+        match next {
+            Next::Repair => "repair",
+            Next::Lock => "lock",
+            Next::LockPlatform => "lock-platform",
+            Next::Install => "install",
+        }
+    }
+
     /// The active rule, the missing selector and the next command.
     fn decided(lock: LockState, met_by: Option<&str>, default: Option<&str>) -> String {
         let key = |version: &str| -> Pick { format!("saltmarsh-{version}").parse().unwrap() };
@@ -431,7 +441,7 @@ mod tests {
                 .missing
                 .as_ref()
                 .map_or("-".into(), ToString::to_string),
-            standing.next().map_or("-", Next::word),
+            standing.next().map_or("-", word),
         )
     }
 

@@ -50,14 +50,12 @@ pub fn connect(environment: &Environment, dialect: Dialect) -> Result<Connected,
 /// Takes the block out of a shell's start-up file; gives back the file, and whether there was one.
 pub fn disconnect(environment: &Environment, dialect: Dialect) -> Result<(PathBuf, bool), Error> {
     let file = start_up_file(environment, dialect)?;
-    for login in connected_files(environment, dialect)? {
-        if let Some(without) = start_up::without_block(&read_or_empty(&login)?, Opened::AtLogin) {
-            if without.is_empty() {
-                // It was made for the block, or is empty as before.
-                fs::remove_file(&login).map_err(file_error(&login, FileAction::Remove))?;
-            } else {
-                write_start_up_file(&login, &without)?;
-            }
+    for (login, without) in connected_files(environment, dialect)? {
+        if without.is_empty() {
+            // It was made for the block, or is empty as before.
+            fs::remove_file(&login).map_err(file_error(&login, FileAction::Remove))?;
+        } else {
+            write_start_up_file(&login, &without)?;
         }
     }
     match start_up::without_block(&read_or_empty(&file)?, Opened::Usually) {

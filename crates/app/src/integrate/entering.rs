@@ -11,7 +11,6 @@ use vshelf_shelf::journal;
 use vshelf_shell::connection::Following;
 
 use super::stamps::{Stamp, as_text, folder, write_stamp};
-use crate::activity::Activity;
 use crate::environment::Environment;
 use crate::error::{Done, Error, file_error};
 use crate::events::{Answer, Listener, Question};
@@ -56,8 +55,7 @@ pub fn look(listener: &dyn Listener, environment: &Environment) -> Result<Follow
     let mut found: BTreeMap<PathBuf, Stamp> = BTreeMap::new();
     for mut runtime in opening::followed(environment)? {
         // The file that decides; the others are read for their stamps.
-        let standing = Activity::of(&runtime).standing;
-        let effective = standing.required.effective();
+        let effective = project::required(&runtime).effective();
         let deciding = effective.map(|stated| stated.place.file);
         for (path, file) in project::requirement_files(&runtime) {
             let stamp = (found.entry(path.clone())).or_insert_with(|| Stamp::before_reading(&path));
@@ -182,10 +180,7 @@ fn install_required(
         }
         journal::note_installing(&layout, folder).map_err(file_error(&known, FileAction::Write))?;
     }
-    let locked = match project::installable(runtime)? {
-        Some((_, locked)) => locked,
-        None => None,
-    };
+    let locked = project::installable(runtime)?.and_then(|(_, locked)| locked);
     install_missing(
         runtime,
         project::as_request(runtime, request.clone()),

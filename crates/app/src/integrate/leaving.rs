@@ -41,7 +41,7 @@ pub fn remains(environment: &Environment) -> Result<Remains, Error> {
         let text = read_or_empty(&file).unwrap_or_default();
         if start_up::without_block(&text, Opened::Usually).is_some() {
             connected.push((dialect, file));
-        } else if let Some(file) = connected_files(environment, dialect)?.pop() {
+        } else if let Some((file, _)) = connected_files(environment, dialect)?.pop() {
             connected.push((dialect, file));
         }
     }

@@ -29,17 +29,20 @@ pub fn login_file(environment: &Environment, dialect: Dialect) -> Result<Option<
     Ok(read.or(files.last()).map(|file| through_links(file)))
 }
 
-/// Every start-up file of login shells with our block.
-pub fn connected_files(environment: &Environment, dialect: Dialect) -> Result<Vec<PathBuf>, Error> {
+/// Every start-up file of login shells with our block, and its text without it.
+pub fn connected_files(
+    environment: &Environment,
+    dialect: Dialect,
+) -> Result<Vec<(PathBuf, String)>, Error> {
     let home = environment.variables().home().ok_or(Error::NoHome)?;
     let files = start_up::login_files(dialect).iter();
     let files = files.map(|name| through_links(&home.join(name)));
-    let has_block = |file: &PathBuf| {
+    let with_block = files.filter_map(|file| {
         // A file that cannot be read has no block that could be removed.
-        let text = read_or_empty(file).unwrap_or_default();
-        start_up::without_block(&text, Opened::AtLogin).is_some()
-    };
-    Ok(files.filter(has_block).collect())
+        let text = read_or_empty(&file).unwrap_or_default();
+        Some((file, start_up::without_block(&text, Opened::AtLogin)?))
+    });
+    Ok(with_block.collect())
 }
 
 /// Connects login shells if they do not read the file of all interactive shells. Returns the file with the block, and

@@ -248,7 +248,7 @@ pub fn remove_install(
     })
 }
 
-/// Takes an install off the shelf. Returns its fate and the number of freed bytes.
+/// Moves an install to the trash or deletes it. Returns its fate and the number of freed bytes.
 fn delete(
     runtime: &Runtime<'_>,
     install: &Install,

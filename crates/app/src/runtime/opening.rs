@@ -51,15 +51,22 @@ pub fn shown<'c>(
     if name.is_some() {
         return Ok(vec![Runtime::named(environment, name)?]);
     }
-    let on_shelf = Shelf::runtimes(environment.folders()?)?;
-    if on_shelf.is_empty() {
+    named_or_meant(environment, &Shelf::runtimes(environment.folders()?)?)
+}
+
+/// The runtimes with these names, or else the one that is meant, unless several could be meant.
+fn named_or_meant<'c>(
+    environment: &'c Environment,
+    names: &[String],
+) -> Result<Vec<Runtime<'c>>, Error> {
+    if names.is_empty() {
         return match meant(environment) {
             Ok(runtime) => Ok(vec![runtime]),
             Err(Error::SeveralRuntimes { .. }) => Ok(Vec::new()),
             Err(error) => Err(error),
         };
     }
-    on_shelf
+    names
         .iter()
         .map(|name| Runtime::named(environment, Some(name)))
         .collect()
@@ -73,7 +80,7 @@ pub fn concerned(environment: &Environment) -> Result<Vec<Runtime<'_>>, Error> {
     if on_shelf.is_empty() && !concerned.is_empty() {
         return Ok(concerned);
     }
-    let mut shown = shown(environment, None)?;
+    let mut shown = named_or_meant(environment, &on_shelf)?;
     shown.append(&mut concerned);
     Ok(shown)
 }
@@ -83,22 +90,10 @@ pub fn required_beside<'c>(
     environment: &'c Environment,
     others: &[String],
 ) -> Result<Vec<Runtime<'c>>, Error> {
-    let mut required = Vec::new();
-    for name in project::mentioned_runtimes(environment)? {
-        if others.contains(&name) {
-            continue;
-        }
-        let runtime = match Runtime::named(environment, Some(&name)) {
-            Ok(runtime) => runtime,
-            // Commands about this runtime report it.
-            Err(Error::UnknownRuntime { .. } | Error::Definition { .. }) => continue,
-            Err(error) => return Err(error),
-        };
-        let says = project::required(&runtime);
-        if says.stated.is_some() || says.unusable.is_some() {
-            required.push(runtime);
-        }
-    }
+    let mut mentioned = project::mentioned_runtimes(environment)?;
+    mentioned.retain(|name| !others.contains(name));
+    let mut required = usable(environment, &mentioned)?;
+    required.retain(|runtime| project::required(runtime).concerns());
     Ok(required)
 }
 
@@ -121,24 +116,30 @@ pub fn defined<'c>(
 
 /// The runtimes that shells enter, and others that the project here requires.
 pub fn followed(environment: &Environment) -> Result<Vec<Runtime<'_>>, Error> {
-    let mut followed = entered(environment)?;
-    followed.extend(required_beside(
-        environment,
-        &environment.entered_runtimes()?,
-    )?);
+    let names = environment.entered_runtimes()?;
+    let mut followed = usable(environment, &names)?;
+    followed.extend(required_beside(environment, &names)?);
     Ok(followed)
 }
 
 /// The runtimes that shells enter: those on the shelf, and the main one.
-pub fn entered<'c>(environment: &'c Environment) -> Result<Vec<Runtime<'c>>, Error> {
-    let mut entered = Vec::new();
-    for name in environment.entered_runtimes()? {
-        match Runtime::named(environment, Some(&name)) {
-            Ok(runtime) => entered.push(runtime),
+pub fn entered(environment: &Environment) -> Result<Vec<Runtime<'_>>, Error> {
+    usable(environment, &environment.entered_runtimes()?)
+}
+
+/// The runtimes with these names whose definitions can be used.
+fn usable<'c, 'n>(
+    environment: &'c Environment,
+    names: impl IntoIterator<Item = &'n String>,
+) -> Result<Vec<Runtime<'c>>, Error> {
+    let mut usable = Vec::new();
+    for name in names {
+        match Runtime::named(environment, Some(name)) {
+            Ok(runtime) => usable.push(runtime),
             // Commands about this runtime report it.
             Err(Error::UnknownRuntime { .. } | Error::Definition { .. }) => {}
             Err(error) => return Err(error),
         }
     }
-    Ok(entered)
+    Ok(usable)
 }

@@ -12,7 +12,7 @@ use crate::ui::Ui;
 use crate::wording::advice::selector_word;
 use crate::wording::paths::shown;
 use crate::wording::shells::say_way_to_connect;
-use crate::wording::standing::{next, say_trouble, trouble};
+use crate::wording::standing::{next, say_trouble};
 
 /// What a project requires, as JSON.
 #[derive(Debug, Serialize)]
@@ -74,8 +74,7 @@ pub fn show(ui: &Ui, required: &[Required<'_>]) -> Outcome {
             stated.what,
             locked.unwrap_or_default()
         ))?;
-        say_trouble(ui, runtime, standing);
-        if trouble(runtime, standing).is_none()
+        if !say_trouble(ui, runtime, standing)
             && let Some((purpose, command)) = next(runtime, standing)
         {
             ui.next(&purpose, &command);

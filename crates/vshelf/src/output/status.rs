@@ -17,7 +17,7 @@ use crate::failure::{Failure, Outcome};
 use crate::ui::{Ui, styled};
 use crate::wording::paths::shown;
 use crate::wording::shells::{say_way_to_connect, say_way_to_default};
-use crate::wording::standing::{next, say_trouble, trouble};
+use crate::wording::standing::{next, say_trouble};
 use crate::wording::versions::{about_line, next_phase, project_of, spine};
 use crate::wording::{concerns, other_copies};
 
@@ -113,8 +113,7 @@ pub fn show(ui: &Ui, runtimes: &[Runtime<'_>]) -> Result<bool, Failure> {
         // Its lines and its releases are looked at: both in one reading.
         runtime.published.heads();
         let activity = Activity::of(runtime);
-        let required = &activity.standing.required;
-        requires |= required.stated.is_some() || required.unusable.is_some();
+        requires |= activity.standing.required.concerns();
         show_one(ui, runtime, &activity)?;
     }
     Ok(requires)
@@ -297,8 +296,7 @@ fn place_of(claim: &Claim) -> String {
 }
 
 fn say_unmet(ui: &Ui, runtime: &Runtime<'_>, activity: &Activity) {
-    let has_trouble = trouble(runtime, &activity.standing).is_some();
-    say_trouble(ui, runtime, &activity.standing);
+    let has_trouble = say_trouble(ui, runtime, &activity.standing);
     for claim in &activity.standing.activation.unmet {
         let what = match claim.rule {
             Rule::Switch => "This shell was switched to",

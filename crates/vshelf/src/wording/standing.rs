@@ -1,8 +1,10 @@
 //! The standing of a runtime in the project here, in words: errors, and the next command.
 
 use vshelf_app::{Error, Runtime, project};
+use vshelf_core::diagnosis::Action;
 use vshelf_core::standing::{Next, Standing};
 
+use super::advice;
 use crate::failure::Failure;
 use crate::ui::Ui;
 
@@ -10,19 +12,17 @@ use crate::ui::Ui;
 /// file has one if its error does.
 pub fn next(runtime: &Runtime<'_>, standing: &Standing<Error>) -> Option<(String, String)> {
     let (purpose, command) = match standing.next()? {
-        Next::Repair => {
+        Next::Repair | Next::Lock => {
             let failure = trouble(runtime, standing)?;
             let (purpose, command) = failure.steps().next()?;
             return Some((purpose.to_owned(), command.to_owned()));
         }
-        Next::Lock => ("To lock what is required now", "vshelf lock".to_owned()),
         Next::LockPlatform => {
-            let platform = runtime.environment().platform();
-            let command = format!(
-                "vshelf lock --renew {} --platform {platform}",
-                runtime.name()
-            );
-            ("To lock it for this platform too", command)
+            let again = Action::LockAgain {
+                runtime: Some(runtime.name().to_owned()),
+                platform: Some(runtime.environment().platform().to_string()),
+            };
+            ("To lock it for this platform too", advice::command(&again))
         }
         Next::Install => ("To put it there", "vshelf install".to_owned()),
     };
@@ -38,10 +38,10 @@ pub fn trouble(runtime: &Runtime<'_>, standing: &Standing<Error>) -> Option<Fail
     error.map(Failure::from_told)
 }
 
-/// Reports what is wrong with a project's files, with the commands that help.
-pub fn say_trouble(ui: &Ui, runtime: &Runtime<'_>, standing: &Standing<Error>) {
+/// Reports what is wrong with a project's files, with the commands that help. Returns whether something is.
+pub fn say_trouble(ui: &Ui, runtime: &Runtime<'_>, standing: &Standing<Error>) -> bool {
     let Some(failure) = trouble(runtime, standing) else {
-        return;
+        return false;
     };
     if standing.required.unusable.is_some() {
         ui.warn(format!(
@@ -54,4 +54,5 @@ pub fn say_trouble(ui: &Ui, runtime: &Runtime<'_>, standing: &Standing<Error>) {
     for (why, command) in failure.steps() {
         ui.next(why, command);
     }
+    true
 }
