@@ -579,6 +579,10 @@ mod tests {
         assert_eq!(source.versions.read("2.6.3.2").unwrap().repack, 2);
         assert!(source.takes(&"2.6.0-rc.1".parse().unwrap()));
         assert!(!source.takes(&"0.0.0".parse().unwrap()));
+        let finals_only = ORACHE.replace("only =", "pre-releases = false\n        only =");
+        let source = &Definition::read(&finals_only).unwrap().sources[0];
+        assert!(!source.takes(&"2.6.0-rc.1".parse().unwrap()));
+        assert!(source.takes(&"2.6.0".parse().unwrap()));
         let companion = &source.companions[0];
         let shipped = |release: &str| companion.shipped_with(&release.parse().unwrap());
         assert_eq!(

@@ -37,6 +37,10 @@ pub struct SourceDefinition {
     pub versions: VersionSpellings,
     /// The versions that are taken from it, as a range; all where it says nothing.
     pub only: Option<Range>,
+    /// Whether its pre-releases are taken: not where their programs call themselves something else, because such an
+    /// install fails its check.
+    #[serde(default = "taken")]
+    pub pre_releases: bool,
     /// What of its archives becomes the install.
     #[serde(flatten)]
     pub layout: ArchiveLayout,
@@ -315,6 +319,10 @@ impl Companion {
     }
 }
 
+fn taken() -> bool {
+    true
+}
+
 impl SourceDefinition {
     /// A source of this name and kind, of which nothing else is special.
     pub fn new(name: &str, kind: SourceKind) -> SourceDefinition {
@@ -324,6 +332,7 @@ impl SourceDefinition {
             fallback: false,
             versions: VersionSpellings::default(),
             only: None,
+            pre_releases: true,
             layout: ArchiveLayout::default(),
             companions: Vec::new(),
             kind,
@@ -353,13 +362,15 @@ impl SourceDefinition {
 
     /// Whether this version is taken from it.
     pub fn takes(&self, version: &Version) -> bool {
-        (self.only.as_ref()).is_none_or(|only| only.contains(&version.to_final()))
+        (self.pre_releases || !version.is_pre_release())
+            && (self.only.as_ref()).is_none_or(|only| only.contains(&version.to_final()))
     }
 
     /// Fails at a value that cannot be used.
     pub(super) fn check(&self) -> Result<(), DefinitionError> {
         if self.kind.is_catalog() {
-            let plain = self.versions.patterns().is_empty() && self.only.is_none() && !self.repack;
+            let takes_all = self.only.is_none() && self.pre_releases;
+            let plain = self.versions.patterns().is_empty() && takes_all && !self.repack;
             let expected =
                 "a catalog of ours says by itself which versions it has and what was repacked";
             check(plain, "sources.name", &self.name, expected)?;
