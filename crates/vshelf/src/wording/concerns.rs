@@ -19,9 +19,10 @@ pub fn say(ui: &Ui, runtime: &Runtime<'_>, activity: &Activity) {
         };
         let selector = &concern.selector;
         if let Some(line) = &concern.ended {
-            let end = end_of_support(Some(line), runtime.today());
+            let end = end_of_support(line, runtime.today());
+            let ended = end.map_or_else(String::new, |end| format!(" ended on {end}"));
             ui.warn(format!(
-                "{who}, {selector}, is of a line that is no longer supported: {} ended on {end}.",
+                "{who}, {selector}, is of a line that is no longer supported: {}{ended}.",
                 line.name
             ));
         }
@@ -96,9 +97,10 @@ pub fn say_catalog(ui: &Ui, status: &CatalogStatus) {
 
 /// Warns of an install's line that has ended.
 pub fn say_ended(ui: &Ui, line: &vshelf_core::Line, today: jiff::civil::Date) {
-    let end = end_of_support(Some(line), today);
+    let end = end_of_support(line, today);
+    let ended = end.map_or_else(String::new, |end| format!(": it ended on {end}"));
     ui.note(styled(
         Palette::WARNING,
-        format!("Its line is no longer supported: it ended on {end}."),
+        format!("Its line is no longer supported{ended}."),
     ));
 }

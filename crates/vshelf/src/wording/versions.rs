@@ -82,12 +82,11 @@ pub fn about_line(line: &Line, today: Date) -> String {
         .as_ref()
         .map(|name| format!(" {}", printable(name)));
     let phase = line.phase_on(today);
-    let end = end_of_support(Some(line), today);
-    let support = match phase {
-        _ if end.is_empty() => String::new(),
+    let support = end_of_support(line, today).map(|end| match phase {
         Phase::Ended => format!(", support ended on {end}"),
         _ => format!(", support ends on {end}"),
-    };
+    });
+    let support = support.unwrap_or_default();
     let phase = styled(Palette::phase(phase), phase);
     format!(
         "{}{}: {phase}{support}",
@@ -146,16 +145,15 @@ fn until(day: Date, today: Date) -> String {
 pub fn end_cell(line: Option<&Line>, today: Date) -> Cell {
     let date = line.and_then(|line| line.end);
     let date = date.map(|date| date.to_string()).unwrap_or_default();
-    Cell::from(end_of_support(line, today)).or(date)
+    let end = line.and_then(|line| end_of_support(line, today));
+    Cell::from(end.unwrap_or_default()).or(date)
 }
 
-/// When a line's support ends or ended, in a date and in words: `2026-12-28, in 5 weeks`.
-pub fn end_of_support(line: Option<&Line>, today: Date) -> String {
-    let Some(end) = line.and_then(|line| line.end) else {
-        return String::new();
-    };
-    match end < today {
+/// When a line's support ends or ended, in a date and in words: `2026-12-28, in 5 weeks`. `None` if no day is known.
+pub fn end_of_support(line: &Line, today: Date) -> Option<String> {
+    let end = line.end?;
+    Some(match end < today {
         true => format!("{end}, {} ago", span(end, today)),
         false => format!("{end}, {}", until(end, today)),
-    }
+    })
 }
