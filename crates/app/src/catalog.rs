@@ -26,13 +26,22 @@ pub struct ReleaseFilter {
     pub newest: Option<usize>,
 }
 
+/// What passed a filter.
+#[derive(Debug)]
+pub struct Filtered<'a> {
+    /// The releases, newest first.
+    pub releases: Vec<Candidate<'a>>,
+    /// How many others are left out because no source says whether they fix a security problem.
+    pub unclear: usize,
+}
+
 impl ReleaseFilter {
     /// Those of `candidates`, newest first, that pass.
     pub fn apply<'a>(
         &self,
         runtime: &Runtime<'_>,
         mut candidates: Vec<Candidate<'a>>,
-    ) -> Result<Vec<Candidate<'a>>, Error> {
+    ) -> Result<Filtered<'a>, Error> {
         let catalog = runtime.published.catalog();
         if let Some(publisher) = &self.publisher
             && catalog.publisher(publisher).is_none()
@@ -45,13 +54,23 @@ impl ReleaseFilter {
             });
         }
         candidates.retain(|candidate| self.passes(runtime, candidate));
+        let security = |candidate: &Candidate<'_>| candidate.release.and_then(|one| one.security);
+        let mut unclear = 0;
+        if self.security {
+            unclear = (candidates.iter().filter(|one| security(one).is_none())).count();
+            candidates.retain(|candidate| security(candidate) == Some(true));
+        }
         if self.newest_per_line {
             retain_newest_per_line(runtime, &mut candidates);
         }
         candidates.truncate(self.newest.unwrap_or(usize::MAX));
-        Ok(candidates)
+        Ok(Filtered {
+            releases: candidates,
+            unclear,
+        })
     }
 
+    /// Whether a release passes, apart from the security problems that it fixes.
     fn passes(&self, runtime: &Runtime<'_>, candidate: &Candidate<'_>) -> bool {
         let phase = runtime.published.phase_of(candidate.version);
         let release = candidate.release;
@@ -59,7 +78,6 @@ impl ReleaseFilter {
         let date = release.and_then(|release| release.date);
         self.phase.is_none_or(|wanted| phase == Some(wanted))
             && (!self.supported || phase.is_some_and(Phase::is_supported))
-            && (!self.security || release.is_some_and(|release| release.security))
             && publisher.is_none_or(|name| name.eq_ignore_ascii_case(candidate.publisher))
             && self
                 .since

@@ -1,6 +1,7 @@
 //! What is the matter with what is used here: an ended line, a security release that is out. Nobody is
 //! asked for it.
 
+use vshelf_core::outlook::Newer;
 use vshelf_core::{Line, Phase, Pick, Request, Version};
 
 use crate::activity::Activity;
@@ -56,7 +57,7 @@ pub fn find(runtime: &Runtime<'_>, activity: &Activity) -> Vec<Concern> {
         let newer = runtime
             .published
             .newer_than(id)
-            .filter(|newer| newer.security);
+            .filter(Newer::fixes_security);
         let prefix = || runtime.environment().prefix(runtime.name());
         Some(Concern {
             is_default,
@@ -98,7 +99,7 @@ pub fn remind(
             let ended = runtime.published.phase_of(&install.id.version) == Some(Phase::Ended);
             let newer = runtime.published.newer_than(&install.id);
             reminder.ended += usize::from(ended);
-            reminder.insecure += usize::from(newer.is_some_and(|newer| newer.security));
+            reminder.insecure += usize::from(newer.is_some_and(|newer| newer.fixes_security()));
         }
     }
     if reminder == Reminder::default() {

@@ -73,7 +73,7 @@ pub fn offered(
         version: first.version.clone(),
         publisher: first.publisher.as_str().into(),
         date: None,
-        security: false,
+        security: None,
         withdrawn: None,
         platforms: stated
             .iter()

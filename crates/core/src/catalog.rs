@@ -140,8 +140,8 @@ pub struct Release {
     pub publisher: Arc<str>,
     /// The day of publication.
     pub date: Option<Date>,
-    /// Whether it fixes a security problem.
-    pub security: bool,
+    /// Whether it fixes a security problem; `None` if no source says.
+    pub security: Option<bool>,
     /// Why its publisher took it back, if it did.
     pub withdrawn: Option<Box<str>>,
     /// What it is built for.
@@ -599,7 +599,7 @@ mod tests {
             version: version.parse().unwrap(),
             publisher: publisher.into(),
             date: None,
-            security: false,
+            security: None,
             withdrawn: None,
             platforms: Arc::new([]),
         }

@@ -13,8 +13,25 @@ use crate::version::Version;
 pub struct Newer {
     /// Its version.
     pub version: Version,
-    /// Whether it, or one between, fixes a security problem.
-    pub security: bool,
+    /// Whether it, or one between, fixes a security problem: `None` if none is known to, and no source
+    /// says it of all of them.
+    pub security: Option<bool>,
+}
+
+impl Newer {
+    /// Whether it is known that it, or one between, fixes a security problem.
+    pub fn fixes_security(&self) -> bool {
+        self.security == Some(true)
+    }
+}
+
+/// Whether one of two releases fixes a security problem, if that is known.
+fn either(one: Option<bool>, other: Option<bool>) -> Option<bool> {
+    match (one, other) {
+        (Some(true), _) | (_, Some(true)) => Some(true),
+        (Some(false), Some(false)) => Some(false),
+        _ => None,
+    }
 }
 
 /// What is newer than `version` of `publisher` in its line, final and built for `platform`.
@@ -36,12 +53,14 @@ pub fn newer(
     let newest = since.next()?;
     Some(Newer {
         version: newest.version.clone(),
-        security: newest.security || since.any(|release| release.security),
+        security: since.fold(newest.security, |known, release| {
+            either(known, release.security)
+        }),
     })
 }
 
-/// The releases that stand for their lines: of each line the newest final ones, those with the newest security fix, and
-/// the newest pre-releases, by publisher and platforms; and all that were withdrawn. Of them [`newer`] says the same as of
+/// The releases that stand for their lines: of each line the newest final ones and the newest pre-releases, by
+/// publisher, platforms and what is known of a security fix; and all that were withdrawn. Of them [`newer`] says the same as of
 /// the whole catalog, and the newest of a line that runs somewhere is among them.
 pub fn heads(catalog: &Catalog) -> impl Iterator<Item = &Release> {
     let mut seen = HashSet::new();
@@ -63,27 +82,32 @@ mod tests {
     use rstest::rstest;
 
     fn catalog() -> Catalog {
-        let release = |version: &str, security: bool, withdrawn: bool, platform: &str| Release {
-            version: version.parse().unwrap(),
-            publisher: "saltmarsh".into(),
-            date: None,
-            security,
-            withdrawn: withdrawn.then(|| "broken".into()),
-            platforms: [platform.parse().unwrap()].into(),
-        };
+        let release =
+            |version: &str, security: Option<bool>, withdrawn: bool, platform: &str| Release {
+                version: version.parse().unwrap(),
+                publisher: "saltmarsh".into(),
+                date: None,
+                security,
+                withdrawn: withdrawn.then(|| "broken".into()),
+                platforms: [platform.parse().unwrap()].into(),
+            };
         let publisher = Publisher::new("saltmarsh", "Saltmarsh", true);
         Catalog {
             runtime: "marram".into(),
             publishers: vec![publisher],
             lines: vec![Line::undated("8"), Line::undated("9")],
             releases: vec![
-                release("8.0.0", false, false, "linux-x64"),
-                release("8.1.0", true, false, "linux-x64"),
-                release("8.2.0", false, false, "linux-x64"),
-                release("8.2.1", false, true, "linux-x64"),
-                release("8.3.0", true, false, "darwin-arm64"),
-                release("8.4.0-rc.1", true, false, "linux-x64"),
-                release("9.0.0", true, false, "linux-x64"),
+                release("8.0.0", Some(false), false, "linux-x64"),
+                release("8.1.0", Some(true), false, "linux-x64"),
+                release("8.2.0", Some(false), false, "linux-x64"),
+                release("8.2.1", Some(false), true, "linux-x64"),
+                release("8.3.0", Some(true), false, "darwin-arm64"),
+                release("8.4.0-rc.1", Some(true), false, "linux-x64"),
+                release("9.0.0", Some(true), false, "linux-x64"),
+                release("9.1.0", Some(false), false, "linux-x64"),
+                release("9.2.0", None, false, "linux-x64"),
+                release("9.3.0", Some(false), false, "linux-x64"),
+                release("9.4.0", Some(false), false, "linux-x64"),
             ],
             ..Catalog::default()
         }
@@ -91,13 +115,16 @@ mod tests {
     }
 
     #[rstest]
-    #[case("8.0.0", Some(("8.2.0", true)))]
-    #[case("8.1.0", Some(("8.2.0", false)))]
+    #[case("8.0.0", Some(("8.2.0", Some(true))))]
+    #[case("8.1.0", Some(("8.2.0", Some(false))))]
     #[case("8.2.0", None)]
-    #[case("9.0.0", None)]
+    #[case::a_known_fix_outweighs_what_is_unknown("9.0.0-rc.1", Some(("9.4.0", Some(true))))]
+    #[case::one_between_is_unknown("9.0.0", Some(("9.4.0", None)))]
+    #[case("9.2.0", Some(("9.4.0", Some(false))))]
+    #[case("9.4.0", None)]
     fn only_what_can_be_had_here_counts(
         #[case] version: &str,
-        #[case] expected: Option<(&str, bool)>,
+        #[case] expected: Option<(&str, Option<bool>)>,
     ) {
         let version = version.parse().unwrap();
         let platform = "linux-x64-gnu".parse().unwrap();
@@ -128,6 +155,8 @@ mod tests {
         assert_eq!(
             versions.collect::<Vec<_>>(),
             [
+                "9.4.0",
+                "9.2.0",
                 "9.0.0",
                 "8.4.0-rc.1",
                 "8.3.0",

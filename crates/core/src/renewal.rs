@@ -70,7 +70,7 @@ mod tests {
             version: version.parse().unwrap(),
             publisher: publisher.into(),
             date: None,
-            security,
+            security: Some(security),
             withdrawn: None,
             platforms: ["linux-x64".parse().unwrap()].into(),
         };
@@ -106,7 +106,7 @@ mod tests {
                 (
                     renewal.from.key.selector(),
                     to.version.to_string(),
-                    to.security,
+                    to.fixes_security(),
                 )
             };
             plan.iter().map(of).collect()

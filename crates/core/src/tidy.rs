@@ -272,7 +272,7 @@ pub fn plan<'a>(
         let goes = !reasons.is_empty() && held.protections.is_empty();
         let verdict = match &newer {
             _ if goes => Verdict::Remove,
-            Some(newer) if newer.security => Verdict::Renew,
+            Some(newer) if newer.fixes_security() => Verdict::Renew,
             _ => Verdict::Keep,
         };
         Assessment {

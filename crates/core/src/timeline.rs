@@ -66,7 +66,7 @@ mod tests {
             version: "8.0.0-alpha.1".parse().unwrap(),
             publisher: "saltmarsh".into(),
             date: Some(date(day)),
-            security: false,
+            security: Some(false),
             withdrawn: None,
             platforms: [].into(),
         });

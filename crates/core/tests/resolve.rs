@@ -50,7 +50,7 @@ fn catalog() -> Catalog {
             version: version.parse().unwrap(),
             publisher: (*publisher).into(),
             date: None,
-            security: false,
+            security: Some(false),
             withdrawn: (*version == WITHDRAWN).then(|| "loses readings".into()),
             platforms: [platform.parse().unwrap()].into(),
         })

@@ -19,7 +19,7 @@ fn catalog() -> Catalog {
         version: version.parse().unwrap(),
         publisher: "saltmarsh".into(),
         date: None,
-        security,
+        security: Some(security),
         withdrawn: withdrawn.then(|| "loses tides at midnight".into()),
         platforms: ["linux-x64".parse().unwrap()].into(),
     };

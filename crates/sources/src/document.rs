@@ -63,8 +63,8 @@ struct ReleaseEntry {
     publisher: String,
     #[serde(skip_serializing_if = "Option::is_none")]
     date: Option<Date>,
-    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
-    security: bool,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    security: Option<bool>,
     #[serde(skip_serializing_if = "Option::is_none")]
     withdrawn: Option<String>,
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
@@ -355,7 +355,7 @@ mod tests {
         let address = Address::read("http://gull.example/m/catalog.json").unwrap();
         let read = read(document().as_bytes(), "marram", &address).unwrap();
         let release = &read.catalog.releases[0];
-        assert!(release.security && release.withdrawn.is_none());
+        assert_eq!((release.security, &release.withdrawn), (Some(true), &None));
         assert_eq!(read.catalog.line_named("eelgrass").unwrap().name, "8");
         let details = &read.details[&(release.version.clone(), release.publisher.clone())];
         assert_eq!(details.builds[0].address, "http://gull.example/m/m.tar.gz");
@@ -372,7 +372,7 @@ mod tests {
         assert_eq!(again.details, before.details);
         assert_eq!(again.catalog.lines, before.catalog.lines);
         assert_eq!(again.catalog.channels, before.catalog.channels);
-        assert!(again.catalog.releases[0].security);
+        assert_eq!(again.catalog.releases[0].security, Some(true));
     }
 
     #[rstest]

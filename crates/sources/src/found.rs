@@ -63,7 +63,7 @@ impl<'d> Found<'d> {
             version: version.clone(),
             publisher: publisher.clone(),
             date: None,
-            security: false,
+            security: None,
             withdrawn: None,
             platforms: Arc::new([]),
         });

@@ -92,7 +92,7 @@ fn add_releases(releases: &mut HashMap<Key, Merged>, part: &Part<'_>, can_build:
             vacant.insert(Merged {
                 release: Release {
                     date: None,
-                    security: false,
+                    security: None,
                     platforms: Arc::new([]),
                     ..release.clone()
                 },
@@ -141,8 +141,8 @@ fn add_knowledge(releases: &mut HashMap<Key, Merged>, part: &Part<'_>) {
             merged.release.date = release.date;
             told_by.date = name();
         }
-        if !merged.release.security && release.security {
-            merged.release.security = true;
+        if merged.release.security.is_none() && release.security.is_some() {
+            merged.release.security = release.security;
             told_by.security = name();
         }
         let Some(known) = part.published.details.get(&key) else {
@@ -184,7 +184,7 @@ fn copy_to_repacks(releases: &mut HashMap<Key, Merged>, publishers: &[Publisher]
                 repacked.release.date = date;
                 repacked.details.told_by.date = told_by.date;
             }
-            if !repacked.release.security {
+            if repacked.release.security.is_none() {
                 repacked.release.security = security;
                 repacked.details.told_by.security = told_by.security;
             }
@@ -335,7 +335,7 @@ mod tests {
         definition: &'d Definition,
         name: &str,
         offers: bool,
-        releases: &[(&str, &str, bool)],
+        releases: &[(&str, &str, Option<bool>)],
     ) -> Part<'d> {
         let source = definition
             .sources
@@ -393,7 +393,11 @@ mod tests {
                     details.told_by.date.as_deref().unwrap_or("nobody")
                 )
             });
-            let security = if release.security { ", security" } else { "" };
+            let security = match release.security {
+                Some(true) => ", security",
+                Some(false) => ", no security",
+                None => "",
+            };
             let (publisher, version) = (&release.publisher, &release.version);
             format!(
                 "{publisher}/{version} from {}, {date}{security}",
@@ -411,21 +415,21 @@ mod tests {
                 &definition,
                 "packages",
                 true,
-                &[("2.6.3", "", false), ("2.6.2", "", false)],
+                &[("2.6.3", "", None), ("2.6.2", "", None)],
             ),
             part(
                 &definition,
                 "trimmed",
                 true,
-                &[("2.6.3", "", false), ("2.5.9", "", false)],
+                &[("2.6.3", "", Some(false)), ("2.5.9", "", None)],
             ),
             part(
                 &definition,
                 "facts",
                 true,
                 &[
-                    ("2.6.3", "2026-10-14", true),
-                    ("2.7.0", "2026-11-01", false),
+                    ("2.6.3", "2026-10-14", Some(true)),
+                    ("2.7.0", "2026-11-01", Some(false)),
                 ],
             ),
         ];
@@ -434,7 +438,7 @@ mod tests {
             told(&merged),
             [
                 "saltmarsh/2.6.3 from packages, 2026-10-14 by facts, security",
-                "dunefield/2.6.3 from trimmed, 2026-10-14 by facts, security",
+                "dunefield/2.6.3 from trimmed, 2026-10-14 by facts, no security",
                 "saltmarsh/2.6.2 from packages, undated",
                 "dunefield/2.5.9 from trimmed, undated",
             ]
@@ -461,11 +465,11 @@ mod tests {
                 "list",
                 false,
                 &[
-                    ("2.7.0", "2026-11-01", false),
-                    ("2.6.3", "2026-10-14", true),
+                    ("2.7.0", "2026-11-01", Some(false)),
+                    ("2.6.3", "2026-10-14", Some(true)),
                 ],
             ),
-            part(&definition, "packages", true, &[("2.6.3", "", false)]),
+            part(&definition, "packages", true, &[("2.6.3", "", None)]),
         ];
         assert_eq!(
             told(&merge(&definition, &parts)),

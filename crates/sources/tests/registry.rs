@@ -235,7 +235,7 @@ fn publish(registry: &Registry, version: &str, size: usize) -> Result<Vec<u8>, S
         version: version.parse().unwrap(),
         publisher: "saltmarsh".into(),
         date: None,
-        security: false,
+        security: None,
         withdrawn: None,
         platforms: [].into(),
     };

@@ -94,8 +94,7 @@ fn what_is_published_is_filtered(#[case] filter: ReleaseFilter, #[case] expected
     let passed = filter
         .apply(&runtime, runtime.choosing().everything_published())
         .unwrap();
-    let versions: Vec<&str> = passed
-        .iter()
+    let versions: Vec<&str> = (passed.releases.iter())
         .map(|passed| passed.version.as_str())
         .collect();
     assert_eq!(versions, expected);

@@ -25,7 +25,7 @@ use crate::api::PublishedCatalog;
 use crate::transport::Validators;
 
 /// The first word of a cache file; the number changes with the form.
-const FORMAT: &str = "vivid-shelf-catalog-cache/5";
+const FORMAT: &str = "vivid-shelf-catalog-cache/6";
 
 /// How much of a file is read at once: enough for the first two parts of most catalogs so far.
 const FIRST_READ: usize = 16 << 10;
@@ -200,7 +200,7 @@ fn render_releases<'c>(releases: impl Iterator<Item = &'c (&'c Release, DetailsP
             release.version.as_str(),
             &release.publisher,
             &date(release.date),
-            flag(release.security),
+            answer(release.security),
             &set.to_string(),
             &place.offset.to_string(),
             &place.length.to_string(),
@@ -234,6 +234,24 @@ fn read_standing(text: &str) -> Standing {
 /// A day as [`read_date`] reads it.
 fn date(date: Option<Date>) -> String {
     date.map(|date| date.to_string()).unwrap_or_default()
+}
+
+fn answer(known: Option<bool>) -> &'static str {
+    match known {
+        Some(true) => "yes",
+        Some(false) => "no",
+        None => "",
+    }
+}
+
+/// What [`answer`] wrote; `None` for other text.
+fn read_answer(text: &str) -> Option<Option<bool>> {
+    match text {
+        "yes" => Some(Some(true)),
+        "no" => Some(Some(false)),
+        "" => Some(None),
+        _ => None,
+    }
 }
 
 fn flag(set: bool) -> &'static str {
@@ -508,7 +526,7 @@ impl Shared {
         let mut publishers = self.publishers.iter();
         let known = publishers.find(|known| &***known == publisher);
         let date = read_date(next()?);
-        let security = !next()?.is_empty();
+        let security = read_answer(next()?)?;
         let platforms = self.platform_sets.get(next()?.parse::<usize>().ok()?)?;
         let place = DetailsPlace {
             offset: next()?.parse().ok()?,

@@ -473,7 +473,7 @@ mod tests {
             version: version.parse().unwrap(),
             publisher: "saltmarsh".into(),
             date: "2026-10-14".parse().ok(),
-            security: true,
+            security: Some(true),
             withdrawn: withdrawn.map(Into::into),
             platforms: Arc::new(["linux-x64".parse().unwrap()]),
         };

@@ -36,8 +36,7 @@ struct IndexedRelease {
     files: Vec<String>,
     #[serde(default)]
     lts: Value,
-    #[serde(default)]
-    security: bool,
+    security: Option<bool>,
     /// The versions of what it brings, by name.
     #[serde(flatten)]
     rest: BTreeMap<String, Value>,
@@ -126,7 +125,7 @@ mod tests {
         {"version":"v8.3.1","date":"2026-10-14","files":["src","linux-x64","osx-arm64-tar"],
          "tussock":"3.2.0","lts":"Eelgrass","security":true},
         {"version":"v8.1.0","date":"2025-10-21","files":["src"],"lts":"Eelgrass","security":false},
-        {"version":"v8.0.0","date":"2025-04-15","files":[],"lts":false,"security":false},
+        {"version":"v8.0.0","date":"2025-04-15","files":[],"lts":false},
         {"version":"nightly","date":"2025-04-15","files":[],"lts":false}]"#;
 
     fn source() -> ReleaseList {
@@ -177,10 +176,10 @@ mod tests {
             .map(|release| (release.version.as_str(), release.security))
             .collect();
         let expected = [
-            ("10.0.0-rc.1", false),
-            ("8.3.1", true),
-            ("8.1.0", false),
-            ("8.0.0", false),
+            ("10.0.0-rc.1", Some(false)),
+            ("8.3.1", Some(true)),
+            ("8.1.0", Some(false)),
+            ("8.0.0", None),
         ];
         assert_eq!(versions, expected);
         let release = &read.catalog.releases[1];

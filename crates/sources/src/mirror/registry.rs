@@ -525,9 +525,8 @@ fn annotations_of(release: &Release) -> Annotations {
     ]);
     let date = release.date.map(|date| format!("{date}T00:00:00Z"));
     annotations.extend(date.map(|date| (CREATED.to_owned(), date)));
-    if release.security {
-        annotations.insert(SECURITY.to_owned(), "true".to_owned());
-    }
+    let security = release.security.map(|security| security.to_string());
+    annotations.extend(security.map(|security| (SECURITY.to_owned(), security)));
     let withdrawn = release.withdrawn.as_deref();
     annotations.extend(withdrawn.map(|why| (WITHDRAWN.to_owned(), why.to_owned())));
     annotations

@@ -48,7 +48,7 @@ pub(crate) const CREATED: &str = "org.opencontainers.image.created";
 pub(crate) const PLATFORM: &str = "vivid-shelf.platform";
 /// The annotation with the release and its build, as a catalog has them.
 pub(crate) const ENTRY: &str = "vivid-shelf.release";
-/// The annotation that says that a release fixes a security problem.
+/// The annotation that says whether a release fixes a security problem: `true` or `false`; absent if unknown.
 pub(crate) const SECURITY: &str = "vivid-shelf.security";
 /// The annotation with the reason why a release was withdrawn.
 pub(crate) const WITHDRAWN: &str = "vivid-shelf.withdrawn";

@@ -10,7 +10,7 @@ use vshelf_core::{Phase, Request, Selector};
 
 use super::command::{CommandArgs, RunCommand, request, runtime_alone};
 use crate::failure::{Failure, Outcome};
-use crate::output::{card, catalog, json};
+use crate::output::{card, catalog};
 use crate::ui::Ui;
 
 /// Show what is published
@@ -89,19 +89,14 @@ impl RunCommand for Catalog {
             None if is_filtered => runtime.choosing().everything_published(),
             None => return catalog::show_lines(ui, &runtime, self.json),
         };
-        let covered = self.filters.filter().apply(&runtime, covered)?;
+        let filtered = self.filters.filter().apply(&runtime, covered)?;
+        catalog::say_unclear(ui, filtered.unclear);
+        let covered = filtered.releases;
         let exact = match request.map(|request| request.selector) {
             Some(Selector::Version(version)) => covered.iter().find(|c| *c.version == version),
             _ => None,
         };
         match (exact, covered.as_slice()) {
-            (_, []) => {
-                ui.note("No release passes all of these filters.");
-                match self.json {
-                    true => json::print_list::<catalog::ReleaseReport>(ui, &[]),
-                    false => Ok(()),
-                }
-            }
             (Some(candidate), _) => card::show(ui, &runtime, candidate, self.json),
             (None, [candidate]) if !self.json && !is_filtered => {
                 card::show(ui, &runtime, candidate, false)

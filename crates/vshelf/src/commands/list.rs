@@ -55,6 +55,7 @@ impl RunCommand for List {
         if self.outdated {
             let plan = plan_outdated(environment, &runtimes)?;
             outdated::warn_without_catalog(ui, &plan);
+            outdated::say_unclear(ui, &plan);
             return match self.json {
                 true => json::print_list(ui, &outdated::reports(&plan)),
                 false => outdated::show(ui, &plan),

@@ -171,7 +171,7 @@ pub fn facts(
         facts.push(("line", about_line(line, runtime.today())));
         facts.extend(next_phase(line, runtime.today()).map(|next| ("then", next)));
     }
-    if release.security {
+    if release.security == Some(true) {
         facts.push((
             "security",
             styled(Palette::WARNING, "fixes a security problem"),

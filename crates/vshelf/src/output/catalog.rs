@@ -5,7 +5,7 @@ use serde::Serialize;
 use vshelf_app::{Activity, Runtime};
 use vshelf_core::resolve::Candidate;
 use vshelf_core::{Catalog, Key, Line, Phase, Release};
-use vshelf_view::words::printable;
+use vshelf_view::words::{Count, printable};
 use vshelf_view::{Cell, Column, Palette, Table};
 
 use super::json::{self, Item};
@@ -61,8 +61,8 @@ pub struct ReleaseReport {
     line: Option<String>,
     /// The line's phase: `preview`, `current`, `lts`, `maintenance` or `ended`.
     phase: Option<Phase>,
-    /// Whether it fixes a security problem.
-    security: bool,
+    /// Whether it fixes a security problem; `null` if no source says.
+    security: Option<bool>,
     /// Why its publisher took it back.
     withdrawn: Option<String>,
     /// What it is built for.
@@ -196,6 +196,17 @@ fn say_undated(ui: &Ui, runtime: &Runtime<'_>, reports: &[LineReport]) {
     }
 }
 
+/// Says how many releases `--security` leaves out because no source says anything of them.
+pub fn say_unclear(ui: &Ui, count: usize) {
+    if count > 0 {
+        let (releases, have) = (
+            Count(count, "release"),
+            if count == 1 { "has" } else { "have" },
+        );
+        ui.note(format!("{releases} {have} no security information."));
+    }
+}
+
 impl ReleaseReport {
     /// What lists show of a release.
     pub fn new(
@@ -243,10 +254,16 @@ pub fn show_releases(
             ))
         })
         .collect();
+    if pairs.is_empty() {
+        ui.note("No release passes all of these filters.");
+    }
     if as_json {
         let reports: Vec<ReleaseReport> = pairs.into_iter().map(|(_, report)| report).collect();
         return json::print_list(ui, &reports);
     }
+    let Some((newest, _)) = pairs.first() else {
+        return Ok(());
+    };
     let columns = [
         Column::left("version"),
         Column::left("published"),
@@ -279,20 +296,18 @@ pub fn show_releases(
         );
     }
     ui.page(&table)?;
-    if let Some((_, newest)) = pairs.first() {
-        let prefix = runtime.environment().prefix(runtime.name());
-        ui.next(
-            "To see one release",
-            &format!("vshelf catalog {prefix}{}", newest.version),
-        );
-    }
+    let prefix = runtime.environment().prefix(runtime.name());
+    ui.next(
+        "To see one release",
+        &format!("vshelf catalog {prefix}{}", newest.version),
+    );
     Ok(())
 }
 
 /// What is special about a release.
 fn remarks(runtime: &Runtime<'_>, release: &Release) -> String {
     let mut remarks = Vec::new();
-    if release.security {
+    if release.security == Some(true) {
         remarks.push("security".to_owned());
     }
     if let Some(reason) = &release.withdrawn {

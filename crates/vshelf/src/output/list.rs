@@ -266,7 +266,7 @@ fn newer_cell(newer: Option<&Newer>) -> Cell {
     match newer {
         Some(Newer {
             version,
-            security: true,
+            security: Some(true),
         }) => Cell::new(format!("{version}, security"), Palette::WARNING),
         Some(Newer { version, .. }) => version.to_string().into(),
         None => Cell::default(),

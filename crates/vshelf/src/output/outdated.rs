@@ -77,6 +77,20 @@ pub fn warn_without_catalog(ui: &Ui, plan: &TidyPlan<'_, '_>) {
     }
 }
 
+/// Says of which runtimes no source tells whether releases newer than an install fix a security problem.
+pub fn say_unclear(ui: &Ui, plan: &TidyPlan<'_, '_>) {
+    for (runtime, _) in &plan.runtimes {
+        let installs = runtime.snapshot.installs.iter();
+        let mut newer = installs.filter_map(|install| runtime.published.newer_than(&install.id));
+        if newer.any(|newer| newer.security.is_none()) {
+            ui.note(format!(
+                "Whether newer releases of {} fix security problems is unknown.",
+                runtime.definition.title
+            ));
+        }
+    }
+}
+
 /// Shows what is outdated.
 pub fn show(ui: &Ui, plan: &TidyPlan<'_, '_>) -> Outcome {
     if plan.runtimes.is_empty() {

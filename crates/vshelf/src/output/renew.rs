@@ -159,7 +159,7 @@ fn show_plan(
                     Palette::STRONG,
                 ),
                 Cell::new(planned.to.version.to_string(), Palette::STRONG),
-                match planned.to.security {
+                match planned.to.fixes_security() {
                     true => Cell::new("security", Palette::WARNING),
                     false => "newer".into(),
                 },

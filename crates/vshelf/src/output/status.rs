@@ -211,7 +211,7 @@ fn facts_of(
         facts.push(("publisher", install.id.publisher.clone()));
     }
     if let Some(newer) = install.and_then(|install| runtime.published.newer_than(&install.id)) {
-        let security = if newer.security {
+        let security = if newer.fixes_security() {
             ", which fixes a security problem"
         } else {
             ""

@@ -107,7 +107,7 @@ pub fn told_by_others(
     let facts = [
         ("its day of publication", told_by.date.as_ref()),
         (
-            "that it fixes a security problem",
+            "whether it fixes a security problem",
             told_by.security.as_ref(),
         ),
         ("what comes with it", told_by.bundles.as_ref()),

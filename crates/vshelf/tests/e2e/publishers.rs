@@ -65,6 +65,27 @@ fn a_line_that_is_newer_than_all_dates_is_named() {
 }
 
 #[test]
+fn what_no_source_says_of_security_is_unknown_and_not_no() {
+    let scene = orache();
+    without_catalog(&scene);
+    let ran = scene.does(&["catalog", "--security", "--json"]);
+    assert!(
+        ran.stderr
+            .contains(" releases have no security information.\n"),
+        "{ran}"
+    );
+    assert_eq!(json(&ran)["releases"], serde_json::json!([]), "{ran}");
+    scene.does(&["install", "dunefield/2.5.2"]);
+    let list = json(&scene.does(&["list", "--json"]));
+    let newer = &list["runtimes"][0]["installs"][0]["newer"];
+    assert_eq!(newer["version"], "2.6.3", "{list}");
+    assert!(newer["security"].is_null(), "{list}");
+    let ran = scene.does(&["list", "--outdated"]);
+    let note = "Whether newer releases of Orache fix security problems is unknown.\n";
+    assert!(ran.stderr.contains(note), "{ran}");
+}
+
+#[test]
 fn lines_have_two_numbers_and_nothing_undated_is_current() {
     let scene = orache();
     shows!(
@@ -92,7 +113,9 @@ To see the releases of a line: vshelf catalog 2.7
     scene.does(&["install", "2.5", "2.6"]);
     let ran = scene.does(&["tidy"]);
     assert!(ran.stdout.contains("There is nothing to remove."), "{ran}");
-    scene.does(&["install", "2.3.8"]);
+    let ran = scene.does(&["install", "2.3.8"]);
+    let note = "Its line is no longer supported.\n";
+    assert!(ran.stderr.contains(note), "no day is known: {ran}");
     let ran = scene.does(&["tidy", "--dry-run"]);
     assert!(ran.stdout.contains("support has ended"), "{ran}");
     // No line is long-term, and no hint says so.
@@ -152,7 +175,7 @@ Orache dunefield/2.6.3
   build          any, 0.1 MB, a repack of 2026-10-22 from dunefield
   checksum here  sha256:[DIGEST]
   source         dunefield
-  known from     saltmarsh: its day of publication, that it fixes a security problem and the phase of its line
+  known from     saltmarsh: its day of publication, whether it fixes a security problem and the phase of its line
   on the shelf   no
 --- stderr
 To install it: vshelf install dunefield/2.6.3
@@ -170,7 +193,7 @@ Orache dunefield/2.6, on 2026-11-23
  4  2.6.3 is the only version left.
 Result: Orache 2.6.3 from dunefield, which is not on the shelf.
 Its archive comes from the source dunefield, as a repack.
-Known from saltmarsh: its day of publication, that it fixes a security problem and the phase of its line.
+Known from saltmarsh: its day of publication, whether it fixes a security problem and the phase of its line.
 
 "#]]
     );
