@@ -5,12 +5,13 @@ use std::ffi::OsStr;
 use std::fs;
 use std::path::{Path, PathBuf};
 
-use vshelf_core::activation::{Activation, Claim, Rule};
+use vshelf_core::activation::{Activation, Claim, Place, Rule};
 use vshelf_core::standing::{Asked, Facts, Standing};
 use vshelf_core::{Key, Pick};
 use vshelf_files::system;
 
 use crate::error::Error;
+use crate::integrate::stamps;
 use crate::project;
 use crate::runtime::Runtime;
 
@@ -50,7 +51,10 @@ impl Activity {
             };
             (stated, asked)
         });
+        let is_declined =
+            |place: &Place| shell.dialect().is_some() && stamps::is_declined(runtime, &place.file);
         let facts = Facts {
+            declined: (effective.as_ref()).is_some_and(|(stated, _)| is_declined(&stated.place)),
             required,
             effective,
             switch: shell.switched(runtime.name()).map(|pick| Asked {
@@ -95,8 +99,9 @@ impl Activity {
             active,
             overrode,
             unmet,
+            declined,
         } = &self.standing.activation;
-        let mut claims = active.iter().chain(overrode).chain(unmet);
+        let mut claims = active.iter().chain(overrode).chain(unmet).chain(declined);
         claims.find(|claim| claim.rule == Rule::Requirement)
     }
 

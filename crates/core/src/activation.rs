@@ -55,6 +55,8 @@ pub struct Activation {
     pub overrode: Vec<Claim>,
     /// Stronger claims that nothing on the shelf meets.
     pub unmet: Vec<Claim>,
+    /// The requirement, if the person was asked whether to follow it and said no.
+    pub declined: Option<Claim>,
 }
 
 /// Decides between `claims`: the strongest rule that is met holds.

@@ -2,8 +2,8 @@
 //! the missing one.
 //!
 //! Every command that speaks of the project here renders a [`Standing`] and combines nothing itself. The order of
-//! precedence: a switch of this shell, then the requirement, then the default, then the system's own copy. Of the
-//! requirements the nearest folder's counts, in it the first file that says something. A lock counts only with a
+//! precedence: a switch of this shell, then the requirement unless the person declined it, then the default, then the
+//! system's own copy. Of the requirements the nearest folder's counts, in it the first file that says something. A lock counts only with a
 //! requirement in its own folder. A file that cannot be used ends the search: what it says is unknown, which is not the
 //! same as saying nothing.
 
@@ -214,6 +214,8 @@ pub struct Facts<E> {
     pub required: Required<E>,
     /// The requirement that counts, as a person names it, and the install that meets it.
     pub effective: Option<(Stated<Request>, Asked)>,
+    /// Whether the person was asked whether to follow it and said no.
+    pub declined: bool,
     /// The switch of this shell.
     pub switch: Option<Asked>,
     /// The default.
@@ -270,24 +272,31 @@ impl<E> Standing<E> {
                 },
             )
         }));
-        let (mut satisfied_by, mut missing) = (None, None);
+        let (mut satisfied_by, mut missing, mut declined) = (None, None, None);
         if let Some((stated, asked)) = facts.effective {
             let Asked { selector, met_by } = asked;
             if met_by.is_none() {
                 missing = Some(stated.what.clone());
             }
             satisfied_by.clone_from(&met_by);
-            claims.push(Claim {
+            let claim = Claim {
                 rule: Rule::Requirement,
                 selector,
                 met_by,
                 place: Some(stated.place),
-            });
+            };
+            match facts.declined {
+                true => declined = Some(claim),
+                false => claims.push(claim),
+            }
         }
         Standing {
             required: facts.required,
             satisfied_by,
-            activation: decide(claims),
+            activation: Activation {
+                declined,
+                ..decide(claims)
+            },
             missing,
         }
     }
@@ -426,6 +435,7 @@ mod tests {
                     met_by: met_by.map(key),
                 },
             )),
+            declined: false,
             switch: None,
             default: default.map(|version| Asked {
                 selector: version.to_owned(),
@@ -443,6 +453,33 @@ mod tests {
                 .map_or("-".into(), ToString::to_string),
             standing.next().map_or("-", word),
         )
+    }
+
+    #[test]
+    fn a_declined_requirement_is_met_and_not_active() {
+        let key = |text: &str| -> Pick { text.parse().unwrap() };
+        let asked = |version: &str| Asked {
+            selector: version.to_owned(),
+            met_by: Some(key(version)),
+        };
+        let stated = Stated {
+            place: place("b"),
+            what: "8".parse().unwrap(),
+        };
+        let standing = Standing::<&str>::decide(Facts {
+            required: Required::default(),
+            effective: Some((stated, asked("saltmarsh-8.3.1"))),
+            declined: true,
+            switch: None,
+            default: Some(asked("saltmarsh-6.20.2")),
+            system: None,
+        });
+        assert_eq!(standing.activation.active.unwrap().rule, Rule::Default);
+        assert_eq!(
+            standing.activation.declined.unwrap().rule,
+            Rule::Requirement
+        );
+        assert_eq!(standing.satisfied_by, Some(key("saltmarsh-8.3.1")));
     }
 
     #[test]

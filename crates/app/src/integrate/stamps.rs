@@ -11,9 +11,11 @@ use std::time::SystemTime;
 use vshelf_core::Pick;
 use vshelf_files::action::FileAction;
 use vshelf_files::{atomic, optional};
+use vshelf_shell::connection::Following;
 
 use crate::environment::Environment;
 use crate::error::{Done, Error, file_error};
+use crate::runtime::Runtime;
 
 /// What one requirement file resulted in.
 pub(super) struct Stamp {
@@ -38,6 +40,9 @@ impl Stamp {
 /// How nothing that meets a requirement is written.
 const NOTHING: &str = "?";
 
+/// The first word of a stamp whose file is asked for again when its folder is entered.
+const AGAIN: &str = "again";
+
 /// The folder of stamps.
 pub fn folder(environment: &Environment) -> Result<PathBuf, Error> {
     Ok(environment.folders()?.cache.join("stamps"))
@@ -57,18 +62,49 @@ pub fn as_text(pick: Option<&Pick>) -> String {
     pick.map_or(NOTHING, Pick::as_str).to_owned()
 }
 
-/// One line: what the requirement file resulted in. The stamp stands where the file does, below the folder of
-/// stamps, so that whatever is no name too long for the one is none for the other.
+/// The stamp of a file. It is where the file is, below the folder of stamps, so that whatever is no name too long for
+/// the one is none for the other.
+fn stamp_of(folder: &Path, file: &Path) -> PathBuf {
+    folder.join(file.strip_prefix("/").unwrap_or(file))
+}
+
+/// Writes one line: what the requirement file resulted in.
 pub(super) fn write_stamp(folder: &Path, file: &Path, stamp: Stamp) -> io::Result<()> {
     let modified = stamp.modified?;
-    let again = if stamp.again { "again " } else { "" };
-    let path = folder.join(file.strip_prefix("/").unwrap_or(file));
-    let line = format!("{again}{}\n", stamp.words.join(" "));
+    let again = stamp.again.then_some(AGAIN);
+    let words: Vec<&str> = (again.into_iter())
+        .chain(stamp.words.iter().map(String::as_str))
+        .collect();
+    let path = stamp_of(folder, file);
+    let line = format!("{}\n", words.join(" "));
     atomic::write_quickly(&path, line.as_bytes())?;
     File::options()
         .write(true)
         .open(&path)?
         .set_modified(modified)
+}
+
+/// Whether the person said no when a shell asked whether to follow this requirement file, and the file has not changed
+/// since: a stamp of its time without a word for the runtime, and none that says to ask again.
+pub fn is_declined(runtime: &Runtime<'_>, file: &Path) -> bool {
+    let environment = runtime.environment();
+    let asks = environment
+        .settings()
+        .is_ok_and(|settings| settings.following == Following::Ask);
+    let read = || -> io::Result<bool> {
+        let folder = folder(environment).map_err(io::Error::other)?;
+        let stamp = stamp_of(&folder, file);
+        let is_current = fs::metadata(&stamp)?.modified()? == fs::metadata(file)?.modified()?;
+        let text = fs::read_to_string(&stamp)?;
+        let mut words = text.split_whitespace();
+        let settled = |word: &str| {
+            let name = word.split_once('=').map(|(name, _)| name);
+            word == AGAIN || name == Some(runtime.name())
+        };
+        Ok(is_current && !words.any(settled))
+    };
+    // Without a stamp nobody was asked.
+    asks && read().unwrap_or_default()
 }
 
 #[cfg(test)]

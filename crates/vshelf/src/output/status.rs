@@ -242,6 +242,17 @@ fn facts_of(
             false => facts.push(("overrode", overridden(claim))),
         }
     }
+    if let Some(declined) = &activity.standing.activation.declined {
+        facts.push((
+            "declined",
+            format!(
+                "{} requires {}{}, which you chose not to follow",
+                project_of(declined),
+                declined.selector,
+                place_of(declined)
+            ),
+        ));
+    }
     for (index, copy) in activity.copies.iter().skip(1).enumerate() {
         let name = if index == 0 { "behind it" } else { "" };
         facts.push((name, shown(&copy.program)));

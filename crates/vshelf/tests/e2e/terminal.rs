@@ -464,7 +464,11 @@ fn a_person_can_be_asked_before_a_project_is_followed() {
         ".config/vivid-shelf/shelf.toml",
         "main-runtime = \"marram\"\nfollowing = \"ask\"\n",
     );
-    scene.write(".bashrc", "PS1='> '\n");
+    let folder = std::path::Path::new(PROGRAM).parent().unwrap();
+    scene.write(
+        ".bashrc",
+        &format!("PS1='> '\nPATH={}:$PATH\n", folder.display()),
+    );
     scene.does(&["connect"]);
     for project in ["tide-board", "buoy-api"] {
         scene.write(&format!("{project}/.marram-version"), "6\n");
@@ -481,6 +485,13 @@ fn a_person_can_be_asked_before_a_project_is_followed() {
     terminal.presses("\n", "> ");
     let refused = terminal.types("marram --version");
     assert!(refused.contains("marram 8.3.1"), "{refused}");
+    let status = terminal.types("vshelf status | cat");
+    assert!(
+        status.contains("Marram 8.3.1 is active here: it is the default"),
+        "{status}"
+    );
+    assert!(status.contains("buoy-api requires 6"), "{status}");
+    assert!(status.contains("which you chose not to follow"), "{status}");
     // Both answers are kept.
     let again = terminal.types("cd ../tide-board") + &terminal.types("cd ../buoy-api");
     assert!(!again.contains("Use it here?"), "{again}");
