@@ -1,7 +1,7 @@
 //! Random worlds, in which every command has to give the same answer.
 //!
 //! A world is a home with installs of two runtimes, projects with requirement files and locks in nested folders, a
-//! default, a switch, a label, a rule and a copy of the system's. What `status`, `require`, `path`, `run --here`,
+//! default, a switch, a label, a rule, a copy of the system's, a mirror and an install that is half removed. What `status`, `require`, `path`, `run --here`,
 //! `install --dry-run`, `lock --check`, `checkup` and a real shell say of it is compared, and the next command that they
 //! advise is run. `WORLDS` and `SEED` in the environment choose others (`scripts/worlds`).
 
@@ -103,6 +103,7 @@ fn stock() -> &'static Stock {
             let name = format!("reed@saltmarsh/{version}");
             scene.does(&["--quiet", "adopt", &build.to_string_lossy(), "--as", &name]);
         }
+        scene.does(&["--quiet", "mirror", "8.3", "6", "--to", "site"]);
         let mut locks = Vec::new();
         for selector in ["8.3.0", "8", "6", "lts"] {
             scene.write(".marram-version", selector);
@@ -152,6 +153,12 @@ impl World {
         define_reed(&world.scene);
         for name in [".cache/vivid-shelf", ".local/share/vivid-shelf/format"] {
             copy(&stock.scene.path(name), &world.scene.path(name));
+        }
+        if random.percent(15) {
+            let place = stock.scene.path("site/marram/marram.toml");
+            let place = place.to_string_lossy();
+            world.scene.does(&["--quiet", "runtimes", "--add", &place]);
+            world.told += " from a mirror,";
         }
         world.put_installs(&mut random);
         world.put_projects(&mut random);
@@ -261,6 +268,12 @@ impl World {
                 random.of(&["saltmarsh-8.3.1", "saltmarsh-6.20.2", "system"])
             );
             write!(self.told, ", switched {}", self.switches).unwrap();
+        }
+        if random.percent(8) && self.scene.can_tamper() {
+            // Killed behind the rename into the trash.
+            let remove = ["remove", "marram@8.3.1", "--even-if-used"];
+            let killed = self.scene.tampered("rename:signal=KILL:when=2", &remove);
+            write!(self.told, ", half removed 8.3.1 ({})", killed.code).unwrap();
         }
         if random.percent(10) {
             let rule = "main-runtime = \"marram\"\n[[rules.denied]]\nruntime = \"marram\"\nversions = \"8.3.1\"\nwhy = \"tides\"\n";
