@@ -1,4 +1,5 @@
-//! What follows from every change: the one place that refreshes stamps, launchers, and the runtimes that shells enter.
+//! What follows from every change: the one place that refreshes stamps, launchers, the session's environment, and the
+//! runtimes that shells enter.
 
 use vshelf_core::lock_file::LOCK_FILE;
 use vshelf_core::requirement::OWN_FILE;
@@ -7,7 +8,7 @@ use vshelf_shell::connection::{self, Entered, Following};
 use crate::environment::Environment;
 use crate::error::{Done, Error};
 use crate::integrate::files::{connected_dialects, write_if_other};
-use crate::integrate::{launchers, stamps};
+use crate::integrate::{desktop, launchers, stamps};
 use crate::runtime::{Runtime, opening};
 
 /// The kind of change that a command made.
@@ -27,6 +28,7 @@ pub fn conclude(environment: &Environment, changed: Changed) -> Done {
         Changed::Requirements => Ok(()),
         Changed::Shelf => {
             launchers::refresh(environment)?;
+            desktop::refresh(environment)?;
             refresh_entered(environment)
         }
     }

@@ -410,7 +410,10 @@ impl Error {
             Error::OwnShell { .. } => {
                 Class::Usage.step("To name yours", Action::Connect(Some("bash")))
             }
-            Error::ColonInData { .. } => {
+            Error::NoSessionManager => {
+                Class::Refused.step("To have programs that a desktop can find", Action::Launchers)
+            }
+            Error::ColonInData { .. } | Error::SpecialInData { .. } => {
                 Class::Refused.step("To put the shelf elsewhere", Action::MoveData)
             }
         }

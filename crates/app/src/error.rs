@@ -590,6 +590,10 @@ pub enum Error {
     NoHome,
     #[error("{data} holds a colon, which no folder on PATH can")]
     ColonInData { data: PathBuf },
+    #[error("{data} holds a character that the environment of a session cannot")]
+    SpecialInData { data: PathBuf },
+    #[error("no systemd of your session runs here, which alone reads environment.d")]
+    NoSessionManager,
     #[error("the shell does not take its changes")]
     HandOver { source: io::Error },
     #[error("the listener failed")]

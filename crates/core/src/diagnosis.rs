@@ -91,6 +91,8 @@ pub enum Action {
     History,
     /// Installs a selector.
     Install(String, InstallHow),
+    /// Makes the folder of launchers.
+    Launchers,
     /// Lists the labels.
     Labels,
     /// Lists the version files that are read in all projects.

@@ -6,6 +6,7 @@ use vshelf_files::tree::bytes_in;
 use vshelf_shell::Dialect;
 use vshelf_shell::start_up::{self, Opened};
 
+use super::desktop;
 use super::login::connected_files;
 use super::start_up_files::{read_or_empty, start_up_file};
 use crate::environment::Environment;
@@ -17,6 +18,8 @@ use vshelf_files::action::FileAction;
 pub struct Remains {
     /// Shells that are connected still, and the start-up file of each.
     pub connected: Vec<(Dialect, PathBuf)>,
+    /// The file that gives the default to programs of the desktop still.
+    pub desktop: Option<PathBuf>,
     /// The folders that are there: what is kept in each, and its bytes.
     pub folders: Vec<(PathBuf, Kept, u64)>,
 }
@@ -58,8 +61,10 @@ pub fn remains(environment: &Environment) -> Result<Remains, Error> {
             left.push((folder.clone(), kept, bytes));
         }
     }
+    let desktop = desktop::file(environment)?;
     Ok(Remains {
         connected,
+        desktop: desktop.exists().then_some(desktop),
         folders: left,
     })
 }

@@ -2,6 +2,7 @@
 //! and stamps that tell shells what projects resulted in.
 
 pub mod connect;
+pub mod desktop;
 pub mod entering;
 pub mod files;
 pub mod launchers;

@@ -3,18 +3,19 @@
 use clap::Args;
 use vshelf_app::Environment;
 use vshelf_app::integrate::connect::{self, disconnect};
+use vshelf_app::integrate::desktop;
 use vshelf_app::integrate::entering::{self, Followed};
 use vshelf_app::integrate::files;
-use vshelf_app::integrate::leaving::{Kept, Remains, remains};
+use vshelf_app::integrate::leaving::remains;
 use vshelf_app::integrate::stamps::as_text;
 use vshelf_shell::Dialect;
-use vshelf_view::words::{megabytes, printable};
-use vshelf_view::{Column, Palette, Table};
+use vshelf_view::words::printable;
 
 use super::command::{CommandArgs, RunCommand};
 use crate::failure::Outcome;
+use crate::output::connect as output;
 use crate::ui::Ui;
-use crate::wording::paths::{quoted, shown};
+use crate::wording::paths::shown;
 use crate::wording::shells::{notice, say_connected};
 
 /// Connect your shell to the shelf
@@ -30,11 +31,14 @@ pub struct Connect {
     /// Only print what a shell sources: to read it, or to connect a shell in another way
     #[arg(long, value_name = "SHELL", conflicts_with = "shell")]
     print: Option<String>,
-    /// Take the block out of the start-up file again, and say what stays where
+    /// Give the default to programs started from the desktop, through systemd's environment.d
+    #[arg(long, conflicts_with_all = ["shell", "print"])]
+    desktop: bool,
+    /// Take all of that back, or with --shell or --desktop one of it, and say what stays where
     #[arg(long, conflicts_with = "print")]
     remove: bool,
     /// What a connected shell asks: what to use here, in one line, and then what a person should know
-    #[arg(long, value_name = "SHELL", hide = true, conflicts_with_all = ["shell", "print", "remove"])]
+    #[arg(long, value_name = "SHELL", hide = true, conflicts_with_all = ["shell", "print", "desktop", "remove"])]
     look: Option<String>,
 }
 
@@ -55,6 +59,9 @@ impl RunCommand for Connect {
             let dialect = connect::read_shell(shell)?;
             return ui.result(files::whole_text(environment, dialect)?.trim_end());
         }
+        if self.desktop {
+            return connect_desktop(ui, environment, self.remove);
+        }
         let dialect = match &self.shell {
             Some(shell) => connect::read_shell(shell)?,
             None => connect::own_shell(environment)?,
@@ -66,51 +73,23 @@ impl RunCommand for Connect {
                 true => format!("{file} no longer connects {name} to the shelf."),
                 false => format!("{file} has no Vivid Shelf block; nothing was changed."),
             })?;
-            return say_remains(ui, &remains(environment)?);
+            if self.shell.is_none() && desktop::disconnect(environment)? {
+                output::say_without_desktop(ui, &desktop::file(environment)?, true)?;
+            }
+            return output::say_remains(ui, &remains(environment)?);
         }
         say_connected(ui, &connect::connect(environment, dialect)?)
     }
 }
 
-/// Says what is left of the program, and how the rest of it goes.
-fn say_remains(ui: &Ui, remains: &Remains) -> Outcome {
-    for (dialect, file) in &remains.connected {
-        let name = dialect.name();
-        ui.next(
-            &format!(
-                "{name} stays connected, through {}. To take that out too",
-                shown(file)
-            ),
-            &format!("vshelf connect --shell {name} --remove"),
-        );
+/// Gives the default to programs of the desktop, or takes it away from them.
+fn connect_desktop(ui: &Ui, environment: &Environment, remove: bool) -> Outcome {
+    let file = desktop::file(environment)?;
+    if !remove {
+        return output::say_desktop(ui, &file, desktop::connect(environment)?);
     }
-    let mut table = Table::new(
-        &[
-            Column::left("stays"),
-            Column::right("size"),
-            Column::left(""),
-        ],
-        Palette::HEADING,
-    );
-    for (folder, kept, bytes) in &remains.folders {
-        let kept = match kept {
-            Kept::Installs => "what is on the shelf",
-            Kept::Catalogs => "catalogs, which can be fetched again",
-            Kept::Settings => "settings and definitions of your own",
-        };
-        let cells = [shown(folder).into(), megabytes(*bytes).into(), kept.into()];
-        table.row(Palette::QUIET, cells);
-    }
-    if remains.folders.is_empty() {
-        return Ok(());
-    }
-    ui.done_table(&table)?;
-    if remains.connected.is_empty() {
-        let folders = remains.folders.iter().map(|(folder, ..)| quoted(folder));
-        let folders = folders.collect::<Vec<_>>().join(" ");
-        ui.next("To remove all of it for good", &format!("rm -rf {folders}"));
-    }
-    Ok(())
+    output::say_without_desktop(ui, &file, desktop::disconnect(environment)?)?;
+    output::say_remains(ui, &remains(environment)?)
 }
 
 /// Prints what a shell is to use, in one line, and then what a person should know.

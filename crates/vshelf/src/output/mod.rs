@@ -5,6 +5,7 @@ pub mod carry;
 pub mod catalog;
 pub mod checkup;
 pub mod config;
+pub mod connect;
 pub mod default;
 pub mod definition_check;
 pub mod explain;

@@ -38,6 +38,7 @@ pub fn command(action: &Action) -> String {
         }
         Action::Labels => "vshelf label".to_owned(),
         Action::VersionFiles => "vshelf require --read".to_owned(),
+        Action::Launchers => "vshelf launchers".to_owned(),
         Action::Line(line) => line.clone(),
         Action::List => "vshelf list".to_owned(),
         Action::Lock => "vshelf lock".to_owned(),

@@ -1,7 +1,7 @@
 //! Connected shells, with hostile folder names and strict modes.
 
-use std::fs;
-use std::os::unix::fs::symlink;
+use std::fs::{self, Permissions};
+use std::os::unix::fs::{PermissionsExt, symlink};
 
 use rstest::rstest;
 use snapbox::str;
@@ -471,4 +471,67 @@ fn a_checkup_names_the_file_that_keeps_shells_from_being_connected() {
             .contains("~/.bashrc: does not connect new shells: "),
         "{checkup}"
     );
+}
+
+#[test]
+fn programs_of_the_desktop_get_the_default_on_request() {
+    let scene = Scene::new();
+    scene.does(&["--quiet", "install", "8", "6"]);
+    let file = scene.path(".config/environment.d/60-vivid-shelf.conf");
+    let ran = scene.vshelf(&["connect", "--desktop"]);
+    assert_eq!(ran.code, 7, "no systemd runs: {ran}");
+    assert!(ran.stderr.contains("vshelf launchers"), "{ran}");
+    assert!(!file.exists());
+    fs::create_dir_all(scene.path("run/systemd")).unwrap();
+    let connect = |arguments: &[&str]| {
+        let mut command = scene.command(PROGRAM);
+        command.arg("connect").args(arguments);
+        let ran = scene.run(command.env("XDG_RUNTIME_DIR", scene.path("run")));
+        assert_eq!(ran.code, 0, "{ran}");
+        ran.stdout
+    };
+    let told = connect(&["--desktop"]);
+    let expected = "Programs started from the desktop get the default from your next login on, \
+                    through ~/.config/environment.d/60-vivid-shelf.conf.\n";
+    assert_eq!(told, expected);
+    // A shell reads such lines as systemd does.
+    let answers = || {
+        let script = format!(
+            ". {}; echo \"$MARRAM_HOME\"; marram --version",
+            file.display()
+        );
+        let ran = scene.run(scene.command("/bin/sh").args(["-c", &script]));
+        ran.stdout
+    };
+    let home = "[HOME]/.local/share/vivid-shelf/default/marram\n";
+    assert_eq!(answers(), format!("{home}marram 8.3.1\n"));
+    scene.does(&["default", "6"]);
+    assert_eq!(answers(), format!("{home}marram 6.20.2\n"));
+    scene.write("system/bin/marram", "#!/bin/sh\n");
+    fs::set_permissions(
+        scene.path("system/bin/marram"),
+        Permissions::from_mode(0o755),
+    )
+    .unwrap();
+    let mut system = scene.command(PROGRAM);
+    system
+        .args(["default", "system"])
+        .env("PATH", scene.path("system/bin"));
+    assert_eq!(scene.run(&mut system).code, 0);
+    assert!(!fs::read_to_string(&file).unwrap().contains("PATH="));
+    scene.does(&["default", "6"]);
+    assert!(connect(&["--desktop"]).contains("already; nothing was changed."));
+    // It stays connected if one shell leaves, and goes if all does.
+    let ran = scene.does(&["connect", "--shell", "bash", "--remove"]);
+    assert!(
+        ran.stderr.contains("vshelf connect --desktop --remove"),
+        "{ran}"
+    );
+    assert!(!ran.stderr.contains("rm -rf"), "{ran}");
+    let ran = scene.does(&["connect", "--remove"]);
+    assert!(
+        ran.stdout.contains("60-vivid-shelf.conf was removed"),
+        "{ran}"
+    );
+    assert!(!file.exists());
 }

@@ -92,7 +92,9 @@ fn every_command_of_a_page_runs(#[case] page: &str, #[case] shelf: &[&str]) {
     scene.write(".marram-version", "8\n");
     let lines = script(page);
     assert!(lines.len() > 2, "{page} shows commands");
-    let mut script = String::new();
+    // A session of the person's own, as systemd starts it.
+    fs::create_dir_all(scene.path("run/systemd")).unwrap();
+    let mut script = format!("export XDG_RUNTIME_DIR={}\n", scene.path("run").display());
     for line in lines.iter().filter(|line| !is_of_cargo(line)) {
         // The README shows a real runtime, whose lines are others; browse needs a terminal.
         let mut line = line.replace("vshelf browse", "vshelf browse --help");
