@@ -6,8 +6,8 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 use vshelf_core::activation::{Activation, Claim, Place, Rule};
-use vshelf_core::standing::{Asked, Facts, Standing};
-use vshelf_core::{Key, Pick};
+use vshelf_core::standing::{Asked, Facts, Offer, Standing};
+use vshelf_core::{Key, Pick, Request};
 use vshelf_files::system;
 
 use crate::error::Error;
@@ -34,8 +34,17 @@ pub struct Activity {
 }
 
 impl Activity {
-    /// Looks at the calling shell.
+    /// Looks at the calling shell, and at no catalog.
     pub fn of(runtime: &Runtime<'_>) -> Activity {
+        Activity::with(runtime, |_| Offer::Unknown)
+    }
+
+    /// Looks at the calling shell, and at the kept catalog if a requirement is not met.
+    pub fn with_offer(runtime: &Runtime<'_>) -> Activity {
+        Activity::with(runtime, |request| project::offer(runtime, request))
+    }
+
+    fn with(runtime: &Runtime<'_>, offer: impl Fn(&Request) -> Offer) -> Activity {
         let shell = &runtime.environment().shell;
         let copies = copies(runtime, shell.path());
         let system = copies.iter().find(|copy| copy.pick == Pick::System);
@@ -53,7 +62,11 @@ impl Activity {
         });
         let is_declined =
             |place: &Place| shell.dialect().is_some() && stamps::is_declined(runtime, &place.file);
+        let missing = effective
+            .as_ref()
+            .filter(|(_, asked)| asked.met_by.is_none());
         let facts = Facts {
+            offer: missing.map_or(Offer::Unknown, |(stated, _)| offer(&stated.what)),
             declined: (effective.as_ref()).is_some_and(|(stated, _)| is_declined(&stated.place)),
             required,
             effective,

@@ -5,13 +5,14 @@ use std::io;
 use std::path::{Path, PathBuf};
 use std::rc::Rc;
 
-use vshelf_core::Request;
 use vshelf_core::activation::Place;
 use vshelf_core::definition::RequirementFile;
 use vshelf_core::file_trust::Distrust;
 use vshelf_core::lock_file::{LOCK_FILE, Lock, LockError, LockedRelease, line_of};
 use vshelf_core::requirement::{self, Contents, Problem, Requirement, RequirementError};
-use vshelf_core::standing::{LockRules, LockState, Required, Stated, Statement};
+use vshelf_core::resolve::{Choice, Scope};
+use vshelf_core::standing::{LockRules, LockState, Offer, Required, Stated, Statement};
+use vshelf_core::{Key, Request};
 use vshelf_files::action::FileAction;
 use vshelf_shelf::journal::{self, SeenProject};
 
@@ -128,6 +129,21 @@ pub fn installable(runtime: &Runtime<'_>) -> Result<Option<Installable>, Error> 
     match required.unusable {
         Some(error) => Err(error),
         None => Ok(effective.map(|found| (found, locked))),
+    }
+}
+
+/// The release of the kept catalog that meets a request. A catalog that was not confirmed today cannot say that there is
+/// none.
+pub fn offer(runtime: &Runtime<'_>, request: &Request) -> Offer {
+    let Some(age) = runtime.published.age() else {
+        return Offer::Unknown;
+    };
+    match runtime.choosing().resolve(request, Scope::Published) {
+        Ok(Choice::Version(release)) => {
+            Offer::Release(Key::new(release.version, release.publisher))
+        }
+        Err(_) if age.confirmed == age.today => Offer::Nothing,
+        Ok(Choice::System) | Err(_) => Offer::Unknown,
     }
 }
 

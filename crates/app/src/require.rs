@@ -76,7 +76,7 @@ pub enum ShellAfterRequire {
 pub fn show(environment: &Environment) -> Result<Vec<Required<'_>>, Error> {
     let runtimes = opening::concerned(environment)?.into_iter();
     let required = runtimes.map(|runtime| Required {
-        standing: Activity::of(&runtime).standing,
+        standing: Activity::with_offer(&runtime).standing,
         runtime,
     });
     Ok(required.collect())

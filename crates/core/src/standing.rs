@@ -8,7 +8,7 @@
 //! same as saying nothing.
 
 use crate::activation::{Activation, Claim, Place, Rule, decide};
-use crate::install::Pick;
+use crate::install::{Key, Pick};
 use crate::lock_file::LockedRelease;
 use crate::selector::Request;
 
@@ -207,6 +207,27 @@ pub struct Asked {
     pub met_by: Option<Pick>,
 }
 
+/// The release that a catalog offers for a requirement.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub enum Offer {
+    /// No catalog was looked at, or none is kept.
+    #[default]
+    Unknown,
+    /// The catalog has no release for this platform that meets it.
+    Nothing,
+    /// The release with this key.
+    Release(Key),
+}
+
+/// A requirement that nothing on the shelf meets.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Missing {
+    /// The requirement: exactly the locked release, if a lock decides.
+    pub request: Request,
+    /// The release that an install would bring.
+    pub offer: Offer,
+}
+
 /// The facts that decide the standing of a runtime.
 #[derive(Clone, Debug)]
 pub struct Facts<E> {
@@ -214,6 +235,8 @@ pub struct Facts<E> {
     pub required: Required<E>,
     /// The requirement that counts, as a person names it, and the install that meets it.
     pub effective: Option<(Stated<Request>, Asked)>,
+    /// The release for that requirement, if nothing on the shelf meets it.
+    pub offer: Offer,
     /// Whether the person was asked whether to follow it and said no.
     pub declined: bool,
     /// The switch of this shell.
@@ -233,8 +256,8 @@ pub struct Standing<E> {
     pub satisfied_by: Option<Pick>,
     /// The rules, decided.
     pub activation: Activation,
-    /// The requirement that nothing on the shelf meets: exactly the locked release, if a lock decides.
-    pub missing: Option<Request>,
+    /// The requirement, if nothing on the shelf meets it.
+    pub missing: Option<Missing>,
 }
 
 /// The command that a person needs next.
@@ -248,6 +271,8 @@ pub enum Next {
     LockPlatform,
     /// Install what is missing.
     Install,
+    /// See what is published, because no release meets the requirement.
+    Look,
 }
 
 impl<E> Standing<E> {
@@ -276,7 +301,10 @@ impl<E> Standing<E> {
         if let Some((stated, asked)) = facts.effective {
             let Asked { selector, met_by } = asked;
             if met_by.is_none() {
-                missing = Some(stated.what.clone());
+                missing = Some(Missing {
+                    request: stated.what.clone(),
+                    offer: facts.offer,
+                });
             }
             satisfied_by.clone_from(&met_by);
             let claim = Claim {
@@ -310,6 +338,7 @@ impl<E> Standing<E> {
             (LockState::Differs(_), _) => Some(Next::Repair),
             (LockState::Stale(_), _) => Some(Next::Lock),
             (LockState::OtherPlatform(_), Some(_)) => Some(Next::LockPlatform),
+            (_, Some(missing)) if missing.offer == Offer::Nothing => Some(Next::Look),
             (_, Some(_)) => Some(Next::Install),
             (_, None) => None,
         }
@@ -412,6 +441,7 @@ mod tests {
             Next::Lock => "lock",
             Next::LockPlatform => "lock-platform",
             Next::Install => "install",
+            Next::Look => "look",
         }
     }
 
@@ -435,6 +465,7 @@ mod tests {
                     met_by: met_by.map(key),
                 },
             )),
+            offer: Offer::Unknown,
             declined: false,
             switch: None,
             default: default.map(|version| Asked {
@@ -450,7 +481,7 @@ mod tests {
             standing
                 .missing
                 .as_ref()
-                .map_or("-".into(), ToString::to_string),
+                .map_or("-".into(), |missing| missing.request.to_string()),
             standing.next().map_or("-", word),
         )
     }
@@ -469,6 +500,7 @@ mod tests {
         let standing = Standing::<&str>::decide(Facts {
             required: Required::default(),
             effective: Some((stated, asked("saltmarsh-8.3.1"))),
+            offer: Offer::Unknown,
             declined: true,
             switch: None,
             default: Some(asked("saltmarsh-6.20.2")),

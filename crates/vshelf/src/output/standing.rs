@@ -4,7 +4,7 @@ use serde::Serialize;
 use vshelf_app::{Error, Runtime};
 use vshelf_core::standing::Standing;
 
-use crate::wording::standing::{next, trouble};
+use crate::wording::standing::{next, offered, trouble};
 
 /// The requirement of a project on a runtime, and its state.
 #[derive(Debug, Serialize)]
@@ -25,6 +25,9 @@ pub struct StandingReport {
     met_by: Option<String>,
     /// The selector that nothing on the shelf meets.
     missing: Option<String>,
+    /// The release that an install would bring, as a selector: null if nothing is missing, if the kept catalog has no
+    /// such release, or if no catalog is kept.
+    offered: Option<String>,
     /// Why the project's files or its lock cannot be used.
     error: Option<String>,
     /// The command that helps.
@@ -45,7 +48,8 @@ impl StandingReport {
             lock: required.lock.word().to_owned(),
             locked: locked.map(|locked| runtime.names().selector_of(&locked.what.key())),
             met_by: standing.satisfied_by.clone().map(String::from),
-            missing: missing.map(|missing| runtime.names().shown(missing).to_string()),
+            missing: missing.map(|missing| runtime.names().shown(&missing.request).to_string()),
+            offered: missing.and_then(|missing| offered(runtime, missing)),
             error: trouble(runtime, standing).map(|failure| failure.sentence()),
             next: next(runtime, standing).map(|(_, command)| command),
         }

@@ -67,7 +67,7 @@ pub struct CopyReport {
 
 /// One runtime's state, for JSON.
 pub fn report(runtime: &Runtime<'_>) -> Report {
-    let activity = Activity::of(runtime);
+    let activity = Activity::with_offer(runtime);
     let active = activity.active().cloned();
     let install = active
         .as_ref()
@@ -112,7 +112,7 @@ pub fn show(ui: &Ui, runtimes: &[Runtime<'_>]) -> Result<bool, Failure> {
         }
         // Its lines and its releases are looked at: both in one reading.
         runtime.published.heads();
-        let activity = Activity::of(runtime);
+        let activity = Activity::with_offer(runtime);
         requires |= activity.standing.required.concerns();
         show_one(ui, runtime, &activity)?;
     }

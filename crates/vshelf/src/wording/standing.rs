@@ -2,7 +2,7 @@
 
 use vshelf_app::{Error, Runtime, project};
 use vshelf_core::diagnosis::Action;
-use vshelf_core::standing::{Next, Standing};
+use vshelf_core::standing::{Missing, Next, Offer, Standing};
 
 use super::advice;
 use crate::failure::Failure;
@@ -24,9 +24,29 @@ pub fn next(runtime: &Runtime<'_>, standing: &Standing<Error>) -> Option<(String
             };
             ("To lock it for this platform too", advice::command(&again))
         }
-        Next::Install => ("To put it there", "vshelf install".to_owned()),
+        Next::Install => {
+            let missing = standing.missing.as_ref();
+            let offered = missing.and_then(|missing| offered(runtime, missing));
+            let name = offered.as_deref().unwrap_or("it");
+            return Some((format!("To put {name} there"), "vshelf install".to_owned()));
+        }
+        Next::Look => {
+            let look = Action::Catalog(runtime.name().to_owned());
+            (
+                "The catalog has no release that meets it. To see what there is",
+                advice::command(&look),
+            )
+        }
     };
     Some((purpose.to_owned(), command))
+}
+
+/// The release that a catalog offers for what is missing, as a selector.
+pub fn offered(runtime: &Runtime<'_>, missing: &Missing) -> Option<String> {
+    match &missing.offer {
+        Offer::Release(key) => Some(runtime.names().selector_of(key)),
+        Offer::Unknown | Offer::Nothing => None,
+    }
 }
 
 /// The error in a project's files, in words: a file that cannot be used, a lock that does not meet its

@@ -368,7 +368,7 @@ Marram 8.3.1 should be active here (it is the default, set as 8), but no marram 
   shell      not connected
 --- stderr
 The project here requires Marram 9.2.0 (~/tide-board/.marram-version, line 1), which is not on the shelf.
-To put it there: vshelf install
+To put 9.2.0 there: vshelf install
 This shell is not connected; to connect it: vshelf connect
 
 "#]]
@@ -403,6 +403,39 @@ New shells still get the default, 8.
 
 "#]]
     );
+}
+
+#[test]
+fn what_is_missing_is_named_as_far_as_the_catalog_is_known() {
+    let scene = Scene::new();
+    let offered = |required: &str| {
+        scene.write("tide-board/.marram-version", required);
+        let ran = within(&scene, "tide-board", &["status", "--json"]);
+        let status: serde_json::Value = serde_json::from_str(&ran.stdout).unwrap();
+        let required = &status["runtimes"][0]["required"];
+        (required["offered"].clone(), required["next"].clone())
+    };
+    let install = "vshelf install";
+    assert_eq!(
+        offered("8"),
+        (serde_json::Value::Null, install.into()),
+        "no catalog"
+    );
+    scene.does(&["catalog"]);
+    assert_eq!(offered("8"), ("8.3.1".into(), install.into()));
+    let look = "vshelf catalog marram";
+    assert_eq!(offered("9.9"), (serde_json::Value::Null, look.into()));
+    let ran = within(&scene, "tide-board", &["status"]);
+    let hint =
+        "The catalog has no release that meets it. To see what there is: vshelf catalog marram";
+    assert!(ran.stderr.contains(hint), "{ran}");
+    // A catalog of another day cannot tell what came out since.
+    let mut later = scene.command(crate::scene::PROGRAM);
+    later
+        .args(["require", "--json"])
+        .env("VSHELF_TODAY", "2026-11-25");
+    let ran = scene.run(later.current_dir(scene.path("tide-board")));
+    assert!(ran.stdout.contains("\"next\": \"vshelf install\""), "{ran}");
 }
 
 #[test]
