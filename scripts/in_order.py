@@ -26,7 +26,7 @@ import tempfile
 # What is started often, and so has to start fast; what comes first stands first.
 COMMANDS = [
     "list", "status", "path", "switch 8", "run 8 -- true", "explain lts", "status --short", "connect --look bash",
-    "suggest -- install 8", "list --outdated", "tidy --dry-run", "catalog", "default 8",
+    "suggest -- install 8", "tidy --dry-run", "catalog", "default 8",
 ]
 
 DEFINITION = """

@@ -4,7 +4,7 @@ text files:
 
     shelf_metrics.py /var/lib/node_exporter/vshelf.prom
 
-It asks `vshelf list --json`, `vshelf list --outdated --json` and `vshelf status --json`, whose forms stand in
+It asks `vshelf list --json`, `vshelf tidy --dry-run --json` and `vshelf status --json`, whose forms stand in
 docs/schemas. Without a file it writes to its output.
 """
 
@@ -47,7 +47,7 @@ def samples():
                 last = datetime.datetime.fromisoformat(install["end"] + "T00:00:00+00:00")
                 end = last + datetime.timedelta(days=1)
                 yield sample("vshelf_support_end_timestamp_seconds", int(end.timestamp()), **of, line=install["line"])
-    for install in ask("list", "--outdated")["installs"]:
+    for install in ask("tidy", "--dry-run")["installs"]:
         of = {"runtime": install["runtime"], "install": install["key"]}
         for reason in install["reasons"]:
             yield sample("vshelf_install_outdated", 1, **of, reason=reason["reason"])

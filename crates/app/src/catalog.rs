@@ -7,21 +7,35 @@ use vshelf_core::resolve::Candidate;
 use crate::error::Error;
 use crate::runtime::Runtime;
 
+/// The phases of lines that are wanted.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum PhaseFilter {
+    /// This one.
+    In(Phase),
+    /// All in which a line is supported.
+    Supported,
+}
+
+impl PhaseFilter {
+    fn passes(self, phase: Option<Phase>) -> bool {
+        match self {
+            PhaseFilter::In(wanted) => phase == Some(wanted),
+            PhaseFilter::Supported => phase.is_some_and(Phase::is_supported),
+        }
+    }
+}
+
 /// Which releases are wanted.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct ReleaseFilter {
     /// Only of lines in this phase.
-    pub phase: Option<Phase>,
-    /// Only of lines that are supported.
-    pub supported: bool,
+    pub phase: Option<PhaseFilter>,
     /// Only those that fix a security problem.
     pub security: bool,
     /// Only of this publisher.
     pub publisher: Option<String>,
     /// Only published on this day or later.
     pub since: Option<Date>,
-    /// Only the newest of each line.
-    pub newest_per_line: bool,
     /// Only this many, the newest.
     pub newest: Option<usize>,
 }
@@ -60,9 +74,6 @@ impl ReleaseFilter {
             unclear = (candidates.iter().filter(|one| security(one).is_none())).count();
             candidates.retain(|candidate| security(candidate) == Some(true));
         }
-        if self.newest_per_line {
-            retain_newest_per_line(runtime, &mut candidates);
-        }
         candidates.truncate(self.newest.unwrap_or(usize::MAX));
         Ok(Filtered {
             releases: candidates,
@@ -76,28 +87,10 @@ impl ReleaseFilter {
         let release = candidate.release;
         let publisher = self.publisher.as_ref();
         let date = release.and_then(|release| release.date);
-        self.phase.is_none_or(|wanted| phase == Some(wanted))
-            && (!self.supported || phase.is_some_and(Phase::is_supported))
+        self.phase.is_none_or(|wanted| wanted.passes(phase))
             && publisher.is_none_or(|name| name.eq_ignore_ascii_case(candidate.publisher))
             && self
                 .since
                 .is_none_or(|day| date.is_some_and(|date| date >= day))
     }
-}
-
-/// Leaves the first of each line: neither one that was withdrawn, nor a pre-release where the line
-/// has a final release.
-fn retain_newest_per_line(runtime: &Runtime<'_>, candidates: &mut Vec<Candidate<'_>>) {
-    let mut seen: Vec<&str> = Vec::new();
-    candidates.retain(|candidate| {
-        let Some(line) = runtime.published.line_of(candidate.version) else {
-            return false;
-        };
-        let is_withdrawn = (candidate.release).is_none_or(|release| release.withdrawn.is_some());
-        let is_early = candidate.version.is_pre_release() && line.has_final;
-        let is_first = !seen.contains(&line.name.as_str());
-        let stays = is_first && !is_withdrawn && !is_early;
-        seen.extend(stays.then_some(line.name.as_str()));
-        stays
-    });
 }

@@ -82,17 +82,15 @@ pub fn list(environment: &Environment) -> Result<(Vec<KnownRuntime>, Vec<Error>)
 }
 
 /// Adds or replaces a definition by the one at this URL or path; gives back the definition and its file,
-/// or nothing where the person does not want it in the place of one that is built in. `replace` says
-/// that they do.
+/// or `None` if the person does not want it in the place of one that is built in.
 pub fn add(
     environment: &Environment,
     place: &str,
-    replace: bool,
     listener: &dyn Listener,
 ) -> Result<Option<(Definition, PathBuf)>, Error> {
     let (from, text, definition) = read(environment, place)?;
     let file = definitions::file(&environment.folders()?.config, &definition.name);
-    if !replace && definitions::is_built_in(&definition.name) && !file.exists() {
+    if definitions::is_built_in(&definition.name) && !file.exists() {
         let question = Question::ReplaceBuiltIn {
             title: &definition.title,
             place,

@@ -17,24 +17,15 @@ const PAST: i16 = 2;
 /// How many years to come are shown where nothing else is said.
 const TO_COME: i16 = 4;
 
-/// Which lines are meant.
-#[derive(Clone, Debug, Default)]
-pub struct LineChoice {
-    /// Only these.
-    pub names: Vec<String>,
-    /// Only those that are supported, and those to come.
-    pub supported: bool,
-}
-
-/// The lines that are meant: where nothing is said, those on the shelf and those that have not ended
+/// The lines that are meant: if no name is given, those on the shelf and those that have not ended
 /// long ago.
 pub fn choose_lines<'r>(
     runtime: &'r Runtime<'_>,
-    choice: &LineChoice,
+    names: &[String],
 ) -> Result<Vec<&'r Line>, Error> {
     let lines = &runtime.published.catalog().lines;
     let is_known = |name: &&String| lines.iter().any(|line| line.name == **name);
-    if let Some(name) = choice.names.iter().find(|name| !is_known(name)) {
+    if let Some(name) = names.iter().find(|name| !is_known(name)) {
         return Err(Error::UnknownLine {
             title: runtime.definition.title.clone(),
             line: name.clone(),
@@ -43,13 +34,10 @@ pub fn choose_lines<'r>(
     }
     let recently = runtime.today().saturating_sub(1.year());
     let is_meant = |line: &&Line| {
-        if !choice.names.is_empty() {
-            return choice.names.contains(&line.name);
+        if !names.is_empty() {
+            return names.contains(&line.name);
         }
         let phase = line.phase_on(runtime.today());
-        if choice.supported {
-            return phase.is_supported() || phase == Phase::Preview;
-        }
         let on_shelf = runtime.names().installs_of(line).next().is_some();
         let stands = match line.end {
             Some(end) => end >= recently,

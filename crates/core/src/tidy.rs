@@ -133,8 +133,6 @@ pub enum Protection {
         /// The label.
         label: String,
     },
-    /// The person keeps it, until they say otherwise.
-    Kept,
     /// The person left it out this time.
     LeftOut,
     /// A project required it when its file was seen last, and the drive that it is on is away.

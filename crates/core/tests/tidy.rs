@@ -192,7 +192,6 @@ fn every_reason_can_be_left_out_and_every_protection_keeps() {
         Protection::Label {
             label: "board".into(),
         },
-        Protection::Kept,
         Protection::LeftOut,
     ];
     for (kind, shelf) in cases {

@@ -65,7 +65,7 @@ impl Shelf {
             self.note_use(key, time).unwrap_or_default();
         }
         if pointers.kept {
-            self.change_state(|state| state.kept.extend([key.clone()]))?;
+            self.change_state(|state| state.label_kept(key))?;
         }
         if let Some(selector) = &pointers.default
             && self.default_choice(&self.state()?).is_none()
@@ -181,9 +181,6 @@ impl Shelf {
             state.without_link = None;
         }
         state.defaults.remove(key);
-        if pointers.is_none_or(|pointers| pointers.kept) {
-            state.kept.remove(key);
-        }
         state.renewals.retain(|from, to| {
             let is_about_it = from == key || to == key;
             let is_noted = pointers.is_none_or(|pointers| {

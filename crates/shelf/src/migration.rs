@@ -258,7 +258,9 @@ fn migrate_state(layout: &Layout, runtime: &str) -> io::Result<()> {
             (Some(_), None) => {}
         }
         state.labels = former.labels;
-        state.kept = former.kept.iter().filter_map(key_of).collect();
+        for key in former.kept.iter().filter_map(key_of) {
+            state.label_kept(&key);
+        }
         let renewals = former.renewals.iter();
         state.renewals = renewals
             .filter_map(|(from, to)| Some((key_of(from)?, key_of(to)?)))

@@ -62,8 +62,8 @@ pub(crate) struct Pointers {
     /// The selector that it was the default as.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub(crate) default: Option<String>,
-    /// Whether clean-ups left it alone.
-    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    /// Whether a former version left it alone in clean-ups.
+    #[serde(default, skip_serializing)]
     pub(crate) kept: bool,
     /// The unfinished renewals from or to it.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
@@ -85,7 +85,7 @@ impl Pointers {
         let renewals = state.renewals.iter();
         Pointers {
             default,
-            kept: state.kept.contains(key),
+            kept: false,
             renewals: renewals
                 .filter(|(from, to)| *from == key || *to == key)
                 .map(|(from, to)| (from.clone(), to.clone()))

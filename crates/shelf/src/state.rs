@@ -2,6 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::io;
+use std::mem;
 use std::path::{Path, PathBuf};
 
 use serde::{Deserialize, Serialize};
@@ -27,9 +28,9 @@ pub struct State {
     /// Labels and the selectors they are bound to.
     #[serde(default)]
     pub labels: BTreeMap<String, String>,
-    /// The keys of installs that no clean-up takes away.
-    #[serde(default, skip_serializing_if = "BTreeSet::is_empty")]
-    pub kept: BTreeSet<Key>,
+    /// The installs that former versions marked as kept: read as labels, and written as those.
+    #[serde(default, skip_serializing)]
+    kept: BTreeSet<Key>,
     /// The renewals that were begun and are not finished: the install that is replaced, and its
     /// successor.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
@@ -86,6 +87,12 @@ impl State {
         noted.unwrap_or_else(|| key.selector())
     }
 
+    /// Labels an install that a former version marked as kept, unless it has such a label.
+    pub(crate) fn label_kept(&mut self, key: &Key) {
+        let label = format!("kept-{}", key.as_str());
+        self.labels.entry(label).or_insert_with(|| key.selector());
+    }
+
     /// Reads the file at `path`: `None` if there is none.
     pub fn read(path: &Path) -> Result<Option<State>, StateError> {
         let path = || path.to_owned();
@@ -96,15 +103,19 @@ impl State {
         let Some(bytes) = optional::read(&path()).map_err(failed)? else {
             return Ok(None);
         };
-        let state: State = serde_json::from_slice(&bytes).map_err(|error| StateError::Damaged {
-            path: path(),
-            problem: error.to_string(),
-        })?;
+        let mut state: State =
+            serde_json::from_slice(&bytes).map_err(|error| StateError::Damaged {
+                path: path(),
+                problem: error.to_string(),
+            })?;
         if state.format != FORMAT {
             return Err(StateError::Newer {
                 path: path(),
                 format: state.format,
             });
+        }
+        for key in mem::take(&mut state.kept) {
+            state.label_kept(&key);
         }
         Ok(Some(state))
     }

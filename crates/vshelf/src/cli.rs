@@ -33,6 +33,9 @@ struct GlobalArgs {
     /// Print nothing but what was asked for
     #[arg(long, short, global = true)]
     quiet: bool,
+    /// Answer yes to what the command asks before it goes on
+    #[arg(long, short, global = true)]
+    yes: bool,
     /// Ask no server; use what is on this machine
     #[arg(long, global = true)]
     offline: bool,
@@ -58,8 +61,8 @@ pub fn run(words: Vec<OsString>) -> ExitCode {
         let ui = Ui::new(Colour::Auto, false);
         return end(&ui, ui.result(text.trim_end()));
     }
-    let words = as_option(words);
     let entries = commands::all();
+    let words = as_option(words, &entries);
     let matches = match parser(&entries, &words).try_get_matches_from(&words) {
         Ok(matches) => matches,
         Err(error) => return usage(&entries, &words, &error),
@@ -69,9 +72,10 @@ pub fn run(words: Vec<OsString>) -> ExitCode {
         whole_help: None,
         color: Colour::Auto,
         quiet: false,
+        yes: false,
         offline: false,
     });
-    let ui = Ui::new(global.color, global.quiet);
+    let ui = Ui::new(global.color, global.quiet).answering_yes(global.yes);
     if let Err(failure) = log::begin() {
         return end(&ui, Err(failure));
     }
@@ -116,15 +120,20 @@ fn topic_of(words: &[OsString]) -> Option<&'static str> {
     }
 }
 
-/// `vshelf help install` is an option of `vshelf install`, and `vshelf help` the overview.
-fn as_option(mut words: Vec<OsString>) -> Vec<OsString> {
+/// `vshelf help install` is an option of `vshelf install`, and `vshelf help` the overview. `vshelf help` with a word that
+/// is no command is that word.
+fn as_option(mut words: Vec<OsString>, entries: &[CommandEntry]) -> Vec<OsString> {
     if words.get(1).is_some_and(|word| word == "help") {
         words.remove(1);
         words.truncate(2);
-        words.push(match words.len() {
-            1 => "--help".into(),
-            _ => format!("--{WHOLE_HELP}").into(),
-        });
+        match words
+            .get(1)
+            .map(|word| entries.iter().any(|entry| *word == entry.name))
+        {
+            None => words.push("--help".into()),
+            Some(true) => words.push(format!("--{WHOLE_HELP}").into()),
+            Some(false) => {}
+        }
     }
     words
 }
@@ -179,27 +188,33 @@ fn usage(entries: &[CommandEntry], words: &[OsString], error: &clap::Error) -> E
     let failure = match error.kind() {
         ErrorKind::InvalidSubcommand => unknown_command(entries, words, error),
         kind => {
-            let failure = misused(kind, entries, words, error);
             let words_read: Vec<&str> = words.iter().filter_map(|word| word.to_str()).collect();
             let shells = shell_names();
             let meant = habit::run_without_dashes(&words_read)
-                .or_else(|| habit::connect_shell(&words_read, &shells));
+                .or_else(|| habit::connect_shell(&words_read, &shells))
+                .or_else(|| habit::option_meant(&words_read))
+                .or_else(|| habit::runtime_and_version(&words_read, &runtimes_known()))
+                .or_else(|| (words_read[1..] == ["-v"]).then(|| vec!["--version".to_owned()]));
+            let failure = misused(kind, error);
             match meant {
                 Some(meant) => probably(failure, &meant),
-                None => failure.run("To see what there is", help_for(entries, words)),
+                None => with_near_option(failure, entries, words, error)
+                    .run("To see what there is", help_for(entries, words)),
             }
         }
     };
     end(&ui, Err(failure))
 }
 
+/// The names of the runtimes that are known here, as far as that can be read.
+fn runtimes_known() -> Vec<String> {
+    let environment = Environment::new(&Variables::of_process(), true);
+    let names = environment.folders().and_then(definitions::names);
+    names.unwrap_or_default()
+}
+
 /// A known command with arguments that it does not take.
-fn misused(
-    kind: clap::error::ErrorKind,
-    entries: &[CommandEntry],
-    words: &[OsString],
-    error: &clap::Error,
-) -> Failure {
+fn misused(kind: clap::error::ErrorKind, error: &clap::Error) -> Failure {
     use clap::error::{ContextKind, ErrorKind};
     let context = |wanted: ContextKind| error.get(wanted).map(ToString::to_string);
     let argument = context(ContextKind::InvalidArg).unwrap_or_default();
@@ -222,13 +237,6 @@ fn misused(
         }
     };
     let mut failure = Failure::new(Class::Usage, message);
-    if kind == ErrorKind::UnknownArgument {
-        let known = long_options(command_of(entries, words));
-        let near = habit::option(&argument, known.iter().map(String::as_str));
-        failure = near.into_iter().fold(failure, |failure, near| {
-            failure.say(format!("Did you mean {near}?"))
-        });
-    }
     if let Some(valid) = context(ContextKind::ValidValue).filter(|valid| !valid.is_empty()) {
         failure = failure.say(format!("It takes {valid}."));
     }
@@ -236,6 +244,27 @@ fn misused(
         failure.causes.push(cause.to_string());
     }
     failure
+}
+
+/// Adds the known option that an unknown one is near to.
+fn with_near_option(
+    failure: Failure,
+    entries: &[CommandEntry],
+    words: &[OsString],
+    error: &clap::Error,
+) -> Failure {
+    use clap::error::{ContextKind, ErrorKind};
+    let Some(typed) = error.get(ContextKind::InvalidArg) else {
+        return failure;
+    };
+    if error.kind() != ErrorKind::UnknownArgument {
+        return failure;
+    }
+    let known = long_options(command_of(entries, words));
+    match habit::option(&typed.to_string(), known.iter().map(String::as_str)) {
+        Some(near) => failure.say(format!("Did you mean {near}?")),
+        None => failure,
+    }
 }
 
 /// The long options that a command's help shows, and those of every command.
@@ -279,6 +308,11 @@ fn unknown_command(entries: &[CommandEntry], words: &[OsString], error: &clap::E
     };
     let names: Vec<&str> = entries.iter().map(|entry| entry.name).collect();
     let failure = Failure::new(Class::Usage, format!("{typed:?} is not a command"));
+    if ["self-update", "selfupdate", "self"].contains(&typed.as_str()) {
+        return failure
+            .say("vshelf is updated in the way in which it was installed.")
+            .run("To see its version", "vshelf --version");
+    }
     // Options in front of the command are not part of what is meant.
     let words = words.iter().filter_map(|word| word.to_str());
     let words: Vec<&str> = words.skip_while(|word| *word != typed).collect();

@@ -48,6 +48,8 @@ pub enum Colour {
 pub struct Ui {
     choice: ColorChoice,
     quiet: bool,
+    /// Whether the person said yes in advance.
+    yes: bool,
     unicode: bool,
     /// Whether results are left out, because one of another form follows.
     no_results: bool,
@@ -92,6 +94,7 @@ impl Ui {
         Ui {
             choice,
             quiet,
+            yes: false,
             unicode,
             no_results: false,
             view: None,
@@ -101,6 +104,16 @@ impl Ui {
             kept_failure: Arc::default(),
             wait: Mutex::default(),
         }
+    }
+
+    /// The same output, with yes as the answer to every question that a command asks before it goes on, if `yes`.
+    pub fn answering_yes(self, yes: bool) -> Ui {
+        Ui { yes, ..self }
+    }
+
+    /// Whether the person said yes in advance.
+    pub fn says_yes(&self) -> bool {
+        self.yes
     }
 
     /// The output of a command that a view gives: no terminal, nobody to ask.
@@ -115,6 +128,7 @@ impl Ui {
     /// follows.
     pub fn for_events(&self, json: bool) -> Ui {
         Ui {
+            yes: self.yes,
             no_results: json,
             view: self.view.clone(),
             kept_failure: Arc::clone(&self.kept_failure),

@@ -183,14 +183,6 @@ impl Holders {
                 found.push(Protection::Label { label });
             }
         }
-        found.extend(
-            runtime
-                .snapshot
-                .state
-                .kept
-                .contains(key)
-                .then_some(Protection::Kept),
-        );
         let successor = runtime.snapshot.state.renewals.get(key).cloned();
         found.extend(successor.map(|successor| Protection::RenewalUnfinished { successor }));
         let of_it = claims.iter();

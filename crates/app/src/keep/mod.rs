@@ -6,6 +6,7 @@ mod found_packages;
 pub mod history;
 pub mod holders;
 pub mod leftovers;
+pub mod lines;
 pub mod packages;
 pub mod plan;
 pub mod remove;

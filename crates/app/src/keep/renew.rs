@@ -7,7 +7,6 @@ use vshelf_core::lock_file::LOCK_FILE;
 use vshelf_core::outlook::Newer;
 use vshelf_core::packages::Package;
 use vshelf_core::renewal::{self, Renewal};
-use vshelf_core::resolve::Scope;
 use vshelf_core::tidy::Protection;
 use vshelf_core::{InstallId, Key, Pick, Request, Selector};
 use vshelf_shelf::journal::Operation;
@@ -16,6 +15,7 @@ use vshelf_shelf::trash::Running;
 
 use super::history::Departure;
 use super::holders::Holders;
+use super::lines::{self, LineWord};
 use super::plan::{Selection, plan};
 use super::remove::remove_install;
 use super::{carry, packages, trash};
@@ -29,8 +29,8 @@ use crate::install::job::{InstallJob, JobOptions};
 use crate::locking::{self, LockRequest};
 use crate::outcome::RenewalStep;
 use crate::project::{self, FoundRequirement};
+use crate::runtime::Runtime;
 use crate::runtime::published::Extent;
-use crate::runtime::{Runtime, opening};
 
 /// What is done otherwise than usual.
 #[derive(Clone, Copy, Debug, Default)]
@@ -104,13 +104,13 @@ pub struct RenewalError {
 /// The plans of the lines that are meant: those of the requests, or else all on the shelf.
 pub fn plan_renewals<'c>(
     environment: &'c Environment,
-    lines: &[Request],
+    lines: &[LineWord],
     listener: &dyn Listener,
 ) -> Result<Vec<(Runtime<'c>, Vec<PlannedRenewal>)>, Error> {
     environment.need_settings()?;
     recovery::recover(&environment.layout()?);
     let mut plans = Vec::new();
-    for (mut runtime, keys) in meant(environment, lines)? {
+    for (mut runtime, keys) in lines::meant(environment, lines)? {
         runtime.names().tell_untold(listener);
         runtime
             .published
@@ -119,47 +119,6 @@ pub fn plan_renewals<'c>(
         plans.push((runtime, planned));
     }
     Ok(plans)
-}
-
-/// The runtimes that are meant, each with the keys of the installs whose lines are.
-fn meant<'c>(
-    environment: &'c Environment,
-    lines: &[Request],
-) -> Result<Vec<(Runtime<'c>, Vec<Key>)>, Error> {
-    if lines.is_empty() {
-        let runtimes = opening::shown(environment, None)?.into_iter();
-        let with_keys = runtimes.map(|runtime| {
-            let keys = runtime
-                .snapshot
-                .installs
-                .iter()
-                .map(|i| i.id.key.clone())
-                .collect();
-            (runtime, keys)
-        });
-        return Ok(with_keys.collect());
-    }
-    let mut meant: Vec<(Runtime<'_>, Vec<Key>)> = Vec::new();
-    for request in lines {
-        let runtime = Runtime::of_request(environment, request)?;
-        let covered = runtime.choosing().covered(request, Scope::Shelf)?;
-        let found: Vec<Key> = (covered.iter())
-            .filter_map(|candidate| Some(candidate.install?.key.clone()))
-            .collect();
-        if found.is_empty() {
-            return Err(Error::NoSuchLine {
-                line: request.to_string(),
-            });
-        }
-        let known = meant
-            .iter_mut()
-            .find(|(known, _)| known.name() == runtime.name());
-        match known {
-            Some((_, keys)) => keys.extend(found),
-            None => meant.push((runtime, found)),
-        }
-    }
-    Ok(meant)
 }
 
 /// What there is to renew among the lines of these installs.

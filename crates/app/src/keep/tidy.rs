@@ -24,10 +24,8 @@ use crate::runtime::Runtime;
 /// What a clean-up is about.
 #[derive(Clone, Debug, Default)]
 pub struct TidyRequest {
-    /// Only these lines; nothing for all.
-    pub lines: Vec<String>,
-    /// Remove these too, outdated or not.
-    pub include: Vec<Request>,
+    /// The names of the runtimes and the keys of the only installs that it is about: all if `None`.
+    pub only: Option<Vec<(String, Key)>>,
     /// Leave these out.
     pub except: Vec<Request>,
     /// Whether leftovers belong to it.
@@ -104,24 +102,18 @@ pub fn plan_tidy<'r, 'c>(
     let mut plans = Vec::new();
     for runtime in runtimes {
         let selection = Selection {
-            include: keys_of(runtime, &asked.include)?,
             except: keys_of(runtime, &asked.except)?,
+            ..Selection::default()
         };
         let mut entries = plan(runtime, &holders, &selection)?;
-        let lines = &asked.lines;
-        entries.retain(|entry| {
-            lines.is_empty() || lines.iter().any(|name| is_of_line(runtime, entry, name))
-        });
-        plans.push((runtime, entries));
-    }
-    // A line that is misspelled must not look as if all were tidy.
-    for line in &asked.lines {
-        let is_there = plans
-            .iter()
-            .any(|(runtime, plan)| plan.iter().any(|entry| is_of_line(runtime, entry, line)));
-        if !is_there {
-            return Err(Error::NoSuchLine { line: line.clone() });
+        if let Some(only) = &asked.only {
+            let is_meant = |entry: &Assessment<'_>| {
+                let mut only = only.iter();
+                only.any(|(name, key)| name == runtime.name() && *key == entry.install.key)
+            };
+            entries.retain(is_meant);
         }
+        plans.push((runtime, entries));
     }
     let days = environment.settings()?.trash.days();
     Ok(TidyPlan {
@@ -135,18 +127,6 @@ pub fn plan_tidy<'r, 'c>(
             false => None,
         },
     })
-}
-
-/// What of the plan is not as it should be; nothing is changed.
-pub fn plan_outdated<'r, 'c>(
-    environment: &Environment,
-    runtimes: &'r [Runtime<'c>],
-) -> Result<TidyPlan<'r, 'c>, Error> {
-    let mut plan = plan_tidy(environment, runtimes, &TidyRequest::default())?;
-    for (_, entries) in &mut plan.runtimes {
-        entries.retain(|entry| !entry.reasons.is_empty() || entry.verdict == Verdict::Renew);
-    }
-    Ok(plan)
 }
 
 /// Asks whether to carry out a plan.
@@ -226,39 +206,6 @@ fn remove_still_outdated(
     let removed = remove_install(&now, key, Running::Spared, departure, listener)?;
     listener.tell(Event::Removed(&removed));
     Ok(removed)
-}
-
-/// Marks installs as kept, whatever speaks against them, or no longer; gives back each runtime's title
-/// with the selectors.
-pub fn mark_kept(
-    environment: &Environment,
-    requests: &[Request],
-    keep: bool,
-) -> Result<Vec<(String, Vec<String>)>, Error> {
-    let mut marked = Vec::new();
-    for request in requests {
-        let runtime = Runtime::of_request(environment, request)?;
-        let keys = keys_of(&runtime, std::slice::from_ref(request))?;
-        runtime.shelf.change_state(|state| {
-            for key in &keys {
-                match keep {
-                    true => state.kept.insert(key.clone()),
-                    false => state.kept.remove(key),
-                };
-            }
-        })?;
-        let selectors = keys
-            .iter()
-            .map(|key| runtime.names().selector_of(key))
-            .collect();
-        marked.push((runtime.definition.title.clone(), selectors));
-    }
-    Ok(marked)
-}
-
-fn is_of_line(runtime: &Runtime<'_>, entry: &Assessment<'_>, name: &str) -> bool {
-    let line = runtime.published.line_of(&entry.install.version);
-    line.is_some_and(|line| line.name == name)
 }
 
 /// The keys of this runtime that requests cover on the shelf; requests for other runtimes are passed

@@ -1,12 +1,12 @@
 //! Labels, defaults, runtimes, what is published.
 
 use rstest::rstest;
-use vshelf_app::catalog::ReleaseFilter;
+use vshelf_app::catalog::{PhaseFilter, ReleaseFilter};
 use vshelf_app::defaults::{self, ShellAfterDefault};
 use vshelf_app::error::Taken;
 use vshelf_app::outcome::WayToConnect;
 use vshelf_app::runtime::published::Extent;
-use vshelf_app::timeline::{LineChoice, choose_lines};
+use vshelf_app::timeline::choose_lines;
 use vshelf_app::{Class, Error, Runtime, labels, runtimes};
 use vshelf_core::{Phase, Pick};
 
@@ -78,10 +78,10 @@ fn a_runtime_is_meant_where_there_is_only_one_to_mean() {
 #[rstest]
 #[case(ReleaseFilter { newest: Some(2), ..ReleaseFilter::default() }, &["10.0.0-rc.1", "10.0.0-beta.2"])]
 #[case(
-    ReleaseFilter { newest_per_line: true, supported: true, ..ReleaseFilter::default() },
-    &["9.2.0", "8.3.1", "6.20.2"]
+    ReleaseFilter { phase: Some(PhaseFilter::Supported), newest: Some(1), ..ReleaseFilter::default() },
+    &["9.2.0"]
 )]
-#[case(ReleaseFilter { phase: Some(Phase::Lts), newest: Some(1), ..ReleaseFilter::default() }, &["8.3.1"])]
+#[case(ReleaseFilter { phase: Some(PhaseFilter::In(Phase::Lts)), newest: Some(1), ..ReleaseFilter::default() }, &["8.3.1"])]
 #[case(
     ReleaseFilter { since: Some("2026-11-01".parse().unwrap()), ..ReleaseFilter::default() },
     &["10.0.0-rc.1", "10.0.0-beta.2", "9.2.0"]
@@ -116,10 +116,6 @@ fn a_publisher_or_line_that_nobody_knows_is_named() {
         }
         other => panic!("{other:?}"),
     }
-    let choice = LineChoice {
-        names: vec!["77".to_owned()],
-        supported: false,
-    };
-    let error = choose_lines(&runtime, &choice).unwrap_err();
+    let error = choose_lines(&runtime, &["77".to_owned()]).unwrap_err();
     assert_eq!(error.class(), Class::NoMatch);
 }

@@ -226,13 +226,7 @@ fn a_mirror_is_a_source_of_its_own() {
     let elsewhere = Scene::new();
     elsewhere.server.misbehave(&[Fault::Status(500)]);
     let definition = &marram.definition;
-    runtimes::add(
-        &elsewhere.environment(),
-        definition,
-        false,
-        &Recorder::default(),
-    )
-    .unwrap();
+    runtimes::add(&elsewhere.environment(), definition, &Recorder::default()).unwrap();
     elsewhere.install(&["lts"]);
     assert_eq!(elsewhere.on_shelf(), ["8.3.1"]);
 }

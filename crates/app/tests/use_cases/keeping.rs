@@ -7,10 +7,11 @@ use vshelf_app::checkup::{self, Finding, InstallProblem};
 use vshelf_app::error::Need;
 use vshelf_app::events::{Deleting, Event, Listener, Question, Task};
 use vshelf_app::keep::history;
+use vshelf_app::keep::lines::{LineWord, meant};
 use vshelf_app::keep::remove::{RemoveRequest, remove};
 use vshelf_app::keep::renew::{self, Follower, RenewOptions, plan_renewals};
 use vshelf_app::keep::restore::restore;
-use vshelf_app::keep::tidy::{self, TidyRequest, mark_kept, plan_tidy};
+use vshelf_app::keep::tidy::{self, TidyRequest, plan_tidy};
 use vshelf_app::keep::trash;
 use vshelf_app::runtime::opening;
 use vshelf_app::{Answer, Class, Error, labels};
@@ -120,10 +121,9 @@ fn a_clean_up_asks_first_and_says_why_afterwards() {
 }
 
 #[test]
-fn what_is_kept_labelled_or_left_out_stays() {
-    let scene = Scene::with(&["8.3.1", "6.20.2", "6.20.1", "6.2.0", "4"]);
+fn what_is_labelled_or_left_out_stays() {
+    let scene = Scene::with(&["8.3.1", "6.20.2", "6.20.1", "6.2.0"]);
     let environment = scene.environment();
-    mark_kept(&environment, &requests(&["4"]), true).unwrap();
     labels::set(&environment, "board", &request("6.2.0")).unwrap();
     let asked = TidyRequest {
         except: requests(&["6.20.1"]),
@@ -136,12 +136,7 @@ fn what_is_kept_labelled_or_left_out_stays() {
     let label = Protection::Label {
         label: "board".to_owned(),
     };
-    for expected in [
-        &Protection::Kept,
-        &label,
-        &Protection::LeftOut,
-        &Protection::Default,
-    ] {
+    for expected in [&label, &Protection::LeftOut, &Protection::Default] {
         assert!(
             protections.contains(&expected),
             "{expected:?}: {protections:?}"
@@ -175,13 +170,8 @@ fn what_came_to_be_kept_since_the_plan_was_made_stays() {
 fn a_line_that_is_misspelled_does_not_look_tidy() {
     let scene = Scene::with(&["8.3.1"]);
     let environment = scene.environment();
-    let runtimes = opening::shown(&environment, None).unwrap();
-    let asked = TidyRequest {
-        lines: vec!["77".to_owned()],
-        ..TidyRequest::default()
-    };
-    let error = plan_tidy(&environment, &runtimes, &asked).err().unwrap();
-    assert!(matches!(error, Error::NoSuchLine { .. }), "{error:?}");
+    let error = meant(&environment, &[LineWord::Line(request("77"))]).unwrap_err();
+    assert_eq!(error.class(), Class::NoMatch, "{error:?}");
 }
 
 #[test]

@@ -2,7 +2,7 @@
 //! wrong order.
 
 use super::near;
-use crate::selector::{Request, Selector};
+use crate::selector::{KEYWORDS, Request, Selector, is_name};
 
 /// The command line that runs a program of a version.
 const RUN: &str = "run SELECTOR -- COMMAND";
@@ -16,13 +16,13 @@ const PLAIN_WORDS: &[(&[&str], &str)] = &[
         ],
         "switch …",
     ),
-    (&["deactivate", "unuse", "leave"], "switch --follow …"),
+    (
+        &["deactivate", "unuse", "leave", "off"],
+        "switch --follow …",
+    ),
     (&["back", "previous", "prev"], "switch -"),
     (&["ls", "installed", "versions", "inventory"], "list …"),
-    (
-        &["outdated", "old", "stale", "expired"],
-        "list --outdated …",
-    ),
+    (&["outdated", "old", "stale", "expired"], "tidy --dry-run …"),
     (&["current", "active", "now", "state"], "status …"),
     (&["which", "what", "whereis", "bin"], "path --program …"),
     (
@@ -50,7 +50,9 @@ const PLAIN_WORDS: &[(&[&str], &str)] = &[
     ),
     (&["undo", "undelete", "revert", "recover"], "restore …"),
     (
-        &["clean", "cleanup", "prune", "purge", "gc", "clear", "sweep"],
+        &[
+            "clean", "cleanup", "prune", "purge", "gc", "clear", "sweep", "cache",
+        ],
         "tidy …",
     ),
     (
@@ -81,14 +83,85 @@ const PLAIN_WORDS: &[(&[&str], &str)] = &[
         &["init", "initialize", "setup", "hook", "integrate"],
         "connect",
     ),
-    (&["plugins", "plugin", "languages", "tools"], "runtimes …"),
+    (&["plugins", "plugin", "languages", "tools"], "runtimes"),
     (&["import", "link", "register"], "adopt PATH…"),
-    (&["migrate", "copy"], "carry --from SELECTOR --to SELECTOR"),
+    (&["migrate", "copy"], "carry FROM TO"),
     (&["complete", "completion", "completions"], "help connect"),
     (&["tui", "ui", "interactive", "menu"], "browse …"),
     (&["version"], "--version"),
     (&["tour", "tutorial", "example"], "demo"),
 ];
+
+/// Options from habit and from former versions, by command, with the command line that does it. `…` is everything else that
+/// was typed behind the command; a name in capitals has to be given.
+const OPTIONS: &[(&str, &[&str], &str)] = &[
+    ("install", &["--required"], "install …"),
+    (
+        "install",
+        &["--force", "-f", "--reinstall"],
+        "install --again …",
+    ),
+    ("install", &["--lts"], "install lts"),
+    ("install", &["--latest"], "install latest"),
+    ("list", &["--outdated"], "tidy --dry-run"),
+    ("list", &["--sort"], "list --size"),
+    ("list", &["--remote", "--available", "-r"], "catalog …"),
+    ("list", &["--all", "-a"], "catalog --all …"),
+    ("tidy", &["--line"], "tidy …"),
+    ("tidy", &["--include"], "remove …"),
+    ("tidy", &["--keep"], "label NAME …"),
+    ("timeline", &["--lines"], "timeline …"),
+    ("timeline", &["--years", "--supported"], "timeline"),
+    ("catalog", &["--supported"], "catalog --phase supported …"),
+    ("catalog", &["--lts"], "catalog --phase lts …"),
+    ("catalog", &["--newest-per-line"], "catalog"),
+    ("carry", &["--from", "--to"], "carry …"),
+    ("remove", &["--every"], "remove --all …"),
+    ("mirror", &["--every"], "mirror --all …"),
+    ("remove", &["--force", "-f"], "remove --even-if-used …"),
+    ("runtimes", &["--replace"], "runtimes --yes …"),
+    ("switch", &["--default", "--global"], "default …"),
+    ("switch", &["--install"], "install --switch …"),
+    (
+        "default",
+        &["--unset", "--remove", "--clear"],
+        "default system",
+    ),
+];
+
+/// The words of a command line that words with an option from habit, or from a former version, probably mean.
+pub fn option_meant(words: &[&str]) -> Option<Vec<String>> {
+    let words = words.get(1..)?;
+    let at = words.iter().position(|word| !word.starts_with('-'))?;
+    let (command, rest) = (words[at], &words[at + 1..]);
+    let own = rest.split(|word| *word == "--").next().unwrap_or_default();
+    let name_of = |word: &str| word.split('=').next().unwrap_or_default().to_owned();
+    let of_command = || OPTIONS.iter().filter(|(name, ..)| *name == command);
+    let known =
+        |word: &str| of_command().find(|(_, options, _)| options.contains(&&*name_of(word)));
+    let (.., meant) = own.iter().find_map(|word| known(word))?;
+    let rest = rest.iter().filter_map(|word| match known(word) {
+        Some(_) => word.split_once('=').map(|(_, value)| value),
+        None => Some(*word),
+    });
+    // Lists with commas were taken too.
+    let rest = rest.flat_map(|word| word.split(','));
+    Some(filled(meant, &rest.collect::<Vec<_>>()))
+}
+
+/// The words of a command line in which a runtime and a version are two words, as one.
+pub fn runtime_and_version(words: &[&str], runtimes: &[String]) -> Option<Vec<String>> {
+    let words = words.get(1..)?;
+    let is_runtime = |word: &str| runtimes.iter().any(|runtime| runtime == word);
+    let at = words.iter().position(|word| is_runtime(word))?;
+    let version = words.get(at + 1).filter(|word| is_version(word))?;
+    let joined = format!("{}@{version}", words[at]);
+    Some(owned(
+        (words[..at].iter().copied())
+            .chain([joined.as_str()])
+            .chain(words[at + 2..].iter().copied()),
+    ))
+}
 
 /// The words of a command line, without the program's name, that these words probably mean; `commands` are the
 /// names of all commands.
@@ -134,7 +207,17 @@ pub fn run_without_dashes(words: &[&str]) -> Option<Vec<String>> {
     let is_version = !version.starts_with('-') || version == "--here";
     let command: Vec<&str> = words.collect();
     let is_meant = is_version && !command.is_empty() && !command.contains(&"--");
+    // Options alone belong to the program of the runtime that is named.
+    if is_meant && command[0].starts_with('-') && !version.starts_with('-') {
+        let program = version.split('@').next().unwrap_or(version);
+        return is_program(program).then(|| run_on(version, &[&[program], &command[..]].concat()));
+    }
     is_meant.then(|| run_on(version, &command))
+}
+
+/// Whether a word can be the name of a runtime and its program.
+fn is_program(word: &str) -> bool {
+    is_name(word) && !KEYWORDS.contains(&word)
 }
 
 /// The words of a command line that `connect` and the name of a shell probably mean.
@@ -216,7 +299,7 @@ mod tests {
         ("ls node", "list node"),
         ("installed", "list"),
         ("versions", "list"),
-        ("outdated", "list --outdated"),
+        ("outdated", "tidy --dry-run"),
         ("current", "status"),
         ("active", "status"),
         ("now", "status"),
@@ -275,7 +358,7 @@ mod tests {
         ("plugins", "runtimes"),
         ("import ~/build", "adopt ~/build"),
         ("link", "adopt PATH"),
-        ("migrate", "carry --from SELECTOR --to SELECTOR"),
+        ("migrate", "carry FROM TO"),
         ("completion", "help connect"),
         ("menu", "browse"),
         ("version", "--version"),

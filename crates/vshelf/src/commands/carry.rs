@@ -17,10 +17,10 @@ use crate::ui::Ui;
 #[derive(Debug, Args)]
 pub struct Carry {
     /// The version that has the packages
-    #[arg(long, value_name = "SELECTOR")]
+    #[arg(value_name = "FROM")]
     from: String,
     /// The version that is to have them
-    #[arg(long, value_name = "SELECTOR")]
+    #[arg(value_name = "TO")]
     to: String,
     /// Only show what would be brought
     #[arg(long)]

@@ -2,7 +2,7 @@
 
 use clap::Args;
 use jiff::civil::Date;
-use vshelf_app::catalog::ReleaseFilter;
+use vshelf_app::catalog::{PhaseFilter, ReleaseFilter};
 use vshelf_app::runtime::published::Extent;
 use vshelf_app::{Environment, Runtime};
 use vshelf_core::resolve::Scope;
@@ -41,12 +41,10 @@ struct Filters {
     /// List every release
     #[arg(long)]
     all: bool,
-    /// Only releases of lines in this phase: preview, current, lts, maintenance or ended
+    /// Only releases of lines in this phase: preview, current, lts, maintenance or ended, or
+    /// supported for all of them that are
     #[arg(long, value_name = "PHASE", value_parser = read_phase)]
-    phase: Option<Phase>,
-    /// Only releases of lines that are supported
-    #[arg(long)]
-    supported: bool,
+    phase: Option<PhaseFilter>,
     /// Only releases that fix a security problem
     #[arg(long)]
     security: bool,
@@ -59,9 +57,6 @@ struct Filters {
     /// Only this many, the newest
     #[arg(long, value_name = "N")]
     newest: Option<usize>,
-    /// Only the newest of each line
-    #[arg(long)]
-    newest_per_line: bool,
 }
 
 impl CommandArgs for Catalog {
@@ -115,20 +110,23 @@ impl Filters {
     fn filter(&self) -> ReleaseFilter {
         ReleaseFilter {
             phase: self.phase,
-            supported: self.supported,
             security: self.security,
             publisher: self.publisher.clone(),
             since: self.since,
-            newest_per_line: self.newest_per_line,
             newest: self.newest,
         }
     }
 }
 
-fn read_phase(text: &str) -> Result<Phase, String> {
+fn read_phase(text: &str) -> Result<PhaseFilter, String> {
+    if text.eq_ignore_ascii_case("supported") {
+        return Ok(PhaseFilter::Supported);
+    }
     let mut phases = Phase::ALL.into_iter();
     let phase = phases.find(|phase| phase.as_str().eq_ignore_ascii_case(text));
-    phase.ok_or_else(|| "the phases are preview, current, lts, maintenance and ended".to_owned())
+    phase
+        .map(PhaseFilter::In)
+        .ok_or_else(|| "the phases are preview, current, lts, maintenance and ended".to_owned())
 }
 
 /// The runtime and the request that are meant: a runtime's name alone is no request.

@@ -1,6 +1,7 @@
 //! What a command is to the command line.
 
 use clap::{ArgMatches, Args, Command, FromArgMatches};
+use vshelf_app::keep::lines::LineWord;
 use vshelf_app::runtime::opening;
 use vshelf_app::{Environment, Error, definitions};
 use vshelf_core::{Platform, Request};
@@ -74,6 +75,15 @@ pub fn runtime_alone(environment: &Environment, typed: &str) -> Result<Option<St
     }
     let known = definitions::names(environment.folders()?)?;
     Ok(known.into_iter().find(|name| name == typed))
+}
+
+/// The lines and runtimes that these words are.
+pub fn lines(environment: &Environment, words: &[String]) -> Result<Vec<LineWord>, Failure> {
+    let word = |typed: &String| match runtime_alone(environment, typed)? {
+        Some(runtime) => Ok(LineWord::Runtime(runtime)),
+        None => Ok(LineWord::Line(request(typed)?)),
+    };
+    words.iter().map(word).collect()
 }
 
 /// The platforms that these texts are.

@@ -26,14 +26,14 @@ pub struct Demo {
     #[arg(long, conflicts_with = "serve")]
     shell: bool,
     /// Only run the stand-in release server, until Ctrl-C
-    #[arg(long)]
+    #[arg(long, hide = true)]
     serve: bool,
     /// The port of the server
-    #[arg(long, value_name = "PORT", requires = "serve")]
+    #[arg(long, value_name = "PORT", requires = "serve", hide = true)]
     port: Option<u16>,
     /// Let the server misbehave: slow, cut, wrong-bytes, wrong-length, 404, 500, busy, redirect,
     /// no-ranges, hang
-    #[arg(long, value_name = "FAULT", requires = "serve")]
+    #[arg(long, value_name = "FAULT", requires = "serve", hide = true)]
     misbehave: Vec<Fault>,
 }
 

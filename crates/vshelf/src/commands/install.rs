@@ -26,9 +26,6 @@ pub struct Install {
     /// What to install, such as lts, 8.3.1 or dunefield/8; by default what the project here requires
     #[arg(value_name = "SELECTOR")]
     selectors: Vec<String>,
-    /// Install what the project here requires, as without a selector; for scripts that say it aloud
-    #[arg(long, conflicts_with = "selectors")]
-    required: bool,
     /// Install what is required as it is locked, and nothing else
     #[arg(long, conflicts_with = "selectors")]
     locked: bool,

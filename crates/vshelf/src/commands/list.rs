@@ -3,13 +3,12 @@
 use clap::Args;
 use jiff::civil::Date;
 use vshelf_app::Environment;
-use vshelf_app::keep::tidy::plan_outdated;
 use vshelf_app::runtime::opening;
 
 use super::command::{CommandArgs, RunCommand};
 use crate::failure::Outcome;
-use crate::output::list::{self, Order};
-use crate::output::{json, outdated};
+use crate::output::json;
+use crate::output::list;
 use crate::ui::Ui;
 
 /// List what is on the shelf
@@ -21,13 +20,7 @@ pub struct List {
     /// Only this runtime
     #[arg(value_name = "RUNTIME")]
     runtime: Option<String>,
-    /// Only what is outdated or lacks a security release, with why: what vshelf tidy would show
-    #[arg(long, conflicts_with_all = ["sort", "size"])]
-    outdated: bool,
-    /// The order of the rows
-    #[arg(long, value_name = "BY", value_enum, default_value = "version")]
-    sort: Order,
-    /// Measure the sizes on the disk, with the packages that came later
+    /// Measure the sizes on the disk, with the packages that came later, and list the largest first
     #[arg(long)]
     size: bool,
     /// Compute phases for this day: what will have ended by then?
@@ -52,17 +45,8 @@ impl RunCommand for List {
         for runtime in &mut runtimes {
             runtime.published.judge_on(self.as_of);
         }
-        if self.outdated {
-            let plan = plan_outdated(environment, &runtimes)?;
-            outdated::warn_without_catalog(ui, &plan);
-            outdated::say_unclear(ui, &plan);
-            return match self.json {
-                true => json::print_list(ui, &outdated::reports(&plan)),
-                false => outdated::show(ui, &plan),
-            };
-        }
         let listed = runtimes.iter();
-        let listed = listed.map(|runtime| list::Listed::of(runtime, self.sort, self.size));
+        let listed = listed.map(|runtime| list::Listed::of(runtime, self.size));
         let listed = listed.collect::<Result<Vec<_>, _>>()?;
         match self.json {
             true => json::print_list(ui, &list::reports(listed)),

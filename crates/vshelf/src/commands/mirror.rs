@@ -34,7 +34,7 @@ pub struct Mirror {
     platform: Vec<String>,
     /// Every release that a selector covers, not only the newest
     #[arg(long)]
-    every: bool,
+    all: bool,
     /// Of what comes as source, the builds that were made of it here, for this platform
     #[arg(long, conflicts_with = "platform")]
     builds: bool,
@@ -52,7 +52,7 @@ impl RunCommand for Mirror {
             to: Destination::read(&self.to),
             sign_key: self.sign_key,
             platforms: platforms(&self.platform)?,
-            every: self.every,
+            every: self.all,
             builds: self.builds,
         };
         let mirrored = mirror::mirror(environment, &asked, &output::mirror_page::page, ui)?;

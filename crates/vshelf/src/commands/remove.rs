@@ -19,7 +19,7 @@ pub struct Remove {
     selectors: Vec<String>,
     /// Where a selector covers several installs, remove them all
     #[arg(long)]
-    every: bool,
+    all: bool,
     /// Remove it even if it is the default or active here
     #[arg(long)]
     even_if_used: bool,
@@ -37,7 +37,7 @@ impl RunCommand for Remove {
     fn run(self, ui: &Ui, environment: &Environment) -> Outcome {
         let asked = RemoveRequest {
             requests: requests(&self.selectors)?,
-            every: self.every,
+            every: self.all,
             even_if_used: self.even_if_used,
             for_good: self.for_good,
         };

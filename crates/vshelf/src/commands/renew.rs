@@ -4,7 +4,7 @@ use clap::Args;
 use vshelf_app::keep::renew::{self, RenewOptions, apply, plan_renewals};
 use vshelf_app::{Answer, Environment};
 
-use super::command::{CommandArgs, RunCommand, requests};
+use super::command::{CommandArgs, RunCommand, lines};
 use crate::failure::Outcome;
 use crate::output;
 use crate::ui::Ui;
@@ -16,7 +16,7 @@ use crate::ui::Ui;
 /// something still needs it. Where a step fails, the old release stays as it was.
 #[derive(Debug, Args)]
 pub struct Renew {
-    /// Only these lines, such as 6 or marram@8; all of them if none is given
+    /// Only these lines, such as 6, marram@8 or marram; all of them if none is given
     #[arg(value_name = "LINE")]
     lines: Vec<String>,
     /// Leave the old releases on the shelf
@@ -28,11 +28,8 @@ pub struct Renew {
     /// Only show the plan
     #[arg(long)]
     dry_run: bool,
-    /// Carry the plan out without asking
-    #[arg(long, conflicts_with = "dry_run")]
-    yes: bool,
     /// Show the plan as JSON, and do nothing
-    #[arg(long, conflicts_with = "yes")]
+    #[arg(long)]
     json: bool,
 }
 
@@ -43,7 +40,7 @@ impl CommandArgs for Renew {
 
 impl RunCommand for Renew {
     fn run(self, ui: &Ui, environment: &Environment) -> Outcome {
-        let plans = plan_renewals(environment, &requests(&self.lines)?, ui)?;
+        let plans = plan_renewals(environment, &lines(environment, &self.lines)?, ui)?;
         if self.json {
             return output::json::print_list(ui, &output::renew::reports(&plans));
         }
@@ -65,20 +62,18 @@ impl RunCommand for Renew {
         let removals = planned
             .filter(|planned| planned.removes_old(options))
             .count();
-        if !(self.yes && ui.is_quiet()) {
+        if !(ui.says_yes() && ui.is_quiet()) {
             output::renew::show(ui, &plans, options)?;
         }
         if self.dry_run {
             return Ok(());
         }
-        if !self.yes {
-            match renew::ask(lines, removals, ui)? {
-                Answer::Yes => {}
-                Answer::No => return Ok(()),
-                Answer::Nobody => {
-                    ui.next("To carry it out", "vshelf renew --yes");
-                    return Ok(());
-                }
+        match renew::ask(lines, removals, ui)? {
+            Answer::Yes => {}
+            Answer::No => return Ok(()),
+            Answer::Nobody => {
+                ui.next("To carry it out", "vshelf renew --yes");
+                return Ok(());
             }
         }
         let errors = apply(environment, &plans, options, ui)?;

@@ -18,9 +18,6 @@ pub struct Runtimes {
     /// Add or replace a runtime by the definition at this URL or path
     #[arg(long, value_name = "FILE")]
     add: Option<String>,
-    /// Have it take the place of a definition that is built in, without asking
-    #[arg(long, requires = "add")]
-    replace: bool,
     /// Remove your own definition of this runtime; its installs stay
     #[arg(long, value_name = "NAME", conflicts_with = "add")]
     remove: Option<String>,
@@ -44,7 +41,7 @@ impl CommandArgs for Runtimes {
 impl RunCommand for Runtimes {
     fn run(self, ui: &Ui, environment: &Environment) -> Outcome {
         if let Some(place) = &self.add {
-            return match runtimes::add(environment, place, self.replace, ui)? {
+            return match runtimes::add(environment, place, ui)? {
                 Some((definition, file)) => {
                     output::runtimes::say_added(ui, environment, &definition, &file)
                 }

@@ -2,12 +2,12 @@
 
 use clap::Args;
 use jiff::civil::Date;
+use vshelf_app::keep::lines::meant;
 use vshelf_app::keep::tidy::{self, TidyPlan, TidyRequest};
-use vshelf_app::runtime::opening;
 use vshelf_app::{Answer, Environment};
 use vshelf_view::words::Count;
 
-use super::command::{CommandArgs, RunCommand, requests};
+use super::command::{CommandArgs, RunCommand, lines, requests};
 use crate::failure::{Class, Failure, Outcome};
 use crate::output;
 use crate::ui::Ui;
@@ -16,29 +16,16 @@ use crate::ui::Ui;
 ///
 /// Outdated is what a newer release of its line replaces, what is of an ended line or was withdrawn,
 /// and a pre-release whose final release is there; `vshelf config` shows the policy. What is the
-/// default, active in a shell, running, labelled, kept by you or required by a project seen on this machine
-/// stays. The plan is shown first, and carried out when you say yes; `vshelf restore` undoes it. What is
+/// default, active in a shell, running, labelled or required by a project seen on this machine stays. The plan is shown first, and carried out when you say yes; `vshelf restore` undoes it. What is
 /// removed stays in the trash for as long as `[trash]` in `shelf.toml` says; what is there for longer goes.
 #[derive(Debug, Args)]
 pub struct Tidy {
-    /// Only this runtime
-    #[arg(value_name = "RUNTIME")]
-    runtime: Option<String>,
-    /// Only installs of this line, such as 6; may be repeated
-    #[arg(long, value_name = "LINE")]
-    line: Vec<String>,
-    /// Remove these too, outdated or not; may be repeated
-    #[arg(long, value_name = "SELECTOR")]
-    include: Vec<String>,
+    /// Only these lines, such as 6, marram@8 or marram; all of them if none is given
+    #[arg(value_name = "LINE")]
+    lines: Vec<String>,
     /// Leave these out this time; may be repeated
     #[arg(long, value_name = "SELECTOR")]
     except: Vec<String>,
-    /// Never remove these, outdated or not; nothing is removed now
-    #[arg(long, value_name = "SELECTOR")]
-    keep: Vec<String>,
-    /// With --keep: no longer keep them
-    #[arg(long, requires = "keep")]
-    remove: bool,
     /// Delete at once what is removed, and what is in the trash
     #[arg(long)]
     for_good: bool,
@@ -48,9 +35,6 @@ pub struct Tidy {
     /// Show the plan for this day: what will be outdated by then?
     #[arg(long, value_name = "DATE")]
     as_of: Option<Date>,
-    /// Carry the plan out without asking
-    #[arg(long, conflicts_with_all = ["dry_run", "as_of"])]
-    yes: bool,
     /// Show it as JSON; nothing is asked
     #[arg(long)]
     json: bool,
@@ -63,30 +47,30 @@ impl CommandArgs for Tidy {
 
 impl RunCommand for Tidy {
     fn run(self, ui: &Ui, environment: &Environment) -> Outcome {
-        if !self.keep.is_empty() {
-            let keep = !self.remove;
-            let marked = tidy::mark_kept(environment, &requests(&self.keep)?, keep)?;
-            return output::tidy::say_kept(ui, &marked, keep);
-        }
-        let mut runtimes = opening::shown(environment, self.runtime.as_deref())?;
+        let meant = meant(environment, &lines(environment, &self.lines)?)?;
+        let (mut runtimes, keys): (Vec<_>, Vec<_>) = meant.into_iter().unzip();
         for runtime in &runtimes {
             runtime.names().tell_untold(ui);
         }
         for runtime in &mut runtimes {
             runtime.published.judge_on(self.as_of);
         }
+        let names = runtimes.iter().map(|runtime| runtime.name().to_owned());
+        let only = (names.zip(keys))
+            .flat_map(|(name, keys)| keys.into_iter().map(move |key| (name.clone(), key)))
+            .collect();
         let asked = TidyRequest {
-            lines: self.line.clone(),
-            include: requests(&self.include)?,
+            only: (!self.lines.is_empty()).then_some(only),
             except: requests(&self.except)?,
             // What was left behind belongs to no line and to no runtime.
-            leftovers: self.line.is_empty() && self.runtime.is_none(),
+            leftovers: self.lines.is_empty(),
             for_good: self.for_good,
         };
         let mut plan = tidy::plan_tidy(environment, &runtimes, &asked)?;
         output::outdated::warn_without_catalog(ui, &plan);
+        output::outdated::say_unclear(ui, &plan);
         let mut report = output::tidy::Report::of(&plan);
-        let is_shown = !(self.json || self.yes && ui.is_quiet());
+        let is_shown = !(self.json || ui.says_yes() && ui.is_quiet());
         if is_shown {
             output::tidy::show(ui, &plan)?;
         }
@@ -118,10 +102,7 @@ impl Tidy {
         if self.dry_run || self.as_of.is_some() || plan.is_empty() {
             return Ok(false);
         }
-        if self.yes {
-            return Ok(true);
-        }
-        let answer = match self.json {
+        let answer = match self.json && !ui.says_yes() {
             true => Answer::Nobody,
             false => tidy::ask(plan, ui)?,
         };

@@ -1,17 +1,19 @@
 //! `vshelf timeline`: the support windows of the lines, today, and one's own installs on them.
 
+use std::collections::BTreeSet;
 use std::path::PathBuf;
 
 use clap::Args;
-use jiff::civil::{Date, date};
+use jiff::civil::Date;
 use vshelf_app::error::file_error;
+use vshelf_app::keep::lines::LineWord;
 use vshelf_app::runtime::published::Extent;
-use vshelf_app::timeline::{LineChoice, choose_lines, years_around};
+use vshelf_app::timeline::{choose_lines, years_around};
 use vshelf_app::{Environment, Runtime};
 use vshelf_files::action::FileAction;
 use vshelf_files::atomic;
 
-use super::command::{CommandArgs, RunCommand};
+use super::command::{CommandArgs, RunCommand, lines};
 use crate::failure::{Class, Failure, Outcome};
 use crate::output::json;
 use crate::output::timeline::Facts;
@@ -25,18 +27,9 @@ use crate::wording::paths::shown;
 /// unless you name them or have them on the shelf.
 #[derive(Debug, Args)]
 pub struct Timeline {
-    /// The runtime; the main one if none is given
-    #[arg(value_name = "RUNTIME")]
-    runtime: Option<String>,
-    /// Only these lines, such as 6,8
-    #[arg(long, value_name = "LINES", value_delimiter = ',')]
+    /// Only these lines, such as 6, marram@8 or marram; of the main runtime if none is given
+    #[arg(value_name = "LINE")]
     lines: Vec<String>,
-    /// The years to show, such as 2024-2029 or 2027
-    #[arg(long, value_name = "YEARS")]
-    years: Option<String>,
-    /// Only lines that are supported, and those to come
-    #[arg(long, conflicts_with = "lines")]
-    supported: bool,
     /// Compute phases for this day
     #[arg(long, value_name = "DATE")]
     as_of: Option<Date>,
@@ -55,19 +48,12 @@ impl CommandArgs for Timeline {
 
 impl RunCommand for Timeline {
     fn run(self, ui: &Ui, environment: &Environment) -> Outcome {
-        let mut runtime = Runtime::named(environment, self.runtime.as_deref())?;
+        let (mut runtime, names) = meant(environment, &self.lines)?;
         runtime.published.load_and_tell(Extent::Releases, ui)?;
         runtime.published.judge_on(self.as_of);
-        let choice = LineChoice {
-            names: self.lines,
-            supported: self.supported,
-        };
-        let lines = choose_lines(&runtime, &choice)?;
+        let lines = choose_lines(&runtime, &names)?;
         let facts = Facts::of(&runtime)?;
-        let years = match &self.years {
-            Some(years) => read_years(years)?,
-            None => years_around(&runtime, &lines),
-        };
+        let years = years_around(&runtime, &lines);
         if self.json {
             return json::print_list(ui, &facts.reports(&lines));
         }
@@ -81,19 +67,36 @@ impl RunCommand for Timeline {
     }
 }
 
-/// The first day of a range of years, and the first day after it.
-fn read_years(years: &str) -> Result<(Date, Date), Failure> {
-    let (from, to) = years.split_once('-').unwrap_or((years, years));
-    let year = |text: &str| {
-        let year = text.trim().parse::<i16>().ok();
-        year.filter(|year| (1990..=2100).contains(year))
-    };
-    match (year(from), year(to)) {
-        (Some(from), Some(to)) if from <= to => Ok((date(from, 1, 1), date(to + 1, 1, 1))),
-        _ => Err(Failure::new(
+/// The runtime that the words mean, and the names of the lines of it: none for all.
+fn meant<'c>(
+    environment: &'c Environment,
+    words: &[String],
+) -> Result<(Runtime<'c>, Vec<String>), Failure> {
+    let mut names = Vec::new();
+    let mut runtimes = BTreeSet::new();
+    for word in lines(environment, words)? {
+        match word {
+            LineWord::Runtime(name) => runtimes.insert(name),
+            LineWord::Line(request) => {
+                names.push(request.selector.to_string());
+                runtimes.insert(
+                    Runtime::of_request(environment, &request)?
+                        .name()
+                        .to_owned(),
+                )
+            }
+        };
+    }
+    let mut runtimes = runtimes.iter();
+    match (runtimes.next(), runtimes.next()) {
+        (Some(one), Some(other)) => Err(Failure::new(
             Class::Usage,
-            format!("{years:?} is not a value for --years"),
+            format!("{one} and {other} have a timeline each"),
         )
-        .say("Years are written like 2024-2029, or 2027.")),
+        .run("To see one of them", format!("vshelf timeline {one}"))),
+        (name, _) => Ok((
+            Runtime::named(environment, name.map(String::as_str))?,
+            names,
+        )),
     }
 }

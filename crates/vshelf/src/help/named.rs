@@ -11,7 +11,7 @@ use crate::failure::{Class, Failure, Hint};
 use crate::wording::advice::joined;
 
 /// What stands where a selector can have its runtime in front.
-const SELECTORS: [&str; 2] = ["SELECTOR", "LINE"];
+const SELECTORS: [&str; 4] = ["SELECTOR", "LINE", "FROM", "TO"];
 
 /// A failure for want of a runtime, with the same words for each runtime there is.
 pub fn with_each_runtime(
@@ -144,7 +144,11 @@ mod tests {
                 "--quiet install sedge@8 --switch",
             ),
             ("install >=6 <8", "install 'sedge@>=6' 'sedge@<8'"),
-            ("carry --from 6 --to=8", "carry --from sedge@6 --to=sedge@8"),
+            ("carry 6 8", "carry sedge@6 sedge@8"),
+            (
+                "install 9 --carry-from=8",
+                "install sedge@9 --carry-from=sedge@8",
+            ),
             ("label board 6", "label board sedge@6"),
             ("run 8 -- marram 8", "run sedge@8 -- marram 8"),
             ("renew 6", "renew sedge@6"),

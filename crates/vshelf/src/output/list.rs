@@ -18,24 +18,13 @@ use crate::ui::{Ui, styled};
 use crate::wording::concerns;
 use crate::wording::versions::{end_cell, marks, phase_cell, spine};
 
-/// The order of rows.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, clap::ValueEnum)]
-pub enum Order {
-    /// Newest version first
-    Version,
-    /// Used last first
-    Used,
-    /// Largest first
-    Size,
-}
-
 /// One runtime's installs, as JSON.
 #[derive(Debug, Serialize)]
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 pub struct Report {
     /// The runtime's name.
     runtime: String,
-    /// Its installs, newest first.
+    /// Its installs, newest first, or largest first if they were measured.
     installs: Vec<InstallReport>,
 }
 
@@ -88,8 +77,8 @@ pub struct Listed<'r> {
 }
 
 impl<'r> Listed<'r> {
-    /// Looks at a runtime's shelf; with `measure` the sizes are taken from the disk.
-    pub fn of(runtime: &'r Runtime<'r>, order: Order, measure: bool) -> Result<Self, Failure> {
+    /// Looks at a runtime's shelf; with `measure` the sizes are taken from the disk, and the largest comes first.
+    pub fn of(runtime: &'r Runtime<'r>, measure: bool) -> Result<Self, Failure> {
         // Its lines and its releases are looked at: both in one reading.
         runtime.published.heads();
         let activity = Activity::of(runtime);
@@ -97,7 +86,6 @@ impl<'r> Listed<'r> {
         if measure {
             report.measure(runtime)?;
         }
-        report.sort(order);
         Ok(Listed {
             runtime,
             activity,
@@ -120,16 +108,8 @@ impl Report {
                 report.size = size_on_disk(install)?;
             }
         }
+        self.installs.sort_by_key(|install| Reverse(install.size));
         Ok(())
-    }
-
-    fn sort(&mut self, by: Order) {
-        match by {
-            // They are so already.
-            Order::Version => {}
-            Order::Used => self.installs.sort_by_key(|install| Reverse(install.used)),
-            Order::Size => self.installs.sort_by_key(|install| Reverse(install.size)),
-        }
     }
 }
 

@@ -7,12 +7,11 @@ use vshelf_app::keep::tidy::TidyPlan;
 use vshelf_core::Key;
 use vshelf_core::outlook::Newer;
 use vshelf_core::tidy::{Assessment, Protection, Reason, Verdict};
-use vshelf_view::words::{Count, ago, megabytes};
+use vshelf_view::words::{ago, megabytes};
 use vshelf_view::{Cell, Column, Palette, Table};
 
 use super::json::Item;
-use crate::failure::Outcome;
-use crate::ui::{Ui, styled};
+use crate::ui::Ui;
 use crate::wording::holders;
 use crate::wording::versions::{phase_cell, spine};
 
@@ -89,34 +88,6 @@ pub fn say_unclear(ui: &Ui, plan: &TidyPlan<'_, '_>) {
             ));
         }
     }
-}
-
-/// Shows what is outdated.
-pub fn show(ui: &Ui, plan: &TidyPlan<'_, '_>) -> Outcome {
-    if plan.runtimes.is_empty() {
-        return ui.empty_shelf();
-    }
-    for (runtime, entries) in &plan.runtimes {
-        let title = &runtime.definition.title;
-        if entries.is_empty() {
-            ui.sentence(format!("Nothing of {title} is outdated."))?;
-            continue;
-        }
-        let title = styled(Palette::STRONG, title);
-        let (count, all) = (
-            entries.len(),
-            Count(runtime.snapshot.installs.len(), "install"),
-        );
-        ui.result(format!("{title}: {count} of {all} outdated"))?;
-        ui.page(&table(runtime, entries))?;
-    }
-    if plan.count(Verdict::Remove) > 0 {
-        ui.next("To remove what is outdated", "vshelf tidy");
-    }
-    if plan.count(Verdict::Renew) > 0 {
-        ui.next("To get the security releases", "vshelf renew");
-    }
-    Ok(())
 }
 
 /// The plan as a table.

@@ -12,7 +12,7 @@ use vshelf_core::Definition;
 use super::json::Item;
 use super::{
     card, carry, catalog, checkup, config, default, definition_check, explain, history, label,
-    list, outdated, path, renew, require, runtimes, status, tidy, timeline,
+    list, path, renew, require, runtimes, status, tidy, timeline,
 };
 use crate::commands;
 use crate::commands::command::GROUPS;
@@ -43,7 +43,6 @@ fn schemas() -> Vec<(&'static str, Schema)> {
         ("history", list_of::<history::Report>()),
         ("label", list_of::<label::Report>()),
         ("list", list_of::<list::Report>()),
-        ("list-outdated", list_of::<outdated::InstallReport>()),
         ("path", schema_for!(path::Report)),
         ("require", list_of::<require::Report>()),
         ("renew", list_of::<renew::Report>()),

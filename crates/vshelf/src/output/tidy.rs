@@ -5,7 +5,7 @@ use vshelf_app::keep::leftovers::LeftoverKind;
 use vshelf_app::keep::tidy::{Tidied, TidyPlan};
 use vshelf_core::tidy::{Protection, Verdict, Witness};
 use vshelf_view::Palette;
-use vshelf_view::words::{Count, listed, megabytes};
+use vshelf_view::words::{Count, megabytes};
 
 use super::outdated::{self, InstallReport};
 use crate::failure::{Failure, Outcome};
@@ -147,15 +147,4 @@ pub fn say_tidied(ui: &Ui, plan: &TidyPlan<'_, '_>, tidied: &Tidied) -> Outcome 
         ui.next("To get the installs back", "vshelf restore");
     }
     Ok(())
-}
-
-/// Says which installs are kept whatever speaks against them, or no longer.
-pub fn say_kept(ui: &Ui, marked: &[(String, Vec<String>)], keep: bool) -> Outcome {
-    marked.iter().try_for_each(|(title, keys)| {
-        let names = listed(keys, "and");
-        ui.done(match keep {
-            true => format!("tidy keeps {title} {names}, outdated or not."),
-            false => format!("tidy may remove {title} {names} again, once outdated."),
-        })
-    })
 }

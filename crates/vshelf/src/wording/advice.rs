@@ -20,7 +20,7 @@ pub fn command(action: &Action) -> String {
         Action::Define => "vshelf runtimes --add FILE".to_owned(),
         Action::Redefine(place) => {
             let place = quote::posix_where_needed(place, "@./_+=-:");
-            format!("vshelf runtimes --add {place} --replace")
+            format!("vshelf runtimes --add {place} --yes")
         }
         Action::Delete(path) => format!("rm {}", quoted(path)),
         Action::Edit(path) => edit(path),
@@ -56,7 +56,7 @@ pub fn command(action: &Action) -> String {
         Action::Remove(selector, how) => {
             let options = match how {
                 RemoveHow::Usual => "",
-                RemoveHow::Every => " --every",
+                RemoveHow::Every => " --all",
                 RemoveHow::EvenIfUsed => " --even-if-used",
             };
             format!("vshelf remove {selector}{options}")

@@ -56,7 +56,7 @@ pub fn say_reminder(ui: &Ui, reminder: Reminder) {
         .map(|(count, what)| format!("{} {what}", Count(count, "install")))
         .collect();
     let text = format!("On the shelf: {}; to see them", listed(&parts, "and"));
-    ui.next(&text, "vshelf list --outdated");
+    ui.next(&text, "vshelf tidy --dry-run");
 }
 
 /// Says how old the catalog is, where its source could not be asked.

@@ -46,7 +46,6 @@ pub fn protection(protection: &Protection) -> String {
         Protection::Process { id, program } => format!("{} runs ({id})", printable(program)),
         Protection::Requirement { file } => format!("required by {}", project_name(file)),
         Protection::Label { label } => format!("label {label}"),
-        Protection::Kept => "kept by you".to_owned(),
         Protection::LeftOut => "left out".to_owned(),
         Protection::ProjectAway { file } => {
             format!("required by {}, whose drive is away", project_name(file))

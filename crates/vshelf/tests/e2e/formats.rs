@@ -72,7 +72,7 @@ fn a_shelf_of_version_0_1_0_is_read() {
 Marram: 3 installs, 1.0 MB
 version          phase        support ends                       size  used   newer            marks
 dunefield/8.3.1  lts          2029-04-30, in 2 years 5 months  0.4 MB  today
-8.3.0            lts          2029-04-30, in 2 years 5 months  0.4 MB  today  8.3.1, security
+8.3.0            lts          2029-04-30, in 2 years 5 months  0.4 MB  today  8.3.1, security  label kept-saltmarsh-8.3.0
 6.20.2           maintenance  2026-12-28, in 5 weeks           0.3 MB  today                   default, label workbench
 
 "#]]
@@ -105,8 +105,9 @@ Error: the checkup has 1 finding.
     shows!(
         scene.vshelf(&["label"]),
         str![[r#"
-label      stands for  on the shelf
-workbench  6           6.20.2
+label                 stands for       on the shelf
+kept-saltmarsh-8.3.0  saltmarsh/8.3.0  8.3.0
+workbench             6                6.20.2
 
 "#]]
     );
@@ -141,14 +142,14 @@ fn former_paths_keep_working() {
     let program = scene.data("shelf/marram/8.3.0/build/bin/marram");
     let ran = scene.run(scene.command(program.to_str().unwrap()).arg("--version"));
     assert_eq!(ran.stdout, "marram 8.3.0\n");
-    // The entry in the trash comes back with its packages, and the mark of a kept install stays.
+    // The entry in the trash comes back with its packages, and the mark of a kept install is a label now.
     scene.does(&["restore", "8.3.1"]);
     let packages = scene.does(&["run", "8.3.1", "--", "tussock", "list"]);
     assert_eq!(packages.stdout, "kelp 2.0.0\n");
     let plan = scene.does(&["tidy"]).stdout;
-    assert!(plan.contains("kept by you"), "{plan}");
+    assert!(plan.contains("label kept-saltmarsh-8.3.0"), "{plan}");
     // A link goes with its install.
-    scene.does(&["tidy", "--keep", "8.3.0", "--remove"]);
+    scene.does(&["label", "--remove", "kept-saltmarsh-8.3.0"]);
     scene.does(&["remove", "8.3.0"]);
     assert!(!scene.data("shelf/marram/8.3.0").is_symlink());
     scene.does(&["checkup", "8.3.1", "6.20.2"]);

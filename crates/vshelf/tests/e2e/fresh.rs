@@ -15,7 +15,6 @@ fn fresh() -> Scene {
 
 #[rstest]
 #[case(&["list"])]
-#[case(&["list", "--outdated"])]
 #[case(&["status"])]
 #[case(&["default"])]
 #[case(&["tidy"])]
@@ -34,7 +33,6 @@ fn what_only_reads_the_shelf_says_that_it_is_empty(#[case] command: &[&str]) {
 
 #[rstest]
 #[case(&["list", "--json"], "runtimes")]
-#[case(&["list", "--outdated", "--json"], "installs")]
 #[case(&["status", "--json"], "runtimes")]
 #[case(&["default", "--json"], "defaults")]
 #[case(&["renew", "--json"], "renewals")]
@@ -52,7 +50,7 @@ fn programs_get_an_empty_list(#[case] command: &[&str], #[case] list: &str) {
 #[case("timeline", "timeline marram")]
 #[case("run 8 -- marram 8", "run marram@8 -- marram 8")]
 #[case("remove 8 6", "remove marram@8 marram@6")]
-#[case("carry --from 6 --to=8", "carry --from marram@6 --to=marram@8")]
+#[case("carry 6 8", "carry marram@6 marram@8")]
 #[case("label board 6", "label board marram@6")]
 #[case("require 8", "require marram@8")]
 fn where_a_runtime_is_needed_the_same_words_come_back_with_each(

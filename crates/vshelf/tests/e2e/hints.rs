@@ -61,7 +61,6 @@ fn home() -> Scene {
 
 #[rstest]
 #[case("", &["list"])]
-#[case("", &["list", "--outdated"])]
 #[case("", &["status"])]
 #[case("tide-board", &["status"])]
 #[case("buoy-api", &["status"])]

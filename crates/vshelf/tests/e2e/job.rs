@@ -436,13 +436,13 @@ Error: Marram 8.3.1 is the default, and was not removed.
 --- stderr
 Error: 6.2 covers 2 installs: 6.2.11 and 6.2.0.
   Nothing was removed. Name one of them, or
-  to remove them all: vshelf remove 6.2 --every
+  to remove them all: vshelf remove 6.2 --all
 --- exit 7
 
 "#]]
     );
     shows!(
-        scene.vshelf(&["remove", "6.2", "--every"]),
+        scene.vshelf(&["remove", "6.2", "--all"]),
         str![[r#"
 Marram 6.2.11 was removed; its 0.3 MB stay in the trash until 2026-12-07.
 Marram 6.2.0 was removed; its 0.3 MB stay in the trash until 2026-12-07.

@@ -23,26 +23,21 @@ fn job(scene: &Scene, script: &str) -> Ran {
 fn what_the_pin_says_becomes_the_default_without_a_question() {
     let scene = Scene::new();
     scene.does(&["--quiet", "install", "8"]);
-    let ran = job(
-        &scene,
-        "vshelf install --required --default --quiet </dev/null",
-    );
+    let ran = job(&scene, "vshelf install --default --quiet </dev/null");
     assert_eq!(ran.code, 0, "{ran}");
     assert_eq!(
         scene.does(&["default"]).stdout,
         "Marram: 6.20.2 is the default, set as 6.\n"
     );
-    // Where nothing is wanted, or another thing is named, it is no wish of the project.
-    let nothing = scene.vshelf(&["install", "--required"]);
+    // Where nothing is wanted, it is no wish of the project.
+    let nothing = scene.vshelf(&["install", "--default"]);
     assert_eq!(nothing.code, 2, "{nothing}");
-    let both = scene.vshelf(&["install", "8", "--required"]);
-    assert_eq!(both.code, 2, "{both}");
     // Each of several runtimes has a default of its own.
     scene.write(
         "both/vivid-shelf.toml",
         "[runtimes]\nmarram = \"8\"\nnode = \"22\"\n",
     );
-    let several = job(&scene, "cd ../both; vshelf install --required --default");
+    let several = job(&scene, "cd ../both; vshelf install --default");
     assert_eq!(several.code, 2, "{several}");
     assert!(
         several.stderr.contains("vshelf install marram@8 node@22"),

@@ -62,7 +62,7 @@ fn forbid_more(schema: &mut Value) {
 }
 
 #[rstest]
-#[case("carry", &["carry", "--from", "6.20.1", "--to", "8.3.0", "--dry-run"], 0)]
+#[case("carry", &["carry", "6.20.1", "8.3.0", "--dry-run"], 0)]
 #[case("catalog-lines", &["catalog"], 0)]
 #[case("catalog-releases", &["catalog", "8"], 0)]
 #[case("catalog-card", &["catalog", "8.3.1"], 0)]
@@ -74,7 +74,6 @@ fn forbid_more(schema: &mut Value) {
 #[case("history", &["history"], 0)]
 #[case("label", &["label"], 0)]
 #[case("list", &["list"], 0)]
-#[case("list-outdated", &["list", "--outdated"], 0)]
 #[case("path", &["path"], 0)]
 #[case("require", &["require"], 0)]
 #[case("renew", &["renew"], 0)]

@@ -87,7 +87,7 @@ const USUAL: [Case; 5] = [
     one(&["default", "6"], &[]),
 ];
 
-const ALL: [Case; 18] = [
+const ALL: [Case; 17] = [
     one(&["install", "9.2.0"], &[]),
     one(&["install", "--again", "6.20.2"], &[]),
     one(&["remove", "6.20.1"], &[3]),
@@ -99,7 +99,6 @@ const ALL: [Case; 18] = [
     one(&["label", "tide", "6"], &[]),
     one(&["label", "--remove", "board"], &[2, 3]),
     one(&["tidy", "--yes"], &[]),
-    one(&["tidy", "--keep", "6.20.1"], &[]),
     one(&["adopt", "built", "--as", "gull-point/8.3.9"], &[7]),
     one(
         &["adopt", "--link", "built", "--as", "gull-point/8.3.9"],
@@ -107,7 +106,7 @@ const ALL: [Case; 18] = [
     ),
     several(&["install", "9.2.0", "--default"]),
     several(&["install", "9.2.0", "4.8.2", "6.2.0"]),
-    several(&["carry", "--from", "8.3.0", "--to", "6.20.2"]),
+    several(&["carry", "8.3.0", "6.20.2"]),
     several(&["renew", "--yes"]),
 ];
 
@@ -120,7 +119,6 @@ struct Data {
     trash: BTreeMap<String, Vec<String>>,
     default: Value,
     labels: Value,
-    kept: Value,
     history: Vec<String>,
 }
 
@@ -165,7 +163,6 @@ impl Data {
             trash: entries.collect(),
             default: read(&["default", "--json"])["defaults"][0].clone(),
             labels: state["labels"].clone(),
-            kept: state["kept"].clone(),
             history,
         }
     }

@@ -92,7 +92,7 @@ fn several_platforms_and_every_release_that_is_covered() {
     let scene = Scene::new();
     let platforms = ["--platform", "darwin-arm64", "--platform", "linux-x64-gnu"];
     let arguments = [
-        &["mirror", "8.2", ">=8.2 <8.3", "--every", "--to", "site"],
+        &["mirror", "8.2", ">=8.2 <8.3", "--all", "--to", "site"],
         &platforms[..],
     ];
     let ran = scene.does(&arguments.concat());

@@ -430,7 +430,7 @@ fn what_is_missing_is_named_as_far_as_the_catalog_is_known() {
         "The catalog has no release that meets it. To see what there is: vshelf catalog marram";
     assert!(ran.stderr.contains(hint), "{ran}");
     // A catalog of another day cannot tell what came out since.
-    let mut later = scene.command(crate::scene::PROGRAM);
+    let mut later = scene.command(PROGRAM);
     later
         .args(["require", "--json"])
         .env("VSHELF_TODAY", "2026-11-25");
@@ -620,8 +620,8 @@ fn the_catalog_can_be_filtered() {
         ["saltmarsh/6.20.2", "dunefield/6.20.2", "saltmarsh/6.2.10"]
     );
     assert_eq!(
-        versions(&["--supported", "--newest-per-line"]),
-        ["saltmarsh/9.2.0", "saltmarsh/8.3.1", "saltmarsh/6.20.2"]
+        versions(&["--phase", "supported", "--newest", "1"]),
+        ["saltmarsh/9.2.0"]
     );
     assert_eq!(
         versions(&["--publisher", "dunefield", "--since", "2026-06-01"]).len(),
@@ -720,7 +720,7 @@ Marram 4.8.3 is active here: it is the default, set as 4.
   shell      bash, connected
 --- stderr
 The default, 4.8.3, is of a line that is no longer supported: 4 ended on 2024-04-30, 2 years 6 months ago.
-On the shelf: 1 install of an ended line and 2 installs without a security release; to see them: vshelf list --outdated
+On the shelf: 1 install of an ended line and 2 installs without a security release; to see them: vshelf tidy --dry-run
 
 "#]]
     );

@@ -80,7 +80,7 @@ fn what_no_source_says_of_security_is_unknown_and_not_no() {
     let newer = &list["runtimes"][0]["installs"][0]["newer"];
     assert_eq!(newer["version"], "2.6.3", "{list}");
     assert!(newer["security"].is_null(), "{list}");
-    let ran = scene.does(&["list", "--outdated"]);
+    let ran = scene.does(&["tidy", "--dry-run"]);
     let note = "Whether newer releases of Orache fix security problems is unknown.\n";
     assert!(ran.stderr.contains(note), "{ran}");
 }
@@ -107,7 +107,7 @@ To see the releases of a line: vshelf catalog 2.7
         ran.stdout.contains("2.5.2") && !ran.stdout.contains("2.6"),
         "{ran}"
     );
-    let ran = scene.vshelf(&["catalog", "--supported"]);
+    let ran = scene.vshelf(&["catalog", "--phase", "supported"]);
     assert!(!ran.stdout.contains("2.5."), "{ran}");
     // What is newest of line 2.6 supersedes nothing of 2.5.
     scene.does(&["install", "2.5", "2.6"]);
@@ -387,7 +387,7 @@ fn packages_are_seen_without_starting_the_tool() {
     scene.does(&["run", "2.6.2", "--", "reed", "add", "kelp@1.0.0"]);
     let tool = scene.data("shelf/orache/saltmarsh-2.6.2/build/bin/reed");
     fs::write(&tool, "#!/bin/sh\necho broken; exit 1\n").unwrap();
-    let ran = scene.does(&["carry", "--from", "2.6.2", "--to", "2.6.3"]);
+    let ran = scene.does(&["carry", "2.6.2", "2.6.3"]);
     assert!(ran.stdout.contains("kelp"), "{ran}");
     let packages = scene.data("shelf/orache/saltmarsh-2.6.3/build/lib/orache/packages");
     assert_eq!(crate::scene::names_in(&packages), ["kelp-1.0.0"]);

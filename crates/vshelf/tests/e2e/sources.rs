@@ -200,7 +200,7 @@ fn a_mirror_and_a_lock_have_the_companions_too() {
         "runtimes",
         "--add",
         &definition.display().to_string(),
-        "--replace",
+        "--yes",
     ]);
     let ran = other.does(&["install", "8"]);
     assert!(

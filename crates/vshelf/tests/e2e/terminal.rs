@@ -559,7 +559,7 @@ fn what_is_waited_for_is_said_after_a_second() {
     scene.write(".bashrc", "PS1='> '\n");
     scene.does(&["connect"]);
     let mut terminal = Terminal::open(&scene);
-    let swift = terminal.types("vshelf tidy --include 6 --yes");
+    let swift = terminal.types("vshelf remove 6");
     assert!(!swift.contains("Asking for"), "{swift}");
     terminal.types("vshelf install 6");
     let tool = scene.data("shelf/marram/saltmarsh-6.20.2/build/bin/tussock");

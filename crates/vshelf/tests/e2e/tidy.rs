@@ -113,15 +113,12 @@ fn a_plan_without_a_catalog_warns() {
     let scene = cluttered();
     let kept = scene.path(".cache/vivid-shelf/catalogs");
     fs::remove_dir_all(&kept).unwrap();
-    for arguments in [&["tidy", "--dry-run"][..], &["list", "--outdated"]] {
-        let ran = scene.does(&[&["--offline"], arguments].concat());
-        let told = "no catalog of Marram is kept, so its newer releases and the ends of its lines are unknown";
-        assert!(ran.stderr.contains(told), "{ran}");
-        assert!(
-            ran.stderr.contains("vshelf catalog marram --refresh"),
-            "{ran}"
-        );
-    }
+    let ran = scene.does(&["--offline", "tidy", "--dry-run"]);
+    let told =
+        "no catalog of Marram is kept, so its newer releases and the ends of its lines are unknown";
+    assert!(ran.stderr.contains(told), "{ran}");
+    let refresh = "vshelf catalog marram --refresh";
+    assert!(ran.stderr.contains(refresh), "{ran}");
     scene.does(&["catalog", "marram", "--refresh"]);
     let ran = scene.does(&["tidy", "--dry-run"]);
     assert!(!ran.stderr.contains("no catalog"), "{ran}");
@@ -131,13 +128,11 @@ fn a_plan_without_a_catalog_warns() {
 fn only_what_is_meant_is_looked_at() {
     let scene = cluttered();
     let goes = |arguments: &[&str]| with_verdict(&plan(&scene, arguments), "remove");
-    assert_eq!(goes(&["--line", "6"]), ["6.20.1", "6.2.0"]);
-    assert_eq!(goes(&["--line", "3", "--line", "8"]), ["8.3.0", "3.2.4"]);
-    assert_eq!(goes(&["--line", "8", "--include", "8.3.1"]), ["8.3.0"]);
-    assert_eq!(
-        goes(&["--line", "6", "--include", "6.20.2"]),
-        ["6.20.2", "6.20.1", "6.2.0"]
-    );
+    assert_eq!(goes(&["6"]), ["6.20.1", "6.2.0"]);
+    assert_eq!(goes(&["3", "marram@8"]), ["8.3.0", "3.2.4"]);
+    assert_eq!(goes(&["8", "--except", "8.3.0"]), [""; 0]);
+    let all = ["8.3.0", "6.20.1", "6.2.0", "4.8.3", "3.2.4"];
+    assert_eq!(goes(&["marram"]), all);
     // What will have ended by then?
     let then = goes(&["--as-of", "2027-01-01"]);
     assert_eq!(
@@ -188,7 +183,7 @@ fn start_from(scene: &Scene, key: &str) -> Started {
 fn everything_that_needs_an_install_keeps_it() {
     let scene = cluttered();
     scene.does(&["label", "board", "6.20.1"]);
-    scene.does(&["tidy", "--keep", "6.2.0"]);
+    scene.does(&["label", "pier", "6.2.0"]);
     let running = start_from(&scene, "3.2.4");
     // A shell that is switched, as its hook tells, and one that is gone.
     let mut shell = Started::start(process::command("sleep").arg("300"));
@@ -208,7 +203,7 @@ fn everything_that_needs_an_install_keeps_it() {
     for words in [
         format!("shell {}; though superseded by 8.3.1", shell.id()),
         "label board; though superseded by 6.20.2".to_owned(),
-        "kept by you; though superseded by 6.20.2".to_owned(),
+        "label pier; though superseded by 6.20.2".to_owned(),
         format!("buoy runs ({}); though support ended", running.id()),
     ] {
         assert!(why.contains(&words), "{words}\n{why}");
@@ -230,7 +225,7 @@ fn everything_that_needs_an_install_keeps_it() {
     }
     // Each of them lets go.
     scene.does(&["label", "--remove", "board"]);
-    scene.does(&["tidy", "--keep", "6.2.0", "--remove"]);
+    scene.does(&["label", "--remove", "pier"]);
     drop(running);
     shell.end();
     let free = plan(&scene, &[]);
@@ -396,9 +391,9 @@ fn bad_input_names_the_value_and_changes_nothing() {
     let scene = cluttered();
     let before = scene.on_shelf();
     refused(
-        scene.vshelf(&["tidy", "--line", "77", "--yes"]),
+        scene.vshelf(&["tidy", "77", "--yes"]),
         3,
-        "Error: nothing on the shelf is of the line \"77\".",
+        "Error: 77 is not on the shelf.",
     );
     refused(
         scene.vshelf(&["tidy", "--except", "9.9.9", "--yes"]),
@@ -434,7 +429,7 @@ fn bad_input_names_the_value_and_changes_nothing() {
     fs::remove_dir_all(scene.data("shelf/marram/saltmarsh-3.2.4")).unwrap();
     scene.write(".local/share/vivid-shelf/history.jsonl", "garbage\n");
     assert_eq!(
-        with_verdict(&plan(&scene, &["--line", "6"]), "remove"),
+        with_verdict(&plan(&scene, &["6"]), "remove"),
         ["6.20.1", "6.2.0"]
     );
     scene.write(".local/share/vivid-shelf/state/marram.json", "garbage");
