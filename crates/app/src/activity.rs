@@ -66,6 +66,8 @@ impl Activity {
             .as_ref()
             .filter(|(_, asked)| asked.met_by.is_none());
         let facts = Facts {
+            is_undecided: missing
+                .is_some_and(|(stated, _)| project::is_undecided(runtime, &stated.what)),
             offer: missing.map_or(Offer::Unknown, |(stated, _)| offer(&stated.what)),
             declined: (effective.as_ref()).is_some_and(|(stated, _)| is_declined(&stated.place)),
             required,

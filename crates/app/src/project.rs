@@ -12,7 +12,7 @@ use vshelf_core::lock_file::{LOCK_FILE, Lock, LockError, LockedRelease, line_of}
 use vshelf_core::requirement::{self, Contents, Problem, Requirement, RequirementError};
 use vshelf_core::resolve::{Choice, Scope};
 use vshelf_core::standing::{LockRules, LockState, Offer, Required, Stated, Statement};
-use vshelf_core::{Key, Request};
+use vshelf_core::{Key, Request, Selector};
 use vshelf_files::action::FileAction;
 use vshelf_shelf::journal::{self, SeenProject};
 
@@ -130,6 +130,15 @@ pub fn installable(runtime: &Runtime<'_>) -> Result<Option<Installable>, Error> 
         Some(error) => Err(error),
         None => Ok(effective.map(|found| (found, locked))),
     }
+}
+
+/// Whether only a catalog could tell if an install meets a request, and none is kept.
+pub fn is_undecided(runtime: &Runtime<'_>, request: &Request) -> bool {
+    let needs_catalog = matches!(
+        request.selector,
+        Selector::Lts | Selector::Stable | Selector::Preview | Selector::Name(_)
+    );
+    needs_catalog && runtime.lacks_catalog()
 }
 
 /// The release of the kept catalog that meets a request. A catalog that was not confirmed today cannot say that there is

@@ -237,6 +237,8 @@ pub struct Facts<E> {
     pub effective: Option<(Stated<Request>, Asked)>,
     /// The release for that requirement, if nothing on the shelf meets it.
     pub offer: Offer,
+    /// Whether only a catalog could tell if an install meets it, and none is kept.
+    pub is_undecided: bool,
     /// Whether the person was asked whether to follow it and said no.
     pub declined: bool,
     /// The switch of this shell.
@@ -258,6 +260,8 @@ pub struct Standing<E> {
     pub activation: Activation,
     /// The requirement, if nothing on the shelf meets it.
     pub missing: Option<Missing>,
+    /// The requirement, if only a catalog could tell whether an install meets it, and none is kept.
+    pub undecided: Option<Request>,
 }
 
 /// The command that a person needs next.
@@ -273,6 +277,8 @@ pub enum Next {
     Install,
     /// See what is published, because no release meets the requirement.
     Look,
+    /// Get a catalog, which tells what the requirement means.
+    GetCatalog,
 }
 
 impl<E> Standing<E> {
@@ -297,10 +303,13 @@ impl<E> Standing<E> {
                 },
             )
         }));
-        let (mut satisfied_by, mut missing, mut declined) = (None, None, None);
+        let (mut satisfied_by, mut declined) = (None, None);
+        let (mut missing, mut undecided) = (None, None);
         if let Some((stated, asked)) = facts.effective {
             let Asked { selector, met_by } = asked;
-            if met_by.is_none() {
+            if met_by.is_none() && facts.is_undecided {
+                undecided = Some(stated.what.clone());
+            } else if met_by.is_none() {
                 missing = Some(Missing {
                     request: stated.what.clone(),
                     offer: facts.offer,
@@ -313,9 +322,10 @@ impl<E> Standing<E> {
                 met_by,
                 place: Some(stated.place),
             };
-            match facts.declined {
-                true => declined = Some(claim),
-                false => claims.push(claim),
+            if facts.declined {
+                declined = Some(claim);
+            } else {
+                claims.push(claim);
             }
         }
         Standing {
@@ -326,6 +336,7 @@ impl<E> Standing<E> {
                 ..decide(claims)
             },
             missing,
+            undecided,
         }
     }
 
@@ -340,6 +351,7 @@ impl<E> Standing<E> {
             (LockState::OtherPlatform(_), Some(_)) => Some(Next::LockPlatform),
             (_, Some(missing)) if missing.offer == Offer::Nothing => Some(Next::Look),
             (_, Some(_)) => Some(Next::Install),
+            (_, None) if self.undecided.is_some() => Some(Next::GetCatalog),
             (_, None) => None,
         }
     }
@@ -442,6 +454,7 @@ mod tests {
             Next::LockPlatform => "lock-platform",
             Next::Install => "install",
             Next::Look => "look",
+            Next::GetCatalog => "get-catalog",
         }
     }
 
@@ -466,6 +479,7 @@ mod tests {
                 },
             )),
             offer: Offer::Unknown,
+            is_undecided: false,
             declined: false,
             switch: None,
             default: default.map(|version| Asked {
@@ -501,6 +515,7 @@ mod tests {
             required: Required::default(),
             effective: Some((stated, asked("saltmarsh-8.3.1"))),
             offer: Offer::Unknown,
+            is_undecided: false,
             declined: true,
             switch: None,
             default: Some(asked("saltmarsh-6.20.2")),

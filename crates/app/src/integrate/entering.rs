@@ -35,6 +35,17 @@ pub enum Notice {
     Unusable(Error),
     /// What a requirement needs could not be installed.
     NotInstalled(Error),
+    /// Only a catalog could tell whether an install meets a requirement, and none is kept.
+    Undecided {
+        /// The file.
+        file: PathBuf,
+        /// The runtime's title.
+        title: String,
+        /// The runtime's name.
+        runtime: String,
+        /// The requirement.
+        request: Request,
+    },
     /// Nothing on the shelf meets a requirement.
     Unmet {
         /// The file.
@@ -145,6 +156,14 @@ fn follow(
         match &pick {
             Some(pick) => runtime.note_use(pick),
             None if declined || failed => {}
+            None if project::is_undecided(runtime, &required.request) => {
+                followed.notices.push(Notice::Undecided {
+                    title: runtime.definition.title.clone(),
+                    runtime: name.clone(),
+                    request: runtime.names().shown(&required.request),
+                    file: required.file,
+                });
+            }
             None => followed.notices.push(Notice::Unmet {
                 title: runtime.definition.title.clone(),
                 prefix: environment.prefix(&name),

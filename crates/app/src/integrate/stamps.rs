@@ -62,8 +62,8 @@ pub fn as_text(pick: Option<&Pick>) -> String {
     pick.map_or(NOTHING, Pick::as_str).to_owned()
 }
 
-/// The stamp of a file. It is where the file is, below the folder of stamps, so that whatever is no name too long for
-/// the one is none for the other.
+/// The stamp of a file. It is where the file is, below the folder of stamps, so that a name short
+/// enough for one is short enough for the other.
 fn stamp_of(folder: &Path, file: &Path) -> PathBuf {
     folder.join(file.strip_prefix("/").unwrap_or(file))
 }

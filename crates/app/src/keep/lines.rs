@@ -55,10 +55,9 @@ fn with_keys_of<'c>(
     let keys: Vec<Key> = (covered.iter())
         .filter_map(|candidate| Some(candidate.install?.key.clone()))
         .collect();
-    match keys.is_empty() {
-        true => Err(Error::NoSuchLine {
-            line: request.to_string(),
-        }),
-        false => Ok((runtime, keys)),
+    if keys.is_empty() {
+        let line = request.to_string();
+        return Err(Error::NoSuchLine { line });
     }
+    Ok((runtime, keys))
 }

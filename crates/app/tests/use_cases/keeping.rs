@@ -121,7 +121,7 @@ fn a_clean_up_asks_first_and_says_why_afterwards() {
 }
 
 #[test]
-fn what_is_labelled_or_left_out_stays() {
+fn labelled_and_excluded_installs_stay() {
     let scene = Scene::with(&["8.3.1", "6.20.2", "6.20.1", "6.2.0"]);
     let environment = scene.environment();
     labels::set(&environment, "board", &request("6.2.0")).unwrap();

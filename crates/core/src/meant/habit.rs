@@ -8,7 +8,7 @@ use crate::selector::{KEYWORDS, Request, Selector, is_name};
 const RUN: &str = "run SELECTOR -- COMMAND";
 
 /// Plain words for what a command does, with that command. `…` is what was typed behind the word; a
-/// name in capitals stands there where nothing was.
+/// name in capitals stands for it if nothing was.
 const PLAIN_WORDS: &[(&[&str], &str)] = &[
     (
         &[
@@ -285,7 +285,7 @@ fn owned<'w>(words: impl IntoIterator<Item = &'w str>) -> Vec<String> {
 mod tests {
     use super::*;
 
-    /// What is typed, and the command that is answered.
+    /// Words that people type, and the answered commands.
     const ANSWERS: &[(&str, &str)] = &[
         ("use 20", "switch 20"),
         ("use node@lts", "switch node@lts"),
@@ -377,7 +377,7 @@ mod tests {
     ];
 
     #[test]
-    fn what_people_type_is_answered_with_the_command_that_does_it() {
+    fn habitual_words_are_answered_with_our_commands() {
         let names = ["install", "list", "switch", "status", "run", "label"];
         for (typed, answer) in ANSWERS {
             let words: Vec<&str> = typed.split(' ').collect();

@@ -14,10 +14,12 @@ use crate::ui::Ui;
 
 /// Clear away what is outdated
 ///
-/// Outdated is what a newer release of its line replaces, what is of an ended line or was withdrawn,
-/// and a pre-release whose final release is there; `vshelf config` shows the policy. What is the
-/// default, active in a shell, running, labelled or required by a project seen on this machine stays. The plan is shown first, and carried out when you say yes; `vshelf restore` undoes it. What is
-/// removed stays in the trash for as long as `[trash]` in `shelf.toml` says; what is there for longer goes.
+/// An install is outdated if a newer release of its line is on the shelf, if its line has ended, if its
+/// publisher withdrew it, or if it is a pre-release whose final release is on the shelf; `vshelf config`
+/// shows the policy. The default stays, and so does an install that is active in a shell, running,
+/// labelled, or required by a project seen on this machine. The plan is shown first, and carried out if
+/// you say yes; `vshelf restore` undoes it. Removed installs stay in the trash for as long as `[trash]`
+/// in `shelf.toml` says.
 #[derive(Debug, Args)]
 pub struct Tidy {
     /// Only these lines, such as 6, marram@8 or marram; all of them if none is given

@@ -287,7 +287,7 @@ mod tests {
             for (words, _) in *examples {
                 // As a shell tells words apart: none of these has a space within quotes but this one.
                 let words = words.replace("\">=6 <9\"", ">=6,<9");
-                // What goes with every command is the parser's own.
+                // The parser adds the options of all commands.
                 let words = words.split_whitespace().filter(|word| *word != "--yes");
                 let words = std::iter::once(entry.name).chain(words);
                 let parsed = (entry.build)().try_get_matches_from(words.clone());

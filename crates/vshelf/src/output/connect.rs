@@ -1,4 +1,4 @@
-//! What is connected to the shelf besides shells, and what is left if nothing is.
+//! The session's environment as a connection, and the leftovers of the program.
 
 use std::path::Path;
 
@@ -13,24 +13,24 @@ use crate::wording::paths::{quoted, shown};
 /// Says that programs of the desktop get the default, through `file`.
 pub fn say_desktop(ui: &Ui, file: &Path, is_changed: bool) -> Outcome {
     let file = shown(file);
-    ui.done(match is_changed {
-        true => format!(
+    ui.done(if is_changed {
+        format!(
             "Programs started from the desktop get the default from your next login on, through {file}."
-        ),
-        false => format!(
-            "{file} gives programs of the desktop the default already; nothing was changed."
-        ),
+        )
+    } else {
+        format!("{file} gives programs of the desktop the default already; nothing was changed.")
     })
 }
 
 /// Says that programs of the desktop no longer get the default, through `file`.
 pub fn say_without_desktop(ui: &Ui, file: &Path, was_there: bool) -> Outcome {
     let file = shown(file);
-    ui.done(match was_there {
-        true => format!(
+    ui.done(if was_there {
+        format!(
             "{file} was removed: from your next login on, programs of the desktop no longer get the default."
-        ),
-        false => "Programs of the desktop do not get the default; nothing was changed.".to_owned(),
+        )
+    } else {
+        "Programs of the desktop do not get the default; nothing was changed.".to_owned()
     })
 }
 

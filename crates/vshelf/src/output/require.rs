@@ -67,6 +67,9 @@ pub fn show(ui: &Ui, required: &[Required<'_>]) -> Outcome {
                 format!("; {selector} on the shelf meets it")
             }
             None if standing.missing.is_some() => "; nothing on the shelf meets it".to_owned(),
+            None if standing.undecided.is_some() => {
+                "; whether an install meets it is unknown without a catalog".to_owned()
+            }
             None => String::new(),
         };
         ui.sentence(format!(

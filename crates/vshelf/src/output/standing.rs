@@ -25,6 +25,8 @@ pub struct StandingReport {
     met_by: Option<String>,
     /// The selector that nothing on the shelf meets.
     missing: Option<String>,
+    /// The selector of which only a catalog could tell whether an install meets it, if none is kept.
+    undecided: Option<String>,
     /// The release that an install would bring, as a selector: null if nothing is missing, if the kept catalog has no
     /// such release, or if no catalog is kept.
     offered: Option<String>,
@@ -49,6 +51,8 @@ impl StandingReport {
             locked: locked.map(|locked| runtime.names().selector_of(&locked.what.key())),
             met_by: standing.satisfied_by.clone().map(String::from),
             missing: missing.map(|missing| runtime.names().shown(&missing.request).to_string()),
+            undecided: (standing.undecided.as_ref())
+                .map(|request| runtime.names().shown(request).to_string()),
             offered: missing.and_then(|missing| offered(runtime, missing)),
             error: trouble(runtime, standing).map(|failure| failure.sentence()),
             next: next(runtime, standing).map(|(_, command)| command),

@@ -315,8 +315,14 @@ fn say_unmet(ui: &Ui, runtime: &Runtime<'_>, activity: &Activity) {
             Rule::Default => "The default is",
             Rule::System => "PATH leads to",
         };
+        let is_undecided = claim.rule == Rule::Requirement && activity.standing.undecided.is_some();
+        let state = if is_undecided {
+            "; whether an install meets it is unknown without a catalog"
+        } else {
+            ", which is not on the shelf"
+        };
         ui.warn(format!(
-            "{what} {} {}{}, which is not on the shelf.",
+            "{what} {} {}{}{state}.",
             runtime.definition.title,
             claim.selector,
             place_of(claim)

@@ -17,6 +17,15 @@ pub fn notice(notice: Notice) -> String {
         Notice::Unusable(error) | Notice::NotInstalled(error) => {
             format!("vshelf: {}", with_first_step(&Failure::from(error)))
         }
+        Notice::Undecided {
+            file,
+            title,
+            runtime,
+            request,
+        } => format!(
+            "vshelf: what {title} {request} in {} means is unknown without a catalog; to get one: vshelf catalog {runtime}",
+            project_name(&file),
+        ),
         Notice::Unmet {
             file,
             title,

@@ -30,6 +30,10 @@ pub fn next(runtime: &Runtime<'_>, standing: &Standing<Error>) -> Option<(String
             let name = offered.as_deref().unwrap_or("it");
             return Some((format!("To put {name} there"), "vshelf install".to_owned()));
         }
+        Next::GetCatalog => {
+            let look = Action::Catalog(runtime.name().to_owned());
+            ("To get a catalog, which tells it", advice::command(&look))
+        }
         Next::Look => {
             let look = Action::Catalog(runtime.name().to_owned());
             (

@@ -29,7 +29,7 @@ fn what_the_pin_says_becomes_the_default_without_a_question() {
         scene.does(&["default"]).stdout,
         "Marram: 6.20.2 is the default, set as 6.\n"
     );
-    // Where nothing is wanted, it is no wish of the project.
+    // Without a requirement there is nothing to make the default.
     let nothing = scene.vshelf(&["install", "--default"]);
     assert_eq!(nothing.code, 2, "{nothing}");
     // Each of several runtimes has a default of its own.

@@ -406,7 +406,7 @@ New shells still get the default, 8.
 }
 
 #[test]
-fn what_is_missing_is_named_as_far_as_the_catalog_is_known() {
+fn the_offered_release_is_named_if_a_catalog_is_kept() {
     let scene = Scene::new();
     let offered = |required: &str| {
         scene.write("tide-board/.marram-version", required);
@@ -436,6 +436,22 @@ fn what_is_missing_is_named_as_far_as_the_catalog_is_known() {
         .env("VSHELF_TODAY", "2026-11-25");
     let ran = scene.run(later.current_dir(scene.path("tide-board")));
     assert!(ran.stdout.contains("\"next\": \"vshelf install\""), "{ran}");
+}
+
+#[test]
+fn a_word_is_undecided_without_a_catalog() {
+    let scene = Scene::new();
+    scene.does(&["--quiet", "install", "8"]);
+    scene.write("tide-board/.marram-version", "lts");
+    fs::remove_dir_all(scene.path(".cache/vivid-shelf/catalogs")).unwrap();
+    let ran = within(&scene, "tide-board", &["status"]);
+    let unknown = "whether an install meets it is unknown without a catalog.\n\
+                   To get a catalog, which tells it: vshelf catalog marram\n";
+    assert!(ran.stderr.contains(unknown), "{ran}");
+    assert!(!ran.stderr.contains("not on the shelf"), "{ran}");
+    scene.does(&["catalog", "marram"]);
+    let ran = within(&scene, "tide-board", &["require"]);
+    assert!(ran.stdout.contains("8.3.1 on the shelf meets it"), "{ran}");
 }
 
 #[test]

@@ -65,7 +65,7 @@ fn a_line_that_is_newer_than_all_dates_is_named() {
 }
 
 #[test]
-fn what_no_source_says_of_security_is_unknown_and_not_no() {
+fn unknown_security_information_is_not_counted_as_none() {
     let scene = orache();
     without_catalog(&scene);
     let ran = scene.does(&["catalog", "--security", "--json"]);

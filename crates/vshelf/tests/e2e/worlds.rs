@@ -460,6 +460,9 @@ impl World {
             assert!(is_named || ran.code != 0, "{told}");
             if !required["error"].is_null() {
                 assert!(!is_there && !would_come && ran.code != 0, "{told}");
+            } else if !required["undecided"].is_null() {
+                // The catalog that it reads decides.
+                fails &= !is_there && !would_come;
             } else if required["missing"].is_null() {
                 let is_required = !required["selector"].is_null();
                 assert!(!would_come || self.told.contains("rules.denied"), "{told}");
