@@ -172,8 +172,8 @@ impl Error {
                 Class::Refused.note("It can be removed when that process has ended.")
             }
             Error::CoversSeveral { selector, .. } => Class::Refused
-                .note("Nothing was removed. Name one of them, or")
-                .step("to remove them all", Action::Remove(selector.clone(), RemoveHow::Every)),
+                .note("Nothing was removed. Name one of them.")
+                .step("To remove all of them", Action::Remove(selector.clone(), RemoveHow::Every)),
             Error::Needed { selector, .. } => {
                 Class::Refused.step("To remove it anyway", Action::Remove(selector.clone(), RemoveHow::EvenIfUsed))
             }
@@ -192,7 +192,7 @@ impl Error {
                     diagnosis.step("To try again", action)
                 }),
             Error::DifferentRuntimes { .. } => {
-                Class::Usage.note("Packages of one cannot be used by the other.")
+                Class::Usage.note("Packages of one cannot be installed in the other.")
             }
             Error::SameInstall { .. } => Class::Usage.alone(),
 
@@ -272,13 +272,16 @@ impl Error {
                     "Looked for {} from this folder upward.",
                     files.join(", ")
                 ))
-                .step("To require the stable release, for one", require("stable", None)),
+                .step("For example, to require the stable release", require("stable", None)),
             Error::NoPlainFile { selector, .. } => Class::Refused.step(
                 "To write it into a file of ours",
                 require(selector, Some("vivid-shelf.toml")),
             ),
             Error::NoSuchFile { files, .. } => {
-                Class::Usage.note(format!("The files are {}.", listed(files, "and")))
+                Class::Usage.note(match files.as_slice() {
+                    [file] => format!("The only such file is {file}."),
+                    _ => format!("The files are {}.", listed(files, "and")),
+                })
             }
             Error::RequirementInManifest { file, selector, .. } => {
                 let name = file.file_name().unwrap_or_default().to_string_lossy();

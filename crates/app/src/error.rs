@@ -189,7 +189,7 @@ pub enum Error {
     },
     #[error("there is no {program} on PATH besides the shelf's")]
     NoSystemCopy { program: String },
-    #[error("no {title} is active here")]
+    #[error("no version of {title} is active here")]
     NothingActive { title: String },
     #[error("{selector} is not an install on the shelf")]
     NotAnInstall { selector: String, class: Class },
@@ -399,7 +399,7 @@ pub enum Error {
         answer: String,
         title: String,
     },
-    #[error("{title} {publisher}/{version} is already on the shelf")]
+    #[error("{title} {publisher}/{version} is already installed")]
     AlreadyAdopted {
         title: String,
         publisher: String,
@@ -477,7 +477,7 @@ pub enum Error {
         file: PathBuf,
         required: String,
     },
-    #[error("{name} is not required here, so that nothing of it can be locked")]
+    #[error("nothing here requires {name}, so there is nothing to lock")]
     NotRequired { name: String },
     #[error("system is the copy on this machine, and another one elsewhere: it cannot be locked")]
     SystemLock { file: PathBuf },

@@ -62,7 +62,10 @@ impl ResolveError {
                 let instead = instead.as_ref();
                 let install = instead.map(|instead| Action::install(format!("{prefix}{instead}")));
                 (Class::NoMatch.alone())
-                    .step_if("The newest of its line that stands", install)
+                    .step_if(
+                        "The newest release of its line that is not withdrawn",
+                        install,
+                    )
                     .step("To see its card", catalog(version.as_str()))
             }
             ResolveError::NotOnShelf {

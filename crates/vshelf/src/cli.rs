@@ -2,6 +2,7 @@
 
 use std::ffi::OsString;
 use std::mem;
+use std::num::ParseIntError;
 use std::process::ExitCode;
 
 use clap::{ArgAction, Args, Command, FromArgMatches};
@@ -206,6 +207,16 @@ fn usage(entries: &[CommandEntry], words: &[OsString], error: &clap::Error) -> E
     end(&ui, Err(failure))
 }
 
+/// The form that a date or number has, for errors of their parsers.
+fn in_our_words(cause: &(dyn std::error::Error + 'static)) -> Option<&'static str> {
+    if cause.is::<jiff::Error>() {
+        return Some("Write a date like 2026-11-23.");
+    }
+    cause
+        .is::<ParseIntError>()
+        .then_some("Write a whole number, such as 3.")
+}
+
 /// The names of the runtimes that are known here, as far as that can be read.
 fn runtimes_known() -> Vec<String> {
     let environment = Environment::new(&Variables::of_process(), true);
@@ -241,7 +252,13 @@ fn misused(kind: clap::error::ErrorKind, error: &clap::Error) -> Failure {
         failure = failure.say(format!("It takes {valid}."));
     }
     if let Some(cause) = std::error::Error::source(error) {
-        failure.causes.push(cause.to_string());
+        failure = match in_our_words(cause) {
+            Some(note) => failure.say(note),
+            None => {
+                failure.causes.push(cause.to_string());
+                failure
+            }
+        };
     }
     failure
 }

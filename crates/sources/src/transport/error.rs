@@ -38,7 +38,7 @@ impl fmt::Display for Said {
 #[derive(Debug, thiserror::Error)]
 pub enum TransportError {
     /// `--offline` was given and it is not on this machine.
-    #[error("{0} is not on this machine, and --offline forbids to ask for it")]
+    #[error("{0} is not on this machine, and --offline forbids asking for it")]
     Offline(Address),
     /// No connection, or none that lasted.
     #[error("{address} does not answer")]

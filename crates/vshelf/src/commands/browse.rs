@@ -11,8 +11,8 @@ use crate::ui::Ui;
 
 /// Look around in a full-screen view: filter, install, switch, remove
 ///
-/// The lines stand on a shelf; of the one that stands out the releases are listed, and of the
-/// chosen one the card is shown. Keys do what the other commands do, and show which command that is.
+/// The lines stand on a shelf; the selected line's releases are listed, and the chosen release's
+/// details are shown. Keys do what the other commands do, and show which command that is.
 /// The key ? shows all of them.
 #[derive(Debug, Args)]
 pub struct Browse {

@@ -24,7 +24,7 @@ pub struct Catalog {
     selector: Option<String>,
     #[command(flatten)]
     filters: Filters,
-    /// Compute phases for this day: what will have ended by then?
+    /// Compute phases for this day
     #[arg(long, value_name = "DATE")]
     as_of: Option<Date>,
     /// Ask the source even if the catalog here is fresh

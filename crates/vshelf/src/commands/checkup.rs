@@ -13,8 +13,8 @@ use crate::ui::Ui;
 ///
 /// The shell and its start-up file; what is on PATH; what the default, the labels and the project
 /// here stand for; the sources; the disk. Of installs, every file is compared with what was unpacked,
-/// and every program is started once; files that came later, such as packages, are no finding. Each
-/// finding comes with the command that fixes it. Ends with 1 where something is wrong.
+/// and every program is started once; files that came later, such as packages, are not reported. Each
+/// finding comes with the command that fixes it. Exits with status 1 if something is wrong.
 #[derive(Debug, Args)]
 pub struct Checkup {
     /// Only these installs, such as 8 or lts; all of them if none is given
@@ -26,7 +26,7 @@ pub struct Checkup {
     /// history, and points the links of defaults where they should lead.
     #[arg(long, conflicts_with = "selectors")]
     fix: bool,
-    /// As JSON, for programs
+    /// Show it as JSON
     #[arg(long)]
     json: bool,
 }

@@ -50,7 +50,7 @@ pub struct Install {
     /// Build it from source here, even where a build is published
     #[arg(long)]
     build: bool,
-    /// How many things a build from source does at a time; by default as cores and memory allow
+    /// Parallel jobs for a build from source (default: by cores and memory)
     #[arg(long, value_name = "COUNT")]
     jobs: Option<NonZeroU16>,
     /// Show all that a build from source writes

@@ -23,7 +23,7 @@ pub struct List {
     /// Measure the sizes on the disk, with the packages that came later, and list the largest first
     #[arg(long)]
     size: bool,
-    /// Compute phases for this day: what will have ended by then?
+    /// Compute phases for this day
     #[arg(long, value_name = "DATE")]
     as_of: Option<Date>,
     /// Show it as JSON

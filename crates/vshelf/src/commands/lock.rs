@@ -9,7 +9,7 @@ use crate::failure::Outcome;
 use crate::output;
 use crate::ui::Ui;
 
-/// Write down which releases the project's requirements resolve to
+/// Record the exact releases that the project's requirements resolve to
 ///
 /// A requirement such as lts or ">=20" means another release every month. vivid-shelf.lock beside it holds the
 /// release, and the digests that its publisher's sources state for each platform: `vshelf install` without a selector

@@ -35,7 +35,7 @@ pub struct Mirror {
     /// Every release that a selector covers, not only the newest
     #[arg(long)]
     all: bool,
-    /// Of what comes as source, the builds that were made of it here, for this platform
+    /// For runtimes published as source, take the builds made on this machine
     #[arg(long, conflicts_with = "platform")]
     builds: bool,
 }

@@ -26,7 +26,7 @@ pub struct Path {
     /// Print what makes it active, for a job or a file that programs read their environment from
     #[arg(long, value_name = "FORM", value_enum, conflicts_with = "program")]
     env: Option<Form>,
-    /// Print both as JSON
+    /// Show it as JSON
     #[arg(long, conflicts_with_all = ["program", "env"])]
     json: bool,
 }

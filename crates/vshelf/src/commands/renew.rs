@@ -28,7 +28,7 @@ pub struct Renew {
     /// Only show the plan
     #[arg(long)]
     dry_run: bool,
-    /// Show the plan as JSON, and do nothing
+    /// Show it as JSON
     #[arg(long)]
     json: bool,
 }

@@ -13,8 +13,8 @@ use crate::wording::paths::shown;
 ///
 /// A project says what it requires in a file in its folder, read from this folder upward, nearest
 /// first: vivid-shelf.toml, or the files that the runtime's definition names. `vshelf install` and
-/// `vshelf switch` without a selector use that. A requirement is written into the file with just one line
-/// that speaks here already, or a new one; a manifest is only written to when --file names it.
+/// `vshelf switch` without a selector use that. A requirement is written into the one-line file
+/// already in force here, or a new one; a manifest is only written to if --file names it.
 #[derive(Debug, Args)]
 pub struct Require {
     /// The version to require, such as lts, 8 or ">=6 <8"; with --read the runtime

@@ -18,7 +18,7 @@ use crate::ui::Ui;
 /// Run one command on a version, without switching
 ///
 /// The command, and whatever it starts, finds that version first on PATH. It needs no connected
-/// shell, and ends as the command does.
+/// shell, and exits with the command's status.
 #[derive(Debug, Args)]
 pub struct Run {
     /// A version on the shelf, such as 8, lts or a label; with --here a runtime, such as marram@

@@ -12,7 +12,7 @@ use crate::failure::Outcome;
 use crate::output::suggestions::{self, Among, Suggestion};
 use crate::ui::Ui;
 
-/// Print what can stand where you are typing
+/// Print completions for the word that you are typing
 ///
 /// The completion of shells asks for it: a candidate and what it is, a line each with a tab between.
 /// Everything comes from this machine; no server is asked.

@@ -14,8 +14,8 @@ use crate::ui::Ui;
 /// get the default.
 #[derive(Debug, Args)]
 pub struct Switch {
-    /// A version on the shelf, such as 8, lts or a label; - is the one before, system the system's own
-    /// copy, nothing what the project here requires
+    /// A version on the shelf, such as 8, lts or a label; `-`: the previous version; `system`: the
+    /// system's own copy; omitted: what the project requires
     #[arg(value_name = "SELECTOR", allow_hyphen_values = true)]
     selector: Option<String>,
     /// Follow the project here, or else the default, again; of the runtime in SELECTOR, such as marram@,

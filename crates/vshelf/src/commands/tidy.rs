@@ -34,10 +34,10 @@ pub struct Tidy {
     /// Only show the plan
     #[arg(long)]
     dry_run: bool,
-    /// Show the plan for this day: what will be outdated by then?
+    /// Compute phases for this day
     #[arg(long, value_name = "DATE")]
     as_of: Option<Date>,
-    /// Show it as JSON; nothing is asked
+    /// Show it as JSON
     #[arg(long)]
     json: bool,
 }

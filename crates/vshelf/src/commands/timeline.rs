@@ -22,8 +22,8 @@ use crate::wording::paths::shown;
 
 /// Show the support of the lines over time
 ///
-/// Each line is a bar in the colours of its phases, with what of it is on the shelf beside it and
-/// today as a stroke. Below, in words, what changes next. Lines that ended long ago are left out
+/// Each line is a bar in the colours of its phases, with its installs beside it and a line for
+/// today. Below, in words, what changes next. Lines that ended long ago are left out
 /// unless you name them or have them on the shelf.
 #[derive(Debug, Args)]
 pub struct Timeline {

@@ -78,7 +78,7 @@ impl Report {
         if self.findings.is_empty() {
             let count = Count(self.installs, "install");
             let text = match self.installs {
-                0 => "No install was checked, because there is none; nothing else is wrong.".into(),
+                0 => "Nothing is installed; everything else is fine.".into(),
                 _ => format!("{count} checked: all is well."),
             };
             ui.result(styled(Palette::STRONG, text))?;

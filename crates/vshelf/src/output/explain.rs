@@ -243,16 +243,9 @@ fn worded(runtime: &Runtime<'_>, step: &Step) -> String {
             format!("The shelf has {}.", Count(*count, "install"))
         }
         Step::Line { line, phase } => format!("Line {line} is the newest in phase {phase}."),
-        Step::Kept {
-            filter,
-            count,
-            passed_over,
-        } => {
+        Step::Kept { filter, count, .. } => {
             let which = worded_filter(filter, *count);
-            let passed = passed_over
-                .as_ref()
-                .map(|version| format!(" {version} is newer, and is not among them."));
-            format!("{count} of them {which}.{}", passed.unwrap_or_default())
+            format!("{count} of them {which}.")
         }
         Step::OnlyPreReleases => "All of them are pre-releases, so those count.".to_owned(),
         Step::Chosen {

@@ -58,7 +58,7 @@ fn show_builds(ui: &Ui, mirrored: &MirroredRuntime) -> Outcome {
     let mut table = Table::new(&COLUMNS, Palette::HEADING);
     for build in &mirrored.builds {
         let outcome = match build.arrival {
-            Arrival::WasThere => "was there already",
+            Arrival::WasThere => "already mirrored",
             Arrival::Fetched if mirrored.is_in_registry => "fetched, verified and sent",
             Arrival::Fetched => "fetched and verified",
             Arrival::Linked => "linked from another repository",

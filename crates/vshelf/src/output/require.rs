@@ -48,7 +48,7 @@ pub fn show(ui: &Ui, required: &[Required<'_>]) -> Outcome {
             if standing.required.unusable.is_none() {
                 ui.sentence(format!("No project here requires a version of {title}."))?;
                 ui.next(
-                    "To require its stable release, for one",
+                    "For example, to require its stable release",
                     "vshelf require stable",
                 );
             }
@@ -168,7 +168,7 @@ pub fn in_words(mistake: &Mistake) -> String {
 /// Says what was written, and what the calling shell does about it.
 pub fn say_written(ui: &Ui, written: &NewRequirement) -> Outcome {
     ui.done(format!(
-        "{} says {} now.",
+        "{} now requires {}.",
         shown(&written.file),
         written.text
     ))?;

@@ -143,7 +143,7 @@ fn show_one(ui: &Ui, runtime: &Runtime<'_>, activity: &Activity) -> Outcome {
     let other_copy = OtherCopy::of(runtime, activity);
     let Some(active) = &activity.standing.activation.active else {
         ui.sentence(format!(
-            "{}No {title} is active here.",
+            "{}No version of {title} is active here.",
             ui.spine(Palette::QUIET)
         ))?;
         say_unmet(ui, runtime, activity);

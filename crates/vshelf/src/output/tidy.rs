@@ -78,7 +78,10 @@ pub fn show(ui: &Ui, plan: &TidyPlan<'_, '_>) -> Outcome {
     }
     for (runtime, entries) in &plan.runtimes {
         if entries.is_empty() {
-            ui.sentence(format!("No {} is on the shelf.", runtime.definition.title))?;
+            ui.sentence(format!(
+                "No version of {} is on the shelf.",
+                runtime.definition.title
+            ))?;
             continue;
         }
         let removed = entries.iter();

@@ -71,7 +71,7 @@ impl<'r> Facts<'r> {
             on_shelf: (self.runtime.names().installs_of(line))
                 .map(|install| install.id.key.selector())
                 .collect(),
-            next: self.next(line),
+            next: self.next(line).map(|(_, change)| change),
         };
         lines.iter().map(report).collect()
     }
@@ -87,14 +87,15 @@ impl<'r> Facts<'r> {
         }
     }
 
-    /// Shows the chart, and in words what changes next.
+    /// Shows the chart, and in words what changes next, soonest first.
     pub fn show(&self, ui: &Ui, years: (Date, Date), lines: &[&Line]) -> Outcome {
         let chart = self.chart(years, lines).render(ui.timeline_frame());
         ui.result(chart.trim_end_matches('\n'))?;
         let changes = lines.iter().filter_map(|line| self.next(line));
-        changes
-            .into_iter()
-            .try_for_each(|change| ui.sentence(change))
+        let mut changes: Vec<(Date, String)> = changes.collect();
+        changes.sort();
+        let mut changes = changes.into_iter();
+        changes.try_for_each(|(_, change)| ui.sentence(change))
     }
 
     /// The marks of an install, with every project that asks for it.
@@ -134,25 +135,19 @@ impl<'r> Facts<'r> {
         }
     }
 
-    /// What changes next for a line, where somebody here is concerned or it is supported.
-    fn next(&self, line: &Line) -> Option<String> {
-        let installs = self.runtime.names().installs_of(line).count();
+    /// The next change of a line, with its day.
+    fn next(&self, line: &Line) -> Option<(Date, String)> {
         let today = self.runtime.today();
-        let change = match line.next_phase_after(today) {
-            Some((day, Phase::Ended)) => {
-                let last = line.end.unwrap_or(day);
-                format!("ends on {last}, in {}", span(today, last))
-            }
-            Some((day, Phase::Maintenance)) => {
-                format!("is in maintenance from {day}, in {}", span(today, day))
-            }
-            Some((day, phase)) => format!("is {phase} from {day}, in {}", span(today, day)),
-            None => {
-                let end = line.end.filter(|_| installs > 0)?;
-                format!("ended on {end}, {} ago", span(end, today))
-            }
+        let (day, phase) = line.next_phase_after(today)?;
+        let (day, change) = match phase {
+            Phase::Ended => (line.end.unwrap_or(day), "ends on"),
+            Phase::Maintenance => (day, "enters maintenance on"),
+            Phase::Lts => (day, "enters long-term support on"),
+            Phase::Current => (day, "becomes current on"),
+            Phase::Preview | Phase::Unknown => (day, "changes on"),
         };
-        Some(format!("Line {} {change}", line.name))
+        let change = format!("Line {} {change} {day}, in {}", line.name, span(today, day));
+        Some((day, change))
     }
 }
 

@@ -129,7 +129,7 @@ fn tell(ui: &Ui, event: Event<'_>) -> Outcome {
         Event::Renewal(step) => return keeping::say_renewal(ui, step),
         Event::Restored(restored) => return installing::say_restored(ui, restored),
         Event::NotGone { title } => {
-            return ui.done(format!("{title} is on the shelf already."));
+            return ui.done(format!("{title} is already installed."));
         }
         Event::Failed(error) => ui.failure(&Failure::from_told(error)),
         Event::LeftUndone(error) => ui.warn(Failure::from_told(error).sentence()),

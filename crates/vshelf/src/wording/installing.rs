@@ -29,7 +29,7 @@ pub fn say_planned(ui: &Ui, planned: &[PlannedInstall]) -> Outcome {
     for PlannedInstall { title, fetch } in planned {
         let title = styled(Palette::STRONG, title);
         let Some(fetch) = fetch else {
-            ui.sentence(format!("{title} is on the shelf already."))?;
+            ui.sentence(format!("{title} is already installed."))?;
             continue;
         };
         let what = if fetch.is_built {
@@ -51,7 +51,7 @@ fn say_result(ui: &Ui, result: &InstallResult) -> Outcome {
     let title = &result.title;
     let Some(new) = &result.new else {
         ui.done(format!(
-            "{title} is on the shelf already; nothing was fetched."
+            "{title} is already installed; nothing was fetched."
         ))?;
         if let Some((version, line)) = &result.newer {
             let renew = format!("vshelf renew {line}");
@@ -69,7 +69,7 @@ fn say_result(ui: &Ui, result: &InstallResult) -> Outcome {
         say_left_out(ui, "It", &new.install);
     }
     let origin = match record.repack {
-        true => format!(": a repack of it from {}", record.source),
+        true => format!(" (repackaged by others, from {})", record.source),
         false => format!(", published by {}", record.publisher),
     };
     if record.built.is_none() {
@@ -94,7 +94,7 @@ fn say_result(ui: &Ui, result: &InstallResult) -> Outcome {
     for companion in &record.companions {
         let (package, version) = (&companion.package, &companion.version);
         ui.done(format!(
-            "{package} {version} was added, because the build is without it."
+            "{package} {version} was added, because the build comes without it."
         ))?;
     }
     say_always(ui, &result.always)?;
@@ -164,7 +164,7 @@ fn show_results(ui: &Ui, results: &[InstallResult]) -> Outcome {
                     }
                 }
             }
-            None => ("was there already".to_owned(), String::new(), String::new()),
+            None => ("already installed".to_owned(), String::new(), String::new()),
         };
         table.row(
             spine(result.phase),

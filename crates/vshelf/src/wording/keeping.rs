@@ -81,7 +81,7 @@ pub fn say_renewal(ui: &Ui, step: &RenewalStep) -> Outcome {
         RenewalStep::ThisShell => "This shell uses it now.".to_owned(),
         RenewalStep::Label { label } => format!("The label {label} stands for it now."),
         RenewalStep::RequirementMoved { file, version } => {
-            format!("{} says {version} now.", shown(file))
+            format!("{} now requires {version}.", shown(file))
         }
         RenewalStep::Locked { file, release } => {
             format!("{} has {release} now.", shown(file))

@@ -35,11 +35,11 @@ fn an_install_that_meets_a_requirement_is_enough() {
     scene.does(&["--quiet", "adopt", "build"]);
     // Nobody publishes it.
     let ran = install("7.9\n");
-    let enough = "Marram adopted/7.9.9 is on the shelf already; nothing was fetched.\n";
+    let enough = "Marram adopted/7.9.9 is already installed; nothing was fetched.\n";
     assert!(ran.stdout.contains(enough), "{ran}");
     scene.does(&["--quiet", "install", "8.3.0"]);
     let ran = install("8\n");
-    let enough = "Marram 8.3.0 is on the shelf already; nothing was fetched.\n";
+    let enough = "Marram 8.3.0 is already installed; nothing was fetched.\n";
     assert!(ran.stdout.contains(enough), "{ran}");
     let newer = "8.3.1 is out; to renew it: vshelf renew 8\n";
     assert!(ran.stderr.contains(newer), "{ran}");
@@ -246,7 +246,7 @@ Error: ~/odd answers "marram is not a number", which says no version of Marram.
             &["adopt", "good"],
             str![[r#"
 --- stderr
-Error: Marram adopted/8.4.0 is already on the shelf.
+Error: Marram adopted/8.4.0 is already installed.
   To adopt this one beside it, add --as with another version or publisher.
 --- exit 7
 

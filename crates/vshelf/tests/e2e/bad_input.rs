@@ -55,7 +55,7 @@ Error: "--jsn" is not understood here.
 --- stderr
 Error: no selector is given, and no project here requires a version.
   Looked for vivid-shelf.toml, .marram-version, station.json from this folder upward.
-  To require the stable release, for one: vshelf require stable
+  For example, to require the stable release: vshelf require stable
 --- exit 2
 
 "#]]
@@ -179,7 +179,7 @@ Error: 7.0.1 is not built for linux-x64-gnu.
             str![[r#"
 --- stderr
 Error: 8.2.1 was withdrawn by saltmarsh: loses readings at midnight.
-  The newest of its line that stands: vshelf install 8.3.1
+  The newest release of its line that is not withdrawn: vshelf install 8.3.1
   To see its card: vshelf catalog 8.2.1
 --- exit 3
 

@@ -550,7 +550,7 @@ fn a_build_that_can_be_moved_is_shared_and_checked_where_it_is_installed() {
     let ran = scene.does(&["mirror", "1", "--builds", "--to", "site"]);
     assert!(ran.stdout.contains("built here, and packed"), "{ran}");
     let ran = scene.does(&["mirror", "1", "--builds", "--to", "site"]);
-    assert!(ran.stdout.contains("was there already"), "{ran}");
+    assert!(ran.stdout.contains("already mirrored"), "{ran}");
 
     let other = Scene::new();
     let definition = scene.path("site/bell/bell.toml");

@@ -137,9 +137,9 @@ fn a_project_that_requires_runtimes_without_installs_is_answered_about_them() {
     shows!(
         ran(&["status"]),
         str![[r#"
-No Marram is active here.
+No version of Marram is active here.
 
-No Node.js is active here.
+No version of Node.js is active here.
 --- stderr
 The project here requires Marram 8 (~/tide-board/vivid-shelf.toml, line 2), which is not on the shelf.
 To put it there: vshelf install

@@ -156,7 +156,7 @@ fn what_is_there_already_is_not_touched() {
     shows!(
         scene.vshelf(&["install", "8.3.1"]),
         str![[r#"
-Marram 8.3.1 is on the shelf already; nothing was fetched.
+Marram 8.3.1 is already installed; nothing was fetched.
 The default stays 8.3.1.
 --- stderr
 This shell is not connected; to connect it: vshelf connect
@@ -369,7 +369,7 @@ fn an_install_can_be_previewed() {
     shows!(
         scene.vshelf(&["install", "--dry-run", "8", "6", "9.9"]),
         str![[r#"
-Marram 8.3.1 is on the shelf already.
+Marram 8.3.1 is already installed.
 Marram 6.20.2 would be installed: 0.2 MB from stand-in.
 --- stderr
 Error: 9.9 is not published.
@@ -383,7 +383,7 @@ Error: 9.9 is not published.
     shows!(
         scene.vshelf(&["install", "--dry-run"]),
         str![[r#"
-Marram 8.3.1 is on the shelf already.
+Marram 8.3.1 is already installed.
 --- stderr
 ~/.marram-version requires Marram 8.
 
@@ -435,8 +435,8 @@ Error: Marram 8.3.1 is the default, and was not removed.
         str![[r#"
 --- stderr
 Error: 6.2 covers 2 installs: 6.2.11 and 6.2.0.
-  Nothing was removed. Name one of them, or
-  to remove them all: vshelf remove 6.2 --all
+  Nothing was removed. Name one of them.
+  To remove all of them: vshelf remove 6.2 --all
 --- exit 7
 
 "#]]
@@ -591,7 +591,7 @@ To install it: vshelf install 10.0.0-rc.1
 --- stderr
 The catalog of Marram was last confirmed today.
 Fetching Marram 10.0.0-rc.1 (0.2 MB).
-Error: [SERVER]/archives/saltmarsh-marram-10.0.0-rc.1-linux-x64.tar.xz is not on this machine, and --offline forbids to ask for it.
+Error: [SERVER]/archives/saltmarsh-marram-10.0.0-rc.1-linux-x64.tar.xz is not on this machine, and --offline forbids asking for it.
   Leave --offline out to ask for it.
 --- exit 4
 

@@ -44,7 +44,10 @@ fn a_launcher_runs_what_the_project_wants_and_else_the_default() {
     scene.does(&["remove", "6", "8", "--even-if-used"]);
     let none = edited(&scene, "", &["marram", "--version"]);
     assert_eq!(none.code, 3, "{none}");
-    assert!(none.stderr.contains("no Marram is active here"), "{none}");
+    assert!(
+        none.stderr.contains("no version of Marram is active here"),
+        "{none}"
+    );
     scene.does(&["launchers", "--remove"]);
     assert_eq!(names_in(&scene.data("launchers")), Vec::<String>::new());
     let again = scene.does(&["launchers", "--remove"]);

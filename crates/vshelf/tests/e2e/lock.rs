@@ -193,7 +193,7 @@ fn a_mirror_in_a_folder_serves_what_is_locked_without_a_network() {
     other.told(
         &["--offline", "install", "--locked"],
         4,
-        &["--offline forbids to ask for it"],
+        &["--offline forbids asking for it"],
     );
     let site = project.scene.path("site/marram/catalog.json");
     let settings =
@@ -310,7 +310,7 @@ fn a_locked_project_can_require_something_else() {
     shows!(
         project.does(&["require", "6"]),
         str![[r#"
-~/board/.marram-version says 6 now.
+~/board/.marram-version now requires 6.
 --- stderr
 ~/board/vivid-shelf.lock still has 8.3.1, which does not meet that.
 To bring it up to date: vshelf lock
@@ -346,7 +346,7 @@ fn locked_releases_stay_until_they_are_renewed() {
     project.told(
         &["lock", "--renew", "sedge"],
         3,
-        &["sedge is not required here", "vshelf require"],
+        &["nothing here requires sedge", "vshelf require"],
     );
     let ran = project.does(&["lock", "--renew", "marram"]);
     assert!(
@@ -371,7 +371,7 @@ fn renewing_a_line_renews_the_locks_that_have_it() {
     let ran = project.does(&["renew", "8", "--requirements", "--yes"]);
     assert!(
         ran.stdout
-            .contains("~/board/.marram-version says 8.3.1 now.")
+            .contains("~/board/.marram-version now requires 8.3.1.")
             && ran
                 .stdout
                 .contains("~/board/vivid-shelf.lock has 8.3.1 now."),

@@ -77,7 +77,7 @@ To install from it, from a USB drive or by its URL: vshelf runtimes --add site/m
     );
     assert!(
         ran.stdout
-            .contains("Marram 8.3.1   linux-x64  0.2 MB  was there already"),
+            .contains("Marram 8.3.1   linux-x64  0.2 MB  already mirrored"),
         "{ran}"
     );
     assert!(
@@ -133,7 +133,7 @@ fn what_does_not_come_stops_nothing_else() {
     assert_eq!(ran.code, 5, "{ran}");
     assert!(
         ran.stdout
-            .contains("Marram 8.3.1  linux-x64  0.2 MB  was there already"),
+            .contains("Marram 8.3.1  linux-x64  0.2 MB  already mirrored"),
         "{ran}"
     );
     let after = fs::read_to_string(scene.path("site/marram/catalog.json")).unwrap();

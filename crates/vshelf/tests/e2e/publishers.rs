@@ -188,7 +188,7 @@ saltmarsh publishes it too: vshelf catalog saltmarsh/2.6.3
         str![[r#"
 Orache dunefield/2.6, on 2026-11-23
  1  The catalog has 12 releases.
- 2  2 of them come from dunefield. 2.7.0-rc.1 is newer, and is not among them.
+ 2  2 of them come from dunefield.
  3  1 of them begins with 2.6.
  4  2.6.3 is the only version left.
 Result: Orache 2.6.3 from dunefield, which is not on the shelf.
@@ -242,7 +242,7 @@ fn a_fallback_is_asked_if_no_other_source_answers_and_takes_over_no_knowledge() 
     shows!(
         fresh.vshelf(&["install", "2.6"]),
         str![[r#"
-Orache 2.6.3 is on the shelf: a repack of it from packed.
+Orache 2.6.3 is on the shelf (repackaged by others, from packed).
 0.1 MB fetched in [TIME] s from packed, verified by sha256; 0.1 MB on disk.
 It is the default now: new connected shells use it.
 --- stderr

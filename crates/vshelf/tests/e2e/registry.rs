@@ -95,7 +95,7 @@ fn what_is_published_is_installed_elsewhere_and_nothing_is_sent_twice() {
     // What is there already is not fetched or sent again.
     registry.requests();
     let ran = does(&scene, &registry, &publish);
-    assert_eq!(ran.stdout.matches("was there already").count(), 6, "{ran}");
+    assert_eq!(ran.stdout.matches("already mirrored").count(), 6, "{ran}");
     assert!(!ran.stderr.contains("Fetching"), "{ran}");
     let requests = registry.requests();
     // The catalog alone says another time.
@@ -596,7 +596,7 @@ fn what_builds_come_without_is_there_as_well() {
     // Neither the build nor what is added is fetched or sent again.
     registry.requests();
     let ran = does(&scene, &registry, &["mirror", "8.3.1", "--to", &to]);
-    assert!(ran.stdout.contains("was there already"), "{ran}");
+    assert!(ran.stdout.contains("already mirrored"), "{ran}");
     let requests = registry.requests();
     assert!(uploads(&requests) <= 1, "{requests:#?}");
 }

@@ -112,7 +112,7 @@ fn projects_keep_what_they_ask_for_unless_they_are_moved_too() {
     let ran = scene.does(&["renew", "6", "--yes", "--requirements"]);
     assert!(
         ran.stdout
-            .contains("~/tide-board/.marram-version says 6.20.2 now."),
+            .contains("~/tide-board/.marram-version now requires 6.20.2."),
         "{ran}"
     );
     assert_eq!(scene.on_shelf(), ["6.20.2", "8.3.0"]);

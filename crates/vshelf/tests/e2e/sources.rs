@@ -157,7 +157,7 @@ fn a_scoped_package_comes_with_the_companion_that_fits() {
         str![[r#"
 Marram 8.3.1 is on the shelf, published by saltmarsh.
 0.3 MB fetched in [TIME] s from packages, verified by sha512; 0.4 MB on disk.
-@saltmarsh/bittern 2.0.0 was added, because the build is without it.
+@saltmarsh/bittern 2.0.0 was added, because the build comes without it.
 It is the default now: new connected shells use it.
 --- stderr
 Fetching Marram 8.3.1.

@@ -28,11 +28,10 @@ line         phase        2024 2025  2026  2027  2028  2029  2030    on the shel
 6 Samphire   maintenance  ##########======|=                         6.20.2 (required by tide-board)
 4 Glasswort  ended        ==              |                          4.8.3
 .. preview   -- current   ## lts   == maintenance   | 2026-11-23
-Line 10 is current from 2027-04-13, in 4 months
-Line 9 ends on 2027-06-30, in 7 months
-Line 8 is in maintenance from 2027-10-19, in 10 months
 Line 6 ends on 2026-12-28, in 5 weeks
-Line 4 ended on 2024-04-30, 2 years 6 months ago
+Line 10 becomes current on 2027-04-13, in 4 months
+Line 9 ends on 2027-06-30, in 7 months
+Line 8 enters maintenance on 2027-10-19, in 10 months
 
 "#]]
     );
@@ -43,8 +42,7 @@ line        phase  2025     2026      2027     2028      2029        on the shel
 8 Eelgrass  lts      -----############|######================        8.3.1 (default)
 6 Samphire  ended  #######============|                              6.20.2 (required by tide-board)
 .. preview   -- current   ## lts   == maintenance   | 2027-01-05
-Line 8 is in maintenance from 2027-10-19, in 9 months
-Line 6 ended on 2026-12-28, 8 days ago
+Line 8 enters maintenance on 2027-10-19, in 9 months
 
 "#]]
     );

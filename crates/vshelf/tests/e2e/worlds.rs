@@ -449,7 +449,7 @@ impl World {
                 lines.any(|line| line.starts_with(&format!("{title} ")) && line.contains(end))
             };
             let (is_there, would_come) = (
-                mentions("is on the shelf already"),
+                mentions("is already installed"),
                 mentions("would be installed"),
             );
             let told = format!("{}\n{status:#}\n{ran}", self.told);
