@@ -189,7 +189,7 @@ fn with_rules<T>(runtime: &Runtime<'_>, judge: impl FnOnce(LockRules<'_>) -> T) 
     let meets = |locked: &LockedRelease, request: &Request| {
         locked.meets(
             request,
-            runtime.names().main_publisher(),
+            runtime.names().stated_main_publisher(),
             runtime.published.outline(),
         )
     };

@@ -22,13 +22,19 @@ impl<'r> Names<'r> {
     /// The publisher that a selector means if it names none: as the catalog says, or else the definition's
     /// first source. If neither is known, that of the installs, as long as they are all of one.
     pub fn main_publisher(self) -> Option<&'r str> {
-        if let Some(main) = self.published.outline().main_publisher_id() {
-            return Some(main);
-        }
-        let first_source = self.published.definition.sources.first();
-        if let Some(publisher) = first_source.and_then(|source| source.kind.publisher()) {
-            return Some(publisher);
-        }
+        self.stated_main_publisher()
+            .or_else(|| self.only_publisher())
+    }
+
+    /// The publisher that a selector means if it names none, as the catalog says, or else the definition's first source.
+    pub fn stated_main_publisher(self) -> Option<&'r str> {
+        let main = self.published.outline().main_publisher_id();
+        let first_source = || self.published.definition.sources.first()?.kind.publisher();
+        main.or_else(first_source)
+    }
+
+    /// The publisher of all installs, if they are of one.
+    fn only_publisher(self) -> Option<&'r str> {
         let published = self
             .shelf
             .installs
