@@ -659,3 +659,16 @@ fn what_is_installed_on_the_way_is_what_is_locked() {
     third.edit(&digest[..8], "00000000");
     third.told(&run, 5, &["is locked with a digest that no source states"]);
 }
+
+#[test]
+fn without_a_catalog_a_lock_is_not_judged_by_the_publisher_of_the_installs() {
+    let project = Project::new();
+    project.does(&["lock"]);
+    project.does(&["--quiet", "install", "dunefield/8"]);
+    project.edit("required = \"lts\"", "required = \">=6 <9\"");
+    project.scene.write("board/.marram-version", ">=6 <9\n");
+    // The definition names no publisher, and no catalog does.
+    fs::remove_dir_all(project.scene.path(".cache/vivid-shelf/catalogs")).unwrap();
+    let json = project.does(&["require", "--json"]).stdout;
+    assert!(json.contains("\"lock\": \"fits\""), "{json}");
+}
