@@ -34,6 +34,8 @@ pub struct NewLabel {
     pub name: String,
     /// What it is bound to.
     pub selector: String,
+    /// What commands need in front of it.
+    pub prefix: String,
     /// What it was bound to before, where that was something else.
     pub before: Option<String>,
     /// Whether something on the shelf meets it.
@@ -125,6 +127,7 @@ pub fn set(environment: &Environment, name: &str, request: &Request) -> Result<N
     Ok(NewLabel {
         name: name.to_owned(),
         selector,
+        prefix: environment.prefix(runtime.name()),
         before,
         on_shelf,
     })

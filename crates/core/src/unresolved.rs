@@ -14,7 +14,8 @@ impl ResolveError {
             ResolveError::UnknownName { near, .. } => Class::NoMatch
                 .alone()
                 .meant(near)
-                .step("To see the lines, code names and channels", catalog("")),
+                .step("To see the lines, code names and channels", catalog(""))
+                .step("To see the runtimes that are known", Action::Runtimes),
             ResolveError::UnknownPublisher {
                 publisher,
                 codename,

@@ -26,6 +26,8 @@ pub struct Column {
     /// Whether its text goes on below where the table is wider than the terminal: the last column
     /// may.
     pub gives_way: bool,
+    /// Whether it is left out if the table is wider than the terminal.
+    pub is_optional: bool,
 }
 
 /// Where a table is shown.
@@ -96,6 +98,7 @@ impl Column {
             heading,
             right: false,
             gives_way: false,
+            is_optional: false,
         }
     }
 
@@ -105,6 +108,15 @@ impl Column {
             heading,
             right: true,
             gives_way: false,
+            is_optional: false,
+        }
+    }
+
+    /// The same column, left out if the table is wider than the terminal; of several the last is left out first.
+    pub const fn optional(self) -> Column {
+        Column {
+            is_optional: true,
+            ..self
         }
     }
 
@@ -114,6 +126,7 @@ impl Column {
             heading,
             right: false,
             gives_way: true,
+            is_optional: false,
         }
     }
 }
@@ -173,6 +186,7 @@ impl Table {
             layout.widths = self.widths(true);
             layout.short = true;
         }
+        self.leave_out(&mut layout.widths, |widths| width_of(widths) > available);
         let missing = width_of(&layout.widths).saturating_sub(available);
         let gives_way = self.columns.last().is_some_and(|column| column.gives_way);
         if let Some(last) = layout
@@ -193,6 +207,23 @@ impl Table {
             }
         }
         layout
+    }
+
+    /// Leaves out optional columns while the others, with the least width of a yielding one, are too wide.
+    fn leave_out(&self, widths: &mut [usize], is_too_wide: impl Fn(&[usize]) -> bool) {
+        let gives_way = self.columns.last().is_some_and(|column| column.gives_way);
+        let least = |widths: &[usize]| {
+            let mut least = widths.to_vec();
+            if let Some(last) = least.last_mut().filter(|_| gives_way) {
+                *last = (*last).min(BESIDE);
+            }
+            least
+        };
+        for (index, column) in self.columns.iter().enumerate().rev() {
+            if column.is_optional && is_too_wide(&least(widths)) {
+                widths[index] = 0;
+            }
+        }
     }
 
     /// What each column needs; nothing where it has no text.

@@ -89,12 +89,11 @@ pub fn run(words: Vec<OsString>) -> ExitCode {
     let outcome = match matches.subcommand() {
         Some((name, matches)) => match entries.iter().find(|entry| entry.name == name) {
             Some(entry) => (entry.run)(matches, &ui, &environment)
-                .map_err(|failure| named::with_each_runtime(failure, entry, matches, &words))
                 .map_err(|failure| {
-                    let folders = environment.folders();
-                    let runtimes = folders.and_then(definitions::names);
-                    let runtimes = runtimes.unwrap_or_default();
-                    named::with_our_spelling(failure, entry, matches, &words, &runtimes)
+                    named::with_likely_runtimes(failure, entry, matches, &words, &environment)
+                })
+                .map_err(|failure| {
+                    named::with_our_spelling(failure, entry, matches, &words, &environment)
                 }),
             None => Err(Failure::new(
                 Class::Usage,

@@ -442,9 +442,19 @@ impl Ui {
 
     /// Writes a fact as a result behind its name, and breaks it at words in its own column.
     pub fn fact(&self, name: &str, fact: &str) -> Result<(), Failure> {
-        let indent = " ".repeat(name.chars().count() + 2);
-        let fact = wrapped(fact, self.frame().width, &indent);
+        let mut indent = " ".repeat(name.chars().count() + 2);
+        let width = self.frame().width;
+        let longest = fact.split(' ').map(|word| word.chars().count()).max();
+        let is_too_long =
+            (longest.zip(width)).is_some_and(|(word, width)| indent.len() + word > width);
         let name = styled(Palette::HEADING, name);
+        if is_too_long {
+            // A digest stays whole in a separate line.
+            indent = " ".repeat(4);
+            let fact = wrapped(fact, width, &indent);
+            return self.result(format!("{name}\n{indent}{}", fact.trim_start()));
+        }
+        let fact = wrapped(fact, width, &indent);
         self.result(format!("{name}  {}", fact.trim_start()))
     }
 
@@ -497,9 +507,9 @@ impl Ui {
         }
     }
 
-    /// Writes a warning, unless it should be quiet.
+    /// Writes a warning, unless it should be quiet. The word says it where no colour is shown.
     pub fn warn(&self, text: impl Display) {
-        self.note(styled(Palette::WARNING, text));
+        self.note(styled(Palette::WARNING, format!("Warning: {text}")));
     }
 
     /// Writes what to type next, unless it should be quiet, or would run into the output of the command

@@ -18,12 +18,22 @@ pub struct Names<'r> {
     pub(super) shelf: &'r ShelfSnapshot,
 }
 
+/// The publisher of all installs that were fetched, if they are of one.
+fn only_publisher(installs: &[Install]) -> Option<&str> {
+    let fetched = installs.iter().map(|install| &install.record.contents);
+    let mut publishers = fetched
+        .filter(|record| record.adopted.is_none())
+        .map(|record| record.publisher.as_str());
+    let first = publishers.next()?;
+    publishers.all(|other| other == first).then_some(first)
+}
+
 impl<'r> Names<'r> {
     /// The publisher that a selector means if it names none: as the catalog says, or else the definition's
     /// first source. If neither is known, that of the installs, as long as they are all of one.
     pub fn main_publisher(self) -> Option<&'r str> {
         self.stated_main_publisher()
-            .or_else(|| self.only_publisher())
+            .or_else(|| only_publisher(&self.shelf.installs))
     }
 
     /// The publisher that a selector means if it names none, as the catalog says, or else the definition's first source.
@@ -31,20 +41,6 @@ impl<'r> Names<'r> {
         let main = self.published.outline().main_publisher_id();
         let first_source = || self.published.definition.sources.first()?.kind.publisher();
         main.or_else(first_source)
-    }
-
-    /// The publisher of all installs, if they are of one.
-    fn only_publisher(self) -> Option<&'r str> {
-        let published = self
-            .shelf
-            .installs
-            .iter()
-            .map(|install| &install.record.contents);
-        let mut published = published
-            .filter(|record| record.adopted.is_none())
-            .map(|record| record.publisher.as_str());
-        let first = published.next()?;
-        published.all(|other| other == first).then_some(first)
     }
 
     /// The shortest selector that means exactly the install with this key.

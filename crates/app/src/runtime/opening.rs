@@ -4,6 +4,7 @@ use vshelf_core::{Request, Selector};
 use vshelf_shelf::Shelf;
 
 use super::Runtime;
+use crate::activity::is_program;
 use crate::definitions;
 use crate::environment::Environment;
 use crate::error::Error;
@@ -120,6 +121,49 @@ pub fn followed(environment: &Environment) -> Result<Vec<Runtime<'_>>, Error> {
     let mut followed = usable(environment, &names)?;
     followed.extend(required_beside(environment, &names)?);
     Ok(followed)
+}
+
+/// The names and titles of the known runtimes whose definitions can be used.
+pub fn titles(environment: &Environment) -> Vec<(String, String)> {
+    let names = environment.folders().and_then(definitions::names);
+    let runtimes = names.and_then(|names| usable(environment, &names));
+    let runtimes = runtimes.unwrap_or_default().into_iter();
+    let title =
+        |runtime: Runtime<'_>| (runtime.name().to_owned(), runtime.definition.title.clone());
+    runtimes.map(title).collect()
+}
+
+/// The names of runtimes in the order in which they are likely to be meant: required here, on the shelf, defined by the
+/// person, on PATH, and all others.
+pub fn likely(environment: &Environment, mut names: Vec<String>) -> Vec<String> {
+    let required = project::mentioned_runtimes(environment).unwrap_or_default();
+    let folders = environment.folders();
+    let shelf = folders.and_then(|folders| Ok(Shelf::runtimes(folders)?));
+    let shelf = shelf.unwrap_or_default();
+    let own = environment.folders();
+    let own = own.and_then(|folders| definitions::names_in(&folders.config));
+    let own = own.unwrap_or_default();
+    let is_on_path = |name: &str| {
+        let Ok(runtime) = Runtime::named(environment, Some(name)) else {
+            return false;
+        };
+        let mut folders = std::env::split_paths(environment.shell.path());
+        folders.any(|folder| is_program(&folder.join(&runtime.definition.program)))
+    };
+    names.sort_by_cached_key(|name| {
+        if required.contains(name) {
+            0
+        } else if shelf.contains(name) {
+            1
+        } else if own.contains(name) {
+            2
+        } else if is_on_path(name) {
+            3
+        } else {
+            4
+        }
+    });
+    names
 }
 
 /// The runtimes that shells enter: those on the shelf, and the main one.

@@ -20,10 +20,12 @@ pub fn ours(typed: &str, runtimes: &[String]) -> Option<String> {
         }
         return runtime(behind).and_then(|name| Some(format!("{name}@{}", version(before)?)));
     }
-    // `marram-8`, `marram:8`, `marram 8`, `marram=8`, `marram8`
+    // `marram-8`, `marram:lts`, `marram 8`, `marram=8`, `marram8`
     for name in runtimes {
+        let is_joined = |rest: &str| !typed.ends_with(&format!("{name}{rest}"));
         if let Some(rest) = behind(typed, name)
-            && let Some(found) = selector(rest)
+            && let Some(found) =
+                selector(rest).filter(|_| is_joined(rest) || version(rest).is_some())
         {
             return Some(format!("{name}@{found}"));
         }
@@ -36,6 +38,17 @@ pub fn ours(typed: &str, runtimes: &[String]) -> Option<String> {
         (false, true) => version(before),
         _ => None,
     }
+}
+
+/// The runtime whose title has the letters of a word, such as `tidejs` of Tide.js; `runtimes` are names and titles.
+pub fn runtime_of_title(typed: &str, runtimes: &[(String, String)]) -> Option<String> {
+    let letters = |text: &str| -> String {
+        let letters = text.chars().filter(|c| c.is_alphanumeric());
+        letters.flat_map(char::to_lowercase).collect()
+    };
+    let is_meant =
+        |(name, title): &&(String, String)| *name != typed && letters(title) == letters(typed);
+    Some(runtimes.iter().find(is_meant)?.0.clone())
 }
 
 /// A version with the runtime's name in front of it, such as `marram-8.3.1` and `marram8.3.1`, as we spell it.
@@ -86,10 +99,20 @@ mod tests {
         assert!(read.is_ok(), "{read:?}");
     }
 
+    #[test]
+    fn a_title_names_its_runtime() {
+        let runtimes = [("tide".to_owned(), "Tide.js".to_owned())];
+        let meant = |typed: &str| runtime_of_title(typed, &runtimes);
+        assert_eq!(meant("TideJS").as_deref(), Some("tide"));
+        assert_eq!(meant("tide"), None);
+        assert_eq!(meant("tidal"), None);
+    }
+
     #[rstest]
     #[case("zostera")]
     #[case("dunfield/8")]
     #[case("marram")]
+    #[case("marramjs")]
     #[case("marram@")]
     #[case("8@zostera")]
     #[case("8.3.1")]

@@ -11,7 +11,7 @@ use crate::ui::Ui;
 
 /// Look around in a full-screen view: filter, install, switch, remove
 ///
-/// The lines stand on a shelf; the selected line's releases are listed, and the chosen release's
+/// The lines form a shelf; the selected line's releases are listed, and the chosen release's
 /// details are shown. Keys do what the other commands do, and show which command that is.
 /// The key ? shows all of them.
 #[derive(Debug, Args)]

@@ -4,7 +4,10 @@ use std::ffi::OsString;
 
 use clap::{ArgMatches, Command};
 
+use vshelf_app::Environment;
+use vshelf_app::runtime::opening;
 use vshelf_core::meant::spelling;
+use vshelf_shelf::Shelf;
 
 use crate::commands::command::CommandEntry;
 use crate::failure::{Class, Failure, Hint};
@@ -13,14 +16,34 @@ use crate::wording::advice::joined;
 /// What stands where a selector can have its runtime in front.
 const SELECTORS: [&str; 4] = ["SELECTOR", "LINE", "FROM", "TO"];
 
-/// A failure for want of a runtime, with the same words for each runtime there is.
-pub fn with_each_runtime(
+/// The number of runtimes that are proposed at most.
+const MOST: usize = 2;
+
+/// The commands that choose among installs.
+const OF_INSTALLS: [&str; 7] = [
+    "switch", "default", "run", "path", "remove", "carry", "renew",
+];
+
+/// A failure for want of a runtime, with the same words for the runtimes that are most likely meant.
+pub fn with_likely_runtimes(
     failure: Failure,
     entry: &CommandEntry,
     matches: &ArgMatches,
     words: &[OsString],
+    environment: &Environment,
 ) -> Failure {
-    let runtimes = failure.runtimes.clone();
+    if failure.runtimes.is_empty() {
+        return failure;
+    }
+    let is_empty = environment
+        .folders()
+        .is_ok_and(|folders| Shelf::runtimes(folders).is_ok_and(|names| names.is_empty()));
+    if is_empty && OF_INSTALLS.contains(&entry.name) {
+        return Failure::new(Class::NoMatch, "nothing is installed yet")
+            .run("To see what can be installed", "vshelf runtimes");
+    }
+    let mut runtimes = opening::likely(environment, failure.runtimes.clone());
+    runtimes.truncate(MOST);
     let Some(words) = words
         .iter()
         .map(|word| word.to_str())
@@ -46,7 +69,7 @@ pub fn with_our_spelling(
     entry: &CommandEntry,
     matches: &ArgMatches,
     words: &[OsString],
-    runtimes: &[String],
+    environment: &Environment,
 ) -> Failure {
     if !matches!(failure.class, Class::Usage | Class::NoMatch) {
         return failure;
@@ -56,8 +79,10 @@ pub fn with_our_spelling(
         return failure;
     };
     let command = (entry.build)();
+    let runtimes = opening::titles(environment);
+    let names: Vec<String> = runtimes.iter().map(|(name, _)| name.clone()).collect();
     let ours = rewritten(&command, matches, &words, |selector| {
-        spelling::ours(selector, runtimes)
+        spelling::runtime_of_title(selector, &runtimes).or_else(|| spelling::ours(selector, &names))
     });
     match ours == words {
         true => failure,

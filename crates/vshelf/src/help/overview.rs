@@ -5,24 +5,29 @@ use crate::commands::command::{CommandEntry, GROUPS};
 const ABOUT: &str = "Keeps several versions of a language runtime side by side.";
 
 /// The commands of every day: what `vshelf` alone shows has to fit a terminal of 24 rows.
-const EVERY_DAY: [&str; 14] = [
-    "catalog", "list", "status", "checkup", "switch", "default", "require", "run", "install",
-    "remove", "tidy", "renew", "connect", "demo",
+const EVERY_DAY: [&str; 15] = [
+    "runtimes", "catalog", "list", "status", "checkup", "switch", "default", "require", "run",
+    "install", "remove", "tidy", "renew", "connect", "demo",
 ];
+
+/// The command that only the completion of shells calls.
+const OF_SHELLS: &str = "suggest";
 
 /// All commands in groups, a line each.
 pub fn all(entries: &[CommandEntry]) -> String {
     let mut text = format!("{ABOUT}\n\nUsage: vshelf COMMAND\n");
     for group in GROUPS {
         text.push_str(&format!("\n{group}\n"));
-        for entry in entries.iter().filter(|entry| entry.group == group) {
+        let of_group = |entry: &&CommandEntry| entry.group == group && entry.name != OF_SHELLS;
+        for entry in entries.iter().filter(of_group) {
             text.push_str(&line(entry));
         }
     }
     text.push_str(
         "\nWith every command\n  \
          -h, --help     What the command does, and its options; help COMMAND says more\n  \
-         -q, --quiet    Print nothing but what was asked for\n      \
+         -q, --quiet    Print nothing but what was asked for\n  \
+         -y, --yes      Answer yes to what the command asks before it goes on\n      \
          --offline  Ask no server; use what is on this machine\n      \
          --color    When to colour the output: auto, always, never\n\n\
          What can be typed for a version: vshelf help selectors\n\

@@ -5,15 +5,15 @@ const TOPICS: [(&str, &str); 1] = [("selectors", SELECTORS)];
 
 /// What can be typed for a version.
 const SELECTORS: &str = "\
-A selector is what you type for a version: [RUNTIME@][PUBLISHER/]SELECTOR. A runtime's name alone, such
-as node, means its stable release.
+A selector is what you type for a version: [RUNTIME@][PUBLISHER/]SELECTOR.
+A runtime's name alone, such as node, means its stable release.
 
   8.3.1            exactly that release
   8, 8.3           the newest release that begins so; 8.3 never means 8.30
-  \">=6 <8\", ^8.1   a range as package.json has it; also ~8.1.2, \"6 || 8\", \"1.2 - 2.3\", 8.x
+  \">=6 <8\", ^8.1   a range as in package.json; also ~8.1, \"6 || 8\", \"1 - 2\", 8.x
   latest           the highest version that is neither a pre-release nor withdrawn
   lts              the newest release of the newest line in long-term support
-  stable           what the publisher calls stable, or else the newest that is supported
+  stable           the publisher's stable release, or else the newest supported one
   preview          the newest of all, pre-releases included
   eelgrass, next   a code name or channel, as the catalog says
   board            a label of yours
@@ -21,8 +21,8 @@ as node, means its stable release.
   default          the default
   previous         what this shell used before; for switch also -
 
-install and catalog choose among what is published, switch, default, run, remove and path among what
-is on the shelf. How one is resolved, step by step: vshelf explain SELECTOR
+install and catalog choose among published releases; switch, default, run, remove
+and path among installs. How one is resolved, step by step: vshelf explain SELECTOR
 ";
 
 /// What there is to know of a topic.

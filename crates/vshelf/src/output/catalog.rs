@@ -125,7 +125,7 @@ fn line_reports(runtime: &Runtime<'_>) -> Vec<LineReport> {
     reports.filter(|report| report.newest.is_some()).collect()
 }
 
-/// Shows the lines.
+/// Shows the lines that have not ended or are on the shelf, and how many others there are.
 pub fn show_lines(ui: &Ui, runtime: &Runtime<'_>, as_json: bool) -> Outcome {
     let catalog = runtime.published.heads();
     let reports = line_reports(runtime);
@@ -134,14 +134,16 @@ pub fn show_lines(ui: &Ui, runtime: &Runtime<'_>, as_json: bool) -> Outcome {
     }
     let columns = [
         Column::right("line"),
-        Column::left("code name"),
+        Column::left("code name").optional(),
         Column::left("phase"),
         Column::left("support ends"),
         Column::left("newest"),
         Column::yielding("on the shelf"),
     ];
     let mut table = Table::new(&columns, Palette::HEADING);
-    for report in &reports {
+    let is_over = |report: &&LineReport| report.phase == Phase::Ended && report.on_shelf.is_empty();
+    let (over, shown): (Vec<&LineReport>, Vec<&LineReport>) = reports.iter().partition(is_over);
+    for report in &shown {
         let line = catalog.lines.iter().find(|line| line.name == report.line);
         let newest: Vec<&str> = (report.newest.iter().chain(&report.other_publishers))
             .map(String::as_str)
@@ -168,17 +170,34 @@ pub fn show_lines(ui: &Ui, runtime: &Runtime<'_>, as_json: bool) -> Outcome {
             ],
         );
     }
-    ui.table(&table)?;
+    if !shown.is_empty() {
+        ui.table(&table)?;
+    }
     say_undated(ui, runtime, &reports);
+    say_over(ui, runtime, &over);
     let is_lts = |report: &LineReport| report.phase == Phase::Lts;
-    let example = match reports.first() {
-        Some(_) if reports.iter().any(is_lts) => "lts",
+    let example = match shown.first() {
+        Some(_) if shown.iter().any(|report| is_lts(report)) => "lts",
         Some(newest) => newest.line.as_str(),
         None => return Ok(()),
     };
     let command = format!("vshelf catalog {}", runtime.names().as_typed(example));
     ui.next("To see the releases of a line", &command);
     Ok(())
+}
+
+/// Says how many lines have ended, with the command that lists their releases.
+fn say_over(ui: &Ui, runtime: &Runtime<'_>, over: &[&LineReport]) {
+    let lines = match over {
+        [] => return,
+        [one] => format!("Line {} has ended; to see its releases", one.line),
+        _ => format!(
+            "{} other lines have ended; to see their releases",
+            over.len()
+        ),
+    };
+    let command = format!("vshelf catalog {} --phase ended", runtime.name());
+    ui.next(&lines, &command);
 }
 
 /// Says so if the newest line is not among those with support dates: they are older than it.
@@ -268,7 +287,7 @@ pub fn show_releases(
         Column::left("version"),
         Column::left("published"),
         Column::left("publisher"),
-        Column::left("phase"),
+        Column::left("phase").optional(),
         Column::left("shelf"),
         Column::yielding("remarks"),
     ];

@@ -44,24 +44,26 @@ impl json::Item for Report {
 pub fn show(ui: &Ui, environment: &Environment, reports: &[Report]) -> Outcome {
     let columns = [
         Column::left("setting"),
-        Column::left("value"),
-        Column::yielding("from"),
+        Column::left("from"),
+        Column::yielding("value"),
     ];
     let mut table = Table::new(&columns, Palette::HEADING);
     for report in reports {
-        let origin = match report.line_number {
-            Some(line) if report.fixed => format!("{}, line {line}, fixed", report.origin),
-            Some(line) => format!("{}, line {line}", report.origin),
-            None => report.origin.clone(),
+        let place = |file: &str| match report.line_number {
+            Some(line) if report.fixed => format!("{file}, line {line}, locked"),
+            Some(line) => format!("{file}, line {line}"),
+            None => file.to_owned(),
         };
+        let name = Path::new(&report.origin).file_name().unwrap_or_default();
+        let short = place(&name.to_string_lossy());
         let own = report.origin != DEFAULT;
         let style = if own { Palette::STRONG } else { Palette::QUIET };
         table.row(
             Palette::QUIET,
             [
                 Cell::new(&report.name, Palette::STRONG),
+                Cell::new(place(&report.origin), style).or(short),
                 report.value.clone().into(),
-                Cell::new(origin, style),
             ],
         );
     }
@@ -134,13 +136,13 @@ fn values_of(settings: &Settings) -> Vec<(String, String)> {
             settings
                 .main_runtime
                 .clone()
-                .unwrap_or_else(|| "none".to_owned()),
+                .unwrap_or_else(|| "unset".to_owned()),
         ),
         ("following", following.to_owned()),
         (
             "trusted-folders",
             if trusted.is_empty() {
-                "none".to_owned()
+                "unset".to_owned()
             } else {
                 trusted.join(", ")
             },

@@ -91,20 +91,24 @@ pub fn say_removed(ui: &Ui, name: &str) -> Outcome {
 
 /// Says what a label stands for now.
 pub fn say_set(ui: &Ui, set: &NewLabel) -> Outcome {
-    let NewLabel { name, selector, .. } = set;
+    let NewLabel {
+        name,
+        selector,
+        prefix,
+        ..
+    } = set;
     let instead = set.before.as_ref();
     let instead = instead.map(|before| format!(", and no longer for {before}"));
     ui.done(format!(
-        "{} stands for {selector} now{}.",
+        "{} stands for {prefix}{selector} now{}.",
         styled(Palette::STRONG, name),
         instead.unwrap_or_default()
     ))?;
-    match set.on_shelf {
-        true => ui.next("To use it here", &format!("vshelf switch {name}")),
-        false => ui.next(
-            "It is not on the shelf yet; to install it",
-            &format!("vshelf install {name}"),
-        ),
+    if set.on_shelf {
+        ui.next("To use it here", &format!("vshelf switch {prefix}{name}"));
+    } else {
+        let install = format!("vshelf install {prefix}{name}");
+        ui.next("It is not on the shelf yet; to install it", &install);
     }
     Ok(())
 }

@@ -202,10 +202,10 @@ fn table_of(ui: &Ui, listed: &Listed<'_>, bytes: u64) -> Table {
         Column::left("version"),
         Column::left("phase"),
         Column::left("support ends"),
-        Column::right("size"),
+        Column::right("size").optional(),
         Column::left("share"),
         Column::right("of it shared"),
-        Column::left("used"),
+        Column::left("used").optional(),
         Column::left("newer"),
         Column::yielding("marks"),
     ];

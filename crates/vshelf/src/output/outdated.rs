@@ -67,7 +67,7 @@ pub fn warn_without_catalog(ui: &Ui, plan: &TidyPlan<'_, '_>) {
     for (runtime, _) in plan.runtimes.iter().filter(|(one, _)| one.lacks_catalog()) {
         let title = &runtime.definition.title;
         ui.warn(format!(
-            "no catalog of {title} is kept, so its newer releases and the ends of its lines are unknown"
+            "No catalog of {title} is kept, so its newer releases and the ends of its lines are unknown."
         ));
         ui.next(
             "To get it",
@@ -95,8 +95,8 @@ pub fn table(runtime: &Runtime<'_>, plan: &[Assessment<'_>]) -> Table {
     let columns = [
         Column::left("version"),
         Column::left("phase"),
-        Column::right("size"),
-        Column::left("used"),
+        Column::right("size").optional(),
+        Column::left("used").optional(),
         Column::left("plan"),
         Column::yielding("why"),
     ];

@@ -4,11 +4,10 @@ use vshelf_app::concerns::{self, Reminder};
 use vshelf_app::events::CatalogStatus;
 use vshelf_app::sourcing::Instead;
 use vshelf_app::{Activity, Runtime};
-use vshelf_view::Palette;
 use vshelf_view::words::{Count, ago, listed};
 
 use super::versions::end_of_support;
-use crate::ui::{Ui, styled};
+use crate::ui::Ui;
 
 /// Notes what is the matter with the default and with what the project requires.
 pub fn say(ui: &Ui, runtime: &Runtime<'_>, activity: &Activity) {
@@ -99,8 +98,5 @@ pub fn say_catalog(ui: &Ui, status: &CatalogStatus) {
 pub fn say_ended(ui: &Ui, line: &vshelf_core::Line, today: jiff::civil::Date) {
     let end = end_of_support(line, today);
     let ended = end.map_or_else(String::new, |end| format!(": it ended on {end}"));
-    ui.note(styled(
-        Palette::WARNING,
-        format!("Its line is no longer supported{ended}."),
-    ));
+    ui.warn(format!("Its line is no longer supported{ended}."));
 }

@@ -68,9 +68,10 @@ fn say_result(ui: &Ui, result: &InstallResult) -> Outcome {
         ))?;
         say_left_out(ui, "It", &new.install);
     }
-    let origin = match record.repack {
-        true => format!(" (repackaged by others, from {})", record.source),
-        false => format!(", published by {}", record.publisher),
+    let origin = if record.repack {
+        format!(" (repackaged by others, from {})", record.source)
+    } else {
+        format!(", published by {}", record.publisher)
     };
     if record.built.is_none() {
         let title = styled(Palette::STRONG, title);

@@ -94,7 +94,7 @@ adopted/8.4.0  0.1 MB  today  default
         str![[r#"
 Marram adopted/8.4.0 was removed; its 0.1 MB stay in the trash until 2026-12-07.
 --- stderr
-tussock of adopted/8.4.0 does not list its packages: [HOME]/.local/share/vivid-shelf/shelf/marram/adopted-8.4.0/build/bin/tussock cannot be started.
+Warning: tussock of adopted/8.4.0 does not list its packages: [HOME]/.local/share/vivid-shelf/shelf/marram/adopted-8.4.0/build/bin/tussock cannot be started.
 It was the default; Marram has none now.
 The label ours (adopted/8.4.0) stands for nothing on the shelf now.
 

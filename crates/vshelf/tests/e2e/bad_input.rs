@@ -126,6 +126,7 @@ Error: 12 is not published.
 Error: "eelgras" is not a label, channel or code name.
   Did you mean Eelgrass?
   To see the lines, code names and channels: vshelf catalog
+  To see the runtimes that are known: vshelf runtimes
 --- exit 3
 
 "#]],
@@ -339,7 +340,7 @@ Marram: 1 install, 0.4 MB
 version    size  used   marks
 8.3.1    0.4 MB  today  broken definition, default
 --- stderr
-[HOME]/.config/vivid-shelf/runtimes/marram.toml is not a definition of a runtime: missing field `title`.
+Warning: [HOME]/.config/vivid-shelf/runtimes/marram.toml is not a definition of a runtime: missing field `title`.
 
 "#]]
     );

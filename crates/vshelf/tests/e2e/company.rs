@@ -49,25 +49,25 @@ fn settings_of_the_company_count_below_those_of_the_person() {
     shows!(
         vshelf(&scene, RULES, &["config"]),
         str![[r#"
-setting                value                                                                      from
-main-runtime           marram                                                                     ~/company/shelf.toml, line 2
-following              announce                                                                   default
-trusted-folders        none                                                                       default
-reminders              true                                                                       default
-catalog-fresh-minutes  30                                                                         ~/.config/vivid-shelf/shelf.toml, line 1
-durable-installs       true                                                                       default
-tidy.reasons           superseded, ended, withdrawn, final-out                                    default
-tidy.idle-days         90                                                                         ~/company/shelf.toml, line 7
-tidy.per-line          3                                                                          ~/company/shelf.toml, line 6, fixed
-trash.days             14                                                                         default
-trash.megabytes        5000                                                                       default
-rules.denied           marram <=8.3.0 >=8: it loses readings; ask the tide desk, from 2026-11-01  ~/company/shelf.toml, line 9, fixed
-rules.denied           marram 9: not before spring, from 2027-03-01                               ~/company/shelf.toml, line 15, fixed
-rules.ended-lines      nobody fixes them any more                                                 ~/company/shelf.toml, line 21, fixed
-VSHELF_DATA            ~/.local/share/vivid-shelf                                                 default
-VSHELF_CACHE           ~/.cache/vivid-shelf                                                       default
-VSHELF_CONFIG          ~/.config/vivid-shelf                                                      default
-VSHELF_COMPANY         ~/company                                                                  environment
+setting                from                                      value
+main-runtime           ~/company/shelf.toml, line 2              marram
+following              default                                   announce
+trusted-folders        default                                   unset
+reminders              default                                   true
+catalog-fresh-minutes  ~/.config/vivid-shelf/shelf.toml, line 1  30
+durable-installs       default                                   true
+tidy.reasons           default                                   superseded, ended, withdrawn, final-out
+tidy.idle-days         ~/company/shelf.toml, line 7              90
+tidy.per-line          ~/company/shelf.toml, line 6, locked      3
+trash.days             default                                   14
+trash.megabytes        default                                   5000
+rules.denied           ~/company/shelf.toml, line 9, locked      marram <=8.3.0 >=8: it loses readings; ask the tide desk, from 2026-11-01
+rules.denied           ~/company/shelf.toml, line 15, locked     marram 9: not before spring, from 2027-03-01
+rules.ended-lines      ~/company/shelf.toml, line 21, locked     nobody fixes them any more
+VSHELF_DATA            default                                   ~/.local/share/vivid-shelf
+VSHELF_CACHE           default                                   ~/.cache/vivid-shelf
+VSHELF_CONFIG          default                                   ~/.config/vivid-shelf
+VSHELF_COMPANY         environment                               ~/company
 --- stderr
 To change them: ${EDITOR:-vi} ~/.config/vivid-shelf/shelf.toml
 

@@ -115,7 +115,7 @@ fn a_server_that_is_gone_is_named_and_an_old_catalog_serves() {
     let ran = scene.vshelf(&["catalog", "8.3.1", "--refresh"]);
     assert_eq!(ran.code, 0, "{ran}");
     let note = format!(
-        "The catalog of Marram was last confirmed today: {address}/catalog.json does not answer."
+        "Warning: The catalog of Marram was last confirmed today: {address}/catalog.json does not answer."
     );
     assert!(ran.stderr.starts_with(&note), "{ran}");
     let definition = vshelf_demo::definition("http://127.0.0.1:9");

@@ -312,7 +312,7 @@ fn a_locked_project_can_require_something_else() {
         str![[r#"
 ~/board/.marram-version now requires 6.
 --- stderr
-~/board/vivid-shelf.lock still has 8.3.1, which does not meet that.
+Warning: ~/board/vivid-shelf.lock still has 8.3.1, which does not meet that.
 To bring it up to date: vshelf lock
 
 "#]]

@@ -281,6 +281,7 @@ Error: 12 is not published.
 --- stderr
 Error: "board" is not a label, channel or code name.
   To see the lines, code names and channels: vshelf catalog
+  To see the runtimes that are known: vshelf runtimes
 --- exit 3
 
 "#]],
@@ -367,7 +368,7 @@ Marram 8.3.1 should be active here (it is the default, set as 8), but no marram 
   publisher  saltmarsh
   shell      not connected
 --- stderr
-The project here requires Marram 9.2.0 (~/tide-board/.marram-version, line 1), which is not on the shelf.
+Warning: The project here requires Marram 9.2.0 (~/tide-board/.marram-version, line 1), which is not on the shelf.
 To put 9.2.0 there: vshelf install
 This shell is not connected; to connect it: vshelf connect
 
@@ -475,7 +476,7 @@ It is the default now: new connected shells use it.
 --- stderr
 ~/archive-tools/station.json requires Marram >=6 <8.
 Fetching Marram 7.2.2 (0.2 MB).
-Its line is no longer supported: it ended on 2025-06-30, 16 months ago.
+Warning: Its line is no longer supported: it ended on 2025-06-30, 16 months ago.
 This shell is not connected; to connect it: vshelf connect
 
 "#]]
@@ -587,7 +588,7 @@ Error: ~/project/vivid-shelf.toml, line 1: the file is not understood: unclosed 
         assert!(
             status
                 .stderr
-                .starts_with("The requirement of the project here cannot be used: "),
+                .starts_with("Warning: The requirement of the project here cannot be used: "),
             "{status}"
         );
         fs::remove_file(scene.path(&format!("project/{name}"))).unwrap();
@@ -705,7 +706,7 @@ version           phase        support ends                        size  used   
 dunefield/6.20.1  maintenance  2026-12-28, in 5 weeks            0.3 MB  today  6.20.2, security
 4.8.3             ended        2024-04-30, 2 years 6 months ago  0.2 MB  today
 --- stderr
-The default, 8.2.0, lacks a security release: 8.3.1 is out.
+Warning: The default, 8.2.0, lacks a security release: 8.3.1 is out.
 To get it: vshelf install 8.3.1 --default
 
 "#]]
@@ -719,8 +720,8 @@ version           phase  support ends                        size  used         
 dunefield/6.20.1  ended  2026-12-28, 2 years 5 months ago  0.3 MB  2 years 6 months ago  6.20.2, security
 4.8.3             ended  2024-04-30, 5 years 1 month ago   0.2 MB  2 years 6 months ago
 --- stderr
-The default, 8.2.0, is of a line that is no longer supported: 8 ended on 2029-04-30, 4 weeks ago.
-The default, 8.2.0, lacks a security release: 8.3.1 is out.
+Warning: The default, 8.2.0, is of a line that is no longer supported: 8 ended on 2029-04-30, 4 weeks ago.
+Warning: The default, 8.2.0, lacks a security release: 8.3.1 is out.
 To get it: vshelf install 8.3.1 --default
 
 "#]]
@@ -735,7 +736,7 @@ Marram 4.8.3 is active here: it is the default, set as 4.
   publisher  saltmarsh
   shell      bash, connected
 --- stderr
-The default, 4.8.3, is of a line that is no longer supported: 4 ended on 2024-04-30, 2 years 6 months ago.
+Warning: The default, 4.8.3, is of a line that is no longer supported: 4 ended on 2024-04-30, 2 years 6 months ago.
 On the shelf: 1 install of an ended line and 2 installs without a security release; to see them: vshelf tidy --dry-run
 
 "#]]
@@ -855,9 +856,9 @@ fn mistakes_in_a_project_s_files_are_told() {
         str![[r#"
 The project here requires Marram 6 (~/tide-board/vivid-shelf.toml, line 4); 6.20.2 on the shelf meets it.
 --- stderr
-~/tide-board/vivid-shelf.toml, line 1: "runtime" is unknown and does not count; did you mean runtimes?
-~/tide-board/vivid-shelf.toml, line 5: "maram" is unknown and does not count; did you mean marram?
-~/tide-board/vivid-shelf.toml requires Marram 6, and takes precedence over ~/tide-board/.marram-version, which requires 8.
+Warning: ~/tide-board/vivid-shelf.toml, line 1: "runtime" is unknown and does not count; did you mean runtimes?
+Warning: ~/tide-board/vivid-shelf.toml, line 5: "maram" is unknown and does not count; did you mean marram?
+Warning: ~/tide-board/vivid-shelf.toml requires Marram 6, and takes precedence over ~/tide-board/.marram-version, which requires 8.
 
 "#]]
     );
@@ -875,7 +876,7 @@ The project here requires Marram 6 (~/tide-board/vivid-shelf.toml, line 4); 6.20
         str![[r#"
 ~/.marram-version now requires 8.
 --- stderr
-This is your home folder: every folder below that has no file of its own follows it.
+Warning: This is your home folder: every folder below that has no file of its own follows it.
 To choose a version for new shells instead: vshelf default 8
 This shell is not connected; to connect it: vshelf connect
 

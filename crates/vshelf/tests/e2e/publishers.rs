@@ -95,9 +95,8 @@ line  phase    support ends              newest
  2.7  preview  2028-06-30, in 19 months  2.7.0-rc.1
  2.6  current  2027-06-30, in 7 months   2.6.3
  2.5  unknown                            2.5.3
- 2.4  ended    2026-06-30, 4 months ago  2.4.6
- 2.3  ended                              2.3.8
 --- stderr
+2 other lines have ended; to see their releases: vshelf catalog orache --phase ended
 To see the releases of a line: vshelf catalog 2.7
 
 "#]]

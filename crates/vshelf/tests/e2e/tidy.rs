@@ -115,13 +115,13 @@ fn a_plan_without_a_catalog_warns() {
     fs::remove_dir_all(&kept).unwrap();
     let ran = scene.does(&["--offline", "tidy", "--dry-run"]);
     let told =
-        "no catalog of Marram is kept, so its newer releases and the ends of its lines are unknown";
+        "No catalog of Marram is kept, so its newer releases and the ends of its lines are unknown";
     assert!(ran.stderr.contains(told), "{ran}");
     let refresh = "vshelf catalog marram --refresh";
     assert!(ran.stderr.contains(refresh), "{ran}");
     scene.does(&["catalog", "marram", "--refresh"]);
     let ran = scene.does(&["tidy", "--dry-run"]);
-    assert!(!ran.stderr.contains("no catalog"), "{ran}");
+    assert!(!ran.stderr.contains("No catalog"), "{ran}");
 }
 
 #[test]
@@ -144,9 +144,9 @@ fn only_what_is_meant_is_looked_at() {
     assert_eq!(goes(&[]), ["6.2.0"]);
     let config = scene.does(&["--quiet", "config"]).stdout;
     for line in [
-        "tidy.reasons           superseded                  ~/.config/vivid-shelf/shelf.toml, line 3",
-        "tidy.idle-days         180                         default",
-        "tidy.per-line          2                           ~/.config/vivid-shelf/shelf.toml, line 4",
+        "tidy.reasons           ~/.config/vivid-shelf/shelf.toml, line 3  superseded\n",
+        "tidy.idle-days         default                                   180\n",
+        "tidy.per-line          ~/.config/vivid-shelf/shelf.toml, line 4  2\n",
     ] {
         assert!(config.contains(line), "{config}");
     }

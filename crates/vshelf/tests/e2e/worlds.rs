@@ -465,6 +465,11 @@ impl World {
                 fails &= !is_there && !would_come;
             } else if required["missing"].is_null() {
                 let is_required = !required["selector"].is_null();
+                // Without a catalog, the newest install counts as stable; an install reads the mirror's.
+                let is_guessed = required["selector"] == "stable" && self.told.contains("a mirror");
+                if is_guessed && would_come {
+                    continue;
+                }
                 assert!(!would_come || self.told.contains("rules.denied"), "{told}");
                 assert!(is_there == is_required || ran.code != 0, "{told}");
                 fails &= !is_there;
