@@ -23,6 +23,7 @@ use crate::events::{Event, Listener};
 use crate::foreign_file::{self, ForeignFile};
 use crate::lock_difference::check_on_shelf;
 use crate::runtime::Runtime;
+use crate::runtime::names::stated_main_publisher;
 
 /// A requirement, and where a project's file states it.
 pub type FoundRequirement = Stated<Request>;
@@ -189,7 +190,7 @@ fn with_rules<T>(runtime: &Runtime<'_>, judge: impl FnOnce(LockRules<'_>) -> T) 
     let meets = |locked: &LockedRelease, request: &Request| {
         locked.meets(
             request,
-            runtime.names().stated_main_publisher(),
+            stated_main_publisher(&runtime.published),
             runtime.published.outline(),
         )
     };

@@ -18,6 +18,15 @@ pub struct Names<'r> {
     pub(super) shelf: &'r ShelfSnapshot,
 }
 
+/// The publisher that a selector means if it names none, as the catalog says, or else the definition's first source.
+pub fn stated_main_publisher<'p>(published: &'p Published<'_>) -> Option<&'p str> {
+    let first_source = || published.definition.sources.first()?.kind.publisher();
+    published
+        .outline()
+        .main_publisher_id()
+        .or_else(first_source)
+}
+
 /// The publisher of all installs that were fetched, if they are of one.
 fn only_publisher(installs: &[Install]) -> Option<&str> {
     let fetched = installs.iter().map(|install| &install.record.contents);
@@ -32,15 +41,7 @@ impl<'r> Names<'r> {
     /// The publisher that a selector means if it names none: as the catalog says, or else the definition's
     /// first source. If neither is known, that of the installs, as long as they are all of one.
     pub fn main_publisher(self) -> Option<&'r str> {
-        self.stated_main_publisher()
-            .or_else(|| only_publisher(&self.shelf.installs))
-    }
-
-    /// The publisher that a selector means if it names none, as the catalog says, or else the definition's first source.
-    pub fn stated_main_publisher(self) -> Option<&'r str> {
-        let main = self.published.outline().main_publisher_id();
-        let first_source = || self.published.definition.sources.first()?.kind.publisher();
-        main.or_else(first_source)
+        stated_main_publisher(self.published).or_else(|| only_publisher(&self.shelf.installs))
     }
 
     /// The shortest selector that means exactly the install with this key.
