@@ -218,6 +218,24 @@ fn facts_of(
         };
         facts.push(("newer", format!("{}{security}", newer.version)));
     }
+    facts.extend(facts_of_rules(activity, active));
+    for (index, copy) in activity.copies.iter().skip(1).enumerate() {
+        let name = if index == 0 { "behind it" } else { "" };
+        facts.push((name, shown(&copy.program)));
+    }
+    facts.push((
+        "shell",
+        match runtime.environment().shell.dialect() {
+            Some(dialect) => format!("{}, connected", dialect.name()),
+            None => "not connected".to_owned(),
+        },
+    ));
+    facts
+}
+
+/// The facts about the rule that holds, and those that do not.
+fn facts_of_rules(activity: &Activity, active: &Claim) -> Vec<(&'static str, String)> {
+    let mut facts = Vec::new();
     if let Some(place) = &active.place {
         let locked = match place.file.ends_with(LOCK_FILE) {
             true => ", as it is locked",
@@ -253,17 +271,6 @@ fn facts_of(
             ),
         ));
     }
-    for (index, copy) in activity.copies.iter().skip(1).enumerate() {
-        let name = if index == 0 { "behind it" } else { "" };
-        facts.push((name, shown(&copy.program)));
-    }
-    facts.push((
-        "shell",
-        match runtime.environment().shell.dialect() {
-            Some(dialect) => format!("{}, connected", dialect.name()),
-            None => "not connected".to_owned(),
-        },
-    ));
     facts
 }
 

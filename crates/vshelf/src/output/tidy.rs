@@ -76,24 +76,7 @@ pub fn show(ui: &Ui, plan: &TidyPlan<'_, '_>) -> Outcome {
     if plan.runtimes.is_empty() && plan.leftovers.is_empty() {
         return ui.empty_shelf();
     }
-    for (runtime, entries) in &plan.runtimes {
-        if entries.is_empty() {
-            ui.sentence(format!(
-                "No version of {} is on the shelf.",
-                runtime.definition.title
-            ))?;
-            continue;
-        }
-        let removed = entries.iter();
-        let removed = removed.filter(|entry| entry.verdict == Verdict::Remove);
-        let all = Count(entries.len(), "install");
-        let title = styled(Palette::STRONG, &runtime.definition.title);
-        ui.result(match removed.count() {
-            0 => format!("{title}: nothing to remove of {all}"),
-            count => format!("{title}: {count} of {all} to remove"),
-        })?;
-        ui.table(&outdated::table(runtime, entries))?;
-    }
+    show_runtimes(ui, plan)?;
     for kind in LeftoverKind::ALL {
         let same = plan
             .leftovers
@@ -134,6 +117,29 @@ pub fn show(ui: &Ui, plan: &TidyPlan<'_, '_>) -> Outcome {
     {
         let list = runtime.environment().layout()?.projects();
         ui.next("To look at the list of projects", &edit(&list));
+    }
+    Ok(())
+}
+
+/// Shows what is to become of the installs of each runtime.
+fn show_runtimes(ui: &Ui, plan: &TidyPlan<'_, '_>) -> Outcome {
+    for (runtime, entries) in &plan.runtimes {
+        if entries.is_empty() {
+            ui.sentence(format!(
+                "No version of {} is on the shelf.",
+                runtime.definition.title
+            ))?;
+            continue;
+        }
+        let removed = entries.iter();
+        let removed = removed.filter(|entry| entry.verdict == Verdict::Remove);
+        let all = Count(entries.len(), "install");
+        let title = styled(Palette::STRONG, &runtime.definition.title);
+        ui.result(match removed.count() {
+            0 => format!("{title}: nothing to remove of {all}"),
+            count => format!("{title}: {count} of {all} to remove"),
+        })?;
+        ui.table(&outdated::table(runtime, entries))?;
     }
     Ok(())
 }
