@@ -24,6 +24,7 @@ mod faults;
 mod formats;
 mod fresh;
 mod gate;
+mod habit;
 mod hints;
 mod hostile_projects;
 mod injected_faults;
