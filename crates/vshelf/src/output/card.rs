@@ -4,6 +4,7 @@ use std::collections::BTreeMap;
 
 use jiff::civil::Date;
 use serde::Serialize;
+use vshelf_app::admission::check_release;
 use vshelf_app::{Activity, Error, Runtime};
 use vshelf_core::catalog::{Build, Checksum, Details, Release, ToldBy};
 use vshelf_core::resolve::Candidate;
@@ -12,7 +13,7 @@ use vshelf_view::words::{ago, listed, megabytes, printable};
 
 use super::catalog::ReleaseReport;
 use super::json;
-use crate::failure::Outcome;
+use crate::failure::{Failure, Outcome};
 use crate::ui::{Ui, styled};
 use crate::wording::versions::{about_line, next_phase, spine, told_by_others};
 
@@ -125,10 +126,13 @@ pub fn show(ui: &Ui, runtime: &Runtime<'_>, candidate: &Candidate<'_>, as_json: 
         .collect();
     let prefix = runtime.environment().prefix(runtime.name());
     if candidate.install.is_none() && release.withdrawn.is_none() {
-        ui.next(
-            "To install it",
-            &format!("vshelf install {prefix}{selector}"),
-        );
+        match check_release(runtime, release) {
+            Ok(()) => ui.next(
+                "To install it",
+                &format!("vshelf install {prefix}{selector}"),
+            ),
+            Err(forbidden) => ui.warn(Failure::from(forbidden).sentence()),
+        }
     }
     for other in others {
         ui.next(

@@ -116,6 +116,10 @@ Error: Marram 5.2.1 may not be installed: its line is no longer supported.
             .contains("Marram 8.3.0 may not be installed: <=8.3.0 >=8 is denied."),
         "{ran}"
     );
+    let card = vshelf(&scene, RULES, &["catalog", "8.3.0"]);
+    let warning = "Warning: Marram 8.3.0 may not be installed: <=8.3.0 >=8 is denied.";
+    assert!(card.stderr.contains(warning), "{card}");
+    assert!(!card.stderr.contains("vshelf install 8.3.0"), "{card}");
     // It is neither mirrored nor renewed to.
     let ran = vshelf(&scene, RULES, &["mirror", "8.3.0", "--to", "site"]);
     assert_eq!(ran.code, 7, "{ran}");
