@@ -122,6 +122,7 @@ const OPTIONS: &[(&str, &[&str], &str)] = &[
     ("runtimes", &["--replace"], "runtimes --yes …"),
     ("switch", &["--default", "--global"], "default …"),
     ("switch", &["--install"], "install --switch …"),
+    ("run", &["--install"], "run --yes …"),
     (
         "default",
         &["--unset", "--remove", "--clear"],

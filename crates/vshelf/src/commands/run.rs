@@ -18,7 +18,8 @@ use crate::ui::Ui;
 /// Run one command on a version, without switching
 ///
 /// The command, and whatever it starts, finds that version first on PATH. It needs no connected
-/// shell, and exits with the command's status.
+/// shell, and exits with the command's status. With --yes, a version that is not on the shelf is
+/// installed first.
 #[derive(Debug, Args)]
 pub struct Run {
     /// A version on the shelf, such as 8, lts or a label; with --here a runtime, such as marram@
@@ -27,9 +28,6 @@ pub struct Run {
     /// What is active here: what the project requires, else the default
     #[arg(long)]
     here: bool,
-    /// Install it first where it is not on the shelf
-    #[arg(long)]
-    install: bool,
     /// The command and its arguments
     #[arg(value_name = "COMMAND", last = true, required = true)]
     command: Vec<OsString>,
@@ -46,7 +44,7 @@ impl RunCommand for Run {
             true => RunTarget::Active(self.selector),
             false => RunTarget::Selected(release(environment, &self.selector.unwrap_or_default())?),
         };
-        if self.install {
+        if ui.says_yes() {
             // What the command writes is all that stands among the results.
             let installed = install_for_run(environment, &target, &ui.for_events(true))?;
             if let Some(title) = installed {

@@ -207,7 +207,7 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
             ),
             ("node@22 -- npm test", "the same on Node.js 22"),
             (
-                "--here --install -- marram --version",
+                "--here --yes -- marram --version",
                 "what the project requires, installed first where it is missing",
             ),
         ],

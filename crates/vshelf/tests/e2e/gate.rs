@@ -24,15 +24,15 @@ const WAYS: &[(Prepare, &[&str])] = &[
     (locks, &["lock", "--renew"]),
     (
         locks,
-        &["run", "--install", "--here", "--", "marram", "--version"],
+        &["run", "--yes", "--here", "--", "marram", "--version"],
     ),
     (
         requires,
-        &["run", "--install", "--here", "--", "marram", "--version"],
+        &["run", "--yes", "--here", "--", "marram", "--version"],
     ),
     (
         nothing,
-        &["run", "--install", "8.3.1", "--", "marram", "--version"],
+        &["run", "--yes", "8.3.1", "--", "marram", "--version"],
     ),
     (enters, &["connect", "--look", "bash"]),
     (has_older, &["renew", "--yes"]),

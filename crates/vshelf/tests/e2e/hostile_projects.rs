@@ -130,7 +130,7 @@ impl Home {
         let own = [
             vec!["install"],
             vec!["install", "--locked"],
-            vec!["run", "--install", "--here", "--", "marram", "--version"],
+            vec!["run", "--yes", "--here", "--", "marram", "--version"],
         ];
         for arguments in own {
             let mut line = vec![PROGRAM.to_owned()];
@@ -699,7 +699,7 @@ fn files_of_another_user_in_a_shared_folder_do_not_count() {
     for arguments in [
         vec!["install"],
         vec!["install", "--locked"],
-        vec!["run", "--install", "--here", "--", "marram", "--version"],
+        vec!["run", "--yes", "--here", "--", "marram", "--version"],
     ] {
         let ran = there(&arguments);
         assert_eq!(ran.code, 7, "{ran}");

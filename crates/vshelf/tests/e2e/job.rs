@@ -323,7 +323,7 @@ Error: there is no command "kelp" to run on 6.20.2.
 fn a_command_can_have_what_it_runs_on_installed_first() {
     let scene = Scene::new();
     scene.does(&["install", "8"]);
-    let of_six = ["run", "--install", "6", "--"];
+    let of_six = ["run", "--yes", "6", "--"];
     let prints = [&of_six[..], &["marram", "-e", "print version"]].concat();
     shows!(
         scene.vshelf(&prints),
@@ -343,11 +343,11 @@ Marram 6.20.2 is installed.
 "#]]
     );
     scene.write(".marram-version", "7\n");
-    let here = ["run", "--here", "--install", "--", "marram", "--version"];
+    let here = ["run", "--here", "--yes", "--", "marram", "--version"];
     assert_eq!(scene.does(&here).stdout, "marram 7.2.2\n");
     assert_eq!(scene.on_shelf(), ["6.20.2", "7.2.2", "8.3.1"]);
     shows!(
-        scene.vshelf(&["run", "--install", "9.9", "--", "marram"]),
+        scene.vshelf(&["run", "--yes", "9.9", "--", "marram"]),
         str![[r#"
 --- stderr
 Error: 9.9 is not published.

@@ -650,7 +650,7 @@ fn what_is_installed_on_the_way_is_what_is_locked() {
     let project = Project::new();
     project.does(&["lock"]);
     let other = project.elsewhere();
-    let run = ["run", "--here", "--install", "--", "marram", "--version"];
+    let run = ["run", "--here", "--yes", "--", "marram", "--version"];
     assert_eq!(other.does(&run).stdout, "marram 8.3.1\n");
     // Bytes whose digest is not locked are refused, whatever the catalog says.
     let third = project.elsewhere();
