@@ -3,9 +3,9 @@
 //!
 //! Every command that speaks of the project here renders a [`Standing`] and combines nothing itself. The order of
 //! precedence: a switch of this shell, then the requirement unless the person declined it, then the default, then the
-//! system's own copy. Of the requirements the nearest folder's counts, in it the first file that says something. A lock counts only with a
-//! requirement in its own folder. A file that cannot be used ends the search: what it says is unknown, which is not the
-//! same as saying nothing.
+//! system's own copy. Of the requirements the nearest folder's counts, in it the first file that says something. A lock
+//! counts only with a requirement in its own folder. A file that cannot be used ends the search: what it says is unknown,
+//! which is not the same as saying nothing.
 
 use crate::activation::{Activation, Claim, Place, Rule, decide};
 use crate::install::{Key, Pick};
@@ -458,8 +458,18 @@ mod tests {
         }
     }
 
-    /// The active rule, the missing selector and the next command.
+    /// The active rule, the missing selector and the next command, if no catalog was looked at.
     fn decided(lock: LockState, met_by: Option<&str>, default: Option<&str>) -> String {
+        decided_with(lock, met_by, default, Offer::Unknown, false)
+    }
+
+    fn decided_with(
+        lock: LockState,
+        met_by: Option<&str>,
+        default: Option<&str>,
+        offer: Offer,
+        is_undecided: bool,
+    ) -> String {
         let key = |version: &str| -> Pick { format!("saltmarsh-{version}").parse().unwrap() };
         let stated = Stated {
             place: place("b"),
@@ -478,8 +488,8 @@ mod tests {
                     met_by: met_by.map(key),
                 },
             )),
-            offer: Offer::Unknown,
-            is_undecided: false,
+            offer,
+            is_undecided,
             declined: false,
             switch: None,
             default: default.map(|version| Asked {
@@ -498,6 +508,17 @@ mod tests {
                 .map_or("-".into(), |missing| missing.request.to_string()),
             standing.next().map_or("-", word),
         )
+    }
+
+    #[test]
+    fn the_next_command_follows_from_the_catalog_too() {
+        let default = Some("6.20.2");
+        let with =
+            |offer, undecided| decided_with(LockState::None, None, default, offer, undecided);
+        let release = "saltmarsh-8.3.1".parse().unwrap();
+        assert_eq!(with(Offer::Release(release), false), "Default 8 install");
+        assert_eq!(with(Offer::Nothing, false), "Default 8 look");
+        assert_eq!(with(Offer::Unknown, true), "Default - get-catalog");
     }
 
     #[test]

@@ -372,6 +372,21 @@ mod tests {
     }
 
     #[test]
+    fn optional_columns_are_left_out_only_if_they_do_not_fit() {
+        let mut table = table();
+        table.columns[1] = table.columns[1].optional();
+        assert_eq!(table.render(PLAIN), self::table().render(PLAIN));
+        assert_eq!(table.render(narrow(42)), self::table().render(narrow(42)));
+        assert_eq!(
+            table.render(narrow(30)),
+            "  version  notes\n\
+             | 8.3.1    default, required\n\
+             |          by tide-board\n\
+             | 6.20.0\n"
+        );
+    }
+
+    #[test]
     fn shorter_texts_stand_in_before_anything_goes_on_below() {
         let columns = [
             Column::left("line"),

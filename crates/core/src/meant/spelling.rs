@@ -22,7 +22,8 @@ pub fn ours(typed: &str, runtimes: &[String]) -> Option<String> {
     }
     // `marram-8`, `marram:lts`, `marram 8`, `marram=8`, `marram8`
     for name in runtimes {
-        let is_joined = |rest: &str| !typed.ends_with(&format!("{name}{rest}"));
+        // A word that begins with a name is that name only with something between, or with a version behind.
+        let is_joined = |rest: &str| name.len() + rest.len() < typed.len();
         if let Some(rest) = behind(typed, name)
             && let Some(found) =
                 selector(rest).filter(|_| is_joined(rest) || version(rest).is_some())
@@ -113,6 +114,7 @@ mod tests {
     #[case("dunfield/8")]
     #[case("marram")]
     #[case("marramjs")]
+    #[case("MarramJS")]
     #[case("marram@")]
     #[case("8@zostera")]
     #[case("8.3.1")]

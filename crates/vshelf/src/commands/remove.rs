@@ -10,8 +10,8 @@ use crate::ui::Ui;
 
 /// Remove installs from the shelf
 ///
-/// What something needs (the default, this shell, a label, a project) is only removed when you say so: on a
-/// terminal you are asked, and elsewhere what is the default or active here stays without --even-if-used.
+/// An install that something needs (the default, this shell, a label, a project) is only removed if you say
+/// so: on a terminal you are asked, and elsewhere the default and the active install stay without --yes.
 #[derive(Debug, Args)]
 pub struct Remove {
     /// Versions on the shelf, such as 6.20.2 or dunefield/8
@@ -20,7 +20,7 @@ pub struct Remove {
     /// Where a selector covers several installs, remove them all
     #[arg(long)]
     all: bool,
-    /// Remove it even if it is the default or active here
+    /// Remove it even if it is needed, or a process runs from it
     #[arg(long)]
     even_if_used: bool,
     /// Delete it at once, and keep nothing of it in the trash
