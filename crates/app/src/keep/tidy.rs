@@ -24,8 +24,6 @@ use crate::runtime::Runtime;
 /// What a clean-up is about.
 #[derive(Clone, Debug, Default)]
 pub struct TidyRequest {
-    /// The names of the runtimes and the keys of the only installs that it is about: all if `None`.
-    pub only: Option<Vec<(String, Key)>>,
     /// Leave these out.
     pub except: Vec<Request>,
     /// Whether leftovers belong to it.
@@ -92,27 +90,21 @@ impl TidyPlan<'_, '_> {
     }
 }
 
-/// Makes the plan; nothing is changed.
+/// Makes the plan for the runtimes and installs that are meant ([`super::lines::meant`]); nothing is changed.
 pub fn plan_tidy<'r, 'c>(
     environment: &Environment,
-    runtimes: &'r [Runtime<'c>],
+    meant: &'r [(Runtime<'c>, Vec<Key>)],
     asked: &TidyRequest,
 ) -> Result<TidyPlan<'r, 'c>, Error> {
     let holders = Holders::find(environment)?;
     let mut plans = Vec::new();
-    for runtime in runtimes {
+    for (runtime, keys) in meant {
         let selection = Selection {
             except: keys_of(runtime, &asked.except)?,
             ..Selection::default()
         };
         let mut entries = plan(runtime, &holders, &selection)?;
-        if let Some(only) = &asked.only {
-            let is_meant = |entry: &Assessment<'_>| {
-                let mut only = only.iter();
-                only.any(|(name, key)| name == runtime.name() && *key == entry.install.key)
-            };
-            entries.retain(is_meant);
-        }
+        entries.retain(|entry| keys.contains(&entry.install.key));
         plans.push((runtime, entries));
     }
     let days = environment.settings()?.trash.days();

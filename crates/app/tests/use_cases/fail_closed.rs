@@ -8,10 +8,10 @@ use vshelf_app::adopt::{AdoptRequest, Name, adopt};
 use vshelf_app::install::request::{InstallRequest, required};
 use vshelf_app::install::run::install;
 use vshelf_app::keep::history;
+use vshelf_app::keep::lines::meant;
 use vshelf_app::keep::remove::{RemoveRequest, remove};
 use vshelf_app::keep::restore::restore;
 use vshelf_app::keep::tidy::{TidyRequest, plan_tidy};
-use vshelf_app::runtime::opening;
 use vshelf_core::tidy::{Protection, Witness};
 use vshelf_shelf::journal::{self, Operation, SeenProject};
 
@@ -116,8 +116,8 @@ fn a_project_that_cannot_be_noted_is_told() {
 /// What keeps 6.20.2 in the plan of a clean-up that is told to take it.
 fn what_keeps_six(scene: &Scene) -> Vec<Protection> {
     let environment = scene.environment();
-    let runtimes = opening::shown(&environment, None).unwrap();
-    let plan = plan_tidy(&environment, &runtimes, &TidyRequest::default()).unwrap();
+    let meant = meant(&environment, &[]).unwrap();
+    let plan = plan_tidy(&environment, &meant, &TidyRequest::default()).unwrap();
     let mut entries = plan.assessments();
     let six = entries.find(|entry| entry.install.key.version_text() == "6.20.2");
     six.unwrap().protections.clone()

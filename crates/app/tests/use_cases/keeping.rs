@@ -13,7 +13,6 @@ use vshelf_app::keep::renew::{self, Follower, RenewOptions, plan_renewals};
 use vshelf_app::keep::restore::restore;
 use vshelf_app::keep::tidy::{self, TidyRequest, plan_tidy};
 use vshelf_app::keep::trash;
-use vshelf_app::runtime::opening;
 use vshelf_app::{Answer, Class, Error, labels};
 use vshelf_core::tidy::{Protection, Reason, Verdict};
 use vshelf_shelf::journal::Operation;
@@ -90,8 +89,8 @@ fn who_asked_for_what_was_removed_is_told_with_what_it_finds_now() {
 /// Plans a clean-up, asks, and carries it out where the answer is yes.
 fn tidy(scene: &Scene, asked: &TidyRequest, recorder: &Recorder) -> Option<tidy::Tidied> {
     let environment = scene.environment();
-    let runtimes = opening::shown(&environment, None).unwrap();
-    let mut plan = plan_tidy(&environment, &runtimes, asked).unwrap();
+    let meant = meant(&environment, &[]).unwrap();
+    let mut plan = plan_tidy(&environment, &meant, asked).unwrap();
     match tidy::ask(&plan, recorder).unwrap() {
         Answer::Yes => Some(tidy::apply(&environment, &mut plan, recorder).unwrap()),
         Answer::No | Answer::Nobody => None,
@@ -129,8 +128,8 @@ fn labelled_and_excluded_installs_stay() {
         except: requests(&["6.20.1"]),
         ..TidyRequest::default()
     };
-    let runtimes = opening::shown(&environment, None).unwrap();
-    let plan = plan_tidy(&environment, &runtimes, &asked).unwrap();
+    let meant = meant(&environment, &[]).unwrap();
+    let plan = plan_tidy(&environment, &meant, &asked).unwrap();
     assert_eq!(plan.count(Verdict::Remove), 0);
     let protections: Vec<&Protection> = plan.assessments().flat_map(|a| &a.protections).collect();
     let label = Protection::Label {
@@ -148,8 +147,8 @@ fn labelled_and_excluded_installs_stay() {
 fn what_came_to_be_kept_since_the_plan_was_made_stays() {
     let scene = Scene::with(&["8.3.1", "6.20.2", "6.20.1"]);
     let environment = scene.environment();
-    let runtimes = opening::shown(&environment, None).unwrap();
-    let mut plan = plan_tidy(&environment, &runtimes, &TidyRequest::default()).unwrap();
+    let meant = meant(&environment, &[]).unwrap();
+    let mut plan = plan_tidy(&environment, &meant, &TidyRequest::default()).unwrap();
     assert_eq!(plan.count(Verdict::Remove), 1);
     // By another command, while the person is asked.
     labels::set(&scene.environment(), "board", &request("6.20.1")).unwrap();
@@ -338,8 +337,8 @@ fn what_is_removed_for_good_is_gone_and_the_trash_can_be_emptied() {
 fn a_plan_says_what_has_room_in_the_trash_and_what_is_freed() {
     let scene = Scene::with(&["8.3.1", "6.20.2", "6.20.1"]);
     let environment = scene.environment();
-    let runtimes = opening::shown(&environment, None).unwrap();
-    let mut plan = plan_tidy(&environment, &runtimes, &TidyRequest::default()).unwrap();
+    let meant = meant(&environment, &[]).unwrap();
+    let mut plan = plan_tidy(&environment, &meant, &TidyRequest::default()).unwrap();
     let all = plan.trashes();
     assert!(all > 1000 && plan.frees() == 0);
     plan.trash = Some((14, 1000));

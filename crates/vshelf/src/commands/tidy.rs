@@ -49,26 +49,18 @@ impl CommandArgs for Tidy {
 
 impl RunCommand for Tidy {
     fn run(self, ui: &Ui, environment: &Environment) -> Outcome {
-        let meant = meant(environment, &lines(environment, &self.lines)?)?;
-        let (mut runtimes, keys): (Vec<_>, Vec<_>) = meant.into_iter().unzip();
-        for runtime in &runtimes {
+        let mut meant = meant(environment, &lines(environment, &self.lines)?)?;
+        for (runtime, _) in &mut meant {
             runtime.names().tell_untold(ui);
-        }
-        for runtime in &mut runtimes {
             runtime.published.judge_on(self.as_of);
         }
-        let names = runtimes.iter().map(|runtime| runtime.name().to_owned());
-        let only = (names.zip(keys))
-            .flat_map(|(name, keys)| keys.into_iter().map(move |key| (name.clone(), key)))
-            .collect();
         let asked = TidyRequest {
-            only: (!self.lines.is_empty()).then_some(only),
             except: requests(&self.except)?,
             // What was left behind belongs to no line and to no runtime.
             leftovers: self.lines.is_empty(),
             for_good: self.for_good,
         };
-        let mut plan = tidy::plan_tidy(environment, &runtimes, &asked)?;
+        let mut plan = tidy::plan_tidy(environment, &meant, &asked)?;
         output::outdated::warn_without_catalog(ui, &plan);
         output::outdated::say_unclear(ui, &plan);
         let mut report = output::tidy::Report::of(&plan);
