@@ -148,6 +148,13 @@ pub struct Release {
     pub platforms: Arc<[Platform]>,
 }
 
+impl Release {
+    /// Whether it is known that it fixes a security problem.
+    pub fn fixes_security(&self) -> bool {
+        self.security == Some(true)
+    }
+}
+
 /// The part of a release that only installing and its card need.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Details {

@@ -114,7 +114,7 @@ fn removal(runtime: &Runtime<'_>, key: &Key, is_default: bool, is_active: bool) 
 /// Adds what the catalog says of a release.
 fn describe(entry: &mut BrowseItem, release: &Release, runtime: &Runtime<'_>) {
     entry.date = release.date;
-    if release.security == Some(true) {
+    if release.fixes_security() {
         entry.remarks.push("security".to_owned());
     }
     if let Some(reason) = &release.withdrawn {

@@ -175,7 +175,7 @@ pub fn facts(
         facts.push(("line", about_line(line, runtime.today())));
         facts.extend(next_phase(line, runtime.today()).map(|next| ("then", next)));
     }
-    if release.security == Some(true) {
+    if release.fixes_security() {
         facts.push((
             "security",
             styled(Palette::WARNING, "fixes a security problem"),

@@ -326,7 +326,7 @@ pub fn show_releases(
 /// What is special about a release.
 fn remarks(runtime: &Runtime<'_>, release: &Release) -> String {
     let mut remarks = Vec::new();
-    if release.security == Some(true) {
+    if release.fixes_security() {
         remarks.push("security".to_owned());
     }
     if let Some(reason) = &release.withdrawn {

@@ -57,7 +57,7 @@ fn release_of(published: &PublishedCatalog, release: &Release) -> PageRelease {
         selector: catalog.selector_for(&release.version, &release.publisher),
         publisher: release.publisher.to_string(),
         date: release.date,
-        security: release.security == Some(true),
+        security: release.fixes_security(),
         withdrawn: release.withdrawn.as_deref().map(str::to_owned),
         builds: builds.map(build_of).collect(),
     }

@@ -181,7 +181,7 @@ fn published(runtime: &Runtime<'_>, typed: &str) -> Vec<Suggestion> {
     let releases = catalog.releases.iter().map(|release| {
         let spelled = catalog.selector_for(&release.version, &release.publisher);
         let date = release.date.map(|date| date.to_string());
-        let security = (release.security == Some(true)).then(|| "security".to_owned());
+        let security = release.fixes_security().then(|| "security".to_owned());
         let about: Vec<String> = date.into_iter().chain(security).collect();
         (spelled, about.join(", "))
     });
