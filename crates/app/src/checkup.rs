@@ -504,7 +504,7 @@ impl Checkup {
         self.findings.extend(errors.map(Finding::Requirement));
         if let Some(claim) = activity
             .requirement()
-            .filter(|claim| claim.met_by.is_none() && activity.standing.undecided.is_none())
+            .filter(|_| activity.standing.missing.is_some())
         {
             self.findings.push(Finding::Unmet {
                 title: title.clone(),

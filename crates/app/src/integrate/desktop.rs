@@ -40,10 +40,11 @@ pub fn connect(environment: &Environment) -> Result<bool, Error> {
     write(environment)
 }
 
-/// Removes the file. Returns whether there was one.
-pub fn disconnect(environment: &Environment) -> Result<bool, Error> {
+/// Removes the file. Returns it if there was one.
+pub fn disconnect(environment: &Environment) -> Result<Option<PathBuf>, Error> {
     let file = file(environment)?;
-    optional::remove(&file).map_err(file_error(&file, FileAction::Remove))
+    let removed = optional::remove(&file).map_err(file_error(&file, FileAction::Remove))?;
+    Ok(removed.then_some(file))
 }
 
 /// Brings the file in step with the defaults, if there is one.

@@ -156,24 +156,35 @@ fn follow(
         match &pick {
             Some(pick) => runtime.note_use(pick),
             None if declined || failed => {}
-            None if project::is_undecided(runtime, &required.request) => {
-                followed.notices.push(Notice::Undecided {
-                    title: runtime.definition.title.clone(),
-                    runtime: name.clone(),
-                    request: runtime.names().shown(&required.request),
-                    file: required.file,
-                });
-            }
-            None => followed.notices.push(Notice::Unmet {
-                title: runtime.definition.title.clone(),
-                prefix: environment.prefix(&name),
-                request: runtime.names().shown(&required.request),
-                file: required.file,
-            }),
+            None => followed
+                .notices
+                .push(notice_without_install(runtime, required)),
         }
         followed.picks.insert(name, pick);
     }
     Ok(())
+}
+
+/// The notice of a requirement that no install is known to meet.
+fn notice_without_install(runtime: &Runtime<'_>, required: Required) -> Notice {
+    let title = runtime.definition.title.clone();
+    let request = runtime.names().shown(&required.request);
+    let file = required.file;
+    if project::is_undecided(runtime, &required.request) {
+        let runtime = runtime.name().to_owned();
+        return Notice::Undecided {
+            file,
+            title,
+            runtime,
+            request,
+        };
+    }
+    Notice::Unmet {
+        file,
+        title,
+        request,
+        prefix: runtime.environment().prefix(runtime.name()),
+    }
 }
 
 /// Has what a requirement file needs installed, where a person agrees to it; once they did so in its folder, nobody

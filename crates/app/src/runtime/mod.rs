@@ -160,7 +160,7 @@ impl<'c> Runtime<'c> {
         let could_have = self.published.undefined.is_none() && !self.definition.sources.is_empty();
         could_have
             && !self.snapshot.installs.is_empty()
-            && self.published.heads().publishers.is_empty()
+            && self.published.outline().publishers.is_empty()
     }
 
     /// Notes that what is picked is used now.

@@ -23,11 +23,14 @@ pub fn ours(typed: &str, runtimes: &[String]) -> Option<String> {
     // `marram-8`, `marram:lts`, `marram 8`, `marram=8`, `marram8`
     for name in runtimes {
         // A word that begins with a name is that name only with something between, or with a version behind.
-        let is_joined = |rest: &str| name.len() + rest.len() < typed.len();
-        if let Some(rest) = behind(typed, name)
-            && let Some(found) =
-                selector(rest).filter(|_| is_joined(rest) || version(rest).is_some())
-        {
+        let read = |rest: &str| {
+            if name.len() + rest.len() < typed.len() {
+                selector(rest)
+            } else {
+                version(rest)
+            }
+        };
+        if let Some(found) = behind(typed, name).and_then(read) {
             return Some(format!("{name}@{found}"));
         }
     }

@@ -73,8 +73,10 @@ impl RunCommand for Connect {
                 true => format!("{file} no longer connects {name} to the shelf."),
                 false => format!("{file} has no Vivid Shelf block; nothing was changed."),
             })?;
-            if self.shell.is_none() && desktop::disconnect(environment)? {
-                output::say_without_desktop(ui, &desktop::file(environment)?, true)?;
+            if self.shell.is_none()
+                && let Some(file) = desktop::disconnect(environment)?
+            {
+                output::say_without_desktop(ui, &file)?;
             }
             return output::say_remains(ui, &remains(environment)?);
         }
@@ -84,11 +86,14 @@ impl RunCommand for Connect {
 
 /// Gives the default to programs of the desktop, or takes it away from them.
 fn connect_desktop(ui: &Ui, environment: &Environment, remove: bool) -> Outcome {
-    let file = desktop::file(environment)?;
     if !remove {
-        return output::say_desktop(ui, &file, desktop::connect(environment)?);
+        let is_changed = desktop::connect(environment)?;
+        return output::say_desktop(ui, &desktop::file(environment)?, is_changed);
     }
-    output::say_without_desktop(ui, &file, desktop::disconnect(environment)?)?;
+    match desktop::disconnect(environment)? {
+        Some(file) => output::say_without_desktop(ui, &file)?,
+        None => ui.done("Programs of the desktop do not get the default; nothing was changed.")?,
+    }
     output::say_remains(ui, &remains(environment)?)
 }
 

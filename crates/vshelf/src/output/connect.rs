@@ -23,15 +23,11 @@ pub fn say_desktop(ui: &Ui, file: &Path, is_changed: bool) -> Outcome {
 }
 
 /// Says that programs of the desktop no longer get the default, through `file`.
-pub fn say_without_desktop(ui: &Ui, file: &Path, was_there: bool) -> Outcome {
-    let file = shown(file);
-    ui.done(if was_there {
-        format!(
-            "{file} was removed: from your next login on, programs of the desktop no longer get the default."
-        )
-    } else {
-        "Programs of the desktop do not get the default; nothing was changed.".to_owned()
-    })
+pub fn say_without_desktop(ui: &Ui, file: &Path) -> Outcome {
+    ui.done(format!(
+        "{} was removed: from your next login on, programs of the desktop no longer get the default.",
+        shown(file)
+    ))
 }
 
 /// Says what is left of the program, and how the rest of it goes.
