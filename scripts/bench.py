@@ -399,7 +399,7 @@ def large():
 
 
 def shell():
-    vshelf("connect", "--shell", "bash")
+    vshelf("connect", "bash")
     bash = ["bash", "--noprofile", "-i", "-c", "true"]
     hook = WORK / ".local/share/vivid-shelf/connect/shelf.bash"
     for title, script in (
@@ -441,7 +441,7 @@ def shell():
         ("nu", "nu", ["nu", "--no-config-file"], "source {}"),
     ):
         if shutil.which(start[0]):
-            vshelf("connect", "--shell", name)
+            vshelf("connect", name)
             hook = WORK / f".local/share/vivid-shelf/connect/shelf.{extension}"
             bare = (start + ["-c", "cd ."], None)
             others = {}

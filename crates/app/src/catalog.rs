@@ -1,5 +1,7 @@
 //! What is published, filtered.
 
+use std::str::FromStr;
+
 use jiff::civil::Date;
 use vshelf_core::Phase;
 use vshelf_core::resolve::Candidate;
@@ -25,6 +27,24 @@ impl PhaseFilter {
     }
 }
 
+impl FromStr for PhaseFilter {
+    type Err = PhaseFilterError;
+
+    fn from_str(text: &str) -> Result<PhaseFilter, PhaseFilterError> {
+        if text.eq_ignore_ascii_case("supported") {
+            return Ok(PhaseFilter::Supported);
+        }
+        let mut phases = Phase::ALL.into_iter();
+        let phase = phases.find(|phase| phase.as_str().eq_ignore_ascii_case(text));
+        phase.map(PhaseFilter::In).ok_or(PhaseFilterError)
+    }
+}
+
+/// A text names no phase.
+#[derive(Debug, thiserror::Error)]
+#[error("a phase is preview, current, lts, maintenance, ended or supported")]
+pub struct PhaseFilterError;
+
 /// Which releases are wanted.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct ReleaseFilter {
@@ -36,8 +56,6 @@ pub struct ReleaseFilter {
     pub publisher: Option<String>,
     /// Only published on this day or later.
     pub since: Option<Date>,
-    /// Only this many, the newest.
-    pub newest: Option<usize>,
 }
 
 /// What passed a filter.
@@ -74,7 +92,6 @@ impl ReleaseFilter {
             unclear = (candidates.iter().filter(|one| security(one).is_none())).count();
             candidates.retain(|candidate| security(candidate) == Some(true));
         }
-        candidates.truncate(self.newest.unwrap_or(usize::MAX));
         Ok(Filtered {
             releases: candidates,
             unclear,

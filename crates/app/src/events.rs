@@ -358,4 +358,6 @@ pub struct BuildPlan<'p> {
     pub last_time: Option<LastBuild>,
     /// Whether it goes on from where an earlier attempt was interrupted.
     pub goes_on: bool,
+    /// The file that its steps write to.
+    pub log: &'p Path,
 }

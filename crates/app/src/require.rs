@@ -4,7 +4,7 @@ use std::path::{Path, PathBuf};
 
 use vshelf_core::activation::{Place as InFile, Rule};
 use vshelf_core::definition::RequirementFile;
-use vshelf_core::resolve::{Choice, Scope};
+use vshelf_core::resolve::Scope;
 use vshelf_core::standing::{LockState, Standing};
 use vshelf_core::{Request, Selector};
 use vshelf_files::action::FileAction;
@@ -178,12 +178,10 @@ fn text_with(place: &Place, required: &str) -> Result<String, Error> {
     })
 }
 
-/// Writes what the project here requires, into the named file where one is named; with `exact` the
-/// release that it stands for now.
+/// Writes what the project here requires, into the named file if one is named.
 pub fn write(
     environment: &Environment,
     typed: &Request,
-    exact: bool,
     named: Option<&str>,
     listener: &dyn Listener,
 ) -> Result<NewRequirement, Error> {
@@ -203,8 +201,9 @@ pub fn write(
         .is_ok();
     if !on_shelf {
         runtime.published.load(Extent::Releases)?;
+        runtime.choosing().resolve(&request, Scope::Published)?;
     }
-    let text = text_of(&runtime, &request, exact, on_shelf)?;
+    let text = kept_as(&request);
     let rule = Activity::of(&runtime).rule();
     let contents = text_with(&place, &text)?;
     let path = place.file;
@@ -255,30 +254,6 @@ pub fn remove(environment: &Environment, runtime: Option<&str>) -> Result<PathBu
     foreign_file::remove(environment, &found.file)?;
     conclude(environment, Changed::Requirements)?;
     Ok(found.file)
-}
-
-/// What is written for a request: itself, or the release that it stands for now.
-fn text_of(
-    runtime: &Runtime<'_>,
-    request: &Request,
-    exact: bool,
-    on_shelf: bool,
-) -> Result<String, Error> {
-    let scope = match on_shelf && !exact {
-        true => Scope::Shelf,
-        false => Scope::Published,
-    };
-    let choice = match runtime.choosing().resolve(request, scope) {
-        Err(_) if on_shelf => runtime.choosing().resolve(request, Scope::Shelf)?,
-        result => result?,
-    };
-    Ok(match (choice, exact) {
-        (Choice::Version(chosen), true) => match &request.publisher {
-            Some(publisher) => format!("{publisher}/{}", chosen.version),
-            None => chosen.version.to_string(),
-        },
-        _ => kept_as(request),
-    })
 }
 
 /// What a label stands for in its stead: others who work on the project do not have it.

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 use std::fmt;
-use std::num::NonZeroUsize;
+use std::num::{NonZeroU16, NonZeroUsize};
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
@@ -31,6 +31,8 @@ pub struct Settings {
     pub main_runtime: Option<String>,
     /// How many minutes a catalog counts as fresh.
     pub catalog_fresh_minutes: Option<u64>,
+    /// How many jobs a build from source runs at once.
+    pub build_jobs: Option<NonZeroU16>,
     /// Whether an install is written to the disk before it counts.
     pub durable_installs: Option<bool>,
     /// How shells tell that they follow a project.
@@ -293,7 +295,7 @@ impl Layer {
             return Ok(None);
         };
         let settings: Settings = toml::from_str(&text).map_err(|error| Error::Settings {
-            problem: error.message().to_owned(),
+            problem: without_rust_types(error.message()),
             line: Some(TextLine::of(&text, error.span())),
             file: file.clone(),
         })?;
@@ -338,6 +340,21 @@ impl Layer {
             file: self.file.clone(),
         }
     }
+}
+
+/// A message of the TOML reader with plain words for the number types of Rust.
+fn without_rust_types(message: &str) -> String {
+    let types = ["a nonzero u16", "a nonzero usize"];
+    let plain = types.iter().fold(message.to_owned(), |text, name| {
+        text.replace(name, "a whole number from 1")
+    });
+    let unsigned = ["u32", "u64"];
+    unsigned.iter().fold(plain, |text, name| {
+        text.replace(
+            &format!("expected {name}"),
+            "expected a whole number from 0",
+        )
+    })
 }
 
 /// Settings with others over them, but for the keys that they have fixed.

@@ -6,7 +6,6 @@ use std::num::ParseIntError;
 use std::process::ExitCode;
 
 use clap::{ArgAction, Args, Command, FromArgMatches};
-use vshelf_app::error::shell_names;
 use vshelf_app::integrate::renewal;
 use vshelf_app::variables::Variables;
 use vshelf_app::{Environment, definitions, session};
@@ -189,9 +188,7 @@ fn usage(entries: &[CommandEntry], words: &[OsString], error: &clap::Error) -> E
         ErrorKind::InvalidSubcommand => unknown_command(entries, words, error),
         kind => {
             let words_read: Vec<&str> = words.iter().filter_map(|word| word.to_str()).collect();
-            let shells = shell_names();
             let meant = habit::run_without_dashes(&words_read)
-                .or_else(|| habit::connect_shell(&words_read, &shells))
                 .or_else(|| habit::option_meant(&words_read))
                 .or_else(|| habit::runtime_and_version(&words_read, &runtimes_known()))
                 .or_else(|| (words_read[1..] == ["-v"]).then(|| vec!["--version".to_owned()]));

@@ -6,7 +6,6 @@ use std::io::{self, IsTerminal, Write};
 use std::os::fd::AsFd;
 use std::path::Path;
 use std::process::{Command, Stdio};
-use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::mpsc::{RecvTimeoutError, Sender, channel};
 use std::sync::{Arc, Mutex};
 use std::thread::{self, JoinHandle};
@@ -60,7 +59,6 @@ pub struct Ui {
     /// The steps of builds that were told, where nothing is drawn.
     told_steps: Mutex<HashSet<String>>,
     /// Whether all that builds write is shown.
-    shows_builds_whole: AtomicBool,
     /// Why something that a listener was told could not be written.
     kept_failure: Arc<Mutex<Option<Failure>>>,
     /// What is waited for: dropped when it ended, and the thread that tells of it.
@@ -100,7 +98,6 @@ impl Ui {
             view: None,
             bars: Mutex::default(),
             told_steps: Mutex::default(),
-            shows_builds_whole: AtomicBool::default(),
             kept_failure: Arc::default(),
             wait: Mutex::default(),
         }
@@ -217,23 +214,14 @@ impl Ui {
         bars.tell(id, title, state);
     }
 
-    /// From now on all that builds write is shown.
-    pub fn show_builds_whole(&self) {
-        self.shows_builds_whole.store(true, Ordering::Relaxed);
-    }
-
     /// Shows how far a build is, and what it wrote since it was shown last; where nothing is drawn, each step
     /// is told once.
     pub fn show_step(&self, title: &str, step: &str, elapsed: Duration, lines: &[String]) {
-        let is_whole = self.shows_builds_whole.load(Ordering::Relaxed);
-        if is_whole || !io::stderr().is_terminal() {
+        if !io::stderr().is_terminal() {
             let text = format!("{title}: {step}.");
             let mut told = self.told_steps.lock().expect("no listener panics");
             if told.insert(text.clone()) {
                 self.note(&text);
-            }
-            for line in lines.iter().filter(|_| is_whole) {
-                self.note(format!("| {}", printable(line)));
             }
             return;
         }

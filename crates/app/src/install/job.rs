@@ -63,6 +63,8 @@ pub struct InstallJob {
     pub(super) was_there: bool,
     /// The packages that are installed into it when it is new.
     pub always: Vec<Package>,
+    /// How many jobs a build from source runs at once, if the settings say so.
+    pub(super) build_jobs: Option<NonZeroU16>,
     /// What the last build of this runtime from source needed here, where this is going to be one.
     pub(super) last_build: Option<LastBuild>,
 }
@@ -76,8 +78,6 @@ pub struct JobOptions {
     pub again: bool,
     /// It is built from source, even where a build is published.
     pub build: bool,
-    /// How many things a build from source does at a time, where cores and memory do not decide.
-    pub jobs: Option<NonZeroU16>,
 }
 
 impl InstallJob {
@@ -160,6 +160,7 @@ impl InstallJob {
             durability: environment.settings()?.durability(),
             now: environment.now()?,
             command: environment.command_id()?,
+            build_jobs: environment.settings()?.build_jobs,
             always: environment.settings()?.always_packages(runtime.name()),
             last_build,
         })

@@ -12,53 +12,25 @@ use vshelf_core::Pick;
 use crate::scene::{Recorder, Scene, names_in, request};
 
 #[test]
-fn a_requirement_is_written_as_asked_or_as_the_release_that_it_stands_for() {
+fn a_requirement_is_written_as_asked() {
     let scene = Scene::with(&["8.3.1"]);
     let environment = scene.environment();
-    let written = require::write(
-        &environment,
-        &request("lts"),
-        false,
-        None,
-        &Recorder::default(),
-    )
-    .unwrap();
+    let written =
+        require::write(&environment, &request("lts"), None, &Recorder::default()).unwrap();
     assert_eq!(
         written.shell,
         ShellAfterRequire::NotConnected(WayToConnect::Connect)
     );
     assert_eq!(fs::read_to_string(&written.file).unwrap(), "lts\n");
-    let exact = require::write(
-        &environment,
-        &request("lts"),
-        true,
-        None,
-        &Recorder::default(),
-    )
-    .unwrap();
-    assert_eq!(fs::read_to_string(&exact.file).unwrap(), "8.3.1\n");
-    let missing = require::write(
-        &environment,
-        &request("9"),
-        false,
-        None,
-        &Recorder::default(),
-    )
-    .unwrap();
+    let missing = require::write(&environment, &request("9"), None, &Recorder::default()).unwrap();
     assert_eq!(missing.shell, ShellAfterRequire::NotOnShelf);
     let [required] = &require::show(&environment).unwrap()[..] else {
         panic!("one runtime is on the shelf");
     };
     assert!(required.standing.missing.is_some() && required.standing.satisfied_by.is_none());
     for selector in ["-", "default"] {
-        let error = require::write(
-            &environment,
-            &request(selector),
-            false,
-            None,
-            &Recorder::default(),
-        )
-        .unwrap_err();
+        let error = require::write(&environment, &request(selector), None, &Recorder::default())
+            .unwrap_err();
         assert!(matches!(error, Error::PersonalSelector { .. }), "{error:?}");
     }
     assert_eq!(fs::read_to_string(&missing.file).unwrap(), "9\n");

@@ -115,6 +115,14 @@ const OPTIONS: &[(&str, &[&str], &str)] = &[
     ("catalog", &["--supported"], "catalog --phase supported …"),
     ("catalog", &["--lts"], "catalog --phase lts …"),
     ("catalog", &["--newest-per-line"], "catalog"),
+    ("catalog", &["--newest"], "catalog --all"),
+    ("catalog", &["--publisher"], "catalog PUBLISHER/"),
+    ("explain", &["--shelf"], "explain …"),
+    ("browse", &["--filter"], "browse"),
+    ("require", &["--exact"], "require …"),
+    ("connect", &["--shell"], "connect …"),
+    ("install", &["--verbose"], "install …"),
+    ("install", &["--jobs"], "help install"),
     ("carry", &["--from", "--to"], "carry …"),
     ("remove", &["--every"], "remove --all …"),
     ("mirror", &["--every"], "mirror --all …"),
@@ -219,16 +227,6 @@ pub fn run_without_dashes(words: &[&str]) -> Option<Vec<String>> {
 /// Whether a word can be the name of a runtime and its program.
 fn is_program(word: &str) -> bool {
     is_name(word) && !KEYWORDS.contains(&word)
-}
-
-/// The words of a command line that `connect` and the name of a shell probably mean.
-pub fn connect_shell(words: &[&str], shells: &[&str]) -> Option<Vec<String>> {
-    let mut words = words.iter().copied().skip(1);
-    if words.find(|word| !word.starts_with('-')) != Some("connect") {
-        return None;
-    }
-    let shell = words.find(|word| shells.contains(word))?;
-    Some(owned(["connect", "--shell", shell]))
 }
 
 /// The command line of each plain word, with a name in capitals for what has to be given.
@@ -386,18 +384,6 @@ mod tests {
             assert_eq!(answered.as_deref(), Some(*answer), "{typed}");
         }
         assert_eq!(command(&["kelp"], &names), None);
-    }
-
-    #[test]
-    fn a_shell_behind_connect_is_the_one_to_connect() {
-        let meant = |typed: &str| {
-            let words: Vec<&str> = typed.split(' ').collect();
-            connect_shell(&words, &["bash", "zsh"]).map(|words| words.join(" "))
-        };
-        let expected = Some("connect --shell zsh".to_owned());
-        assert_eq!(meant("vshelf connect zsh"), expected);
-        assert_eq!(meant("vshelf connect kelp"), None);
-        assert_eq!(meant("vshelf list zsh"), None);
     }
 
     #[test]

@@ -28,13 +28,10 @@ pub enum Left {
     By(i32),
 }
 
-/// Shows the view of a runtime until it is left, beginning with this filter.
-pub fn look(ui: &Ui, runtime: Runtime<'_>, filter: &str) -> Result<Left, Failure> {
+/// Shows the view of a runtime until it is left.
+pub fn look(ui: &Ui, runtime: Runtime<'_>) -> Result<Left, Failure> {
     let mut browser = Browser::new();
     browser.show(snapshot::take(&runtime));
-    if !filter.is_empty() {
-        browser.filter(filter);
-    }
     watch_signals()?;
     let mut screen = Screen::open()?;
     let mut session = Session {

@@ -19,14 +19,6 @@ pub struct Browse {
     /// The runtime, where several are on the shelf
     #[arg(value_name = "RUNTIME")]
     runtime: Option<String>,
-    /// Begin with this text in the filter, such as lts or 6.2
-    #[arg(
-        long,
-        value_name = "TEXT",
-        default_value = "",
-        hide_default_value = true
-    )]
-    filter: String,
 }
 
 impl CommandArgs for Browse {
@@ -43,7 +35,7 @@ impl RunCommand for Browse {
                 .run("To list what is published", "vshelf catalog"));
         }
         runtime.published.load(Extent::Releases)?;
-        match look(ui, runtime, &self.filter)? {
+        match look(ui, runtime)? {
             Left::Quietly(shell) => {
                 if let Some(shell) = shell {
                     environment.shell.take_over(shell);

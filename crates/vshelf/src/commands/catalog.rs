@@ -6,7 +6,7 @@ use vshelf_app::catalog::{PhaseFilter, ReleaseFilter};
 use vshelf_app::runtime::published::Extent;
 use vshelf_app::{Environment, Runtime};
 use vshelf_core::resolve::Scope;
-use vshelf_core::{Phase, Request, Selector};
+use vshelf_core::{Request, Selector};
 
 use super::command::{CommandArgs, RunCommand, request, runtime_alone};
 use crate::failure::{Failure, Outcome};
@@ -15,11 +15,11 @@ use crate::ui::Ui;
 
 /// Show what is published
 ///
-/// Without a selector it is one row a release line; with one, the releases that it covers; for one
-/// exact release, its card.
+/// Without a selector it is one row per release line; with one, the releases that it covers; for one
+/// exact release, its card. A publisher's name with / covers all that it publishes.
 #[derive(Debug, Args)]
 pub struct Catalog {
-    /// What to show, such as 8, lts, eelgrass or 8.3.1
+    /// What to show, such as 8, lts, eelgrass, 8.3.1 or dunefield/
     #[arg(value_name = "SELECTOR")]
     selector: Option<String>,
     #[command(flatten)]
@@ -43,20 +43,14 @@ struct Filters {
     all: bool,
     /// Only releases of lines in this phase: preview, current, lts, maintenance or ended, or
     /// supported for all of them that are
-    #[arg(long, value_name = "PHASE", value_parser = read_phase)]
+    #[arg(long, value_name = "PHASE")]
     phase: Option<PhaseFilter>,
     /// Only releases that fix a security problem
     #[arg(long)]
     security: bool,
-    /// Only releases of this publisher
-    #[arg(long, value_name = "PUBLISHER")]
-    publisher: Option<String>,
     /// Only releases published on this day or later
     #[arg(long, value_name = "DATE")]
     since: Option<Date>,
-    /// Only this many, the newest
-    #[arg(long, value_name = "N")]
-    newest: Option<usize>,
 }
 
 impl CommandArgs for Catalog {
@@ -66,25 +60,30 @@ impl CommandArgs for Catalog {
 
 impl RunCommand for Catalog {
     fn run(self, ui: &Ui, environment: &Environment) -> Outcome {
-        let (name, request) = match &self.selector {
-            Some(typed) => read_words(environment, typed)?,
-            None => (None, None),
+        let Shown {
+            runtime,
+            publisher,
+            request,
+        } = match &self.selector {
+            Some(typed) => read_selector(environment, typed)?,
+            None => Shown::default(),
         };
-        let mut runtime = Runtime::named(environment, name.as_deref())?;
+        let mut runtime = Runtime::named(environment, runtime.as_deref())?;
+        let filter = self.filters.of_publisher(publisher);
+        let is_filtered = self.filters.all || filter != ReleaseFilter::default();
         let extent = match &request {
             _ if self.refresh => Extent::Anew,
-            None if !self.filters.any() => Extent::Lines,
+            None if !is_filtered => Extent::Lines,
             _ => Extent::Releases,
         };
         runtime.published.load_and_tell(extent, ui)?;
         runtime.published.judge_on(self.as_of);
-        let is_filtered = self.filters.any();
         let covered = match &request {
             Some(request) => runtime.choosing().covered(request, Scope::Published)?,
             None if is_filtered => runtime.choosing().everything_published(),
             None => return catalog::show_lines(ui, &runtime, self.json),
         };
-        let filtered = self.filters.filter().apply(&runtime, covered)?;
+        let filtered = filter.apply(&runtime, covered)?;
         catalog::say_unclear(ui, filtered.unclear);
         let covered = filtered.releases;
         let exact = match request.map(|request| request.selector) {
@@ -102,41 +101,48 @@ impl RunCommand for Catalog {
 }
 
 impl Filters {
-    /// Whether releases are asked for at all.
-    fn any(&self) -> bool {
-        self.all || self.filter() != ReleaseFilter::default()
-    }
-
-    fn filter(&self) -> ReleaseFilter {
+    fn of_publisher(&self, publisher: Option<String>) -> ReleaseFilter {
         ReleaseFilter {
             phase: self.phase,
             security: self.security,
-            publisher: self.publisher.clone(),
+            publisher,
             since: self.since,
-            newest: self.newest,
         }
     }
 }
 
-fn read_phase(text: &str) -> Result<PhaseFilter, String> {
-    if text.eq_ignore_ascii_case("supported") {
-        return Ok(PhaseFilter::Supported);
-    }
-    let mut phases = Phase::ALL.into_iter();
-    let phase = phases.find(|phase| phase.as_str().eq_ignore_ascii_case(text));
-    phase
-        .map(PhaseFilter::In)
-        .ok_or_else(|| "the phases are preview, current, lts, maintenance and ended".to_owned())
+/// What a typed selector asks to see.
+#[derive(Default)]
+struct Shown {
+    runtime: Option<String>,
+    /// The publisher whose releases are asked for, whatever their versions.
+    publisher: Option<String>,
+    /// `None` for a runtime's or publisher's name alone.
+    request: Option<Request>,
 }
 
-/// The runtime and the request that are meant: a runtime's name alone is no request.
-fn read_words(
-    environment: &Environment,
-    typed: &str,
-) -> Result<(Option<String>, Option<Request>), Failure> {
+fn read_selector(environment: &Environment, typed: &str) -> Result<Shown, Failure> {
     if let Some(runtime) = runtime_alone(environment, typed)? {
-        return Ok((Some(runtime), None));
+        return Ok(Shown {
+            runtime: Some(runtime),
+            ..Shown::default()
+        });
+    }
+    if let Some(named) = typed.strip_suffix('/') {
+        let (runtime, publisher) = match named.split_once('@') {
+            Some((runtime, publisher)) => (Some(runtime.to_owned()), publisher),
+            None => (None, named),
+        };
+        return Ok(Shown {
+            runtime,
+            publisher: Some(publisher.to_owned()),
+            request: None,
+        });
     }
     let request = request(typed)?;
-    Ok((request.runtime.clone(), Some(request)))
+    Ok(Shown {
+        runtime: request.runtime.clone(),
+        request: Some(request),
+        ..Shown::default()
+    })
 }

@@ -26,7 +26,7 @@ use crate::wording::shells::{notice, say_connected};
 pub struct Connect {
     /// The shell to connect, if it is not the one in SHELL: bash, zsh, fish, sh (dash, ash), ksh, mksh,
     /// elvish, tcsh, xonsh, nu or powershell
-    #[arg(long, value_name = "SHELL")]
+    #[arg(value_name = "SHELL")]
     shell: Option<String>,
     /// Only print what a shell sources: to read it, or to connect a shell in another way
     #[arg(long, value_name = "SHELL", conflicts_with = "shell")]
@@ -34,7 +34,7 @@ pub struct Connect {
     /// Give the default to programs started from the desktop, through systemd's environment.d
     #[arg(long, conflicts_with_all = ["shell", "print"])]
     desktop: bool,
-    /// Take all of that back, or with --shell or --desktop one of it, and say what stays where
+    /// Take all of that back, or with SHELL or --desktop only that part, and say what stays where
     #[arg(long, conflicts_with = "print")]
     remove: bool,
     /// What a connected shell asks: what to use here, in one line, and then what a person should know

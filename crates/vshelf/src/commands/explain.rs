@@ -4,7 +4,6 @@ use clap::Args;
 use jiff::civil::Date;
 use vshelf_app::runtime::published::Extent;
 use vshelf_app::{Environment, Runtime};
-use vshelf_core::resolve::Scope;
 
 use super::command::{CommandArgs, RunCommand, release};
 use crate::failure::Outcome;
@@ -13,16 +12,13 @@ use crate::ui::Ui;
 
 /// Show step by step how a selector becomes a release
 ///
-/// Among what is published, as `vshelf install` chooses; with --shelf among what is on the shelf,
-/// as `vshelf switch` does.
+/// First among what is published, as `vshelf install` chooses; then among what is on the shelf, as
+/// `vshelf switch` does, if that chooses something else.
 #[derive(Debug, Args)]
 pub struct Explain {
     /// The selector, such as lts or ">=6 <8"
     #[arg(value_name = "SELECTOR", allow_hyphen_values = true)]
     selector: String,
-    /// Choose among what is on the shelf
-    #[arg(long)]
-    shelf: bool,
     /// Compute phases for this day
     #[arg(long, value_name = "DATE")]
     as_of: Option<Date>,
@@ -41,16 +37,11 @@ impl RunCommand for Explain {
         let request = release(environment, &self.selector)?;
         let mut runtime = Runtime::of_request(environment, &request)?;
         runtime.published.judge_on(self.as_of);
-        let scope = match self.shelf {
-            true => Scope::Shelf,
-            false => Scope::Published,
-        };
-        if scope == Scope::Published {
-            runtime.published.load_and_tell(Extent::Releases, ui)?;
-        }
-        match self.json {
-            true => explain::print(ui, &runtime, &self.selector, &request, scope),
-            false => explain::show(ui, &runtime, &request, scope),
+        runtime.published.load_and_tell(Extent::Releases, ui)?;
+        if self.json {
+            explain::print(ui, &runtime, &self.selector, &request)
+        } else {
+            explain::show(ui, &runtime, &request)
         }
     }
 }

@@ -1,7 +1,5 @@
 //! `vshelf install`: fetch, verify, unpack.
 
-use std::num::NonZeroU16;
-
 use clap::Args;
 use vshelf_app::install::conclude::Takeover;
 use vshelf_app::install::job::JobOptions;
@@ -20,7 +18,8 @@ use crate::ui::Ui;
 ///
 /// A selector is a version (8.3.1), the beginning of one (8), a range (">=6 <8"), a word (lts,
 /// latest, stable, preview), or a code name. The first install becomes the default; later ones take
-/// over only when asked. Several are fetched at the same time, and one that fails stops no other.
+/// over only when asked. Several are fetched at the same time, and one that fails stops no other. A build
+/// from source runs as many jobs at once as cores and memory allow, or as build-jobs in shelf.toml says.
 #[derive(Debug, Args)]
 pub struct Install {
     /// What to install, such as lts, 8.3.1 or dunefield/8; by default what the project here requires
@@ -30,7 +29,7 @@ pub struct Install {
     #[arg(long, conflicts_with = "selectors")]
     locked: bool,
     /// Only show what would be installed, and from where
-    #[arg(long, conflicts_with_all = ["switch", "default", "carry_from", "verbose"])]
+    #[arg(long, conflicts_with_all = ["switch", "default", "carry_from"])]
     dry_run: bool,
     /// Use it in this shell at once
     #[arg(long)]
@@ -50,12 +49,6 @@ pub struct Install {
     /// Build it from source here, even where a build is published
     #[arg(long)]
     build: bool,
-    /// Parallel jobs for a build from source (default: by cores and memory)
-    #[arg(long, value_name = "COUNT")]
-    jobs: Option<NonZeroU16>,
-    /// Show all that a build from source writes
-    #[arg(long)]
-    verbose: bool,
 }
 
 impl CommandArgs for Install {
@@ -78,9 +71,6 @@ impl RunCommand for Install {
             }
         };
         self.check_single(&wanted.requests)?;
-        if self.verbose {
-            ui.show_builds_whole();
-        }
         let asked = InstallRequest {
             takeover: Takeover {
                 default: self.default,
@@ -91,7 +81,6 @@ impl RunCommand for Install {
                 keep_broken: self.keep_broken,
                 again: self.again,
                 build: self.build,
-                jobs: self.jobs,
             },
             ..wanted
         };

@@ -20,15 +20,12 @@ pub struct Require {
     /// The version to require, such as lts, 8 or ">=6 <8"; with --read the runtime
     #[arg(value_name = "SELECTOR")]
     selector: Option<String>,
-    /// Write the release that it stands for now
-    #[arg(long, requires = "selector")]
-    exact: bool,
     /// Write into this file of this folder, such as package.json or vivid-shelf.toml; all else in it stays
     #[arg(long, value_name = "FILE", requires = "selector")]
     file: Option<String>,
     /// Read one-line version files with this name, which other programs write, in all your projects; list them if no
     /// file is given
-    #[arg(long, value_name = "FILE", num_args = 0..=1, conflicts_with_all = ["exact", "file", "json"])]
+    #[arg(long, value_name = "FILE", num_args = 0..=1, conflicts_with_all = ["file", "json"])]
     read: Option<Option<String>>,
     /// Remove the plain file of this folder that says it; with --read, read that file no more
     #[arg(long, conflicts_with = "json")]
@@ -55,8 +52,7 @@ impl RunCommand for Require {
         }
         if let Some(selector) = &self.selector {
             let request = release(environment, selector)?;
-            let written =
-                require::write(environment, &request, self.exact, self.file.as_deref(), ui)?;
+            let written = require::write(environment, &request, self.file.as_deref(), ui)?;
             output::require::say_written(ui, &written)?;
             output::require::say_mistakes(ui, &mistakes::find(environment)?);
             return Ok(());

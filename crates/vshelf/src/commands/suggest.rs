@@ -90,8 +90,14 @@ fn candidates(
         }
         "list" | "status" | "tidy" | "history" => suggestions::runtimes(environment, "@"),
         "restore" => suggestions::gone(environment),
+        "connect" => shells(),
         _ => Vec::new(),
     }
+}
+
+fn shells() -> Vec<Suggestion> {
+    let named = shell_names().into_iter();
+    named.map(|name| (name.to_owned(), String::new())).collect()
 }
 
 fn about_command(entry: &CommandEntry) -> Suggestion {
@@ -116,14 +122,9 @@ fn help_of(option: &Arg) -> String {
 /// The values of an option that has a few.
 fn values_of(environment: &Environment, option: &str) -> Vec<Suggestion> {
     match option {
-        "shell" | "print" => shell_names()
-            .into_iter()
-            .map(|name| (name.to_owned(), String::new()))
-            .collect(),
+        "print" => shells(),
         "main" => suggestions::runtimes(environment, ""),
-        "from" | "to" | "carry_from" | "include" | "except" | "keep" => {
-            suggestions::versions(environment, "", Among::Shelf)
-        }
+        "carry_from" | "except" => suggestions::versions(environment, "", Among::Shelf),
         _ => Vec::new(),
     }
 }

@@ -16,10 +16,7 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
         "browse",
         &[
             ("", "the main runtime, beginning at what is active"),
-            (
-                "marram --filter lts",
-                "only what has to do with long-term support",
-            ),
+            ("marram", "this runtime"),
         ],
     ),
     (
@@ -36,9 +33,10 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
             ("8", "the releases that begin with 8"),
             ("8.3.1", "all that is known of one release"),
             ("node", "the lines of Node.js"),
+            ("dunefield/", "all that this publisher publishes"),
             (
-                "--security --newest 4",
-                "the four newest that fix a security problem",
+                "--security --since 2026-01-01",
+                "this year's releases that fix a security problem",
             ),
             ("--as-of 2027-06-01", "where each line stands then"),
         ],
@@ -60,7 +58,7 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
     (
         "connect",
         &[
-            ("--shell zsh", "another shell than the one in SHELL"),
+            ("zsh", "another shell than the one in SHELL"),
             ("--print bash", "what bash sources, to read it"),
         ],
     ),
@@ -173,7 +171,7 @@ const EXAMPLES: &[(&str, &[(&str, &str)])] = &[
         "require",
         &[
             ("lts", "the project here requires that"),
-            ("8 --exact", "the release that 8 stands for now"),
+            ("8.3.1", "exactly this release"),
             (
                 "--read .beach-version marram",
                 "files of that name count for Marram in all your projects",

@@ -150,6 +150,10 @@ fn values_of(settings: &Settings) -> Vec<(String, String)> {
         ("reminders", yes(settings.reminds())),
         ("catalog-fresh-minutes", minutes.to_string()),
         (
+            "build-jobs",
+            (settings.build_jobs).map_or_else(|| "unset".to_owned(), |jobs| jobs.to_string()),
+        ),
+        (
             "durable-installs",
             yes(settings.durable_installs.unwrap_or(true)),
         ),

@@ -39,7 +39,7 @@ pub fn say_remains(ui: &Ui, remains: &Remains) -> Outcome {
                 "{name} stays connected, through {}. To take that out too",
                 shown(file)
             ),
-            &format!("vshelf connect --shell {name} --remove"),
+            &format!("vshelf connect {name} --remove"),
         );
     }
     if let Some(file) = &remains.desktop {

@@ -7,7 +7,7 @@ use vshelf_app::install::from_source;
 use vshelf_app::install::last_build::last_build;
 use vshelf_app::{Activity, Runtime, project};
 use vshelf_core::catalog::ToldBy;
-use vshelf_core::resolve::{Choice, Filter, Scope, Step};
+use vshelf_core::resolve::{Candidate, Choice, Explanation, Filter, Scope, Step};
 use vshelf_core::{Pick, Release, Request};
 use vshelf_view::Palette;
 use vshelf_view::words::{Count, listed, printable};
@@ -27,19 +27,14 @@ pub struct Report {
     runtime: String,
     /// What was typed.
     selector: String,
-    /// Among what: `published` or `shelf`.
-    scope: Scope,
     /// The day on which phases were computed.
     day: Date,
-    /// The steps in order.
-    steps: Vec<Step>,
-    /// The version that was chosen, or `system`; null where there is none.
-    chosen: Option<String>,
-    /// Its publisher.
-    publisher: Option<String>,
-    /// Why nothing was chosen.
-    error: Option<String>,
-    /// The source that gives its archive.
+    /// How it is resolved among what is published.
+    #[serde(flatten)]
+    published: Resolution,
+    /// How it is resolved among what is on the shelf.
+    on_shelf: Resolution,
+    /// The source that gives the archive of what is chosen among what is published.
     source: Option<String>,
     /// Whether that archive is a repack of the publisher's.
     repack: bool,
@@ -47,23 +42,43 @@ pub struct Report {
     told_by: ToldBy,
 }
 
-/// Prints the steps as JSON, and fails where nothing is chosen.
-pub fn print(
-    ui: &Ui,
-    runtime: &Runtime<'_>,
-    selector: &str,
-    request: &Request,
-    scope: Scope,
-) -> Outcome {
-    let explanation = runtime.choosing().explain(request, scope);
-    let (chosen, publisher) = match &explanation.outcome {
-        Ok(Choice::Version(chosen)) => (
-            Some(chosen.version.to_string()),
-            Some(chosen.publisher.to_owned()),
-        ),
-        Ok(Choice::System) => (Some(Pick::System.as_str().to_owned()), None),
-        Err(_) => (None, None),
-    };
+/// How a selector is resolved in one scope.
+#[derive(Debug, Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+struct Resolution {
+    /// The steps in order.
+    steps: Vec<Step>,
+    /// The version that was chosen, or `system`; null if none was.
+    chosen: Option<String>,
+    /// Its publisher.
+    publisher: Option<String>,
+    /// Why nothing was chosen.
+    error: Option<String>,
+}
+
+impl Resolution {
+    fn of(explanation: &Explanation<'_>) -> Resolution {
+        let (chosen, publisher) = match &explanation.outcome {
+            Ok(Choice::Version(chosen)) => (
+                Some(chosen.version.to_string()),
+                Some(chosen.publisher.to_owned()),
+            ),
+            Ok(Choice::System) => (Some(Pick::System.as_str().to_owned()), None),
+            Err(_) => (None, None),
+        };
+        Resolution {
+            steps: explanation.steps.clone(),
+            chosen,
+            publisher,
+            error: explanation.outcome.as_ref().err().map(ToString::to_string),
+        }
+    }
+}
+
+/// Prints the steps as JSON, and fails if nothing is chosen.
+pub fn print(ui: &Ui, runtime: &Runtime<'_>, selector: &str, request: &Request) -> Outcome {
+    let explanation = runtime.choosing().explain(request, Scope::Published);
+    let on_shelf = runtime.choosing().explain(request, Scope::Shelf);
     let release = match &explanation.outcome {
         Ok(Choice::Version(chosen)) => chosen.release,
         _ => None,
@@ -79,55 +94,82 @@ pub fn print(
         told_by: details.told_by.clone(),
         runtime: runtime.name().to_owned(),
         selector: selector.to_owned(),
-        scope,
         day: runtime.today(),
-        error: explanation.outcome.as_ref().err().map(ToString::to_string),
-        steps: explanation.steps,
-        chosen,
-        publisher,
+        published: Resolution::of(&explanation),
+        on_shelf: Resolution::of(&on_shelf),
     };
     json::print(ui, &report)?;
-    let failed = explanation.outcome.err();
-    failed.map_or(Ok(()), |error| {
-        Err(runtime.choosing().unresolved(error).into())
-    })
+    match (explanation.outcome, on_shelf.outcome) {
+        (Err(error), Err(_)) => Err(runtime.choosing().unresolved(error).into()),
+        _ => Ok(()),
+    }
 }
 
-/// Shows the steps, and what is chosen in the end.
-pub fn show(ui: &Ui, runtime: &Runtime<'_>, request: &Request, scope: Scope) -> Outcome {
-    let explanation = runtime.choosing().explain(request, scope);
+/// Shows how a request is resolved among what is published, and among what is on the shelf if that differs.
+/// Fails if nothing is chosen in either.
+pub fn show(ui: &Ui, runtime: &Runtime<'_>, request: &Request) -> Outcome {
+    let explanation = runtime.choosing().explain(request, Scope::Published);
+    let on_shelf = runtime.choosing().explain(request, Scope::Shelf);
     let title = &runtime.definition.title;
     ui.result(styled(
         Palette::STRONG,
         format!("{title} {request}, on {}", runtime.today()),
     ))?;
-    for (index, step) in explanation.steps.iter().enumerate() {
-        ui.fact(&format!("{:>2}", index + 1), &worded(runtime, step))?;
-    }
-    match explanation.outcome {
+    show_steps(ui, runtime, &explanation.steps)?;
+    let published = match explanation.outcome {
         Ok(Choice::Version(chosen)) => {
-            let version = styled(Palette::STRONG, format!("{title} {}", chosen.version));
-            let place = match (scope, chosen.install) {
-                (Scope::Published, None) => ", which is not on the shelf",
-                (Scope::Published, Some(_)) => ", which is on the shelf",
-                (Scope::Shelf, _) => "",
+            let place = if chosen.install.is_some() {
+                "is on the shelf"
+            } else {
+                "is not on the shelf"
             };
+            let version = styled(Palette::STRONG, format!("{title} {}", chosen.version));
+            let publisher = chosen.publisher;
             ui.sentence(format!(
-                "Result: {version} from {}{place}.",
-                chosen.publisher
+                "Result: {version} from {publisher}, which {place}."
             ))?;
             if let Some(release) = chosen.release {
                 say_where_from(ui, runtime, release)?;
             }
-            say_locked(ui, runtime, request)
+            say_locked(ui, runtime, request)?;
+            Some(chosen)
         }
-        Ok(Choice::System) => {
-            let activity = Activity::of(runtime);
-            let program = activity.need_system_copy(runtime)?;
-            ui.sentence(format!("Result: {}.", shown(program)))
+        Ok(Choice::System) => return show_system_copy(ui, runtime),
+        Err(error) if on_shelf.outcome.is_err() => {
+            return Err(runtime.choosing().unresolved(error).into());
         }
-        Err(error) => Err(runtime.choosing().unresolved(error).into()),
+        Err(error) => {
+            ui.sentence(format!("Result: {error}."))?;
+            None
+        }
+    };
+    match on_shelf.outcome {
+        Ok(Choice::Version(install)) => {
+            let key = |candidate: &Candidate<'_>| {
+                (candidate.version.clone(), candidate.publisher.to_owned())
+            };
+            if published.as_ref().map(key) == Some(key(&install)) {
+                return Ok(());
+            }
+            ui.result(styled(Palette::STRONG, "Among what is on the shelf"))?;
+            show_steps(ui, runtime, &on_shelf.steps)?;
+            let version = styled(Palette::STRONG, format!("{title} {}", install.version));
+            ui.sentence(format!("Result: {version} from {}.", install.publisher))
+        }
+        Ok(Choice::System) | Err(_) => Ok(()),
     }
+}
+
+fn show_steps(ui: &Ui, runtime: &Runtime<'_>, steps: &[Step]) -> Outcome {
+    let mut numbered = steps.iter().enumerate();
+    numbered
+        .try_for_each(|(index, step)| ui.fact(&format!("{:>2}", index + 1), &worded(runtime, step)))
+}
+
+fn show_system_copy(ui: &Ui, runtime: &Runtime<'_>) -> Outcome {
+    let activity = Activity::of(runtime);
+    let program = activity.need_system_copy(runtime)?;
+    ui.sentence(format!("Result: {}.", shown(program)))
 }
 
 /// Says which release a lock has for a requirement of the project here, where that is what was asked for.

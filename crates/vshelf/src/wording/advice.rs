@@ -16,7 +16,7 @@ pub fn command(action: &Action) -> String {
         Action::Catalog(part) => format!("vshelf catalog {part}").trim_end().to_owned(),
         Action::CheckUp => "vshelf checkup".to_owned(),
         Action::Connect(None) => "vshelf connect".to_owned(),
-        Action::Connect(Some(shell)) => format!("vshelf connect --shell {shell}"),
+        Action::Connect(Some(shell)) => format!("vshelf connect {shell}"),
         Action::Define => "vshelf runtimes --add FILE".to_owned(),
         Action::Redefine(place) => {
             let place = quote::posix_where_needed(place, "@./_+=-:");

@@ -5,6 +5,7 @@ use vshelf_core::definition::build::{BuildSection, System};
 use vshelf_core::definition::needs::{Missing, Needs};
 use vshelf_view::words::{Count, lasted, listed, megabytes};
 
+use super::paths::shown;
 use crate::ui::Ui;
 
 /// Says what a build is going to be.
@@ -17,6 +18,7 @@ pub fn say_plan(ui: &Ui, plan: &BuildPlan<'_>) {
     for sentence in sentences(&head, plan.section, plan.needs, plan.last_time) {
         ui.note_above_bars(&sentence);
     }
+    ui.note_above_bars(&format!("Its steps write to {}.", shown(plan.log)));
 }
 
 /// What a build is going to be, in sentences: its steps, what it takes, what it is built with, and what is

@@ -283,7 +283,7 @@ Error: this shell is not connected to the shelf, so nothing here can change its 
 "#]]
     );
     shows!(
-        scene.vshelf(&["connect", "--shell", "kelpsh"]),
+        scene.vshelf(&["connect", "kelpsh"]),
         str![[r#"
 --- stderr
 Error: "kelpsh" is not a shell that can be connected.
@@ -495,7 +495,6 @@ fn every_command_has_help_that_says_what_it_does() {
 }
 
 #[rstest::rstest]
-#[case(&["connect", "zsh"], "vshelf connect --shell zsh")]
 #[case(&["install", "marram-8", "--default"], "vshelf install marram@8 --default")]
 #[case(&["run", "8@marram", "--", "marram", "8@marram"], "vshelf run marram@8 -- marram 8@marram")]
 #[case(&["require", "latest-8"], "vshelf require 8")]

@@ -77,8 +77,9 @@ fn the_whole_job_without_typing_a_version() {
 fn the_filter_finds_what_is_meant() {
     let scene = Scene::new();
     scene.does(&["install", "8"]);
-    let mut terminal = browsing(&scene, "--filter dune8");
-    terminal.see("the filter", |screen| screen.contains("dunefield/8.3.1"));
+    let mut terminal = browsing(&scene, "");
+    terminal.views("/dune8\r", "Filter: dune8");
+    terminal.see("the release", |screen| screen.contains("dunefield/8.3.1"));
     without_filter(&mut terminal);
     let screen = terminal.views("9.2", "Filter: 9.2");
     assert!(screen.contains("Marram 9.2.0"), "{screen}");
@@ -94,7 +95,8 @@ fn the_filter_finds_what_is_meant() {
 fn a_download_is_seen_and_can_be_broken_off() {
     let scene = Scene::with_faults(&[]);
     scene.does(&["install", "8"]);
-    let mut terminal = browsing(&scene, "--filter 9.2.0");
+    let mut terminal = browsing(&scene, "");
+    terminal.views("/9.2.0\r", "Filter: 9.2.0");
     scene.server().misbehave(&[Fault::Slow(20_000)]);
     terminal.views("i", "Marram 9.2.0  ━");
     terminal.see("the size", |screen| screen.contains("of 0.2 MB"));
@@ -114,7 +116,8 @@ fn a_download_is_seen_and_can_be_broken_off() {
 fn what_fails_is_told_and_nothing_is_lost() {
     let scene = Scene::with_faults(&[]);
     scene.does(&["install", "8"]);
-    let mut terminal = browsing(&scene, "--filter 9.2.0");
+    let mut terminal = browsing(&scene, "");
+    terminal.views("/9.2.0\r", "Filter: 9.2.0");
     scene.server().misbehave(&[Fault::WrongBytes]);
     let screen = terminal.views("i", "Error:");
     assert!(

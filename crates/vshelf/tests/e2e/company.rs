@@ -55,6 +55,7 @@ following              default                                   announce
 trusted-folders        default                                   unset
 reminders              default                                   true
 catalog-fresh-minutes  ~/.config/vivid-shelf/shelf.toml, line 1  30
+build-jobs             default                                   unset
 durable-installs       default                                   true
 tidy.reasons           default                                   superseded, ended, withdrawn, final-out
 tidy.idle-days         ~/company/shelf.toml, line 7              90

@@ -33,7 +33,7 @@ fn suggested(scene: &Scene, words: &[&str]) -> Vec<String> {
 #[case(&["install", "lt"], &["lts\tnow 8.3.1"])]
 #[case(&["switch", "la"], &["latest\tnow 8.3.1"])]
 #[case(&["install", "--ke"], &["--keep-broken\tKeep it on the shelf even if it does not start here"])]
-#[case(&["connect", "--shell", "f"], &["fish\t"])]
+#[case(&["connect", "f"], &["fish\t"])]
 #[case(&["runtimes", "--main", "ma"], &["marram\tMarram"])]
 #[case(&["list", "ma"], &["marram@\tMarram"])]
 #[case(&["nonsense", "8"], &[])]
@@ -94,7 +94,7 @@ fn fish_completes_with_descriptions() {
         return;
     }
     let scene = scene();
-    scene.does(&["connect", "--shell", "fish"]);
+    scene.does(&["connect", "fish"]);
     let script = "source ~/.config/fish/config.fish; complete -C 'vshelf switch 6.'";
     let mut command = scene.command("fish");
     let ran = scene.run(command.args(["--no-config", "-c", script]));
@@ -112,7 +112,7 @@ fn zsh_completes_in_an_interactive_shell() {
     let scene = scene();
     // As most people have it: the completion system behind our block as well.
     scene.write(".zshrc", "PS1='> '\n");
-    scene.does(&["connect", "--shell", "zsh"]);
+    scene.does(&["connect", "zsh"]);
     let start_up = std::fs::read_to_string(scene.path(".zshrc")).unwrap();
     let later = "autoload -Uz compinit; compinit -u -d ~/.zcompdump\n";
     scene.write(".zshrc", &(start_up + later));
@@ -129,7 +129,7 @@ fn elvish_completes_with_descriptions() {
     }
     let scene = scene();
     scene.write(".config/elvish/rc.elv", "set edit:prompt = { put '> ' }\n");
-    scene.does(&["connect", "--shell", "elvish"]);
+    scene.does(&["connect", "elvish"]);
     let mut terminal = Terminal::open_shell(&scene, &["elvish", "-i"]);
     terminal.presses("", "> ");
     let listed = terminal.presses("vshelf switch 6.\t\t", "6.2.11  maintenance");

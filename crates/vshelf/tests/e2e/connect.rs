@@ -203,15 +203,15 @@ fn who_leaves_is_told_what_stays_and_one_line_takes_all_of_it() {
     scene.write(".bashrc", "# mine\n");
     scene.does(&["--quiet", "install", "8"]);
     for shell in ["bash", "zsh"] {
-        scene.does(&["--quiet", "connect", "--shell", shell]);
+        scene.does(&["--quiet", "connect", shell]);
     }
-    let first = scene.does(&["connect", "--shell", "bash", "--remove"]);
+    let first = scene.does(&["connect", "bash", "--remove"]);
     assert!(
-        first.stderr.contains("zsh stays connected, through ~/.zshrc. To take that out too: vshelf connect --shell zsh --remove")
+        first.stderr.contains("zsh stays connected, through ~/.zshrc. To take that out too: vshelf connect zsh --remove")
             && !first.stderr.contains("rm -rf"),
         "{first}"
     );
-    let second = scene.does(&["connect", "--shell", "zsh", "--remove"]);
+    let second = scene.does(&["connect", "zsh", "--remove"]);
     shows!(
         second,
         str![[r#"
@@ -286,10 +286,10 @@ fn without_shell_in_the_environment_the_calling_shell_is_connected() {
 fn zsh_without_its_completion_system_is_told_the_line() {
     let scene = Scene::new();
     let line = "autoload -Uz compinit && compinit";
-    let ran = scene.does(&["connect", "--shell", "zsh"]);
+    let ran = scene.does(&["connect", "zsh"]);
     assert!(ran.stderr.contains(line), "{ran}");
     scene.write(".zshrc", &format!("{line}\n"));
-    let ran = scene.does(&["connect", "--shell", "zsh"]);
+    let ran = scene.does(&["connect", "zsh"]);
     assert!(!ran.stderr.contains("compinit"), "{ran}");
     let ran = scene.does(&["connect"]);
     assert!(!ran.stderr.contains("compinit"), "{ran}");
@@ -522,7 +522,7 @@ fn programs_of_the_desktop_get_the_default_on_request() {
     scene.does(&["default", "6"]);
     assert!(connect(&["--desktop"]).contains("already; nothing was changed."));
     // It stays connected if one shell leaves, and goes if all does.
-    let ran = scene.does(&["connect", "--shell", "bash", "--remove"]);
+    let ran = scene.does(&["connect", "bash", "--remove"]);
     assert!(
         ran.stderr.contains("vshelf connect --desktop --remove"),
         "{ran}"

@@ -554,7 +554,7 @@ const NEIGHBOURS: &[(&str, Change)] = &[
 fn try_all(cases: &[(&str, Change)]) {
     let home = Home::new();
     for shell in ["bash", "zsh", "fish"] {
-        home.scene.does(&["--quiet", "connect", "--shell", shell]);
+        home.scene.does(&["--quiet", "connect", shell]);
     }
     home.scene.write(
         "company/shelf.toml",

@@ -193,7 +193,7 @@ pub fn prepare(scene: &Scene) {
     scene.does(&["run", "4.8.3", "--", "tussock", "add", "sand@1.4.0"]);
     scene.does(&["label", "board", "6"]);
     scene.does(&["remove", "4.8.3"]);
-    scene.does(&["connect", "--shell", "bash"]);
+    scene.does(&["connect", "bash"]);
     let mut copy = process::command("cp");
     let build = scene.data("shelf/marram/saltmarsh-6.20.1/build");
     assert!(process::status(copy.arg("-a").args([build, scene.path("built")])).success());

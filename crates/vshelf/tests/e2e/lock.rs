@@ -443,7 +443,7 @@ fn connected_shells_follow_the_locked_release() {
     project.does(&["lock"]);
     project.scene.does(&["install", "8.3.0", "8.3.1", "9"]);
     project.scene.does(&["default", "9"]);
-    project.scene.does(&["connect", "--shell", "bash"]);
+    project.scene.does(&["connect", "bash"]);
     let script = "set -e; source ~/.bashrc; cd ~/board; eval \"$PROMPT_COMMAND\"; marram --version
         sed -i 's/8.3.0/8.3.1/' vivid-shelf.lock; eval \"$PROMPT_COMMAND\"; marram --version
         echo 9 >.marram-version; eval \"$PROMPT_COMMAND\"; marram --version; cd ~; eval \"$PROMPT_COMMAND\"; marram --version";

@@ -14,7 +14,7 @@ fn other_machine(place: &str) -> Scene {
     // Nothing else than the mirror can serve it.
     scene.stop_server();
     scene.does(&["runtimes", "--add", place]);
-    scene.does(&["connect", "--shell", "bash"]);
+    scene.does(&["connect", "bash"]);
     scene.does(&["runtimes", "--main", "marram"]);
     scene
 }

@@ -81,23 +81,30 @@ Its archive and what is known of it come from the source stand-in.
 
 "#]]
     );
+    scene.does(&["--quiet", "install", "6.2"]);
     shows!(
-        scene.vshelf(&["explain", "8", "--shelf"]),
+        scene.vshelf(&["explain", "6"]),
         str![[r#"
-Marram 8, on 2026-11-23
- 1  The shelf has 0 installs.
---- stderr
-Error: 8 is not on the shelf.
-  8.3.1 is published; to put it there: vshelf install 8.3.1
-  To see what is there: vshelf list
---- exit 3
+Marram 6, on 2026-11-23
+ 1  The catalog has 83 releases.
+ 2  26 of them begin with 6.
+ 3  22 of them come from saltmarsh.
+ 4  21 of them were not withdrawn.
+ 5  6.20.2 is the newest; the next is 6.20.1.
+Result: Marram 6.20.2 from saltmarsh, which is not on the shelf.
+Its archive and what is known of it come from the source stand-in.
+Among what is on the shelf
+ 1  The shelf has 1 install.
+ 2  6.2.11 is the only version left.
+Result: Marram 6.2.11 from saltmarsh.
 
 "#]]
     );
-    let json = scene.does(&["explain", "lts", "--json"]).stdout;
+    let json = scene.does(&["explain", "6", "--json"]).stdout;
     let report: serde_json::Value = serde_json::from_str(&json).unwrap();
-    assert_eq!(report["chosen"], "8.3.1");
-    assert_eq!(report["steps"][1]["line"], "8");
+    assert_eq!(report["chosen"], "6.20.2");
+    assert_eq!(report["on_shelf"]["chosen"], "6.2.11");
+    assert_eq!(report["steps"][1]["filter"]["value"], "6");
 }
 
 #[test]
@@ -339,7 +346,7 @@ version  phase        support ends                       size  used   marks
 "#]]
     );
     shows!(
-        within(&scene, "tide-board", &["require", "9", "--exact"]),
+        within(&scene, "tide-board", &["require", "9.2.0"]),
         str![[r#"
 ~/tide-board/.marram-version now requires 9.2.0.
 --- stderr
@@ -629,21 +636,15 @@ fn the_catalog_can_be_filtered() {
         vshelf_demo::releases::all().len()
     );
     assert_eq!(
-        versions(&["--phase", "lts", "--newest", "2"]),
+        versions(&["--phase", "lts"])[..2],
         ["saltmarsh/8.3.1", "dunefield/8.3.1"]
     );
     assert_eq!(
         versions(&["--security", "6"]),
         ["saltmarsh/6.20.2", "dunefield/6.20.2", "saltmarsh/6.2.10"]
     );
-    assert_eq!(
-        versions(&["--phase", "supported", "--newest", "1"]),
-        ["saltmarsh/9.2.0"]
-    );
-    assert_eq!(
-        versions(&["--publisher", "dunefield", "--since", "2026-06-01"]).len(),
-        4
-    );
+    assert_eq!(versions(&["--phase", "supported"])[0], "saltmarsh/9.2.0");
+    assert_eq!(versions(&["dunefield/", "--since", "2026-06-01"]).len(), 4);
     assert!(
         versions(&["--phase", "lts", "--as-of", "2024-06-01"])
             .iter()
@@ -662,7 +663,7 @@ To see one release: vshelf catalog 10.0.0-rc.1
 "#]]
     );
     shows!(
-        scene.vshelf(&["catalog", "--publisher", "dunfield"]),
+        scene.vshelf(&["catalog", "dunfield/"]),
         str![[r#"
 --- stderr
 Error: "dunfield" is not a publisher of marram.

@@ -90,7 +90,7 @@ impl Shell {
     fn connect(self, scene: &Scene, home: &Path) {
         let mut setup = scene.command(PROGRAM);
         setup
-            .args(["--quiet", "connect", "--shell", self.name])
+            .args(["--quiet", "connect", self.name])
             .env("HOME", home);
         let ran = scene.run(&mut setup);
         assert_eq!(ran.code, 0, "{ran}");
@@ -607,7 +607,7 @@ fn what_is_sourced_is_renewed_with_the_program(
         assert_eq!(ran.code, 0, "{ran}");
     };
     change(&["cp", PROGRAM, &program_text]);
-    let connect = ["--quiet", "connect", "--shell", shell.name];
+    let connect = ["--quiet", "connect", shell.name];
     let ran = scene.run(scene.command(&program_text).args(connect));
     assert_eq!(ran.code, 0, "{ran}");
     let hook = scene.data(&shell.hook());

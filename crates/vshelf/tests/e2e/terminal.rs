@@ -398,7 +398,7 @@ fn an_interactive_shell_follows_the_project(
     scene.write(file, prompt);
     let mut setup = scene.command(PROGRAM);
     setup
-        .args(["connect", "--shell", name])
+        .args(["connect", name])
         .env("ENV", scene.path(".shrc"));
     let ran = scene.run(&mut setup);
     assert_eq!(ran.code, 0, "{ran}");
@@ -441,8 +441,9 @@ fn an_interactive_shell_follows_the_project(
         Some("8.3.1")
     );
     // The full-screen view gives the shell what was chosen there.
-    terminal.writes("vshelf browse --filter 6.20.2");
+    terminal.writes("vshelf browse");
     terminal.see("the view", |screen| screen.contains("q leave"));
+    terminal.views("/6.20.2\r", "Filter: 6.20.2");
     terminal.views("s", "this shell: 6.20.2");
     terminal.presses("q", "ready:");
     let switched = terminal.types("marram --version");

@@ -17,7 +17,7 @@ fn within(scene: &Scene, folder: &str, arguments: &[&str]) -> Ran {
 fn a_version_file_is_proposed_and_then_read_in_every_project() {
     let scene = Scene::new();
     scene.does(&["--quiet", "install", "8"]);
-    scene.does(&["--quiet", "connect", "--shell", "bash"]);
+    scene.does(&["--quiet", "connect", "bash"]);
     scene.write("board/.jj/repo", "");
     scene.write("board/.tide-rc", "eelgrass\n");
     scene.write("board/src/.beach_v", "v8.3\n");

@@ -368,9 +368,7 @@ impl World {
     /// A connected shell that enters the folder runs what is active, and reports what is missing or unusable.
     fn check_shell(&self, statuses: &[Value]) {
         let mut connect = self.scene.command(PROGRAM);
-        let connected = self
-            .scene
-            .run(connect.args(["--quiet", "connect", "--shell", "bash"]));
+        let connected = self.scene.run(connect.args(["--quiet", "connect", "bash"]));
         assert_eq!(connected.code, 0, "{}\n{connected}", self.told);
         let names = RUNTIMES.map(|(name, ..)| name).join(" ");
         let script = format!(

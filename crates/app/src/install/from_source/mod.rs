@@ -243,6 +243,7 @@ pub fn build(
         needs,
         last_time: job.last_build,
         goes_on: work.progress.unpacked,
+        log: &work.log(),
     }));
     let (fetched, archive) = work.unpack(archive, report)?;
     report.tell(TransferState::Dismissed);
@@ -354,7 +355,7 @@ impl Work<'_> {
             "stage" => shown(self.folder.join("stage")),
             "install" => shown(self.staged()),
             "source" => shown(self.source()),
-            _ => match self.job.options.jobs {
+            _ => match self.job.build_jobs {
                 Some(jobs) => jobs.to_string(),
                 None => steps::jobs().to_string(),
             },
