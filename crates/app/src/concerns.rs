@@ -30,8 +30,21 @@ pub struct SecurityRelease {
     pub version: Version,
     /// What commands need in front of it.
     pub prefix: String,
-    /// Whether what is set or required covers it.
-    pub is_covered: bool,
+    /// How it comes to be used.
+    pub way: SecurityWay,
+}
+
+/// How a security release comes to be used in the place of the install that lacks it.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum SecurityWay {
+    /// The default is set as a selector that covers it, such as `8`, and moves with a renewal of this line.
+    Renew(String),
+    /// The default is set as an exact version, in whose place it is set.
+    SetDefault,
+    /// The project requires a selector that covers it.
+    Install,
+    /// The project requires a selector that does not cover it.
+    Require,
 }
 
 /// What is the matter with the default and with what the project here requires.
@@ -45,10 +58,22 @@ pub fn find(runtime: &Runtime<'_>, activity: &Activity) -> Vec<Concern> {
         .map(|pick| (pick, false));
     let used = default.into_iter().chain(required);
     let required_selector = activity.requirement().map(|claim| claim.selector.as_str());
-    let covers = |is_default: bool, version: &Version| {
-        let request = required_selector.filter(|_| !is_default);
-        let request: Option<Request> = request.and_then(|selector| selector.parse().ok());
-        request.is_none_or(|request| runtime.choosing().covers(&request, version))
+    let covers = |selector: Option<&str>, version: &Version| {
+        let request: Option<Request> = selector.and_then(|selector| selector.parse().ok());
+        request.map(|request| runtime.choosing().covers(&request, version))
+    };
+    let way = |is_default: bool, line: Option<&Line>, version: &Version| {
+        if is_default {
+            let covered = covers(runtime.snapshot.default_selector(), version) == Some(true);
+            let line = line.filter(|_| covered);
+            return line.map_or(SecurityWay::SetDefault, |line| {
+                SecurityWay::Renew(line.name.clone())
+            });
+        }
+        match covers(required_selector, version) {
+            Some(false) => SecurityWay::Require,
+            Some(true) | None => SecurityWay::Install,
+        }
     };
     let concern = |(pick, is_default): (&Pick, bool)| {
         let id = &runtime.snapshot.picked(pick)?.id;
@@ -64,7 +89,7 @@ pub fn find(runtime: &Runtime<'_>, activity: &Activity) -> Vec<Concern> {
             selector: runtime.names().selector_of_pick(pick),
             ended: ended.cloned(),
             security_release: newer.map(|newer| SecurityRelease {
-                is_covered: covers(is_default, &newer.version),
+                way: way(is_default, line, &newer.version),
                 version: newer.version,
                 prefix: prefix(),
             }),

@@ -81,6 +81,9 @@ impl Error {
             Error::Selector(_) => Class::Usage.note("A selector is a version (8.3.1), the beginning of one (8), a range (\">=6 <8\"), a word (lts, latest, stable, preview), a code name or a label."),
             Error::Resolve { prefix, error } => error.diagnosis(prefix),
             Error::NoSystemCopy { .. } | Error::NotPublished { .. } => Class::NoMatch.alone(),
+            Error::RenewedSince { selector, .. } => {
+                Class::NoMatch.step("To switch to that", Action::Switch(selector.clone()))
+            }
             Error::NothingActive { .. } => Class::NoMatch.step("To see why", Action::Status),
             Error::NotAnInstall { class, .. } if *class == Class::NoMatch => {
                 class.step("To see what is", Action::List)
@@ -267,12 +270,12 @@ impl Error {
                 error,
                 rewrite,
             } => unreadable(file, &error.problem, rewrite.as_deref()),
-            Error::NoRequirement { files } => Class::Usage
-                .note(format!(
-                    "Looked for {} from this folder upward.",
-                    files.join(", ")
-                ))
-                .step("For example, to require the stable release", require("stable", None)),
+            Error::NoRequirement { files, examples } => {
+                let looked = format!("Looked for {} from this folder upward.", files.join(", "));
+                examples.iter().fold(Class::Usage.note(looked), |diagnosis, example| {
+                    diagnosis.step(example.purpose(), require(&example.selector, None))
+                })
+            }
             Error::NoPlainFile { selector, .. } => Class::Refused.step(
                 "To write it into a file of ours",
                 require(selector, Some("vivid-shelf.toml")),

@@ -191,6 +191,13 @@ pub enum Error {
     NoSystemCopy { program: String },
     #[error("no version of {title} is active here")]
     NothingActive { title: String },
+    #[error("{title} was renewed to {selector}")]
+    RenewedSince {
+        /// The install that is gone.
+        title: String,
+        /// What means the install in its place.
+        selector: String,
+    },
     #[error("{selector} is not an install on the shelf")]
     NotAnInstall { selector: String, class: Class },
     #[error("{selector} is not published")]
@@ -448,8 +455,12 @@ pub enum Error {
         /// The selector that writes the file again: `None` if it holds more than a selector.
         rewrite: Option<String>,
     },
-    #[error("no selector is given, and no project here requires a version")]
-    NoRequirement { files: Vec<String> },
+    #[error("no project here requires a version")]
+    NoRequirement {
+        /// The names of the files that were looked for.
+        files: Vec<String>,
+        examples: Vec<ExampleRequirement>,
+    },
     #[error("{title} may not be installed: {what}")]
     Forbidden {
         title: String,
@@ -624,6 +635,25 @@ pub enum LockDifference {
     /// A file was changed since.
     #[error("{0} was changed")]
     Changed(PathBuf),
+}
+
+/// A requirement that could be written here.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct ExampleRequirement {
+    /// The title of the runtime; `None` for the main one, if nothing here tells which one is meant.
+    pub title: Option<String>,
+    /// The selector, as `vshelf require` takes it.
+    pub selector: String,
+}
+
+impl ExampleRequirement {
+    /// What requiring it is for, in front of the command.
+    pub fn purpose(&self) -> String {
+        match &self.title {
+            Some(title) => format!("For example, to require the stable release of {title}"),
+            None => "For example, to require the stable release".to_owned(),
+        }
+    }
 }
 
 /// What is wrong with a definition.

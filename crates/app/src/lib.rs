@@ -20,6 +20,7 @@ mod diagnosis;
 pub mod environment;
 pub mod error;
 pub mod events;
+pub mod example_requirement;
 pub mod foreign_file;
 pub mod install;
 pub mod integrate;

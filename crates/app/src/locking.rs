@@ -24,6 +24,7 @@ use crate::conclude::{Changed, conclude};
 use crate::environment::Environment;
 use crate::error::{Error, file_error};
 use crate::events::Listener;
+use crate::example_requirement::no_requirement;
 use crate::foreign_file;
 use crate::install::job::{Offer, check_contradiction};
 use crate::ledger;
@@ -181,7 +182,7 @@ fn wanted(environment: &Environment) -> Result<BTreeMap<PathBuf, Vec<Wanted<'_>>
         }
     }
     if by_folder.is_empty() {
-        return Err(broken.unwrap_or_else(|| project::no_requirement(&known)));
+        return Err(broken.unwrap_or_else(|| no_requirement(environment, &known)));
     }
     Ok(by_folder)
 }

@@ -70,6 +70,10 @@ pub struct Conclusion {
     pub runtime_title: String,
     /// The selector that means exactly this install, with what commands need in front of it.
     pub selector: String,
+    /// The install of another publisher that the request meant on the shelf until now, and the request.
+    pub supersedes: Option<Superseded>,
+    /// The selector that makes it the default, with what commands need in front of it.
+    pub as_default: String,
     /// Its line, where that has ended.
     pub ended_line: Option<Line>,
     /// Today.
@@ -80,6 +84,15 @@ pub struct Conclusion {
     pub default: DefaultState,
     /// What the calling shell uses.
     pub shell: ShellAfterInstall,
+}
+
+/// An install that a selector without a publisher meant until one of the main publisher came.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Superseded {
+    /// The selector, as it was typed.
+    pub request: String,
+    /// The title of the install.
+    pub title: String,
 }
 
 /// A default: what it is, and the selector that it was set as.

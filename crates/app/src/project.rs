@@ -404,12 +404,6 @@ pub fn required_in(
     judge(runtime, &files_in(runtime, folder)).into_stated()
 }
 
-/// That no file here says what the project requires of any of these runtimes.
-pub fn no_requirement(runtimes: &[Runtime<'_>]) -> Error {
-    let files = file_names(runtimes);
-    Error::NoRequirement { files }
-}
-
 /// The names of the files in which a project can say what it requires of any of these runtimes.
 pub fn file_names(runtimes: &[Runtime<'_>]) -> Vec<String> {
     let mut files: Vec<String> = Vec::new();

@@ -16,6 +16,7 @@ use crate::defaults::kept_as;
 use crate::environment::Environment;
 use crate::error::{Error, file_error};
 use crate::events::Listener;
+use crate::example_requirement::no_requirement;
 use crate::foreign_file;
 use crate::integrate::connect::way_to_connect;
 use crate::manifest;
@@ -241,7 +242,7 @@ pub fn write(
 pub fn remove(environment: &Environment, runtime: Option<&str>) -> Result<PathBuf, Error> {
     let runtime = Runtime::named(environment, runtime)?;
     let Some(found) = project::required_unlocked(&runtime).into_stated()? else {
-        return Err(project::no_requirement(&[runtime]));
+        return Err(no_requirement(environment, &[runtime]));
     };
     let found = found.place;
     let here = environment.here()?;

@@ -3,16 +3,18 @@
 use vshelf_core::activation::Rule;
 use vshelf_core::catalog::{Catalog, Line};
 use vshelf_core::resolve::{Candidate, Choice, ResolveError, Scope};
-use vshelf_core::{Pick, Request, Selector, Version};
+use vshelf_core::{Key, Pick, Request, Selector, Version};
 
 use crate::activity::Activity;
 use crate::environment::Environment;
 use crate::error::Error;
 use crate::events::{Answer, Listener, Question};
+use crate::example_requirement::no_requirement;
 use crate::install::missing::install_missing;
 use crate::install::request::InstallRequest;
 use crate::install::run::install;
 use crate::integrate::connect::require_connection;
+use crate::keep::history;
 use crate::project;
 use crate::runtime::Runtime;
 use crate::session;
@@ -29,6 +31,8 @@ pub struct Switched<'c> {
     pub already: bool,
     /// What is published for the same selector and newer.
     pub newer: Option<Version>,
+    /// The publisher that the same selector means among what is published, if the install is of another one.
+    pub usual_publisher: Option<String>,
     /// What was asked for.
     pub request: Request,
 }
@@ -62,7 +66,7 @@ pub fn switch<'c>(
             match (effective, required.unusable) {
                 (_, Some(error)) => return Err(error),
                 (Some(found), None) => found.what,
-                (None, None) => return Err(project::no_requirement(&[runtime])),
+                (None, None) => return Err(no_requirement(environment, &[runtime])),
             }
         }
     };
@@ -80,7 +84,8 @@ pub fn switch<'c>(
         runtime = runtime.reopened()?;
     }
     let activity = Activity::of(&runtime);
-    let choice = runtime.choosing().resolve(&request, Scope::Shelf)?;
+    let choice = runtime.choosing().resolve(&request, Scope::Shelf);
+    let choice = choice.map_err(|error| renewed_since(&runtime, &request).unwrap_or(error))?;
     let newer = match &choice {
         Choice::Version(chosen) => newer_published(&runtime, &request, chosen),
         Choice::System => None,
@@ -89,6 +94,13 @@ pub fn switch<'c>(
     if pick == Pick::System {
         activity.need_system_copy(&runtime)?;
     }
+    let main = runtime.names().main_publisher();
+    let usual_publisher = pick.key().zip(main).filter(|(key, main)| {
+        request.publisher.is_none()
+            && names_no_install(&request.selector)
+            && key.publisher() != *main
+    });
+    let usual_publisher = usual_publisher.map(|(_, main)| main.to_owned());
     let before = activity.active();
     let already =
         before == Some(&pick) && activity.rule() == Some(Rule::Switch) && !activity.differs();
@@ -101,7 +113,34 @@ pub fn switch<'c>(
         pick,
         already,
         newer,
+        usual_publisher,
         request,
+    })
+}
+
+/// The error that what this shell used before was renewed to a release that is on the shelf, if that is so.
+fn renewed_since(runtime: &Runtime<'_>, request: &Request) -> Option<Error> {
+    if request.selector != Selector::Previous {
+        return None;
+    }
+    let environment = runtime.environment();
+    let gone = environment.shell.previous(runtime.name())?.key()?;
+    // Without a history that can be read the install is gone, and that is all that is known.
+    let history = history::read(environment).ok()?;
+    let mut now = gone.clone();
+    for entry in history
+        .entries
+        .iter()
+        .filter(|entry| entry.record.runtime == runtime.name())
+    {
+        if let Some(version) = entry.replaced_by.as_ref().filter(|_| entry.key == now) {
+            now = Key::new(version, gone.publisher());
+        }
+    }
+    runtime.snapshot.install(&now)?;
+    Some(Error::RenewedSince {
+        title: runtime.names().title_of(gone),
+        selector: runtime.names().key_as_typed(&now),
     })
 }
 
@@ -126,6 +165,14 @@ pub fn follow<'c>(
         activity,
         required,
     })
+}
+
+/// Whether a selector is resolved among releases, and stands for no install that the person chose before.
+fn names_no_install(selector: &Selector) -> bool {
+    !matches!(
+        selector,
+        Selector::System | Selector::Default | Selector::Previous | Selector::Name(_)
+    )
 }
 
 /// Whether a selector means the newest release of a line.

@@ -140,6 +140,8 @@ pub enum Action {
     SetAside(PathBuf, &'static str),
     /// Shows what is active here.
     Status,
+    /// Switches the calling shell to a selector.
+    Switch(String),
 }
 
 /// How an install is advised to run.

@@ -201,6 +201,8 @@ pub enum ResolveError {
     UnknownName {
         /// What was typed.
         name: String,
+        /// Among what it was looked for.
+        scope: Scope,
         /// What it may have meant.
         near: Vec<String>,
     },
@@ -313,7 +315,7 @@ pub fn covered<'a>(
     scope: Scope,
 ) -> Result<Vec<Candidate<'a>>, ResolveError> {
     let mut steps = Vec::new();
-    let (meant, wanted) = expand(world, request, &mut steps)?;
+    let (meant, wanted) = expand(world, scope, request, &mut steps)?;
     let Wanted::Matching(criterion) = wanted else {
         return match choose(world, request, scope, &mut steps)? {
             Choice::System => Ok(Vec::new()),
@@ -368,12 +370,13 @@ enum Criterion {
 /// Replaces labels, `default`, channels and code names by what they stand for.
 fn expand(
     world: &World<'_>,
+    scope: Scope,
     request: &Request,
     steps: &mut Vec<Step>,
 ) -> Result<(Request, Wanted), ResolveError> {
     let mut request = request.clone();
     for _ in 0..DEEPEST_LABEL {
-        match expand_once(world, &request, steps)? {
+        match expand_once(world, scope, &request, steps)? {
             Expanded::Request(next) => request = next,
             Expanded::Wanted(wanted) => return Ok((request, wanted)),
         }
@@ -389,6 +392,7 @@ enum Expanded {
 
 fn expand_once(
     world: &World<'_>,
+    scope: Scope,
     request: &Request,
     steps: &mut Vec<Step>,
 ) -> Result<Expanded, ResolveError> {
@@ -423,7 +427,7 @@ fn expand_once(
             }
             None => Wanted::Matching(Criterion::Supported),
         },
-        Selector::Name(name) => return expand_name(world, request, name, steps),
+        Selector::Name(name) => return expand_name(world, scope, (request, name), steps),
     };
     Ok(Expanded::Wanted(wanted))
 }
@@ -431,8 +435,8 @@ fn expand_once(
 /// A name is a label, a channel or a code name, in this order.
 fn expand_name(
     world: &World<'_>,
-    request: &Request,
-    name: &str,
+    scope: Scope,
+    (request, name): (&Request, &str),
     steps: &mut Vec<Step>,
 ) -> Result<Expanded, ResolveError> {
     if let Some((label, selector)) = label(world, name) {
@@ -447,7 +451,7 @@ fn expand_name(
         return follow_channel(request, channel, selector, steps).map(Expanded::Request);
     }
     let Some(line) = world.catalog.line_named(name) else {
-        return Err(unknown_name(world, name));
+        return Err(unknown_name(world, scope, name));
     };
     steps.push(Step::CodeName {
         codename: line.codename.clone().unwrap_or_default(),
@@ -495,7 +499,7 @@ fn replace(request: &Request, holder: &str, selector: &str) -> Result<Request, R
     })
 }
 
-fn unknown_name(world: &World<'_>, name: &str) -> ResolveError {
+fn unknown_name(world: &World<'_>, scope: Scope, name: &str) -> ResolveError {
     let codenames = world
         .catalog
         .lines
@@ -507,6 +511,7 @@ fn unknown_name(world: &World<'_>, name: &str) -> ResolveError {
         .chain(codenames);
     ResolveError::UnknownName {
         name: name.to_owned(),
+        scope,
         near: near::words(name, known),
     }
 }
@@ -757,7 +762,7 @@ fn choice<'a>(
     scope: Scope,
     steps: &mut Vec<Step>,
 ) -> Result<Choice<'a>, Miss> {
-    let (meant, wanted) = expand(world, request, steps)?;
+    let (meant, wanted) = expand(world, scope, request, steps)?;
     let criterion = match wanted {
         Wanted::System => return Ok(Choice::System),
         Wanted::Install(key) => {

@@ -1,7 +1,7 @@
 //! Advice against requests that cannot be resolved.
 
 use crate::diagnosis::{Action, Class, Diagnosis};
-use crate::resolve::ResolveError;
+use crate::resolve::{ResolveError, Scope};
 use crate::words::listed;
 
 impl ResolveError {
@@ -11,11 +11,16 @@ impl ResolveError {
     pub fn diagnosis(&self, prefix: &str) -> Diagnosis {
         let catalog = |of: &str| Action::Catalog(format!("{prefix}{of}"));
         match self {
-            ResolveError::UnknownName { near, .. } => Class::NoMatch
-                .alone()
-                .meant(near)
-                .step("To see the lines, code names and channels", catalog(""))
-                .step("To see the runtimes that are known", Action::Runtimes),
+            ResolveError::UnknownName { near, scope, .. } => {
+                let diagnosis = Class::NoMatch.alone().meant(near);
+                let diagnosis = match scope {
+                    Scope::Published => {
+                        diagnosis.step("To see the lines, code names and channels", catalog(""))
+                    }
+                    Scope::Shelf => diagnosis.step("To see what is on the shelf", Action::List),
+                };
+                diagnosis.step("To see the runtimes that are known", Action::Runtimes)
+            }
             ResolveError::UnknownPublisher {
                 publisher,
                 codename,

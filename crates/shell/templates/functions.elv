@@ -177,6 +177,7 @@ fn look {
         if (or $same (eq $words[$name] '?')) { continue }
         # A switch takes precedence over what the project requires.
         if (has-key $switches $name) {
+          if (eq $switches[$name] $words[$name]) { continue }
           echo 'vshelf: '$name' '(shown $name $words[$name])' is required here; this shell stays switched to '(shown $name $switches[$name]) >&2
         } else {
           echo 'vshelf: '$name' '(shown $name $words[$name])' here, as the project requires' >&2

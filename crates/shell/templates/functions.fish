@@ -113,6 +113,7 @@ function __vshelf_look_closely
                 test "$parts[2]" = '?'; and continue
                 # A switch takes precedence over what the project requires.
                 set -l stays (__vshelf_word $parts[1] $switched)
+                test "$stays" = "$parts[2]"; and continue
                 if test -n "$stays"
                     printf 'vshelf: %s %s is required here; this shell stays switched to %s\n' $parts[1] (__vshelf_show $parts) (__vshelf_show $parts[1] $stays) >&2
                 else

@@ -203,6 +203,7 @@ __vshelf_announce() {
     __vshelf_word "$__vshelf_name" "$2"
     if [ "$__vshelf_value" = "$__vshelf_key" ] || [ "$__vshelf_key" = '?' ]; then continue; fi
     __vshelf_word "$__vshelf_name" "${VSHELF_SWITCHED-}"
+    if [ "$__vshelf_value" = "$__vshelf_key" ]; then continue; fi
     __vshelf_show "$__vshelf_name" "$__vshelf_value"
     __vshelf_stays=$__vshelf_shown
     __vshelf_show "$__vshelf_name" "$__vshelf_key"

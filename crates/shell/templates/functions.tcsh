@@ -193,6 +193,9 @@ else if ( $1 == look && $#__vshelf_requirements ) then
               if ( $__vshelf_other[1]:q == $__vshelf_parts[1]:q ) set __vshelf_stays = ($__vshelf_other[2]:q)
             end
           endif
+          if ( $#__vshelf_stays ) then
+            if ( "$__vshelf_stays" == $__vshelf_parts[2]:q ) set __vshelf_known = 1
+          endif
           if ( ! $__vshelf_known ) then
             set __vshelf_name = $__vshelf_parts[1]:q
             set __vshelf_key = $__vshelf_parts[2]:q

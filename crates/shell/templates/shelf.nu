@@ -133,6 +133,7 @@ def --env __vshelf_look [] {
         let shown = $"vshelf: ($pair.name) (__vshelf_shown $pair.name $pair.key)"
         # A switch takes precedence over what the project requires.
         if $pair.name in $switched {
+          if ($switched | get $name) == $pair.key { continue }
           let stays = __vshelf_shown $pair.name ($switched | get $name)
           print --stderr $"($shown) is required here; this shell stays switched to ($stays)"
         } else {

@@ -141,6 +141,7 @@ function global:__vshelf_look {
             $shown = "vshelf: $name $(__vshelf_shown $name $key)"
             # A switch takes precedence over what the project requires.
             if ($switched.ContainsKey($name)) {
+                if ($switched[$name] -ceq $key) { continue }
                 $stays = __vshelf_shown $name $switched[$name]
                 [Console]::Error.WriteLine("$shown is required here; this shell stays switched to $stays")
             } else {

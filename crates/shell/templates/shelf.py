@@ -150,6 +150,8 @@ def __vshelf_connect():
                     if key in ("?", before.get(name)):
                         continue
                     # A switch takes precedence over what the project requires.
+                    if switched().get(name) == key:
+                        continue
                     if name in switched():
                         stays = shown(name, switched()[name])
                         tell(f"vshelf: {name} {shown(name, key)} is required here; this shell stays switched to {stays}")

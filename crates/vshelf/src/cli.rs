@@ -190,6 +190,7 @@ fn usage(entries: &[CommandEntry], words: &[OsString], error: &clap::Error) -> E
             let words_read: Vec<&str> = words.iter().filter_map(|word| word.to_str()).collect();
             let meant = habit::run_without_dashes(&words_read)
                 .or_else(|| habit::option_meant(&words_read))
+                .or_else(|| habit::lock_of_version(&words_read))
                 .or_else(|| habit::runtime_and_version(&words_read, &runtimes_known()))
                 .or_else(|| (words_read[1..] == ["-v"]).then(|| vec!["--version".to_owned()]));
             let failure = misused(kind, error);

@@ -2,6 +2,7 @@
 
 use std::sync::Arc;
 
+use vshelf_core::resolve::Scope;
 use vshelf_core::{Definition, Key, Phase, Pick, Request};
 
 use crate::activity::Activity;
@@ -13,7 +14,7 @@ use crate::events::{Answer, Event, Listener, Question};
 use crate::integrate::connect::{connect, own_shell, way_to_connect};
 use crate::integrate::files::connected_dialects;
 use crate::integrate::start_up_files::start_up_file;
-use crate::outcome::{Conclusion, Connected, ShellAfterInstall};
+use crate::outcome::{Conclusion, Connected, ShellAfterInstall, Superseded};
 use crate::runtime::Runtime;
 use crate::session;
 
@@ -84,15 +85,42 @@ fn conclude_one(
     };
     let line = runtime.published.line_of(&install.id.version);
     let ended = line.filter(|line| line.phase_on(runtime.today()) == Phase::Ended);
+    let default = defaults::state_of(runtime);
+    let selector = runtime.names().key_as_typed(key);
+    // A default such as 8 or lts, which stands for this install now, is set again, and not replaced by a version.
+    let moved = default.selector.as_deref().filter(|selector| {
+        runtime.choosing().pick_of_label(selector) == Some(Pick::Install(key.clone()))
+    });
+    let prefix = environment.prefix(runtime.name());
     Ok(Conclusion {
+        supersedes: superseded(runtime, request, key),
         title,
         runtime_title: runtime.definition.title.clone(),
-        selector: runtime.names().key_as_typed(key),
+        as_default: moved.map_or_else(|| selector.clone(), |moved| format!("{prefix}{moved}")),
+        selector,
         ended_line: ended.cloned(),
         today: runtime.today(),
         became_default: becomes_default,
-        default: defaults::state_of(runtime),
+        default,
         shell: change_shell(runtime, key, &activity, becomes_default, takeover.switch),
+    })
+}
+
+/// The install of another publisher that the request meant before the install with this key was on the shelf.
+fn superseded(runtime: &Runtime<'_>, request: &Request, key: &Key) -> Option<Superseded> {
+    // A request that names a publisher, or cannot be resolved on the shelf, supersedes nothing.
+    let covered = runtime.choosing().covered(request, Scope::Shelf).ok()?;
+    let installs = covered.iter().filter_map(|candidate| candidate.install);
+    let others: Vec<&Key> = (installs.map(|install| &install.key))
+        .filter(|other| *other != key && request.publisher.is_none())
+        .collect();
+    let is_first = others
+        .iter()
+        .all(|other| other.publisher() != key.publisher());
+    let meant = others.first().filter(|_| is_first)?;
+    Some(Superseded {
+        request: request.to_string(),
+        title: runtime.names().title_of(meant),
     })
 }
 

@@ -9,6 +9,7 @@ use super::job::JobOptions;
 use crate::environment::Environment;
 use crate::error::Error;
 use crate::events::{Event, Listener};
+use crate::example_requirement::no_requirement;
 use crate::locking;
 use crate::project;
 use crate::runtime::{Runtime, opening};
@@ -89,7 +90,7 @@ pub fn required(
             }
             Err(error) => return Err(error),
         };
-        return Err(project::no_requirement(&meant));
+        return Err(no_requirement(environment, &meant));
     }
     Ok(required)
 }

@@ -26,14 +26,22 @@ pub fn renew_where_other(environment: &Environment) -> Done {
     write_integrations(environment, None).map(drop)
 }
 
-/// Writes the integrations of the shells that have one, and of `added`; says whether that of `added` changed.
+/// Writes the integrations of the shells that have one, and of `added`. Returns whether a file that shells of `added`
+/// source changed.
 pub fn write_integrations(
     environment: &Environment,
     added: Option<Dialect>,
 ) -> Result<bool, Error> {
     let layout = environment.layout()?;
     layout.claim().map_err(vshelf_shelf::ShelfError::from)?;
-    let changed = match added {
+    let runtimes_text = || {
+        let file = added.map(|dialect| layout.connect().join(connection::runtimes_file(dialect)));
+        let text = file
+            .map(|file| optional::read_text(&file).map_err(file_error(&file, FileAction::Read)));
+        text.transpose()
+    };
+    let runtimes_before = runtimes_text()?;
+    let is_rewritten = match added {
         Some(dialect) => write_integration(environment, dialect)?,
         None => false,
     };
@@ -41,6 +49,7 @@ pub fn write_integrations(
         write_integration(environment, dialect)?;
     }
     conclude(environment, Changed::Shelf)?;
+    let changed = is_rewritten || runtimes_text()? != runtimes_before;
     let stamp = layout.program_stamp();
     write_stamp(&stamp, &own_program()?).map_err(file_error(&stamp, FileAction::Write))?;
     Ok(changed)

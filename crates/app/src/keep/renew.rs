@@ -416,8 +416,8 @@ fn follow(
                 RenewalStep::Default { selector }
             }
             Follower::ThisShell => {
-                let before = Pick::Install(planned.from.key.clone());
-                crate::session::plan_switch(runtime, &pick, Some(&before));
+                // The shell is on the same line as before, so what it used before that stays.
+                crate::session::plan_switch(runtime, &pick, None);
                 RenewalStep::ThisShell
             }
             Follower::Label(label) => {

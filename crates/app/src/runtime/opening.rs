@@ -151,17 +151,13 @@ pub fn likely(environment: &Environment, mut names: Vec<String>) -> Vec<String> 
         folders.any(|folder| is_program(&folder.join(&runtime.definition.program)))
     };
     names.sort_by_cached_key(|name| {
-        if required.contains(name) {
-            0
-        } else if shelf.contains(name) {
-            1
-        } else if own.contains(name) {
-            2
-        } else if is_on_path(name) {
-            3
-        } else {
-            4
-        }
+        let reasons = [
+            required.contains(name),
+            shelf.contains(name),
+            own.contains(name),
+            is_on_path(name),
+        ];
+        reasons.map(|applies| !applies)
     });
     names
 }

@@ -172,6 +172,14 @@ pub fn runtime_and_version(words: &[&str], runtimes: &[String]) -> Option<Vec<St
     ))
 }
 
+/// The words that require a version, if `words` lock one: a lock records what is required.
+pub fn lock_of_version(words: &[&str]) -> Option<Vec<String>> {
+    let mut words = words.iter().skip(1).filter(|word| !word.starts_with('-'));
+    let is_lock = *words.next()? == "lock";
+    let version = words.next().filter(|word| is_lock && is_version(word))?;
+    Some(owned(["require", version]))
+}
+
 /// The words of a command line, without the program's name, that these words probably mean; `commands` are the
 /// names of all commands.
 pub fn command(words: &[&str], commands: &[&str]) -> Option<Vec<String>> {

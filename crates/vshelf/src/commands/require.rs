@@ -1,6 +1,7 @@
 //! `vshelf require`: what the project requires.
 
 use clap::Args;
+use vshelf_app::example_requirement::examples;
 use vshelf_app::{Environment, mistakes, require, version_files};
 
 use super::command::{CommandArgs, RunCommand, release};
@@ -65,7 +66,7 @@ impl RunCommand for Require {
         match self.json {
             true => json::print_list(ui, &output::require::reports(&required)),
             false => {
-                output::require::show(ui, &required)?;
+                output::require::show(ui, &required, &examples(environment))?;
                 output::require::say_mistakes(ui, &mistakes::find(environment)?);
                 if required
                     .iter()

@@ -1,6 +1,7 @@
 //! What projects require, shown and written.
 
 use serde::Serialize;
+use vshelf_app::error::ExampleRequirement;
 use vshelf_app::mistakes::Mistake;
 use vshelf_app::require::{NewRequirement, Required, ShellAfterRequire};
 use vshelf_app::version_files::UnreadFile;
@@ -37,21 +38,20 @@ pub fn reports(required: &[Required<'_>]) -> Vec<Report> {
     required.iter().map(report).collect()
 }
 
-/// Says what the project here requires of each runtime.
-pub fn show(ui: &Ui, required: &[Required<'_>]) -> Outcome {
-    if required.is_empty() {
-        return ui.sentence("No project here requires a version.");
+/// Says what the project here requires of each runtime. If it requires none, `examples` are what could be required.
+pub fn show(ui: &Ui, required: &[Required<'_>], examples: &[ExampleRequirement]) -> Outcome {
+    let concerns = |one: &&Required<'_>| one.standing.required.concerns();
+    if !required.iter().any(|one| concerns(&one)) {
+        ui.sentence("No project here requires a version.")?;
+        for example in examples {
+            let command = format!("vshelf require {}", example.selector);
+            ui.next(&example.purpose(), &command);
+        }
+        return Ok(());
     }
-    for Required { runtime, standing } in required {
+    for Required { runtime, standing } in required.iter().filter(concerns) {
         let title = &runtime.definition.title;
         let Some(stated) = &standing.required.stated else {
-            if standing.required.unusable.is_none() {
-                ui.sentence(format!("No project here requires a version of {title}."))?;
-                ui.next(
-                    "For example, to require its stable release",
-                    "vshelf require stable",
-                );
-            }
             say_trouble(ui, runtime, standing);
             continue;
         };

@@ -28,12 +28,20 @@ pub fn say_switched(ui: &Ui, switched: &Switched<'_>) -> Outcome {
         true => format!("This shell uses {named} already."),
         false => format!("This shell uses {named} now{was}."),
     })?;
+    if let Some(publisher) = &switched.usual_publisher {
+        ui.note(format!(
+            "No install from {publisher} matches {}, so another publisher's was taken.",
+            switched.request.selector
+        ));
+    }
     if let Some(newer) = &switched.newer {
         let prefix = runtime.environment().prefix(runtime.name());
-        let selector = &switched.request.selector;
+        let request = switched.request.without_runtime();
+        let publisher = request.publisher.as_ref();
+        let publisher = publisher.map_or_else(String::new, |publisher| format!("{publisher}/"));
         ui.next(
-            &format!("{newer} is published for {selector}; to get it"),
-            &format!("vshelf install {prefix}{newer} --switch"),
+            &format!("{publisher}{newer} is published for {request}; to get it"),
+            &format!("vshelf install {prefix}{publisher}{newer} --switch"),
         );
     }
     if let (Some(default), false) = (runtime.snapshot.default_selector(), already)

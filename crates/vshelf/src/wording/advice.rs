@@ -78,6 +78,7 @@ pub fn command(action: &Action) -> String {
         }
         Action::Runtimes => "vshelf runtimes".to_owned(),
         Action::SetAside(path, suffix) => format!("mv {0} {0}{suffix}", quoted(path)),
+        Action::Switch(selector) => format!("vshelf switch {}", selector_word(selector)),
         Action::Status => "vshelf status".to_owned(),
     }
 }

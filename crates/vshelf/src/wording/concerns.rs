@@ -1,6 +1,6 @@
 //! What is the matter with what is used here, and how old a catalog is.
 
-use vshelf_app::concerns::{self, Reminder};
+use vshelf_app::concerns::{self, Reminder, SecurityWay};
 use vshelf_app::events::CatalogStatus;
 use vshelf_app::sourcing::Instead;
 use vshelf_app::{Activity, Runtime};
@@ -30,16 +30,18 @@ pub fn say(ui: &Ui, runtime: &Runtime<'_>, activity: &Activity) {
             ui.warn(format!(
                 "{who}, {selector}, lacks a security release: {version} is out."
             ));
-            if !release.is_covered {
-                let require = format!("vshelf require {prefix}{version}");
-                ui.next("That is not covered here; to require it", &require);
-                continue;
-            }
-            let option = if concern.is_default { " --default" } else { "" };
-            ui.next(
-                "To get it",
-                &format!("vshelf install {prefix}{version}{option}"),
-            );
+            let (purpose, command) = match &release.way {
+                SecurityWay::Renew(line) => ("To renew the line", format!("renew {prefix}{line}")),
+                SecurityWay::SetDefault => {
+                    ("To get it", format!("install {prefix}{version} --default"))
+                }
+                SecurityWay::Install => ("To get it", format!("install {prefix}{version}")),
+                SecurityWay::Require => (
+                    "That is not covered here; to require it",
+                    format!("require {prefix}{version}"),
+                ),
+            };
+            ui.next(purpose, &format!("vshelf {command}"));
         }
     }
 }

@@ -1,8 +1,9 @@
 //! The active versions and defaults after installs.
 
-use vshelf_app::outcome::{Conclusion, DefaultState, ShellAfterInstall, WayToConnect};
+use vshelf_app::outcome::{Conclusion, DefaultState, ShellAfterInstall, Superseded, WayToConnect};
 use vshelf_core::Pick;
 
+use super::advice::selector_word;
 use super::concerns::say_ended;
 use super::shells::say_way_to_connect;
 use crate::failure::{Failure, Outcome};
@@ -51,6 +52,12 @@ fn say_conclusion<'c>(
     // The table of several installs shows the phases.
     if let (Some(line), false) = (&conclusion.ended_line, of_several) {
         say_ended(ui, line, conclusion.today);
+    }
+    if let Some(Superseded { request, title }) = &conclusion.supersedes {
+        let install = &conclusion.title;
+        ui.note(format!(
+            "{request} now means {install}; {title}, from another publisher, stays on the shelf."
+        ));
     }
     let (subject, object) = if of_several {
         (conclusion.title.as_str(), conclusion.title.as_str())
@@ -131,7 +138,7 @@ fn say_ways_to_use(ui: &Ui, conclusion: &Conclusion, of_several: bool) {
     if !of_several {
         ui.next(
             "To make it the default",
-            &format!("vshelf default {selector}"),
+            &format!("vshelf default {}", selector_word(&conclusion.as_default)),
         );
     }
 }

@@ -53,7 +53,7 @@ Error: "--jsn" is not understood here.
         scene.vshelf(&["install"]),
         str![[r#"
 --- stderr
-Error: no selector is given, and no project here requires a version.
+Error: no project here requires a version.
   Looked for vivid-shelf.toml, .marram-version, station.json from this folder upward.
   For example, to require the stable release: vshelf require stable
 --- exit 2

@@ -283,6 +283,18 @@ fn without_shell_in_the_environment_the_calling_shell_is_connected() {
 }
 
 #[test]
+fn a_changed_setting_reaches_what_shells_source() {
+    let scene = Scene::new();
+    scene.does(&["connect"]);
+    let settings = "main-runtime = \"marram\"\nfollowing = \"quiet\"\n";
+    scene.write(".config/vivid-shelf/shelf.toml", settings);
+    let ran = scene.does(&["connect"]);
+    assert!(ran.stdout.contains("source was updated"), "{ran}");
+    let ran = scene.does(&["connect"]);
+    assert!(ran.stdout.contains("nothing was changed"), "{ran}");
+}
+
+#[test]
 fn zsh_without_its_completion_system_is_told_the_line() {
     let scene = Scene::new();
     let line = "autoload -Uz compinit && compinit";

@@ -212,3 +212,18 @@ fn an_unusable_file_stops_no_other_runtime() {
         assert!(ran.stderr.contains(unusable), "{ran}");
     }
 }
+
+#[test]
+fn a_manifest_says_which_runtime_an_example_is_for() {
+    let scene = Scene::new();
+    scene.write("site/package.json", "{}\n");
+    let mut require = scene.command(PROGRAM);
+    let ran = scene.run(require.arg("require").current_dir(scene.path("site")));
+    assert!(
+        ran.stderr.contains(": vshelf require node@stable\n"),
+        "{ran}"
+    );
+    assert!(!ran.stderr.contains("Marram"), "{ran}");
+    let ran = scene.vshelf(&["require"]);
+    assert!(ran.stderr.contains(": vshelf require stable\n"), "{ran}");
+}

@@ -46,6 +46,7 @@ fn scene() -> Scene {
 #[case("install 8 --jobs 4", "help install")]
 #[case("require 8 --exact", "require 8")]
 #[case("browse --filter lts", "browse")]
+#[case("lock 8", "require 8")]
 #[case("carry --from=6 --to 8", "carry 6 8")]
 fn a_command_line_from_habit_is_answered_with_ours(#[case] typed: &str, #[case] ours: &str) {
     let scene = scene();

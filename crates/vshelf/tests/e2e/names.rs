@@ -313,9 +313,9 @@ fn a_project_says_what_it_wants() {
     shows!(
         within(&scene, "tide-board", &["require"]),
         str![[r#"
-No project here requires a version of Marram.
+No project here requires a version.
 --- stderr
-For example, to require its stable release: vshelf require stable
+For example, to require the stable release: vshelf require stable
 
 "#]]
     );
@@ -604,7 +604,7 @@ Error: ~/project/vivid-shelf.toml, line 1: the file is not understood: unclosed 
         within(&scene, "project", &["install"]),
         str![[r#"
 --- stderr
-Error: no selector is given, and no project here requires a version.
+Error: no project here requires a version.
   Looked for vivid-shelf.toml, .marram-version, station.json from this folder upward.
   For example, to require the stable release: vshelf require stable
 --- exit 2

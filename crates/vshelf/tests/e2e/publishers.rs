@@ -618,3 +618,22 @@ fn of_one_version_the_install_of_the_main_publisher_comes_first() {
         assert!(at("8.3.1") < at("dunefield/8.3.1"), "{ran}");
     }
 }
+
+#[test]
+fn a_selector_that_means_another_publisher_than_usual_says_so() {
+    let scene = Scene::new();
+    scene.does(&["--quiet", "install", "dunefield/8.3.0"]);
+    let ran = scene.bash("vshelf switch 8");
+    let told = "No install from saltmarsh matches 8, so another publisher's was taken.\n";
+    assert!(ran.stderr.contains(told), "{ran}");
+    let ran = scene.bash("vshelf switch dunefield/8");
+    assert!(!ran.stderr.contains("another publisher"), "{ran}");
+    assert!(
+        ran.stderr
+            .contains("vshelf install dunefield/8.3.1 --switch"),
+        "{ran}"
+    );
+    let ran = scene.does(&["install", "8"]);
+    let told = "8 now means Marram 8.3.1; Marram dunefield/8.3.0, from another publisher, stays on the shelf.\n";
+    assert!(ran.stderr.contains(told), "{ran}");
+}

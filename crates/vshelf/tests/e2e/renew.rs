@@ -131,6 +131,34 @@ fn the_shell_that_uses_the_old_release_goes_on_with_the_new() {
 }
 
 #[test]
+fn what_a_shell_used_before_a_renewal_is_told_with_its_successor() {
+    let scene = Scene::new();
+    scene.does(&["--quiet", "install", "8.3.0", "6.2.10"]);
+    let script = "vshelf switch 6.2.10; vshelf switch 8.3.0; vshelf --quiet renew --yes
+        vshelf switch - || vshelf switch 6.20.2; marram --version";
+    let ran = scene.bash(script);
+    let told =
+        "Error: Marram 6.2.10 was renewed to 6.20.2.\n  To switch to that: vshelf switch 6.20.2\n";
+    assert!(ran.stderr.contains(told), "{ran}");
+    assert!(ran.stdout.ends_with("marram 6.20.2\n"), "{ran}");
+}
+
+#[test]
+fn a_default_that_stands_for_a_line_stays_one() {
+    let scene = Scene::new();
+    scene.does(&["--quiet", "install", "8.3.0"]);
+    scene.does(&["default", "8"]);
+    let listed = scene.does(&["list"]).stderr;
+    assert!(
+        listed.contains("To renew the line: vshelf renew 8\n"),
+        "{listed}"
+    );
+    let ran = scene.bash("vshelf install 8.3.1");
+    let hint = "To make it the default: vshelf default 8\n";
+    assert!(ran.stderr.contains(hint), "{ran}");
+}
+
+#[test]
 fn a_failure_leaves_the_old_release_in_place() {
     let scene = behind();
     scene.does(&["catalog"]);

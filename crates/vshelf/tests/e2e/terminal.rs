@@ -436,6 +436,12 @@ fn an_interactive_shell_follows_the_project(
     let again = "This shell follows the project here again: Marram 9.2.0.";
     assert!(off.contains(again), "{off}");
     terminal.types("cd ..");
+    // A switch to what is required is nothing to announce.
+    terminal.types("vshelf switch 9");
+    let entered = terminal.types("cd tide-board");
+    assert!(!entered.contains("is required here"), "{entered}");
+    terminal.types("vshelf switch --follow");
+    terminal.types("cd ..");
     assert_eq!(
         version(&terminal.types("marram --version")).as_deref(),
         Some("8.3.1")
