@@ -1,7 +1,7 @@
 //! The table of errors: the class of each, which is its exit status, and the advice that goes with it.
 
 use std::error::Error as StdError;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 use vshelf_core::diagnosis::{Action, Class, Diagnosis, InstallHow, OptionHint, RemoveHow};
 use vshelf_core::loader::MissingDependency;
@@ -9,6 +9,7 @@ use vshelf_core::lock_file::LockProblem;
 use vshelf_core::requirement::Problem;
 use vshelf_core::words::{listed, printable, with_causes};
 use vshelf_files::shown::shown;
+use vshelf_sources::{LoadError, SourceError};
 
 use crate::error::{
     DefinitionProblem, Error, LockDifference, PackageAttempt, StartFailure, TextLine, shell_names,
@@ -101,13 +102,19 @@ impl Error {
             Error::Source(error) => error.diagnosis(),
             Error::Load(error) => error.diagnosis(),
             Error::CatalogChanged { .. } => Class::Source.note("Run the same command again."),
-            Error::NoSourceAnswers { errors, .. } => {
+            Error::NoSourceAnswers { runtime, errors, .. } => {
                 let first = errors.first().map(|(_, error)| error.class());
                 let causes = errors
                     .iter()
                     .map(|(source, error)| format!("{source}: {}", error.sentence()));
                 let diagnosis = first.unwrap_or(Class::Source).alone();
-                causes.fold(diagnosis, Diagnosis::because)
+                let diagnosis = causes.fold(diagnosis, Diagnosis::because);
+                match errors.iter().find(|(_, error)| error.is_unreachable()) {
+                    Some((source, error)) => diagnosis.advised_as(error.diagnosis()).note(format!(
+                        "A mirror of it can take its place, in shelf.toml: [addresses] \"{runtime}.{source}\" = \"URL\"",
+                    )).step("To put a build that you have on the shelf", Action::Adopt(PathBuf::from("PATH"))),
+                    None => diagnosis,
+                }
             }
             Error::UnknownPublisher {
                 publisher, known, ..
@@ -145,6 +152,10 @@ impl Error {
                     .step("To put it on the shelf anyway", Action::Install(selector.clone(), InstallHow::KeepBroken)),
                 None => failure.diagnosis(),
             },
+            Error::NoProgram { title, holds, .. } => Class::Verification
+                .note(format!("At its top are {}.", listed(holds, "and")))
+                .note("The folders and the program in the definition say where the program is.")
+                .note(format!("{title} was not put on the shelf.")),
             Error::OlderLibc { .. } | Error::NothingToReplace { .. } => {
                 Class::Verification.alone()
             }
@@ -428,6 +439,14 @@ impl Error {
     /// Its class, which decides the exit status.
     pub fn class(&self) -> Class {
         self.diagnosis().class
+    }
+
+    /// Whether the server of a source gives no answer.
+    pub fn is_unreachable(&self) -> bool {
+        match self {
+            Error::Load(LoadError::Source(SourceError::Transport(error))) => error.is_unreachable(),
+            _ => false,
+        }
     }
 
     /// Whether another source may give what this one did not.

@@ -230,8 +230,9 @@ pub enum Error {
     NotOffered { title: String },
     #[error("{runtime} has no source")]
     NoSource { runtime: String },
-    #[error("no source of {title} answers")]
+    #[error("{}", none_answers(title, errors))]
     NoSourceAnswers {
+        runtime: String,
         title: String,
         /// Each that was asked, and why it gave nothing.
         errors: Vec<(String, Error)>,
@@ -256,6 +257,14 @@ pub enum Error {
         selector: String,
         before: String,
         now: String,
+    },
+    #[error("{title} has no {}", program.display())]
+    NoProgram {
+        title: String,
+        /// The program, relative to the install.
+        program: PathBuf,
+        /// The names at the top of the install.
+        holds: Vec<String>,
     },
     #[error("{title} does not start")]
     DoesNotStart {
@@ -823,4 +832,12 @@ pub fn shell_names() -> Vec<&'static str> {
         .iter()
         .map(|dialect| dialect.name())
         .collect()
+}
+
+/// The sentence that none of the sources of a runtime that were asked answers.
+fn none_answers(title: &str, errors: &[(String, Error)]) -> String {
+    match errors {
+        [(source, _)] => format!("{source}, the source of {title}, does not answer"),
+        _ => format!("no source of {title} answers"),
+    }
 }

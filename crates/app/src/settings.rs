@@ -312,6 +312,10 @@ impl Layer {
                 return Err(layer.wrong(problem));
             }
         }
+        let mut addresses = layer.settings.addresses.iter();
+        if let Some((name, _)) = addresses.find(|(_, address)| address.trim().is_empty()) {
+            return Err(layer.wrong(format!("addresses.{name} is empty, and is no address")));
+        }
         let mut trusted = layer.settings.trusted_folders.iter();
         if let Some(relative) = trusted.find(|folder| !folder.is_absolute()) {
             let problem = format!("trusted-folders: {relative:?} is not an absolute path");

@@ -131,8 +131,9 @@ impl<'a> Asking<'a> {
             0 => Error::NoSource {
                 runtime: self.definition.name.clone(),
             },
-            1 => errors.remove(0).1,
+            1 if !errors[0].1.is_unreachable() => errors.remove(0).1,
             _ => Error::NoSourceAnswers {
+                runtime: self.definition.name.clone(),
                 title: self.definition.title.clone(),
                 errors,
             },

@@ -198,6 +198,12 @@ impl Diagnosis {
         self
     }
 
+    /// Adds the advice of another diagnosis.
+    pub fn advised_as(mut self, other: Diagnosis) -> Diagnosis {
+        self.advice.extend(other.advice);
+        self
+    }
+
     /// Adds a sentence.
     pub fn note(mut self, sentence: impl Into<String>) -> Diagnosis {
         self.advice.push(Advice::Note(sentence.into()));

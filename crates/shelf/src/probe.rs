@@ -13,6 +13,7 @@ use object::Endianness;
 use object::elf::{FileHeader32, FileHeader64};
 use object::read::elf::{FileHeader, ProgramHeader};
 use object::read::{FileKind, ReadCache, ReadRef};
+use strip_ansi_escapes::strip_str;
 use vshelf_core::Definition;
 use vshelf_files::pieces::for_each_piece;
 use vshelf_files::system;
@@ -180,7 +181,8 @@ pub fn ask(program: &Path, arguments: &[String]) -> Result<Answer, ProbeError> {
         .current_dir("/")
         .stdin(Stdio::null());
     let output = run(command, PATIENCE)?;
-    let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
+    // A program may colour what it says even though nobody watches.
+    let text = |bytes: &[u8]| strip_str(String::from_utf8_lossy(bytes));
     let complaint = text(&output.stderr);
     if !output.status.success() {
         return Err(ProbeError::Failed {
@@ -346,10 +348,14 @@ mod tests {
     }
 
     #[test]
-    fn a_program_that_is_held_for_writing_for_a_moment_is_started_all_the_same() {
+    fn a_program_that_is_held_for_writing_is_started_when_it_is_free_and_its_colours_are_dropped() {
         let folder = tempfile::tempdir().unwrap();
         let program = folder.path().join("marram");
-        fs::write(&program, "#!/bin/sh\necho marram 8.3.1\n").unwrap();
+        fs::write(
+            &program,
+            "#!/bin/sh\nprintf '\\033[1mmarram\\033[0m 8.3.1\\n'\n",
+        )
+        .unwrap();
         fs::set_permissions(&program, PermissionsExt::from_mode(0o755)).unwrap();
         let held = File::options().append(true).open(&program).unwrap();
         let released = thread::spawn(move || {

@@ -35,10 +35,16 @@ __vshelf_look() {
   if [ "$PWD" = "$__vshelf_here" ]; then
     if [ -z "$__vshelf_named" ] && ! __vshelf_has_requirement .; then return 0; fi
   elif [ -z "$__vshelf_followed" ] && ! __vshelf_has_requirement .; then
+    # Folders above one without requirement files were looked at with it.
+    case $__vshelf_empty in
+      "${PWD%/*}"/*)
+        __vshelf_here=$PWD __vshelf_empty=${PWD%/}/
+        return 0
+        ;;
+    esac
     __vshelf_at=${PWD%/}
     until [ -z "$__vshelf_at" ]; do
       __vshelf_at=${__vshelf_at%/*}
-      # Folders above one without requirement files were looked at with it.
       case $__vshelf_empty in "$__vshelf_at"/*) break ;; esac
       if __vshelf_has_requirement "$__vshelf_at"; then
         __vshelf_at=-
@@ -46,10 +52,7 @@ __vshelf_look() {
       fi
     done
     if [ "$__vshelf_at" != - ]; then
-      __vshelf_here=$PWD
-      __vshelf_empty=${PWD%/}/
-      __vshelf_named=''
-      __vshelf_told=''
+      __vshelf_here=$PWD __vshelf_empty=${PWD%/}/ __vshelf_named='' __vshelf_told=''
       return 0
     fi
   fi

@@ -30,27 +30,30 @@ impl TransportError {
                 Class::Source.note("The server has a problem; try again later.")
             }
             TransportError::Unknown { address, sent, .. } => Class::Source.note(match sent {
-                Some(file) => format!("It does not accept what {} has for it.", shown(file)),
+                Some(file) => format!("It does not accept the credentials in {}.", shown(file)),
                 None if address.is_of_registry() => format!(
-                    "Nothing is known for it here: {} under \"auths\" in ~/.config/containers/auth.json says who asks.",
+                    "None are known for it here; they belong under \"auths\" in ~/.config/containers/auth.json: {}",
                     registry_entry(address)
                 ),
                 None => format!(
-                    "Nothing is known for it here: a line such as {} in ~/.npmrc, or a machine in ~/.netrc, says who asks.",
+                    "None are known for it here; they belong in ~/.npmrc, in a line such as {}, or in ~/.netrc, as a machine.",
                     npm_line(address)
                 ),
             }),
             TransportError::Refused { sent, .. } => {
                 let whose = match sent {
-                    Some(file) => format!("It was asked with what {} has for it", shown(file)),
-                    None => "It was asked without saying who asks".to_owned(),
+                    Some(file) => format!("The credentials in {} were sent", shown(file)),
+                    None => "No credentials were sent".to_owned(),
                 };
-                Class::Source.note(format!("{whose}; whoever runs it decides who may have it."))
+                Class::Source.note(format!("{whose}; the people who run the server grant access."))
             }
             TransportError::Unprotected { .. } => Class::Source
                 .note("A name and password go over https alone, or to this machine itself."),
             TransportError::Unreachable { .. } | TransportError::BrokenOff { .. } => Class::Source
                 .note("Check the connection and the proxy settings, then run the same command again."),
+            TransportError::Certificate { .. } => Class::Source.note(
+                "If your network has a certificate authority of its own, name the file with its certificate in SSL_CERT_FILE.",
+            ),
             TransportError::ThroughProxy { .. }
             | TransportError::Unencrypted { .. }
             | TransportError::TokenService { .. }

@@ -2,18 +2,20 @@
 //! on this system?
 
 use std::fs;
+use std::io;
 use std::path::Path;
 use std::process::Command;
 
 use vshelf_core::Version;
 use vshelf_core::catalog::LibcVersion;
 use vshelf_core::loader::{MissingDependency, package_command, read_complaint};
+use vshelf_files::action::FileAction;
 use vshelf_files::system;
 use vshelf_shelf::probe::{self, ProbeError};
 use vshelf_shelf::store::program_in;
 
 use super::job::InstallJob;
-use crate::error::{Error, StartFailure};
+use crate::error::{Error, StartFailure, file_error};
 
 /// Starts the program in `tree` once and compares what it says with what was promised. Gives back
 /// why it does not start, in one line, where the job says to keep it all the same.
@@ -23,6 +25,13 @@ pub fn first_start(job: &InstallJob, tree: &Path) -> Result<Option<String>, Erro
     let answer = match probe::ask(&program, &definition.probe.arguments) {
         Ok(answer) => answer,
         Err(error) if job.options.keep_broken => return Ok(Some(explain(error).reason())),
+        Err(_) if !program.exists() => {
+            return Err(Error::NoProgram {
+                title: job.title(),
+                program: program.strip_prefix(tree).unwrap_or(&program).to_owned(),
+                holds: names_at_top(tree)?,
+            });
+        }
         Err(error) => {
             let (publisher, version) = (&job.release.publisher, &job.release.version);
             return Err(Error::DoesNotStart {
@@ -45,6 +54,23 @@ pub fn first_start(job: &InstallJob, tree: &Path) -> Result<Option<String>, Erro
             answer: answer.first_line().to_owned(),
         }),
     }
+}
+
+/// The first names in a tree, folders with a slash.
+fn names_at_top(tree: &Path) -> Result<Vec<String>, Error> {
+    const MOST_NAMED: usize = 8;
+    let read = || -> io::Result<Vec<String>> {
+        let mut names = Vec::new();
+        for entry in fs::read_dir(tree)? {
+            let entry = entry?;
+            let slash = if entry.file_type()?.is_dir() { "/" } else { "" };
+            names.push(format!("{}{slash}", entry.file_name().to_string_lossy()));
+        }
+        names.sort();
+        names.truncate(MOST_NAMED);
+        Ok(names)
+    };
+    read().map_err(file_error(tree, FileAction::Read))
 }
 
 /// What is known of why a program does not start.

@@ -378,6 +378,16 @@ impl SourceDefinition {
         if let Some((pattern, expected)) = self.versions.fault() {
             check(false, "sources.versions", pattern.as_str(), expected)?;
         }
+        let expected =
+            "the address of a document or repository, or the path of a folder, is expected";
+        for address in self.kind.addresses() {
+            check(
+                !address.trim().is_empty(),
+                "sources.address",
+                address,
+                expected,
+            )?;
+        }
         self.layout.check()?;
         for companion in &self.companions {
             for path in companion.paths() {

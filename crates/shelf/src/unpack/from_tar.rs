@@ -79,6 +79,7 @@ fn add_entry(
         return Err(refuse(&full, "has holes in a form that is not read"));
     }
     let Some(path) = inside(&full, layout)? else {
+        tree.leave_out(&full);
         return Ok(());
     };
     match kind {

@@ -76,6 +76,7 @@ pub(super) fn unpack_zip(
         tree.count_entry()?;
         let full = system::path_of(entry.name_raw());
         let Some(path) = inside(&full, layout)? else {
+            tree.leave_out(&full);
             continue;
         };
         // Archives from systems without permissions have none: files are then plain files.

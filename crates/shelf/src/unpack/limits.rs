@@ -3,6 +3,8 @@
 use std::io;
 use std::path::{Path, PathBuf};
 
+use vshelf_core::words::listed;
+
 /// What an archive may hold at the most.
 #[derive(Clone, Copy, Debug)]
 pub struct Bounds {
@@ -45,9 +47,9 @@ pub enum UnpackError {
     /// More than any real build has.
     #[error("it holds more than {0}")]
     TooMuch(String),
-    /// Nothing is left below the folders that are stripped.
-    #[error("it holds no files below its top folder")]
-    Empty,
+    /// No file is left below the folders that are stripped, or in the folder that becomes the install.
+    #[error("it holds no files where they are expected{}", holds(.0))]
+    Empty(Vec<String>),
     /// A file cannot be written here.
     #[error("{path} cannot be written")]
     Write {
@@ -57,6 +59,14 @@ pub enum UnpackError {
         #[source]
         source: io::Error,
     },
+}
+
+/// The end of a sentence about an archive that has these folders and files instead.
+fn holds(others: &[String]) -> String {
+    match others {
+        [] => String::new(),
+        others => format!(", but {}", listed(others, "and")),
+    }
 }
 
 impl UnpackError {

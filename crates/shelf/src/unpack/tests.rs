@@ -621,12 +621,12 @@ fn what_is_no_archive_or_ends_early_is_an_error() {
     let error = feed(cut, folder.path(), Bounds::default()).unwrap_err();
     assert_eq!(error.to_string(), "it cannot be unpacked");
     let error = feed(
-        gzip(&tarball(&[(DIR, "m/", "")])),
+        gzip(&tarball(&[(DIR, "m/", ""), (FILE, "README", "")])),
         folder.path(),
         Bounds::default(),
     );
     assert_eq!(
         error.unwrap_err().to_string(),
-        "it holds no files below its top folder"
+        "it holds no files where they are expected, but m/ and README"
     );
 }

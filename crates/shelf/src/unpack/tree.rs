@@ -63,6 +63,9 @@ fn has_no_hard_links(error: &io::Error) -> bool {
     matches!(error.kind(), PermissionDenied | TooManyLinks | Unsupported)
 }
 
+/// The most entries that an error names.
+const MOST_NAMED: usize = 4;
+
 /// What was written so far, by path below the root.
 pub(super) struct Tree<'a> {
     root: &'a Path,
@@ -73,6 +76,8 @@ pub(super) struct Tree<'a> {
     manifest: ManifestWriter,
     folders: HashSet<PathBuf>,
     links: BTreeMap<PathBuf, PathBuf>,
+    /// The first entries that are no part of the install, for the error if none is.
+    left_out: Vec<String>,
     buffer: Vec<u8>,
 }
 
@@ -87,7 +92,15 @@ impl<'a> Tree<'a> {
             manifest: ManifestWriter::default(),
             folders: HashSet::from([PathBuf::new()]),
             links: BTreeMap::new(),
+            left_out: Vec::new(),
             buffer: vec![0; PIECE],
+        }
+    }
+
+    /// Notes an entry that is no part of the install.
+    pub(super) fn leave_out(&mut self, full: &Path) {
+        if self.left_out.len() < MOST_NAMED {
+            self.left_out.push(full.display().to_string());
         }
     }
 
@@ -280,7 +293,7 @@ impl<'a> Tree<'a> {
         }
         let manifest = self.manifest.finish();
         match manifest.files() {
-            0 => Err(UnpackError::Empty),
+            0 => Err(UnpackError::Empty(self.left_out)),
             _ => Ok(manifest),
         }
     }

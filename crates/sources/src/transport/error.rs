@@ -60,6 +60,15 @@ pub enum TransportError {
         #[source]
         source: Box<ureq::Error>,
     },
+    /// The server's certificate is not one that is trusted here.
+    #[error("the certificate of {server} is not accepted")]
+    Certificate {
+        /// The host, with a port that is not the usual one.
+        server: String,
+        /// Why.
+        #[source]
+        source: Box<ureq::Error>,
+    },
     /// What is asked for over an encrypted connection would come over one that is not.
     #[error("{address} sends on to {to}, which is not encrypted")]
     Unencrypted {
@@ -88,7 +97,7 @@ pub enum TransportError {
     #[error(transparent)]
     Settings(Arc<RegistryError>),
     /// The server wants to know who asks, or does not accept who does (RFC 9110, §15.5.2).
-    #[error("{address} asks who it is that asks{said}")]
+    #[error("{address} asks for credentials{said}")]
     Unknown {
         /// What was asked for.
         address: Address,
@@ -98,7 +107,7 @@ pub enum TransportError {
         sent: Option<PathBuf>,
     },
     /// The server knows who asks, and does not give it (RFC 9110, §15.5.4).
-    #[error("{address} may not be had by whoever asks{said}")]
+    #[error("access to {address} is denied{said}")]
     Refused {
         /// What was asked for.
         address: Address,
@@ -162,6 +171,16 @@ impl TransportError {
         }
     }
 
+    /// Whether no connection to the server came about.
+    pub fn is_unreachable(&self) -> bool {
+        matches!(
+            self,
+            TransportError::Unreachable { .. }
+                | TransportError::ThroughProxy { .. }
+                | TransportError::Certificate { .. }
+        )
+    }
+
     /// Whether the same request may go through later.
     pub fn is_passing(&self) -> bool {
         match self {
@@ -181,6 +200,12 @@ pub(super) fn unreachable(
     place: &Address,
     source: ureq::Error,
 ) -> TransportError {
+    if is_of_certificate(&source) {
+        return TransportError::Certificate {
+            server: place.server().to_owned(),
+            source: Box::new(source),
+        };
+    }
     let address = address.clone();
     match (source, proxy_for(place)) {
         (source, Some(proxy)) => TransportError::ThroughProxy {
@@ -193,6 +218,16 @@ pub(super) fn unreachable(
             source: Box::new(source),
         },
     }
+}
+
+/// Whether a connection failed because of the server's certificate, which TLS reports within an error of I/O.
+fn is_of_certificate(error: &ureq::Error) -> bool {
+    let of_tls = match error {
+        ureq::Error::Rustls(error) => Some(error),
+        ureq::Error::Io(error) => error.get_ref().and_then(|inner| inner.downcast_ref()),
+        _ => None,
+    };
+    matches!(of_tls, Some(rustls::Error::InvalidCertificate(_)))
 }
 
 /// The host and port of the proxy that an address is asked through, where the environment names one.

@@ -45,10 +45,8 @@ fn a_server_behind_a_password_is_asked_with_what_the_persons_clients_have() {
         &other.vshelf(&["install", "8"]),
         4,
         &[
-            "asks who it is that asks",
-            &format!(
-                "Nothing is known for it here: a line such as //{host}/:_authToken=TOKEN in ~/.npmrc"
-            ),
+            "asks for credentials",
+            &format!("in a line such as //{host}/:_authToken=TOKEN"),
         ],
     );
     other.write(
@@ -58,7 +56,7 @@ fn a_server_behind_a_password_is_asked_with_what_the_persons_clients_have() {
     told(
         &other.vshelf(&["install", "8"]),
         4,
-        &["It does not accept what ~/.netrc has for it."],
+        &["It does not accept the credentials in ~/.netrc."],
     );
     let netrc = format!("machine 127.0.0.1 login gull password {PASSWORD}\n");
     other.write(".netrc", &netrc);
@@ -101,8 +99,8 @@ fn what_may_not_be_had_is_told_from_not_being_known() {
         &other.vshelf(&["install", "8"]),
         4,
         &[
-            "may not be had by whoever asks",
-            "It was asked with what ~/.netrc has for it; whoever runs it decides who may have it.",
+            "is denied",
+            "The credentials in ~/.netrc were sent; the people who run the server grant access.",
         ],
     );
     assert!(other.on_shelf().is_empty());
@@ -164,7 +162,7 @@ fn a_server_is_told_what_the_settings_say_and_no_other_is() {
     told(
         &other.vshelf(&["runtimes", "--add", &add]),
         4,
-        &["may not be had by whoever asks"],
+        &["is denied"],
     );
     let knowing = |arguments: &[&str]| {
         let mut command = other.command(crate::scene::PROGRAM);

@@ -106,3 +106,45 @@ fn settings_and_definitions_of_any_size_are_not_read() {
         fs::remove_file(scene.path(file)).unwrap();
     }
 }
+
+#[test]
+fn a_program_that_the_archive_does_not_have_is_named_with_what_it_has() {
+    let scene = Scene::new();
+    let file = ".config/vivid-shelf/runtimes/marram.toml";
+    let text = fs::read_to_string(scene.path(file)).unwrap();
+    scene.write(
+        file,
+        &text.replace("program = \"marram\"", "program = \"sedge\""),
+    );
+    let ran = scene.vshelf(&["install", "8.3.1"]);
+    assert_eq!(ran.code, 5, "{ran}");
+    for told in [
+        "Error: Marram 8.3.1 has no bin/sedge.",
+        "At its top are ",
+        "bin/",
+    ] {
+        assert!(ran.stderr.contains(told), "{told}: {ran}");
+    }
+    assert!(scene.on_shelf().is_empty());
+}
+
+#[test]
+fn an_empty_address_is_refused_where_it_is_set() {
+    let scene = Scene::new();
+    let settings = "main-runtime = \"marram\"\n[addresses]\n\"marram.stand-in\" = \"\"\n";
+    scene.write(".config/vivid-shelf/shelf.toml", settings);
+    let ran = scene.vshelf(&["catalog"]);
+    assert_eq!(ran.code, 6, "{ran}");
+    let told = "addresses.marram.stand-in is empty";
+    assert!(ran.stderr.contains(told), "{ran}");
+    let scene = Scene::new();
+    let file = ".config/vivid-shelf/runtimes/marram.toml";
+    let text = fs::read_to_string(scene.path(file)).unwrap();
+    let address = text
+        .lines()
+        .find(|line| line.starts_with("address"))
+        .unwrap();
+    scene.write(file, &text.replace(address, "address = \" \""));
+    let ran = scene.vshelf(&["catalog"]);
+    assert!(ran.stderr.contains("sources.address is \" \""), "{ran}");
+}

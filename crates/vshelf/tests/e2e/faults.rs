@@ -125,9 +125,11 @@ fn a_server_that_is_gone_is_named_and_an_old_catalog_serves() {
         fresh.vshelf(&["install", "8"]),
         str![[r#"
 --- stderr
-Error: http://127.0.0.1:9/catalog.json does not answer.
-  Because: io: Connection refused (os error 111).
+Error: stand-in, the source of Marram, does not answer.
+  Because: stand-in: http://127.0.0.1:9/catalog.json does not answer: io: Connection refused (os error 111).
   Check the connection and the proxy settings, then run the same command again.
+  A mirror of it can take its place, in shelf.toml: [addresses] "marram.stand-in" = "URL"
+  To put a build that you have on the shelf: vshelf adopt PATH
 --- exit 4
 
 "#]]

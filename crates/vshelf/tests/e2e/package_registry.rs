@@ -120,8 +120,8 @@ fn a_registry_of_packages_is_asked_with_the_token_of_its_client() {
     assert_eq!(ran.code, 4, "{ran}");
     let line = format!("//127.0.0.1:{}/:_authToken=", registry.port);
     for text in [
-        "asks who it is that asks",
-        &format!("a line such as {line}TOKEN in ~/.npmrc"),
+        "asks for credentials",
+        &format!("in ~/.npmrc, in a line such as {line}TOKEN"),
     ] {
         assert!(ran.stderr.contains(text), "{text}: {ran}");
     }
@@ -130,7 +130,7 @@ fn a_registry_of_packages_is_asked_with_the_token_of_its_client() {
     assert_eq!(ran.code, 4, "{ran}");
     assert!(
         ran.stderr
-            .contains("It does not accept what ~/.npmrc has for it."),
+            .contains("It does not accept the credentials in ~/.npmrc."),
         "{ran}"
     );
     scene.write(".npmrc", &format!("{scoped}{line}${{BOARD_TOKEN}}\n"));

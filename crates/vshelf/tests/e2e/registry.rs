@@ -147,9 +147,9 @@ fn who_asks_is_known_from_the_clients_of_containers() {
         &vshelf(&other, &registry, &add),
         4,
         &[
-            "asks who it is that asks (UNAUTHORIZED: authentication required).",
+            "asks for credentials (UNAUTHORIZED: authentication required).",
             &format!(
-                r#"Nothing is known for it here: "{host}": {{ "auth": "NAME:PASSWORD as base64" }} under "auths" in ~/.config/containers/auth.json says who asks."#
+                r#"they belong under "auths" in ~/.config/containers/auth.json: "{host}": {{ "auth": "NAME:PASSWORD as base64" }}"#
             ),
         ],
     );
@@ -157,7 +157,7 @@ fn who_asks_is_known_from_the_clients_of_containers() {
     told(
         &vshelf(&other, &registry, &add),
         4,
-        &["It does not accept what ~/.config/containers/auth.json has for it."],
+        &["It does not accept the credentials in ~/.config/containers/auth.json."],
     );
     // A helper keeps the password, and says it when it is asked.
     let helper = format!(
@@ -279,7 +279,7 @@ fn a_token_service_that_lies_gets_nobody_in() {
     for (how, expected) in [
         (
             Answers::AnotherRepository,
-            "asks who it is that asks (UNAUTHORIZED",
+            "asks for credentials (UNAUTHORIZED",
         ),
         (Answers::Rubbish, "gives no token: its answer has none"),
         (
@@ -300,7 +300,7 @@ fn a_token_service_that_lies_gets_nobody_in() {
         &[
             "/token?service=board",
             "(DENIED: nobody by that name)",
-            "It does not accept what ~/.config/containers/auth.json has for it.",
+            "It does not accept the credentials in ~/.config/containers/auth.json.",
         ],
     );
 }
