@@ -31,4 +31,4 @@ pub use checksums::Archive;
 pub use download::{Download, DownloadError};
 pub use mirror::{Mirror, MirrorError};
 pub use open::open;
-pub use transport::{Transport, TransportError};
+pub use transport::{OnWait, Transport, TransportError};

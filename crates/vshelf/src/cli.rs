@@ -80,7 +80,10 @@ pub fn run(words: Vec<OsString>) -> ExitCode {
         return end(&ui, Err(failure));
     }
     let environment = Environment::new(&Variables::of_process(), global.offline);
-    let environment = environment.asking(ui.runtime_chooser());
+    let mut environment = environment.asking(ui.runtime_chooser());
+    if let Some(on_wait) = ui.on_wait() {
+        environment.transport = environment.transport.watched_by(on_wait);
+    }
     if environment.shell.dialect().is_some() {
         // What cannot be read or written is the command's to tell; the shell goes on with what it has.
         renewal::renew_where_other(&environment).unwrap_or_default();

@@ -10,6 +10,7 @@ mod interruption;
 mod log;
 mod output;
 mod progress;
+mod request_watch;
 mod sentences;
 mod throwaway_home;
 mod ui;

@@ -6,6 +6,7 @@ use std::io::{self, IsTerminal, Write};
 use std::os::fd::AsFd;
 use std::path::Path;
 use std::process::{Command, Stdio};
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::mpsc::{RecvTimeoutError, Sender, channel};
 use std::sync::{Arc, Mutex};
 use std::thread::{self, JoinHandle};
@@ -15,6 +16,7 @@ use anstream::{AutoStream, ColorChoice};
 use anstyle::Style;
 use vshelf_app::environment::RuntimeChooser;
 use vshelf_app::events::{Deleting, TransferState};
+use vshelf_sources::OnWait;
 use vshelf_view::Palette;
 use vshelf_view::browse::TransferProgress;
 use vshelf_view::table::{Frame, Table};
@@ -23,10 +25,8 @@ use vshelf_view::words::{listed, megabytes, printable};
 use crate::failure::{Class, Failure, Hint};
 use crate::interruption;
 use crate::progress::{Appearance, Bars, DeletionBar};
+use crate::request_watch::{self, PATIENCE};
 use crate::sentences::{hint, wrapped};
-
-/// How long nothing is said of what is waited for.
-const PATIENCE: Duration = Duration::from_secs(1);
 
 /// How long between two looks at how far it is.
 const BETWEEN_LOOKS: Duration = Duration::from_millis(100);
@@ -56,9 +56,10 @@ pub struct Ui {
     view: Option<Sender<Output>>,
     /// The bars of transfers under way.
     bars: Mutex<Option<Bars>>,
+    /// Whether there are such bars.
+    draws_bars: Arc<AtomicBool>,
     /// The steps of builds that were told, where nothing is drawn.
     told_steps: Mutex<HashSet<String>>,
-    /// Whether all that builds write is shown.
     /// Why something that a listener was told could not be written.
     kept_failure: Arc<Mutex<Option<Failure>>>,
     /// What is waited for: dropped when it ended, and the thread that tells of it.
@@ -97,6 +98,7 @@ impl Ui {
             no_results: false,
             view: None,
             bars: Mutex::default(),
+            draws_bars: Arc::default(),
             told_steps: Mutex::default(),
             kept_failure: Arc::default(),
             wait: Mutex::default(),
@@ -129,6 +131,7 @@ impl Ui {
             no_results: json,
             view: self.view.clone(),
             kept_failure: Arc::clone(&self.kept_failure),
+            draws_bars: Arc::clone(&self.draws_bars),
             ..Ui::plain(self.choice, self.quiet, self.unicode)
         }
     }
@@ -143,6 +146,13 @@ impl Ui {
     pub fn kept_failure(&self) -> Result<(), Failure> {
         let kept = self.kept_failure.lock().expect("no listener panics").take();
         kept.map_or(Ok(()), Err)
+    }
+
+    /// The hook of a transport whose requests are mentioned on a terminal if they take a while, if there is one.
+    pub fn on_wait(&self) -> Option<Arc<OnWait>> {
+        let draws_bars = Arc::clone(&self.draws_bars);
+        self.shows_progress()
+            .then(|| request_watch::on_wait(self.choice, draws_bars))
     }
 
     /// Says what is waited for on a terminal, once it takes longer than a second, and how far deleting is.
@@ -191,6 +201,7 @@ impl Ui {
 
     /// Begins the bars of transfers; `several` stay to be seen until all are done.
     pub fn begin_bars(&self, several: bool, titles: usize) {
+        self.draws_bars.store(true, Ordering::Relaxed);
         *self.bars.lock().expect("no listener panics") =
             Some(Bars::new(self.appearance(), several, titles));
     }
@@ -239,6 +250,7 @@ impl Ui {
 
     /// Takes all bars away.
     pub fn end_bars(&self) {
+        self.draws_bars.store(false, Ordering::Relaxed);
         *self.bars.lock().expect("no listener panics") = None;
     }
 

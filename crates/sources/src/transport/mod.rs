@@ -10,9 +10,12 @@ mod error;
 mod paced;
 mod token;
 
+use std::any::Any;
+use std::fmt;
 use std::fs::{File, Metadata};
 use std::io::{self, Read, Seek, SeekFrom};
 use std::path::Path;
+use std::sync::Arc;
 use std::thread;
 use std::time::{Duration, SystemTime, UNIX_EPOCH};
 
@@ -80,6 +83,25 @@ pub enum Document {
 #[derive(Clone, Debug, Default)]
 pub struct Transport {
     client: Client,
+    watch: Watch,
+}
+
+/// Called with a server when a document of it is waited for. The wait ends when the returned value is dropped.
+pub type OnWait = dyn Fn(&str) -> Box<dyn Any> + Send + Sync;
+
+#[derive(Clone, Default)]
+struct Watch(Option<Arc<OnWait>>);
+
+impl Watch {
+    fn begin(&self, address: &Address) -> Option<Box<dyn Any>> {
+        self.0.as_ref().map(|on_wait| on_wait(address.server()))
+    }
+}
+
+impl fmt::Debug for Watch {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_tuple("Watch").field(&self.0.is_some()).finish()
+    }
 }
 
 impl Transport {
@@ -87,6 +109,7 @@ impl Transport {
     pub fn new(offline: bool, patience: Patience) -> Transport {
         Transport {
             client: Client::new(offline, patience),
+            watch: Watch::default(),
         }
     }
 
@@ -94,6 +117,15 @@ impl Transport {
     pub fn of_person(self, person: UserSettings) -> Transport {
         Transport {
             client: self.client.of_person(person),
+            ..self
+        }
+    }
+
+    /// The same transport, which reports the documents that it waits for.
+    pub fn watched_by(self, on_wait: Arc<OnWait>) -> Transport {
+        Transport {
+            watch: Watch(Some(on_wait)),
+            ..self
         }
     }
 
@@ -146,7 +178,10 @@ impl Transport {
                 let bytes = read_document(file, address, failed)?;
                 Ok(Document::Body { bytes, validators })
             }
-            Address::Web(url) => self.again(|| self.web_document(address, url, known, accept)),
+            Address::Web(url) => {
+                let _wait = self.watch.begin(address);
+                self.again(|| self.web_document(address, url, known, accept))
+            }
         }
     }
 
@@ -268,6 +303,7 @@ impl Transport {
         address: &Address,
         ask: &Ask<'_>,
     ) -> Result<Reply, TransportError> {
+        let _wait = self.watch.begin(address);
         self.again(|| self.exchange(address, ask))
     }
 

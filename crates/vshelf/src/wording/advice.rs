@@ -13,7 +13,10 @@ pub fn command(action: &Action) -> String {
     match action {
         Action::AdoptSystem => "vshelf adopt system".to_owned(),
         Action::Adopt(path) => format!("vshelf adopt {}", quoted(path)),
-        Action::Catalog(part) => format!("vshelf catalog {part}").trim_end().to_owned(),
+        Action::Catalog(part) => {
+            let part = part.trim_end_matches('@');
+            format!("vshelf catalog {part}").trim_end().to_owned()
+        }
         Action::CheckUp => "vshelf checkup".to_owned(),
         Action::Connect(None) => "vshelf connect".to_owned(),
         Action::Connect(Some(shell)) => format!("vshelf connect {shell}"),

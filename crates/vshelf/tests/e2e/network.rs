@@ -4,12 +4,14 @@ use std::io::{self, BufRead, BufReader, Read, Write};
 use std::net::{Shutdown, TcpListener, TcpStream};
 use std::sync::{Arc, Mutex};
 use std::thread;
+use std::time::Duration;
 
 use rcgen::{CertificateParams, CertifiedIssuer, KeyPair};
 use rustls::pki_types::{PrivateKeyDer, PrivatePkcs8KeyDer};
 use rustls::{ServerConfig, ServerConnection, StreamOwned};
 
 use crate::scene::{PROGRAM, Scene};
+use crate::terminal::Terminal;
 
 /// A server on this machine that hands each connection to `serve`; its port.
 fn listen(serve: impl Fn(TcpStream) -> io::Result<()> + Send + Sync + 'static) -> u16 {
@@ -173,4 +175,27 @@ fn a_proxy_that_does_not_answer_is_named() {
     let told = "does not answer through the proxy 127.0.0.1:1";
     assert!(ran.stderr.contains(told), "{ran}");
     assert!(!ran.stderr.contains("s3cret"), "{ran}");
+}
+
+#[test]
+fn a_server_that_takes_a_while_is_mentioned_on_a_terminal() {
+    let port = listen(|mut client| {
+        client.read(&mut [0; 4096])?;
+        thread::sleep(Duration::from_millis(1500));
+        client
+            .write_all(b"HTTP/1.1 404 Not Found\r\ncontent-length: 0\r\nconnection: close\r\n\r\n")
+    });
+    let server = format!("127.0.0.1:{port}");
+    let scene = Scene::new();
+    ask_at(&scene, &format!("http://{server}"));
+    scene.write(".bashrc", "PS1='> '\n");
+    scene.does(&["connect"]);
+    let mut terminal = Terminal::open(&scene);
+    terminal.types("true");
+    let seen = terminal.types("vshelf install 8");
+    let mentioned = seen.find(&format!("Waiting for {server}."));
+    assert!(
+        mentioned < seen.find("status 404") && mentioned.is_some(),
+        "{seen}"
+    );
 }
