@@ -19,6 +19,7 @@ use crate::activity::Activity;
 use crate::admission;
 use crate::environment::Environment;
 use crate::error::{Done, Error, StartFailure, file_error};
+use crate::install::from_source::UnfinishedBuild;
 use crate::install::{first_start, from_source};
 use crate::integrate::connect::{self, ConnectionProblem};
 use crate::keep::{history, leftovers};
@@ -162,6 +163,8 @@ pub enum Finding {
         /// The bytes.
         bytes: u64,
     },
+    /// A build from source is not finished, and a clean-up deletes it.
+    UnfinishedBuild(UnfinishedBuild),
     /// There is little room for another install.
     LittleRoom {
         /// The data folder.
@@ -500,8 +503,15 @@ impl Checkup {
         let title = &runtime.definition.title;
         let lock_trouble = project::lock_trouble(runtime, &activity.standing.required);
         let unusable = activity.standing.required.unusable.take();
-        let errors = unusable.into_iter().chain(lock_trouble);
-        self.findings.extend(errors.map(Finding::Requirement));
+        let others = project::unusable_files(runtime);
+        for error in unusable.into_iter().chain(lock_trouble).chain(others) {
+            // One file can state requirements of several runtimes.
+            let text = error.to_string();
+            let is_same = |finding: &Finding| matches!(finding, Finding::Requirement(known) if known.to_string() == text);
+            if !self.findings.iter().any(is_same) {
+                self.findings.push(Finding::Requirement(error));
+            }
+        }
         if let Some(claim) = activity
             .requirement()
             .filter(|_| activity.standing.missing.is_some())
@@ -592,6 +602,8 @@ impl Checkup {
             recovery::pending(&layout).map_err(file_error(layout.data(), FileAction::Read))?;
         self.findings
             .extend(pending.into_iter().map(Finding::Pending));
+        let builds = leftovers::unfinished_builds(environment)?.into_iter();
+        self.findings.extend(builds.map(Finding::UnfinishedBuild));
         if !leftovers.is_empty() {
             self.findings.push(Finding::Leftovers {
                 folder: environment.layout()?.staging(),

@@ -306,8 +306,10 @@ pub enum Question<'q> {
     Tidy {
         /// How many installs it removes.
         installs: usize,
-        /// How many leftovers it removes.
+        /// How many leftovers of commands it removes.
         leftovers: usize,
+        /// Whether it empties the trash.
+        empties_trash: bool,
     },
     /// Whether a definition takes the place of the one that is built in.
     ReplaceBuiltIn {

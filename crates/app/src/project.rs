@@ -12,7 +12,7 @@ use vshelf_core::lock_file::{LOCK_FILE, Lock, LockError, LockedRelease, line_of}
 use vshelf_core::requirement::{self, Contents, Problem, Requirement, RequirementError};
 use vshelf_core::resolve::{Choice, Scope};
 use vshelf_core::standing::{LockRules, LockState, Offer, Required, Stated, Statement};
-use vshelf_core::{Key, Request, Selector};
+use vshelf_core::{Key, Pick, Request, Selector};
 use vshelf_files::action::FileAction;
 use vshelf_shelf::journal::{self, SeenProject};
 
@@ -304,6 +304,18 @@ pub fn read_requirement(
     }
 }
 
+/// The errors of all requirement files of a runtime here that cannot be used, also of those behind the file that
+/// decides. Locks are judged with the requirement beside them.
+pub fn unusable_files(runtime: &Runtime<'_>) -> Vec<Error> {
+    let files = requirement_files(runtime).into_iter();
+    let files = files.filter(|(_, kind)| !kind.is_lock());
+    let errors = files.filter_map(|(path, kind)| match statement(runtime, &path, &kind) {
+        Some(Statement::Unusable(error)) => Some(error),
+        _ => None,
+    });
+    errors.collect()
+}
+
 fn unusable_lock(path: &Path, error: RequirementError) -> Error {
     Error::Requirement {
         file: path.to_owned(),
@@ -482,4 +494,20 @@ pub fn read_projects(runtime: &Runtime<'_>, projects: &[PathBuf]) -> ReadProject
         }
     }
     read
+}
+
+/// What the projects that were seen on this machine get of a runtime, each with its requirement file.
+/// What depends on who asks is left out.
+pub fn required_by_projects(runtime: &Runtime<'_>) -> Result<Vec<(Pick, PathBuf)>, Error> {
+    let seen = seen(runtime.environment())?;
+    let requirements = requirements_of(runtime, &seen).into_iter();
+    let met = requirements.filter_map(|found| {
+        let request = &found.what;
+        let pick = match request.selector {
+            Selector::Default | Selector::Previous => None,
+            _ => runtime.choosing().pick_meeting(request),
+        };
+        Some((pick?, found.place.file))
+    });
+    Ok(met.collect())
 }

@@ -1,14 +1,11 @@
 //! The lines that are worth showing over time, and the years around them.
 
-use std::path::PathBuf;
-
 use jiff::ToSpan;
 use jiff::civil::Date;
 use vshelf_core::timeline::spans;
-use vshelf_core::{Line, Phase, Pick, Selector};
+use vshelf_core::{Line, Phase};
 
 use crate::error::Error;
-use crate::project;
 use crate::runtime::Runtime;
 
 /// How many years of the past are shown where nothing else is said.
@@ -66,20 +63,4 @@ pub fn years_around(runtime: &Runtime<'_>, lines: &[&Line]) -> (Date, Date) {
         Date::new(first, 1, 1).unwrap_or(Date::MIN),
         Date::new(last + 1, 1, 1).unwrap_or(Date::MAX),
     )
-}
-
-/// What the projects that were seen on this machine get of a runtime, each with its requirement file.
-/// What depends on who asks is left out.
-pub fn required_by_projects(runtime: &Runtime<'_>) -> Result<Vec<(Pick, PathBuf)>, Error> {
-    let seen = project::seen(runtime.environment())?;
-    let requirements = project::requirements_of(runtime, &seen).into_iter();
-    let met = requirements.filter_map(|found| {
-        let request = &found.what;
-        let pick = match request.selector {
-            Selector::Default | Selector::Previous => None,
-            _ => runtime.choosing().pick_meeting(request),
-        };
-        Some((pick?, found.place.file))
-    });
-    Ok(met.collect())
 }

@@ -18,7 +18,7 @@ use super::trash;
 use crate::definitions;
 use crate::environment::Environment;
 use crate::error::{Error, file_error};
-use crate::install::from_source;
+use crate::install::from_source::{self, UnfinishedBuild};
 
 /// How old a partial download is before nobody goes on with it.
 const STALE: Duration = Duration::from_secs(7 * 24 * 60 * 60);
@@ -137,6 +137,21 @@ pub fn unfinished(environment: &Environment) -> Result<(Vec<Leftover>, Vec<Stuck
         .map_err(file_error(&layout.staging(), FileAction::Read))?;
     let leftovers = abandoned.into_iter().map(Leftover::abandoned);
     Ok((leftovers.collect(), stuck))
+}
+
+/// The builds from source that failed or were interrupted, and that the same install goes on with.
+pub fn unfinished_builds(environment: &Environment) -> Result<Vec<UnfinishedBuild>, Error> {
+    let builds = environment.layout()?.builds();
+    let mut unfinished = Vec::new();
+    for entry in optional::entries(&builds).map_err(file_error(&builds, FileAction::Read))? {
+        let folder = entry.path();
+        let lock = Lock::try_acquire(&from_source::lock_of(&folder));
+        let is_idle = || lock.map_err(file_error(&folder, FileAction::Read));
+        if folder.is_dir() && is_idle()?.is_some() {
+            unfinished.extend(from_source::unfinished_build(&folder));
+        }
+    }
+    Ok(unfinished)
 }
 
 /// Everything that was left behind; of the trash what is overdue, or all of it.

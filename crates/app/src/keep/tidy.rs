@@ -11,7 +11,7 @@ use vshelf_shelf::trash::Running;
 
 use super::history::Departure;
 use super::holders::Holders;
-use super::leftovers::{self, Leftover};
+use super::leftovers::{self, Leftover, LeftoverKind};
 use super::plan::{Selection, plan, protections_of};
 use super::remove::remove_install;
 use super::{packages, trash};
@@ -123,9 +123,12 @@ pub fn plan_tidy<'r, 'c>(
 
 /// Asks whether to carry out a plan.
 pub fn ask(plan: &TidyPlan<'_, '_>, listener: &dyn Listener) -> Result<Answer, Error> {
+    let is_trash = |leftover: &&Leftover| leftover.kind == LeftoverKind::RemovedInstall;
+    let in_trash = plan.leftovers.iter().filter(is_trash).count();
     listener.ask(&Question::Tidy {
         installs: plan.count(Verdict::Remove),
-        leftovers: plan.leftovers.len(),
+        leftovers: plan.leftovers.len() - in_trash,
+        empties_trash: in_trash > 0,
     })
 }
 

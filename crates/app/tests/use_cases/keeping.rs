@@ -102,7 +102,10 @@ fn a_clean_up_asks_first_and_says_why_afterwards() {
     let scene = Scene::with(&["8.3.1", "6.20.2", "6.20.1", "4"]);
     let nobody = Recorder::default();
     assert!(tidy(&scene, &TidyRequest::default(), &nobody).is_none());
-    assert_eq!(nobody.asked(), ["Tidy { installs: 2, leftovers: 0 }"]);
+    assert_eq!(
+        nobody.asked(),
+        ["Tidy { installs: 2, leftovers: 0, empties_trash: false }"]
+    );
     assert_eq!(scene.on_shelf().len(), 4);
     let somebody = Recorder::answering(Answer::Yes);
     let tidied = tidy(&scene, &TidyRequest::default(), &somebody).unwrap();

@@ -11,6 +11,7 @@ use super::command::{CommandArgs, RunCommand, lines, requests};
 use crate::failure::{Class, Failure, Outcome};
 use crate::output;
 use crate::ui::Ui;
+use crate::wording::advice::joined;
 
 /// Clear away what is outdated
 ///
@@ -91,6 +92,21 @@ impl RunCommand for Tidy {
 }
 
 impl Tidy {
+    /// The command line that carries out the same plan without a question.
+    fn carrying_out(&self) -> String {
+        let mut words = vec!["vshelf".to_owned(), "tidy".to_owned(), "--yes".to_owned()];
+        if self.for_good {
+            words.push("--for-good".to_owned());
+        }
+        words.extend(
+            self.except
+                .iter()
+                .map(|except| format!("--except={except}")),
+        );
+        words.extend(self.lines.iter().cloned());
+        joined(&words)
+    }
+
     /// Whether the plan is to be carried out.
     fn is_agreed(&self, ui: &Ui, plan: &TidyPlan<'_, '_>) -> Result<bool, Failure> {
         if self.dry_run || self.as_of.is_some() || plan.is_empty() {
@@ -101,7 +117,7 @@ impl Tidy {
             false => tidy::ask(plan, ui)?,
         };
         if answer == Answer::Nobody {
-            ui.next("To carry it out", "vshelf tidy --yes");
+            ui.next("To carry it out", &self.carrying_out());
         }
         Ok(answer == Answer::Yes)
     }

@@ -246,6 +246,14 @@ impl Finding {
                 let problem = format!("holds {} of {commands}", megabytes(bytes));
                 Finding::new(shown(&folder), problem, command("vshelf tidy"))
             }
+            Found::UnfinishedBuild(build) => Finding::new(
+                format!("the build of {}", build.title),
+                format!(
+                    "is not finished, and vshelf tidy deletes it ({})",
+                    shown(&build.folder)
+                ),
+                command(&format!("vshelf install {}", build.selector)),
+            ),
             Found::LittleRoom { folder, free } => Finding::new(
                 shown(&folder),
                 format!("only {} are free on its disk", megabytes(free)),

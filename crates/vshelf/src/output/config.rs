@@ -131,27 +131,17 @@ fn values_of(settings: &Settings) -> Vec<(String, String)> {
     let trusted: Vec<String> = trusted.map(|folder| shown(folder)).collect();
     let yes = |value: bool| value.to_string();
     let mut values: Vec<(String, String)> = [
-        (
-            "main-runtime",
-            settings
-                .main_runtime
-                .clone()
-                .unwrap_or_else(|| "unset".to_owned()),
-        ),
+        ("main-runtime", or_unset(settings.main_runtime.clone())),
         ("following", following.to_owned()),
         (
             "trusted-folders",
-            if trusted.is_empty() {
-                "unset".to_owned()
-            } else {
-                trusted.join(", ")
-            },
+            or_unset((!trusted.is_empty()).then(|| trusted.join(", "))),
         ),
         ("reminders", yes(settings.reminds())),
         ("catalog-fresh-minutes", minutes.to_string()),
         (
             "build-jobs",
-            (settings.build_jobs).map_or_else(|| "unset".to_owned(), |jobs| jobs.to_string()),
+            or_unset(settings.build_jobs.map(|jobs| jobs.to_string())),
         ),
         (
             "durable-installs",
@@ -180,6 +170,10 @@ fn values_of(settings: &Settings) -> Vec<(String, String)> {
         names.map(move |name| (format!("headers.{server}.{name}"), "not shown".to_owned()))
     }));
     values
+}
+
+fn or_unset(value: Option<String>) -> String {
+    value.unwrap_or_else(|| "unset".to_owned())
 }
 
 /// The folders, which variables can move.

@@ -1,14 +1,16 @@
 //! What is on the shelf.
 
 use std::cmp::Reverse;
+use std::path::PathBuf;
 
 use jiff::civil::Date;
 use serde::Serialize;
 use vshelf_app::events::{Event, Listener};
+use vshelf_app::project::required_by_projects;
 use vshelf_app::snapshot::size_on_disk;
 use vshelf_app::{Activity, Error, Runtime};
 use vshelf_core::outlook::Newer;
-use vshelf_core::{Key, Phase};
+use vshelf_core::{Key, Phase, Pick};
 use vshelf_view::words::{Count, ago, bar, megabytes};
 use vshelf_view::{Cell, Column, Palette, Table};
 
@@ -16,7 +18,7 @@ use super::json::Item;
 use crate::failure::{Failure, Outcome};
 use crate::ui::{Ui, styled};
 use crate::wording::concerns;
-use crate::wording::versions::{end_cell, marks, phase_cell, spine};
+use crate::wording::versions::{end_cell, marks_with_projects, phase_cell, spine};
 
 /// One runtime's installs, as JSON.
 #[derive(Debug, Serialize)]
@@ -82,7 +84,7 @@ impl<'r> Listed<'r> {
         // Its lines and its releases are looked at: both in one reading.
         runtime.published.heads();
         let activity = Activity::of(runtime);
-        let mut report = report(runtime, &activity);
+        let mut report = report(runtime, &activity, &required_by_projects(runtime)?);
         if measure {
             report.measure(runtime)?;
         }
@@ -113,7 +115,7 @@ impl Report {
     }
 }
 
-fn report(runtime: &Runtime<'_>, activity: &Activity) -> Report {
+fn report(runtime: &Runtime<'_>, activity: &Activity, required: &[(Pick, PathBuf)]) -> Report {
     let installs = (runtime.names().installs_main_first().into_iter())
         .map(|install| {
             let id = &install.id;
@@ -132,7 +134,7 @@ fn report(runtime: &Runtime<'_>, activity: &Activity) -> Report {
                 installed: install.record.contents.installed.to_string(),
                 active: activity.is_active(&id.key),
                 default: runtime.snapshot.is_default(&id.key),
-                marks: marks(runtime, activity, &id.key),
+                marks: marks_with_projects(runtime, activity, &id.key, required),
                 newer: runtime.published.newer_than(id),
             }
         })

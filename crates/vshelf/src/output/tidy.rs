@@ -85,7 +85,12 @@ pub fn show(ui: &Ui, plan: &TidyPlan<'_, '_>) -> Outcome {
         let bytes: Vec<u64> = same.map(|leftover| leftover.bytes).collect();
         if !bytes.is_empty() {
             let (what, size) = (counted(kind, bytes.len()), bytes.iter().sum());
-            ui.result(format!("Left behind: {what}, {}", megabytes(size)))?;
+            let place = if kind == LeftoverKind::RemovedInstall {
+                "In the trash"
+            } else {
+                "Left behind"
+            };
+            ui.result(format!("{place}: {what}, {}", megabytes(size)))?;
         }
     }
     let frees = megabytes(plan.frees());

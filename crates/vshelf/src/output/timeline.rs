@@ -1,19 +1,20 @@
 //! The support of lines over time, with one's own installs on them.
 
+use std::path::PathBuf;
+
 use jiff::civil::Date;
 use serde::Serialize;
-use vshelf_app::timeline::required_by_projects;
+use vshelf_app::project::required_by_projects;
 use vshelf_app::{Activity, Runtime};
 use vshelf_core::timeline::{Span, spans};
-use vshelf_core::{Key, Line, Phase, Pick};
+use vshelf_core::{Line, Phase, Pick};
 use vshelf_view::timeline::{Row, Timeline as Chart};
 use vshelf_view::words::{printable, span};
 
 use super::json::Item;
 use crate::failure::{Failure, Outcome};
 use crate::ui::Ui;
-use crate::wording::paths::project_name;
-use crate::wording::versions::marks;
+use crate::wording::versions::marks_with_projects;
 
 /// The life of one line, as JSON.
 #[derive(Debug, Serialize)]
@@ -43,20 +44,17 @@ impl Item for Report {
 pub struct Facts<'r> {
     runtime: &'r Runtime<'r>,
     activity: Activity,
-    /// What projects seen on this machine get, with the projects' names.
-    requirements: Vec<(Pick, String)>,
+    /// What projects seen on this machine get, with their requirement files.
+    requirements: Vec<(Pick, PathBuf)>,
 }
 
 impl<'r> Facts<'r> {
     /// Looks at a runtime's shelf.
     pub fn of(runtime: &'r Runtime<'r>) -> Result<Facts<'r>, Failure> {
-        let required = required_by_projects(runtime)?.into_iter();
         Ok(Facts {
             runtime,
             activity: Activity::of(runtime),
-            requirements: required
-                .map(|(pick, file)| (pick, project_name(&file)))
-                .collect(),
+            requirements: required_by_projects(runtime)?,
         })
     }
 
@@ -98,29 +96,11 @@ impl<'r> Facts<'r> {
         changes.try_for_each(|(_, change)| ui.sentence(change))
     }
 
-    /// The marks of an install, with every project that asks for it.
-    fn marks(&self, key: &Key) -> Vec<String> {
-        let mut marks = marks(self.runtime, &self.activity, key);
-        let by_projects = self.requirements.iter().filter(|(pick, _)| pick.is(key));
-        let mut projects: Vec<&str> = by_projects.map(|(_, project)| project.as_str()).collect();
-        projects.sort_unstable();
-        projects.dedup();
-        // The project here is among the marks already.
-        projects.retain(|project| !marks.contains(&format!("required by {project}")));
-        match projects.as_slice() {
-            [] => {}
-            [one] => marks.push(format!("required by {one}")),
-            [first, others @ ..] => {
-                marks.push(format!("required by {first} and {} more", others.len()));
-            }
-        }
-        marks
-    }
-
     fn row(&self, line: &Line) -> Row {
         let runtime = self.runtime;
         let shelf = runtime.names().installs_of(line).map(|install| {
-            let marks = self.marks(&install.id.key);
+            let key = &install.id.key;
+            let marks = marks_with_projects(runtime, &self.activity, key, &self.requirements);
             let selector = runtime.names().selector_of(&install.id.key);
             match marks.is_empty() {
                 true => selector,

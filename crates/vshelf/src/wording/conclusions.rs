@@ -53,12 +53,7 @@ fn say_conclusion<'c>(
     if let (Some(line), false) = (&conclusion.ended_line, of_several) {
         say_ended(ui, line, conclusion.today);
     }
-    if let Some(Superseded { request, title }) = &conclusion.supersedes {
-        let install = &conclusion.title;
-        ui.note(format!(
-            "{request} now means {install}; {title}, from another publisher, stays on the shelf."
-        ));
-    }
+    say_superseded(ui, conclusion);
     let (subject, object) = if of_several {
         (conclusion.title.as_str(), conclusion.title.as_str())
     } else {
@@ -113,6 +108,16 @@ fn say_conclusion<'c>(
         }
     }
     Ok(None)
+}
+
+/// Says that a selector means another publisher's install from now on.
+fn say_superseded(ui: &Ui, conclusion: &Conclusion) {
+    if let Some(Superseded { request, title }) = &conclusion.supersedes {
+        let install = &conclusion.title;
+        ui.note(format!(
+            "{request} now means {install}; {title}, from another publisher, stays on the shelf."
+        ));
+    }
 }
 
 /// The end of a sentence about the version that this shell stays on.

@@ -3,7 +3,7 @@
 use vshelf_app::events::{Deleting, Task};
 use vshelf_app::{Answer, Error, Event, Listener, Question};
 use vshelf_sources::address;
-use vshelf_view::words::{Count, printable};
+use vshelf_view::words::{Count, listed, printable};
 
 use super::paths::{project_name, shown};
 use super::shells::say_connected;
@@ -193,18 +193,24 @@ fn in_words(question: &Question<'_>) -> String {
         Question::Tidy {
             installs,
             leftovers,
-        } => {
-            let what = match (installs, leftovers) {
-                (0, _) => "what was left behind".to_owned(),
-                (goes, 0) => Count(*goes, "install").to_string(),
-                (goes, _) => format!("{} and what was left behind", Count(*goes, "install")),
-            };
-            format!("Remove {what}?")
-        }
+            empties_trash,
+        } => clean_up_in_words(*installs, *leftovers, *empties_trash),
         Question::Renew { lines, removals: 0 } => format!("Renew {}?", Count(*lines, "line")),
         Question::Renew { lines, removals } => {
             let removed = Count(*removals, "install");
             format!("Renew {} and remove {removed}?", Count(*lines, "line"))
         }
+    }
+}
+
+/// The question whether to carry out a clean-up that removes this many installs and leftovers.
+fn clean_up_in_words(installs: usize, leftovers: usize, empties_trash: bool) -> String {
+    let installs = (installs > 0).then(|| Count(installs, "install").to_string());
+    let leftovers = (leftovers > 0).then(|| "the leftovers".to_owned());
+    let removed: Vec<String> = installs.into_iter().chain(leftovers).collect();
+    match (removed.is_empty(), empties_trash) {
+        (true, _) => "Empty the trash?".to_owned(),
+        (false, true) => format!("Remove {}, and empty the trash?", listed(&removed, "and")),
+        (false, false) => format!("Remove {}?", listed(&removed, "and")),
     }
 }

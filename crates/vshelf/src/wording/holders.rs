@@ -2,7 +2,7 @@
 
 use jiff::civil::Date;
 use vshelf_core::tidy::{Protection, Reason, Witness};
-use vshelf_view::words::{printable, span};
+use vshelf_view::words::{listed, printable, span};
 
 use super::paths::project_name;
 
@@ -22,18 +22,47 @@ pub fn reason(reason: &Reason, on: Date) -> String {
     }
 }
 
-/// How many protections of one install are named.
+/// The most protections, or projects, of one install that are named.
 const MOST_NAMED: usize = 3;
 
-/// What keeps an install: the first few, and how many more there are.
+/// What keeps an install: the first few protections, and how many more there are. The projects that require it are one.
 pub fn protections<'p>(all: impl IntoIterator<Item = &'p Protection>) -> String {
-    let mut named: Vec<String> = all.into_iter().map(protection).collect();
+    let mut named: Vec<String> = Vec::new();
+    let mut projects = Vec::new();
+    for one in all {
+        match one {
+            Protection::Requirement { file } => projects.push(project_name(file)),
+            other => named.push(protection(other)),
+        }
+    }
+    named.extend(required_by(projects));
     let more = named.len().saturating_sub(MOST_NAMED);
     named.truncate(MOST_NAMED);
     let named = named.join(", ");
     match more {
         0 => named,
         more => format!("{named} and {more} more"),
+    }
+}
+
+/// The mark of an install that projects require, with the names of the first few: `None` if there are none.
+pub fn required_by(projects: impl IntoIterator<Item = String>) -> Option<String> {
+    let mut names: Vec<String> = Vec::new();
+    for project in projects {
+        if !names.contains(&project) {
+            names.push(project);
+        }
+    }
+    (!names.is_empty()).then(|| format!("required by {}", first_few(names)))
+}
+
+/// The first few names, and how many more there are.
+pub fn first_few(mut names: Vec<String>) -> String {
+    let more = names.len().saturating_sub(MOST_NAMED);
+    names.truncate(MOST_NAMED);
+    match more {
+        0 => listed(&names, "and"),
+        more => format!("{} and {more} more", names.join(", ")),
     }
 }
 

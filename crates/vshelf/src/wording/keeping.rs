@@ -2,12 +2,13 @@
 
 use vshelf_app::keep::leftovers::LeftoverKind;
 use vshelf_app::outcome::{Asker, CarryOutcome, CarryReport, Reassigned, Removed, RenewalStep};
+use vshelf_core::Request;
 use vshelf_core::packages::Package;
 use vshelf_shelf::journal::Operation;
 use vshelf_view::words::{Count, megabytes, printable};
 use vshelf_view::{Cell, Column, Palette, Table};
 
-use super::holders;
+use super::holders::{self, first_few};
 use super::paths::{project_name, shown};
 use crate::failure::Outcome;
 use crate::ui::{Ui, styled};
@@ -47,26 +48,46 @@ pub fn say_removed(ui: &Ui, removed: &Removed) -> Outcome {
         let had = removed.packages.join(", ");
         ui.note(format!("Its packages went with it: {}", printable(&had)));
     }
-    for reassigned in &removed.reassigned {
-        ui.note(reassignment(reassigned));
+    for sentence in reassignments(&removed.reassigned) {
+        ui.note(sentence);
     }
     Ok(())
 }
 
-/// What a label or project that asked for what was removed finds now.
-fn reassignment(reassigned: &Reassigned) -> String {
-    let who = match &reassigned.who {
-        Asker::Label(label, selector) => format!("The label {label} ({selector}) stands for"),
-        Asker::Project(file) => format!(
-            "{} asks for {}, and finds",
-            project_name(file),
-            reassigned.request
-        ),
-    };
-    match &reassigned.now {
-        Some(other) => format!("{who} {other} now."),
-        None => format!("{who} nothing on the shelf now."),
+/// What labels and projects that meant what was removed mean now. Projects with the same requirement are one sentence.
+fn reassignments(all: &[Reassigned]) -> Vec<String> {
+    let mut sentences = Vec::new();
+    let mut projects: Vec<(&Request, Option<&str>, Vec<String>)> = Vec::new();
+    for reassigned in all {
+        let (request, now) = (&reassigned.request, reassigned.now.as_deref());
+        match &reassigned.who {
+            Asker::Label(label, selector) => sentences.push(format!(
+                "The label {label} ({selector}) stands for {} now.",
+                now.unwrap_or("nothing on the shelf")
+            )),
+            Asker::Project(file) => {
+                let name = project_name(file);
+                let mut known = projects.iter_mut();
+                match known.find(|(known, meets, _)| *known == request && *meets == now) {
+                    Some((.., names)) => names.push(name),
+                    None => projects.push((request, now, vec![name])),
+                }
+            }
+        }
     }
+    sentences.extend(projects.into_iter().map(|(request, now, names)| {
+        let require = if names.len() == 1 {
+            "requires"
+        } else {
+            "require"
+        };
+        let now = now.unwrap_or("nothing on the shelf");
+        format!(
+            "{} {require} {request}, which {now} meets now.",
+            first_few(names)
+        )
+    }));
+    sentences
 }
 
 /// Says one step of a renewal.
@@ -158,7 +179,7 @@ pub fn counted(kind: LeftoverKind, count: usize) -> String {
     match kind {
         LeftoverKind::UnfinishedCommand => Count(count, "unfinished command").to_string(),
         LeftoverKind::PartialDownload => Count(count, "partial download").to_string(),
-        LeftoverKind::RemovedInstall => format!("{} in the trash", Count(count, "removed install")),
+        LeftoverKind::RemovedInstall => Count(count, "removed install").to_string(),
         LeftoverKind::UnfinishedBuild => Count(count, "unfinished build").to_string(),
         LeftoverKind::UnknownCatalog => {
             format!("{} of sources that are gone", Count(count, "catalog"))

@@ -1,23 +1,34 @@
 //! Marks in words, phases and ends of support: what rows of versions have in common.
 
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 use anstyle::Style;
 use jiff::civil::Date;
 use vshelf_app::{Activity, Error, Runtime};
 use vshelf_core::activation::Claim;
 use vshelf_core::catalog::Details;
-use vshelf_core::{Key, Line, Phase};
+use vshelf_core::{Key, Line, Phase, Pick};
 use vshelf_shelf::record::Adopted;
 use vshelf_sources::merge::DEFINITION;
 use vshelf_view::words::{printable, span};
 use vshelf_view::{Cell, Palette};
 
+use super::holders::required_by;
 use super::paths::project_name;
 use crate::ui::styled;
 
-/// The marks of the install with this key: `this shell`, `default`, labels.
+/// The marks of the install with this key: `this shell`, `default`, the project here, labels.
 pub fn marks(runtime: &Runtime<'_>, activity: &Activity, key: &Key) -> Vec<String> {
+    marks_with_projects(runtime, activity, key, &[])
+}
+
+/// The same with all projects in `required`, which are requirement files with the install that each gets.
+pub fn marks_with_projects(
+    runtime: &Runtime<'_>,
+    activity: &Activity,
+    key: &Key,
+    required: &[(Pick, PathBuf)],
+) -> Vec<String> {
     let mut marks = Vec::new();
     match runtime.undefined() {
         Some(Error::UnknownRuntime { .. }) => marks.push("no definition".to_owned()),
@@ -32,11 +43,11 @@ pub fn marks(runtime: &Runtime<'_>, activity: &Activity, key: &Key) -> Vec<Strin
     }
     let requirement = activity.requirement();
     let met_by = requirement.and_then(|claim| claim.met_by.as_ref());
-    if let (Some(claim), Some(pick)) = (requirement, met_by)
-        && pick.is(key)
-    {
-        marks.push(format!("required by {}", project_of(claim)));
-    }
+    let here = requirement.filter(|_| met_by.is_some_and(|pick| pick.is(key)));
+    let elsewhere = required.iter().filter(|(pick, _)| pick.is(key));
+    let elsewhere = elsewhere.map(|(_, file)| project_name(file));
+    let projects = here.map(project_of).into_iter().chain(elsewhere);
+    marks.extend(required_by(projects));
     for (label, selector) in &runtime.snapshot.state.labels {
         let pick = runtime.choosing().pick_of_label(selector);
         if pick.is_some_and(|pick| pick.is(key)) {

@@ -222,6 +222,16 @@ fn a_step_that_fails_shows_its_first_error_and_leaves_nothing_on_the_shelf() {
     assert!(!ran.stderr.contains("| line 2\n"), "{ran}");
     assert!(!scene.data("shelf/bell").exists() || names_in(&scene.data("shelf/bell")).is_empty());
     assert!(log(&scene).contains("# ./compile"));
+    let ran = scene.vshelf(&["checkup"]);
+    for told in [
+        "the build of Bell 1.0.0: is not finished",
+        "vshelf install bell@1.0.0",
+    ] {
+        assert!(
+            ran.stdout.contains(told) || ran.stderr.contains(told),
+            "{told}: {ran}"
+        );
+    }
     let ran = scene.does(&["tidy"]);
     assert!(ran.stdout.contains("1 unfinished build"), "{ran}");
     scene.does(&["tidy", "--yes"]);

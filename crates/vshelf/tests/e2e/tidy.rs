@@ -255,7 +255,7 @@ fn a_removal_says_what_becomes_of_labels_and_projects() {
 Marram 6.20.2 was removed; its 0.3 MB stay in the trash until 2026-12-07.
 --- stderr
 The label board (6) stands for 6.20.1 now.
-tide-board asks for 6.20.2, and finds nothing on the shelf now.
+tide-board requires 6.20.2, which nothing on the shelf meets now.
 
 "#]]
     );

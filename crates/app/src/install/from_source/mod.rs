@@ -205,7 +205,43 @@ struct Progress {
     steps: Vec<String>,
     /// How long they took, in milliseconds.
     took_ms: u64,
+    /// The runtime and version, for people.
+    #[serde(default)]
+    title: String,
+    /// The selector that goes on with the build, with its runtime.
+    #[serde(default)]
+    selector: String,
 }
+
+/// A build that failed or was interrupted.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct UnfinishedBuild {
+    /// Its folder.
+    pub folder: PathBuf,
+    /// The runtime and version, for people.
+    pub title: String,
+    /// The selector that goes on with it, with its runtime.
+    pub selector: String,
+}
+
+/// The build in a folder that nobody works on: `None` if nothing notes which one it is.
+pub fn unfinished_build(folder: &Path) -> Option<UnfinishedBuild> {
+    let progress = read_progress(folder)?;
+    (!progress.selector.is_empty()).then(|| UnfinishedBuild {
+        folder: folder.to_owned(),
+        title: progress.title,
+        selector: progress.selector,
+    })
+}
+
+/// What is noted of a build. A note that cannot be read counts as absent, and the build begins again.
+fn read_progress(folder: &Path) -> Option<Progress> {
+    let noted = optional::read(&folder.join(PROGRESS)).ok().flatten()?;
+    serde_json::from_slice(&noted).ok()
+}
+
+/// The file in a build's folder that notes how far it is.
+const PROGRESS: &str = "progress.json";
 
 /// A build under way.
 struct Work<'w> {
@@ -228,15 +264,18 @@ pub fn build(
     let listener = report.listener();
     let folder = work_folder(job, section, &archive);
     let _lock = hold(&folder)?;
-    let noted = optional::read(&folder.join("progress.json")).ok().flatten();
-    let progress = noted.and_then(|bytes| serde_json::from_slice(&bytes).ok());
     let mut work = Work {
         job,
         section,
+        progress: Progress {
+            title: job.title(),
+            selector: format!("{}@{}", job.definition.name, job.selector()),
+            ..read_progress(&folder).unwrap_or_default()
+        },
         folder,
-        progress: progress.unwrap_or_default(),
         listener,
     };
+    work.note()?;
     listener.tell(Event::BuildBegins(&BuildPlan {
         title: &job.title(),
         section,
@@ -278,7 +317,7 @@ impl Work<'_> {
     }
 
     fn note(&self) -> Result<(), Error> {
-        let file = self.folder.join("progress.json");
+        let file = self.folder.join(PROGRESS);
         let text = serde_json::to_vec(&self.progress).expect("texts and numbers serialise");
         fs::write(&file, text).map_err(file_error(&file, FileAction::Write))
     }
@@ -312,10 +351,9 @@ impl Work<'_> {
             fs::write(&file, text.replace(&replacement.text, &by))
                 .map_err(file_error(&file, FileAction::Write))?;
         }
-        self.progress = Progress {
-            unpacked: true,
-            ..Progress::default()
-        };
+        self.progress.unpacked = true;
+        self.progress.steps.clear();
+        self.progress.took_ms = 0;
         self.note()?;
         Ok((unpacked.fetched + patched, unpacked.archive))
     }
