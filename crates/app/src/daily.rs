@@ -1,4 +1,4 @@
-//! What is said once a day at most: a stamp in the cache keeps the day.
+//! What is said once, or once a day at most: a stamp in the cache keeps the day.
 
 use vshelf_files::{atomic, optional};
 
@@ -15,6 +15,11 @@ pub fn is_due(environment: &Environment, name: &str) -> Result<bool, Error> {
     let today = environment.today()?.to_string();
     let said = optional::read_text(&stamp).map_err(file_error(&stamp, FileAction::Read))?;
     Ok(said.is_none_or(|said| said != today))
+}
+
+/// Whether `name` was never said, and reminders are wanted at all.
+pub fn is_new(environment: &Environment, name: &str) -> Result<bool, Error> {
+    Ok(environment.settings()?.reminds() && !stamp(environment, name)?.exists())
 }
 
 /// Notes that `name` was said today; where that cannot be noted, it is said again.

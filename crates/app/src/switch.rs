@@ -14,7 +14,7 @@ use crate::install::missing::install_missing;
 use crate::install::request::InstallRequest;
 use crate::install::run::install;
 use crate::integrate::connect::require_connection;
-use crate::keep::history;
+use crate::keep::{history, packages};
 use crate::project;
 use crate::runtime::Runtime;
 use crate::session;
@@ -31,10 +31,22 @@ pub struct Switched<'c> {
     pub already: bool,
     /// What is published for the same selector and newer.
     pub newer: Option<Version>,
+    /// Packages of the install that was active before which this one does not have, the first time.
+    pub lacking: Option<LackingPackages>,
     /// The publisher that the same selector means among what is published, if the install is of another one.
     pub usual_publisher: Option<String>,
     /// What was asked for.
     pub request: Request,
+}
+
+/// Packages that one install has and another one does not.
+pub struct LackingPackages {
+    /// How many.
+    pub count: usize,
+    /// The selector of the install that has them, with what commands need in front of it.
+    pub from: String,
+    /// That of the other one.
+    pub to: String,
 }
 
 /// A shell that is no longer switched.
@@ -107,14 +119,29 @@ pub fn switch<'c>(
     if !already {
         session::plan_switch(&runtime, &pick, before);
     }
+    let lacking = before
+        .filter(|_| !already)
+        .and_then(|before| lacking(&runtime, before, &pick));
     Ok(Switched {
         runtime,
         activity,
         pick,
         already,
         newer,
+        lacking,
         usual_publisher,
         request,
+    })
+}
+
+/// The packages of one install that another one does not have, unless that was said before.
+fn lacking(runtime: &Runtime<'_>, from: &Pick, to: &Pick) -> Option<LackingPackages> {
+    let (from, to) = (from.key()?, to.key()?);
+    let count = packages::newly_lacking(runtime, from, to)?;
+    Some(LackingPackages {
+        count,
+        from: runtime.names().key_as_typed(from),
+        to: runtime.names().key_as_typed(to),
     })
 }
 

@@ -117,11 +117,14 @@ const STEPS: [Step; 28] = [
         "vshelf install orache@2.6 orache@dunefield/2.6 && vshelf list orache",
     ),
     step(
-        "Its line 2.5 comes as source: it is built here, and what is missing for that is told.",
+        "Its line 2.5 comes as source: it is built here, and missing libraries are named.",
         "vshelf install orache@2.5",
     ),
     step("What was done to the shelf?", "vshelf history"),
-    step("What went comes back on one word.", "vshelf restore"),
+    step(
+        "What was removed comes back with one command.",
+        "vshelf restore",
+    ),
     step(
         "What is outdated goes; what a project, a label or the default needs stays.",
         "vshelf tidy --yes",

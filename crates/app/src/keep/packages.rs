@@ -12,6 +12,7 @@ use vshelf_shelf::store::program_named;
 
 use super::found_packages;
 use crate::admission;
+use crate::daily;
 use crate::error::{Done, Error, PackageAttempt, ToolProblem, file_error};
 use crate::events::{Event, Listener, Task};
 use crate::outcome::CarryOutcome;
@@ -91,6 +92,33 @@ pub fn list(runtime: &Runtime<'_>, key: &Key) -> Result<Vec<Package>, Error> {
         return Err(unlisted(complaint(&output)));
     }
     (tool.tool.read(&listed)).map_err(|error| unlisted(error.to_string()))
+}
+
+/// How many packages of one install another one does not have in any version. Only files are read: `None` if they do
+/// not show the packages, or if that was said before.
+pub fn newly_lacking(runtime: &Runtime<'_>, from: &Key, to: &Key) -> Option<usize> {
+    let environment = runtime.environment();
+    let tool = runtime.definition.packages.as_ref();
+    let tool = tool.filter(|tool| !tool.found.is_empty())?;
+    let stamp = format!(
+        "lacking/{}-{}-{}",
+        runtime.name(),
+        from.as_str(),
+        to.as_str()
+    );
+    // What cannot be read or noted is not worth an error after a switch.
+    if !daily::is_new(environment, &stamp).unwrap_or(false) {
+        return None;
+    }
+    let packages = |key| found_packages::list(tool, &runtime.shelf.install_folder(key)).ok();
+    let (packages_from, packages_to) = (packages(from)?, packages(to)?);
+    let is_lacking = |one: &&Package| !packages_to.iter().any(|other| other.name == one.name);
+    let lacking = packages_from.iter().filter(is_lacking).count();
+    if lacking == 0 {
+        return None;
+    }
+    daily::note(environment, &stamp).ok()?;
+    Some(lacking)
 }
 
 /// The packages that go when the install with this key does: those that the person has put into it.

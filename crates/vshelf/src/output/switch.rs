@@ -1,8 +1,9 @@
 //! What the calling shell uses after a switch.
 
-use vshelf_app::switch::{Followed, Switched};
+use vshelf_app::switch::{Followed, LackingPackages, Switched};
 use vshelf_app::{Activity, Runtime};
 use vshelf_core::Pick;
+use vshelf_view::words::Count;
 
 use crate::failure::Outcome;
 use crate::ui::Ui;
@@ -42,6 +43,18 @@ pub fn say_switched(ui: &Ui, switched: &Switched<'_>) -> Outcome {
         ui.next(
             &format!("{publisher}{newer} is published for {request}; to get it"),
             &format!("vshelf install {prefix}{publisher}{newer} --switch"),
+        );
+    }
+    if let Some(LackingPackages { count, from, to }) = &switched.lacking {
+        let (is, it) = if *count == 1 {
+            ("is", "it")
+        } else {
+            ("are", "them")
+        };
+        let packages = Count(*count, "package");
+        ui.next(
+            &format!("{packages} of {from} {is} not in {to}; to carry {it} over"),
+            &format!("vshelf carry {from} {to}"),
         );
     }
     if let (Some(default), false) = (runtime.snapshot.default_selector(), already)

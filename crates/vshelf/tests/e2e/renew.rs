@@ -214,6 +214,22 @@ fn packages_that_cannot_be_listed_are_not_given_up() {
 }
 
 #[test]
+fn a_switch_says_once_which_packages_stay_behind() {
+    let scene = Scene::new();
+    let file = ".config/vivid-shelf/runtimes/marram.toml";
+    let text = fs::read_to_string(scene.path(file)).unwrap();
+    let found = "[packages]\nfound = [\"lib/marram/packages/{name}\"]";
+    scene.write(file, &text.replace("[packages]", found));
+    scene.does(&["--quiet", "install", "8.3.0", "6.20.1"]);
+    scene.does(&["run", "8.3.0", "--", "tussock", "add", "sand"]);
+    let ran =
+        scene.bash("for version in 8.3.0 6.20.1 8.3.0 6.20.1; do vshelf switch $version; done");
+    let told = "1 package of 8.3.0 is not in 6.20.1; to carry it over: vshelf carry 8.3.0 6.20.1\n";
+    assert_eq!(ran.stderr.matches(told).count(), 1, "{ran}");
+    assert_eq!(ran.stderr.matches("vshelf carry").count(), 1, "{ran}");
+}
+
+#[test]
 fn packages_are_carried_on_demand_and_told_one_by_one() {
     let scene = behind();
     scene.does(&["run", "8.3.0", "--", "tussock", "add", "sand@3.0.0"]);
