@@ -623,7 +623,9 @@ fn ask_for_one(
         .map(|(name, number)| format!("{number} {name}"))
         .collect();
     let mut err = AutoStream::new(io::stderr().lock(), choice);
-    write!(err, "{question} {}: ", listed(&numbered, "or"))?;
+    let columns = size_of(io::stderr()).map(|(columns, _)| columns);
+    let question = format!("{question} {}:", listed(&numbered, "or"));
+    write!(err, "{} ", wrapped(&question, columns, ""))?;
     err.flush()?;
     let mut answer = String::new();
     io::stdin().read_line(&mut answer)?;

@@ -426,10 +426,14 @@ impl Drawing<'_> {
         };
         let title = format!("{} {}", self.browser.snapshot.title, entry.name);
         let mut lines = vec![vec![Span::styled(title, self.strong())]];
-        let names = self.browser.card.iter().map(|(name, _)| name.width()).max();
+        // Without a filter, the line is described below the shelf.
+        let is_described = |name: &str| name == "line" && self.browser.filter.is_empty();
+        let facts = self.browser.card.iter();
+        let facts = facts.filter(|(name, _)| !is_described(name));
+        let names = facts.clone().map(|(name, _)| name.width()).max();
         let names = names.unwrap_or(0);
         let columns = usize::from(area.width).saturating_sub(names + 2).max(8);
-        for (name, fact) in &self.browser.card {
+        for (name, fact) in facts {
             for (index, piece) in broken(fact, columns).into_iter().enumerate() {
                 let name = if index == 0 { name.as_str() } else { "" };
                 lines.push(vec![

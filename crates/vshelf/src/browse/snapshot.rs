@@ -106,7 +106,14 @@ fn removal(runtime: &Runtime<'_>, key: &Key, is_default: bool, is_active: bool) 
     let contents = install.map(|install| &install.record.contents);
     if let Some(contents) = contents.filter(|contents| contents.adopted.is_none()) {
         let size = megabytes(contents.unpacked_size);
-        sentences.push(format!("This frees {size}; vshelf restore brings it back."));
+        // Settings that cannot be read are reported by the command that removes it.
+        let is_kept =
+            (runtime.environment().settings()).is_ok_and(|settings| settings.trash.days() > 0);
+        sentences.push(if is_kept {
+            format!("It moves to the trash ({size}); vshelf restore brings it back.")
+        } else {
+            format!("This frees {size}.")
+        });
     }
     sentences.join(" ")
 }

@@ -61,7 +61,10 @@ fn the_whole_job_without_typing_a_version() {
     terminal.views(LEFT, "7: ended");
     let screen = terminal.views(LEFT, "8 Eelgrass: lts");
     assert!(screen.contains("installed from"), "{screen}");
-    let screen = terminal.views("r", "This frees 0.4 MB; vshelf restore brings it back.");
+    let screen = terminal.views(
+        "r",
+        "It moves to the trash (0.4 MB); vshelf restore brings it back.",
+    );
     assert!(!screen.contains("It is the default"), "{screen}");
     terminal.views("y", "Marram 8.3.1 was removed");
     assert_eq!(scene.on_shelf(), ["6.20.2"]);
