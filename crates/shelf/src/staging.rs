@@ -16,6 +16,9 @@ use crate::random::random_name;
 
 const LOCK: &str = "lock";
 
+/// The most names that are tried for a stage.
+const MOST_ATTEMPTS: usize = 100;
+
 /// One folder under way; dropped before it is done, it is deleted.
 #[derive(Debug)]
 pub struct Stage {
@@ -28,19 +31,22 @@ impl Stage {
     /// A new folder below `staging`, named after `purpose` and a random number, because another machine
     /// that shares the home has processes with the same ids.
     pub fn begin(staging: &Path, purpose: &str) -> io::Result<Stage> {
-        let name = format!("{purpose}.{}", random_name(8));
-        let lock_path = staging.join(format!("{name}.{LOCK}"));
-        let folder = staging.join(name);
-        let lock = Lock::try_acquire(&lock_path)?;
-        if lock.is_none() {
-            return Err(io::ErrorKind::ResourceBusy.into());
+        // A command that looks for abandoned stages can hold a lock file before its maker does.
+        for _ in 0..MOST_ATTEMPTS {
+            let name = format!("{purpose}.{}", random_name(8));
+            let lock_path = staging.join(format!("{name}.{LOCK}"));
+            let folder = staging.join(name);
+            let lock = Lock::try_acquire(&lock_path)?;
+            if lock.is_some() {
+                fs::create_dir(&folder)?;
+                return Ok(Stage {
+                    folder,
+                    lock_path,
+                    lock,
+                });
+            }
         }
-        fs::create_dir(&folder)?;
-        Ok(Stage {
-            folder,
-            lock_path,
-            lock,
-        })
+        Err(io::ErrorKind::ResourceBusy.into())
     }
 
     /// The folder.
@@ -115,4 +121,31 @@ pub(crate) fn abandoned(staging: &Path) -> io::Result<Abandoned> {
         }
     }
     Ok(found)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::sync::atomic::{AtomicBool, Ordering};
+    use std::thread;
+
+    #[test]
+    fn a_stage_begins_while_others_look_for_abandoned_ones() {
+        let staging = tempfile::tempdir().unwrap();
+        let is_done = AtomicBool::new(false);
+        thread::scope(|scope| {
+            scope.spawn(|| {
+                while !is_done.load(Ordering::Relaxed) {
+                    let found = abandoned(staging.path()).unwrap();
+                    found
+                        .stages
+                        .into_iter()
+                        .for_each(|stage| stage.end().unwrap());
+                }
+            });
+            let begun = (0..1000).try_for_each(|_| Stage::begin(staging.path(), "8.3.1").map(drop));
+            is_done.store(true, Ordering::Relaxed);
+            begun.unwrap();
+        });
+    }
 }
