@@ -31,6 +31,7 @@ pub fn all(entries: &[CommandEntry]) -> String {
          --offline  Ask no server; use what is on this machine\n      \
          --color    When to colour the output: auto, always, never\n\n\
          What can be typed for a version: vshelf help selectors\n\
+         What the words mean: vshelf help words\n\
          To see it all at work on made-up data: vshelf demo\n",
     );
     text

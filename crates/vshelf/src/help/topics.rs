@@ -1,7 +1,32 @@
 //! Help on what is no command.
 
 /// The topics by name, and what there is to know.
-const TOPICS: [(&str, &str); 1] = [("selectors", SELECTORS)];
+const TOPICS: [(&str, &str); 2] = [("selectors", SELECTORS), ("words", WORDS)];
+
+/// The words of this program.
+const WORDS: &str = "\
+The words of vshelf:
+
+  runtime      a language implementation, such as node
+  release      one published version of it
+  line         releases that share leading numbers and a support life
+  phase        where a line stands: preview, current, lts, maintenance or ended
+  publisher    whoever makes releases, such as the language's own project
+  source       where a catalog and its archives come from
+  catalog      all releases that the sources of a runtime publish
+  repack       a release that somebody else packed again, such as for npm
+  companion    a package that is added because a build comes without it
+  shelf        the folder of your installs
+  install      a release that is unpacked, or was built, on the shelf
+  main         the runtime or publisher that is meant if none is named
+  default      what new shells use
+  switch       the choice of one shell
+  follow       to use what the project requires, or else the default
+  requirement  what a project requires, in a file in its folder
+  lock file    the exact releases that a project's requirements resolve to
+  label        a name of yours for a selector
+  trash        where removed installs wait until they are deleted
+";
 
 /// What can be typed for a version.
 const SELECTORS: &str = "\
@@ -36,6 +61,13 @@ pub fn text(topic: &str) -> Option<&'static str> {
 mod tests {
     use super::*;
     use vshelf_core::Request;
+
+    #[test]
+    fn the_words_fit_a_terminal() {
+        let text = text("words").unwrap();
+        assert!(text.lines().count() < 24);
+        assert!(text.lines().all(|line| line.len() <= 80));
+    }
 
     #[test]
     fn a_topic_fits_a_terminal_and_its_selectors_are_understood() {

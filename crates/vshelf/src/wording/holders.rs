@@ -27,15 +27,18 @@ const MOST_NAMED: usize = 3;
 
 /// What keeps an install: the first few protections, and how many more there are. The projects that require it are one.
 pub fn protections<'p>(all: impl IntoIterator<Item = &'p Protection>) -> String {
-    let mut named: Vec<String> = Vec::new();
-    let mut projects = Vec::new();
+    let (mut first, mut projects, mut others) = (Vec::new(), Vec::new(), Vec::new());
     for one in all {
         match one {
             Protection::Requirement { file } => projects.push(project_name(file)),
-            other => named.push(protection(other)),
+            Protection::ThisShell => first.insert(0, protection(one)),
+            Protection::Default => first.push(protection(one)),
+            other => others.push(protection(other)),
         }
     }
-    named.extend(required_by(projects));
+    // In the order of the marks in lists.
+    let named = first.into_iter().chain(required_by(projects)).chain(others);
+    let mut named: Vec<String> = named.collect();
     let more = named.len().saturating_sub(MOST_NAMED);
     named.truncate(MOST_NAMED);
     let named = named.join(", ");
