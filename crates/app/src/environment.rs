@@ -145,6 +145,24 @@ impl Environment {
         }
     }
 
+    /// The same surroundings with a shelf, settings and a cache below this folder.
+    pub fn with_folders_below(&self, folder: &Path) -> Environment {
+        let own = ["data", "cache", "config"];
+        let own = own.map(|name| {
+            (
+                format!("VSHELF_{}", name.to_uppercase()).into(),
+                folder.join(name).into(),
+            )
+        });
+        let all = self.variables().all();
+        let all = all.map(|(name, value)| (name.clone(), value.clone()));
+        let variables = Variables::from_iter(all.chain(own));
+        Environment {
+            transport: self.transport.clone(),
+            ..Environment::in_shell(CallingShell::of(&variables), self.transport.is_offline())
+        }
+    }
+
     /// The platform that builds have to run on. The system is asked when it is first needed.
     pub fn platform(&self) -> &Platform {
         self.platform.get_or_init(this_platform)

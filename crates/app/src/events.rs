@@ -318,6 +318,11 @@ pub enum Question<'q> {
         /// Where the definition comes from.
         place: &'q str,
     },
+    /// Whether to fetch a release only to see whether it can be installed.
+    TryRelease {
+        /// The runtime and version, for people.
+        title: &'q str,
+    },
     /// Whether to carry out a renewal.
     Renew {
         /// How many lines it renews.

@@ -15,6 +15,7 @@ pub mod concerns;
 pub mod conclude;
 mod daily;
 pub mod defaults;
+pub mod definition_trial;
 pub mod definitions;
 mod diagnosis;
 pub mod environment;

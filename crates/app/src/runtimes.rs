@@ -224,6 +224,8 @@ fn read(environment: &Environment, place: &str) -> Result<(ReadFrom, String, Def
 pub struct CheckedDefinition {
     /// The definition.
     pub definition: Definition,
+    /// Its text.
+    pub text: String,
     /// What each of its sources gives.
     pub sources: Vec<CheckedSource>,
     /// The day on which phases are computed.
@@ -249,7 +251,7 @@ pub fn check(
     place: &str,
     listener: &dyn Listener,
 ) -> Result<CheckedDefinition, Error> {
-    let (_, _, definition) = read(environment, place)?;
+    let (_, text, definition) = read(environment, place)?;
     let fetch = |source: &SourceDefinition| -> Result<PublishedCatalog, Error> {
         let (platform, settings) = (environment.platform(), environment.registries());
         let opened = vshelf_sources::open(&definition.name, source, platform, &settings)?;
@@ -293,6 +295,7 @@ pub fn check(
         today: environment.today()?,
         platform: environment.platform().clone(),
         definition,
+        text,
         sources,
         catalog,
     })

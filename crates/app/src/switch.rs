@@ -106,13 +106,7 @@ pub fn switch<'c>(
     if pick == Pick::System {
         activity.need_system_copy(&runtime)?;
     }
-    let main = runtime.names().main_publisher();
-    let usual_publisher = pick.key().zip(main).filter(|(key, main)| {
-        request.publisher.is_none()
-            && names_no_install(&request.selector)
-            && key.publisher() != *main
-    });
-    let usual_publisher = usual_publisher.map(|(_, main)| main.to_owned());
+    let usual_publisher = usual_publisher(&runtime, &request, &pick);
     let before = activity.active();
     let already =
         before == Some(&pick) && activity.rule() == Some(Rule::Switch) && !activity.differs();
@@ -192,6 +186,15 @@ pub fn follow<'c>(
         activity,
         required,
     })
+}
+
+/// The publisher that a request means among what is published, if an install of another one meets it on the shelf.
+fn usual_publisher(runtime: &Runtime<'_>, request: &Request, pick: &Pick) -> Option<String> {
+    let (key, main) = (pick.key()?, runtime.names().main_publisher()?);
+    let is_other = request.publisher.is_none()
+        && names_no_install(&request.selector)
+        && key.publisher() != main;
+    is_other.then(|| main.to_owned())
 }
 
 /// Whether a selector is resolved among releases, and stands for no install that the person chose before.

@@ -127,7 +127,7 @@ const OPTIONS: &[(&str, &[&str], &str)] = &[
     ("remove", &["--every"], "remove --all …"),
     ("mirror", &["--every"], "mirror --all …"),
     ("remove", &["--force", "-f"], "remove --even-if-used …"),
-    ("runtimes", &["--replace"], "runtimes --yes …"),
+    ("runtimes", &["--replace", "--fetch"], "runtimes --yes …"),
     ("switch", &["--default", "--global"], "default …"),
     ("switch", &["--install"], "install --switch …"),
     ("run", &["--install"], "run --yes …"),

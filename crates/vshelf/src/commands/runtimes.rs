@@ -2,10 +2,10 @@
 
 use clap::Args;
 use vshelf_app::events::{Event, Listener};
-use vshelf_app::{Environment, runtimes};
+use vshelf_app::{Environment, definition_trial, runtimes};
 
 use super::command::{CommandArgs, RunCommand};
-use crate::failure::Outcome;
+use crate::failure::{Failure, Outcome};
 use crate::output;
 use crate::ui::Ui;
 
@@ -24,8 +24,8 @@ pub struct Runtimes {
     /// Make this the main runtime: the one that selectors mean when they name none
     #[arg(long, value_name = "NAME", conflicts_with_all = ["add", "remove"])]
     main: Option<String>,
-    /// Show what the definition at this URL or path would publish, and what is wrong with it; nothing
-    /// is kept
+    /// Show what the definition at this URL or path would publish, and what is wrong with it; if you agree, also
+    /// whether its newest release can be installed. Nothing is kept
     #[arg(long, value_name = "FILE", conflicts_with_all = ["add", "remove", "main"])]
     check: Option<String>,
     /// Show it as JSON
@@ -57,8 +57,7 @@ impl RunCommand for Runtimes {
             return ui.done(format!("Selectors without a runtime mean {main} now."));
         }
         if let Some(place) = &self.check {
-            let checked = runtimes::check(environment, place, ui)?;
-            return output::definition_check::show(ui, checked, place, self.json);
+            return self.check(ui, environment, place);
         }
         let (known, broken) = runtimes::list(environment)?;
         for error in &broken {
@@ -68,5 +67,26 @@ impl RunCommand for Runtimes {
             true => output::json::print_list(ui, &output::runtimes::reports(known)),
             false => output::runtimes::show(ui, known),
         }
+    }
+}
+
+impl Runtimes {
+    /// Shows what a definition would publish, and tries its newest release if the person agrees. Fails if one of its
+    /// sources gives nothing.
+    fn check(&self, ui: &Ui, environment: &Environment, place: &str) -> Outcome {
+        let mut checked = runtimes::check(environment, place, ui)?;
+        output::definition_check::show(ui, &checked, self.json)?;
+        let mut sources = checked.sources.drain(..);
+        if let Some(error) = sources.find_map(|source| source.published.err()) {
+            return Err(Failure::from(error));
+        }
+        drop(sources);
+        let is_asked = !self.json || ui.says_yes();
+        let tried = if is_asked {
+            definition_trial::try_newest(environment, &checked, &ui.for_events(self.json))?
+        } else {
+            None
+        };
+        output::definition_check::say_sound(&ui.for_events(self.json), tried.as_deref(), place)
     }
 }

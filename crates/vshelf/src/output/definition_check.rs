@@ -12,7 +12,7 @@ use vshelf_view::words::{Count, listed, printable};
 use vshelf_view::{Cell, Column, Palette, Table};
 
 use super::json;
-use crate::failure::{Failure, Outcome};
+use crate::failure::Outcome;
 use crate::ui::{Ui, styled};
 use crate::wording::paths::quoted;
 use crate::wording::versions::{end_cell, phase_cell, spine};
@@ -126,9 +126,8 @@ fn lines(catalog: &Catalog, checked: &CheckedDefinition) -> Vec<LineReport> {
     reports.filter(|line| line.releases > 0).collect()
 }
 
-/// Shows what a definition would publish; fails where one of its sources gives nothing. `place` is where
-/// it is.
-pub fn show(ui: &Ui, checked: CheckedDefinition, place: &str, as_json: bool) -> Outcome {
+/// Shows what a definition would publish.
+pub fn show(ui: &Ui, checked: &CheckedDefinition, as_json: bool) -> Outcome {
     let catalog = checked.catalog.clone().unwrap_or_default();
     let report = Report {
         runtime: checked.definition.name.clone(),
@@ -139,28 +138,30 @@ pub fn show(ui: &Ui, checked: CheckedDefinition, place: &str, as_json: bool) -> 
             .map(|one| one.id.clone())
             .collect(),
         sources: (checked.sources.iter())
-            .map(|source| SourceReport::new(source, &checked))
+            .map(|source| SourceReport::new(source, checked))
             .collect(),
-        lines: lines(&catalog, &checked),
+        lines: lines(&catalog, checked),
     };
-    match as_json {
-        true => json::print(ui, &report)?,
-        false => show_report(ui, &report, &catalog, &checked)?,
+    if as_json {
+        json::print(ui, &report)
+    } else {
+        show_report(ui, &report, &catalog, checked)
     }
-    let failed = checked
-        .sources
-        .into_iter()
-        .find_map(|source| source.published.err());
-    match failed {
-        Some(error) => Err(Failure::from(error)),
-        None => {
-            ui.next(
-                "To add it",
-                &format!("vshelf runtimes --add {}", quoted(Path::new(place))),
-            );
-            Ok(())
-        }
+}
+
+/// Says that the release with this title can be installed, if one was tried, and how the definition at `place` is
+/// added.
+pub fn say_sound(ui: &Ui, tried: Option<&str>, place: &str) -> Outcome {
+    if let Some(title) = tried {
+        ui.done(format!(
+            "{title} can be installed: it was verified and unpacked, and it starts. Nothing of it was kept."
+        ))?;
     }
+    ui.next(
+        "To add it",
+        &format!("vshelf runtimes --add {}", quoted(Path::new(place))),
+    );
+    Ok(())
 }
 
 fn show_report(

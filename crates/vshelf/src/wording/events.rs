@@ -45,6 +45,7 @@ impl Listener for Ui {
             Question::InstallMissing { .. }
             | Question::InstallRequired { .. }
             | Question::ConnectShell { .. }
+            | Question::TryRelease { .. }
             | Question::FollowProject { .. } => {}
         }
         Ok(Answer::No)
@@ -195,6 +196,9 @@ fn in_words(question: &Question<'_>) -> String {
             leftovers,
             empties_trash,
         } => clean_up_in_words(*installs, *leftovers, *empties_trash),
+        Question::TryRelease { title } => {
+            format!("Fetch {title} to see whether it can be installed? Nothing of it is kept.")
+        }
         Question::Renew { lines, removals: 0 } => format!("Renew {}?", Count(*lines, "line")),
         Question::Renew { lines, removals } => {
             let removed = Count(*removals, "install");

@@ -148,3 +148,39 @@ fn an_empty_address_is_refused_where_it_is_set() {
     let ran = scene.vshelf(&["catalog"]);
     assert!(ran.stderr.contains("sources.address is \" \""), "{ran}");
 }
+
+#[test]
+fn a_check_tries_the_newest_release_if_the_person_agrees() {
+    let scene = Scene::new();
+    let file = scene.path(".config/vivid-shelf/runtimes/marram.toml");
+    let text = fs::read_to_string(&file).unwrap();
+    let check = |text: &str, agreed: &[&str]| {
+        scene.write("marram.toml", text);
+        let words = [&["runtimes", "--check", "marram.toml"], agreed].concat();
+        scene.vshelf(&words)
+    };
+    let ran = check(&text, &["--yes"]);
+    assert!(
+        ran.stdout.contains("Marram 9.2.0 can be installed: "),
+        "{ran}"
+    );
+    let ran = check(&text, &[]);
+    assert!(
+        ran.code == 0 && !ran.stdout.contains("can be installed"),
+        "{ran}"
+    );
+    let ran = check(
+        &text.replace("program = \"marram\"", "program = \"sedge\""),
+        &["--yes"],
+    );
+    assert_eq!(ran.code, 5, "{ran}");
+    assert!(
+        ran.stderr.contains("Error: Marram 9.2.0 has no bin/sedge."),
+        "{ran}"
+    );
+    assert!(scene.on_shelf().is_empty());
+    let cache = fs::read_dir(scene.path(".cache/vivid-shelf")).unwrap();
+    let names = cache.map(|entry| entry.unwrap().file_name().into_string().unwrap());
+    let trials: Vec<String> = names.filter(|name| name.starts_with("trial-")).collect();
+    assert!(trials.is_empty(), "{trials:?}");
+}
