@@ -17,6 +17,7 @@ use vshelf_shell::quote;
 use vshelf_view::Palette;
 
 use crate::failure::{Class, Failure, Outcome};
+use crate::sentences::wrapped;
 use crate::ui::{Ui, styled};
 
 /// A throwaway home whose settings know Marram and Orache.
@@ -146,12 +147,13 @@ fn no_shell(error: &io::Error) -> Failure {
 pub fn tell(ui: &Ui, home: &Home) -> Result<ExitStatus, Failure> {
     let mut script = String::new();
     for step in steps(home.shell) {
-        let heading = styled(Palette::QUIET, &step.why);
+        let why = wrapped(&step.why, ui.columns(), "");
+        let heading = styled(Palette::QUIET, &why);
         let typed = styled(Palette::COMMAND, &step.command);
         let text = if ui.colours() {
             format!("\n{heading}\n{typed}")
         } else {
-            format!("\n{}\n{}", step.why, step.command)
+            format!("\n{why}\n{}", step.command)
         };
         // An interactive shell without a terminal of its own complains about that first.
         let aside = if step.command.contains("sh -i") {

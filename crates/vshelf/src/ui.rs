@@ -399,8 +399,12 @@ impl Ui {
 
     /// Writes a sentence as a result, broken at words where the terminal is narrower.
     pub fn sentence(&self, text: impl Display) -> Result<(), Failure> {
-        let columns = self.frame().width;
-        self.result(wrapped(&text.to_string(), columns, ""))
+        self.result(wrapped(&text.to_string(), self.columns(), ""))
+    }
+
+    /// The columns that results have, if they go to a terminal.
+    pub fn columns(&self) -> Option<usize> {
+        self.frame().width
     }
 
     /// Says what was done, unless it should be quiet.
@@ -551,7 +555,7 @@ impl Ui {
     }
 
     /// The columns that notes have, where they go to a terminal.
-    fn columns_of_notes(&self) -> Option<usize> {
+    pub fn columns_of_notes(&self) -> Option<usize> {
         if self.view.is_some() || !io::stderr().is_terminal() {
             return None;
         }

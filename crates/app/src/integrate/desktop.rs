@@ -24,9 +24,11 @@ const SPECIAL: [char; 7] = [':', '$', '"', '\'', '\\', '`', '\n'];
 /// The file, in the person's configuration folder. It need not exist.
 pub fn file(environment: &Environment) -> Result<PathBuf, Error> {
     let variables = environment.variables();
-    let configuration = match variables.text("XDG_CONFIG_HOME") {
-        "" => variables.home().ok_or(Error::NoHome)?.join(".config"),
-        folder => folder.into(),
+    // A relative path is to be ignored (XDG Base Directory Specification).
+    let configured = variables.get("XDG_CONFIG_HOME").map(PathBuf::from);
+    let configuration = match configured.filter(|folder| folder.is_absolute()) {
+        Some(folder) => folder,
+        None => variables.home().ok_or(Error::NoHome)?.join(".config"),
     };
     Ok(configuration.join("environment.d").join(NAME))
 }

@@ -9,7 +9,6 @@ use vshelf_app::integrate::files;
 use vshelf_app::integrate::leaving::remains;
 use vshelf_app::integrate::stamps::as_text;
 use vshelf_shell::Dialect;
-use vshelf_view::words::printable;
 
 use super::command::{CommandArgs, RunCommand};
 use crate::failure::Outcome;
@@ -107,6 +106,7 @@ fn show_followed(ui: &Ui, followed: Followed, dialect: Dialect) -> Outcome {
         Dialect::Tcsh if pairs.is_empty() => "-",
         _ => &pairs,
     })?;
+    let columns = ui.columns_of_notes();
     let mut notices = followed.notices.into_iter();
-    notices.try_for_each(|told| ui.result(printable(&notice(told))))
+    notices.try_for_each(|told| ui.result(notice(told, columns)))
 }

@@ -6,26 +6,38 @@ use vshelf_app::outcome::{Connected, WayToConnect};
 use vshelf_core::Pick;
 use vshelf_core::lock_file::LOCK_FILE;
 use vshelf_shell::quote;
+use vshelf_view::words::printable;
 
 use super::paths::{project_name, shown};
 use crate::failure::{Failure, Outcome};
-use crate::ui::Ui;
+use crate::sentences::{hint, wrapped};
+use crate::ui::{Ui, plain};
 
-/// What a person should know when a project is entered, in one line.
-pub fn notice(notice: Notice) -> String {
-    match notice {
+/// What a person should know when a project is entered: one line, or more if the terminal has fewer columns.
+pub fn notice(notice: Notice, columns: Option<usize>) -> String {
+    let (text, command) = match notice {
         Notice::Unusable(error) | Notice::NotInstalled(error) => {
-            format!("vshelf: {}", with_first_step(&Failure::from(error)))
+            let failure = Failure::from(error);
+            match with_first_step(&failure) {
+                Some((text, command)) => (text, command),
+                None => {
+                    let text = printable(&format!("vshelf: {}", failure.message));
+                    return wrapped(&text, columns, "");
+                }
+            }
         }
         Notice::Undecided {
             file,
             title,
             runtime,
             request,
-        } => format!(
-            "vshelf: what {title} {request} in {} means is unknown without a catalog; to get one: vshelf catalog {runtime}",
-            project_name(&file),
-        ),
+        } => {
+            let project = project_name(&file);
+            let text = format!(
+                "what {title} {request} in {project} means is unknown without a catalog; to get one"
+            );
+            (text, format!("vshelf catalog {runtime}"))
+        }
         Notice::Unmet {
             file,
             title,
@@ -39,23 +51,24 @@ pub fn notice(notice: Notice) -> String {
                 let selector = format!("{prefix}{request}");
                 format!(" {}", quote::posix_where_needed(&selector, "@./-"))
             };
-            format!(
-                "vshelf: {} requires {title} {request}, which is not on the shelf; to get it: vshelf install{selector}",
-                project_name(&file),
-            )
+            let project = project_name(&file);
+            let text = format!(
+                "{project} requires {title} {request}, which is not on the shelf; to get it"
+            );
+            (text, format!("vshelf install{selector}"))
         }
-    }
+    };
+    let (text, command) = (printable(&format!("vshelf: {text}")), printable(&command));
+    plain(&hint(&text, &command, columns, ""))
 }
 
-/// The message of a failure, with the first command that helps.
-fn with_first_step(failure: &Failure) -> String {
-    let Some((why, command)) = failure.steps().next() else {
-        return failure.message.clone();
-    };
+/// The message of a failure with the purpose of the first command that helps, and that command.
+fn with_first_step(failure: &Failure) -> Option<(String, String)> {
+    let (why, command) = failure.steps().next()?;
     let mut letters = why.chars();
     let first = letters.next().map(|first| first.to_ascii_lowercase());
     let why: String = first.into_iter().chain(letters).collect();
-    format!("{}; {why}: {command}", failure.message)
+    Some((format!("{}; {why}", failure.message), command.to_owned()))
 }
 
 /// Says how a shell was connected.

@@ -498,6 +498,8 @@ fn programs_of_the_desktop_get_the_default_on_request() {
     let connect = |arguments: &[&str]| {
         let mut command = scene.command(PROGRAM);
         command.arg("connect").args(arguments);
+        // A relative folder does not count.
+        command.env("XDG_CONFIG_HOME", "elsewhere");
         let ran = scene.run(command.env("XDG_RUNTIME_DIR", scene.path("run")));
         assert_eq!(ran.code, 0, "{ran}");
         ran.stdout
