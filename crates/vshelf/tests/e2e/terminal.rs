@@ -612,7 +612,7 @@ fn a_person_is_asked_before_anything_goes_or_moves() {
     let question = "Marram 6.20.2 is in use (label board). Remove it anyway? [y/N] ";
     let refused = terminal.asks("vshelf remove 6", question, "");
     assert!(refused.contains("Nothing was removed."), "{refused}");
-    let question = "Marram 8.3.1 is in use (default, this shell). Remove it anyway? [y/N] ";
+    let question = "Marram 8.3.1 is in use (this shell, default). Remove it anyway? [y/N] ";
     terminal.asks("vshelf remove 8", question, "n");
     assert_eq!(scene.on_shelf(), ["6.20.2", "8.3.1"]);
     terminal.asks("vshelf remove 6", "[y/N] ", "y");
