@@ -54,6 +54,10 @@ impl<'r, 'c> Cards<'r, 'c> {
             let contents = &install.record.contents;
             let used = ago(runtime.used_on(install), runtime.today());
             let size = megabytes(contents.unpacked_size);
+            // What the facts of the install say already.
+            facts.retain(|(name, fact)| {
+                *name != "on the shelf" && !(*name == "source" && *fact == contents.source)
+            });
             let place = facts.len().min(1);
             let of_install = [
                 ("on disk", format!("{size}, used {used}")),
