@@ -1,4 +1,4 @@
-//! What is said once, or once a day at most: a stamp in the cache keeps the day.
+//! Messages that are shown once, or at most once a day: a stamp in the cache holds the day.
 
 use vshelf_files::{atomic, optional};
 

@@ -20,8 +20,8 @@ use crate::runtime::published::Extent;
 use crate::runtimes::CheckedDefinition;
 use crate::settings;
 
-/// Fetches, verifies and unpacks the newest release of a definition for this platform, and starts it once; nothing of
-/// it is kept. Returns its title, or `None` if there is none or nobody agrees to the download.
+/// Fetches, verifies and unpacks the newest release of a definition for this platform, and starts it once. Everything is
+/// deleted afterwards. Returns the release's title, or `None` without a release for this platform or without consent.
 pub fn try_newest(
     environment: &Environment,
     checked: &CheckedDefinition,

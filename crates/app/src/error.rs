@@ -834,7 +834,7 @@ pub fn shell_names() -> Vec<&'static str> {
         .collect()
 }
 
-/// The sentence that none of the sources of a runtime that were asked answers.
+/// The message of `NoSourceAnswers`.
 fn none_answers(title: &str, errors: &[(String, Error)]) -> String {
     match errors {
         [(source, _)] => format!("{source}, the source of {title}, does not answer"),

@@ -1,4 +1,4 @@
-//! What a project could require if it requires nothing.
+//! Examples of requirements for a project without one.
 
 use std::collections::BTreeSet;
 

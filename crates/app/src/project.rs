@@ -496,8 +496,8 @@ pub fn read_projects(runtime: &Runtime<'_>, projects: &[PathBuf]) -> ReadProject
     read
 }
 
-/// What the projects that were seen on this machine get of a runtime, each with its requirement file.
-/// What depends on who asks is left out.
+/// The picks that satisfy the requirements of the projects seen on this machine, each with its requirement file.
+/// Requirements that depend on the shell are left out.
 pub fn required_by_projects(runtime: &Runtime<'_>) -> Result<Vec<(Pick, PathBuf)>, Error> {
     let seen = seen(runtime.environment())?;
     let requirements = requirements_of(runtime, &seen).into_iter();

@@ -52,7 +52,7 @@ impl TransportError {
             TransportError::Unreachable { .. } | TransportError::BrokenOff { .. } => Class::Source
                 .note("Check the connection and the proxy settings, then run the same command again."),
             TransportError::Certificate { .. } => Class::Source.note(
-                "If your network has a certificate authority of its own, name the file with its certificate in SSL_CERT_FILE.",
+                "If your network has its own certificate authority, name the file with its certificate in SSL_CERT_FILE.",
             ),
             TransportError::ThroughProxy { .. }
             | TransportError::Unencrypted { .. }

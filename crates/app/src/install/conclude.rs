@@ -109,6 +109,7 @@ fn conclude_one(
 /// The install of another publisher that the request meant before the install with this key was on the shelf.
 fn superseded(runtime: &Runtime<'_>, request: &Request, key: &Key) -> Option<Superseded> {
     // A request that names a publisher, or cannot be resolved on the shelf, supersedes nothing.
+    let now = runtime.choosing().pick_meeting(request)?;
     let covered = runtime.choosing().covered(request, Scope::Shelf).ok()?;
     let installs = covered.iter().filter_map(|candidate| candidate.install);
     let others: Vec<&Key> = (installs.map(|install| &install.key))
@@ -117,7 +118,7 @@ fn superseded(runtime: &Runtime<'_>, request: &Request, key: &Key) -> Option<Sup
     let is_first = others
         .iter()
         .all(|other| other.publisher() != key.publisher());
-    let meant = others.first().filter(|_| is_first)?;
+    let meant = others.first().filter(|_| is_first && now.is(key))?;
     Some(Superseded {
         request: request.to_string(),
         title: runtime.names().title_of(meant),

@@ -139,15 +139,20 @@ pub fn unfinished(environment: &Environment) -> Result<(Vec<Leftover>, Vec<Stuck
     Ok((leftovers.collect(), stuck))
 }
 
-/// The builds from source that failed or were interrupted, and that the same install goes on with.
+/// The builds from source that failed or were interrupted; the same install resumes them.
 pub fn unfinished_builds(environment: &Environment) -> Result<Vec<UnfinishedBuild>, Error> {
     let builds = environment.layout()?.builds();
     let mut unfinished = Vec::new();
     for entry in optional::entries(&builds).map_err(file_error(&builds, FileAction::Read))? {
         let folder = entry.path();
+        if !folder.is_dir() {
+            continue;
+        }
         let lock = Lock::try_acquire(&from_source::lock_of(&folder));
-        let is_idle = || lock.map_err(file_error(&folder, FileAction::Read));
-        if folder.is_dir() && is_idle()?.is_some() {
+        if lock
+            .map_err(file_error(&folder, FileAction::Read))?
+            .is_some()
+        {
             unfinished.extend(from_source::unfinished_build(&folder));
         }
     }

@@ -106,7 +106,7 @@ pub fn newly_lacking(runtime: &Runtime<'_>, from: &Key, to: &Key) -> Option<usiz
         from.as_str(),
         to.as_str()
     );
-    // What cannot be read or noted is not worth an error after a switch.
+    // An unreadable stamp or package folder only drops this hint; the switch itself succeeded.
     if !daily::is_new(environment, &stamp).unwrap_or(false) {
         return None;
     }

@@ -48,7 +48,7 @@ pub enum UnpackError {
     #[error("it holds more than {0}")]
     TooMuch(String),
     /// No file is left below the folders that are stripped, or in the folder that becomes the install.
-    #[error("it holds no files where they are expected{}", holds(.0))]
+    #[error("it has no files in the expected folder{}", holds(.0))]
     Empty(Vec<String>),
     /// A file cannot be written here.
     #[error("{path} cannot be written")]

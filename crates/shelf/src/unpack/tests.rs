@@ -627,6 +627,6 @@ fn what_is_no_archive_or_ends_early_is_an_error() {
     );
     assert_eq!(
         error.unwrap_err().to_string(),
-        "it holds no files where they are expected, but m/ and README"
+        "it has no files in the expected folder, but m/ and README"
     );
 }

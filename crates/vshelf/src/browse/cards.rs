@@ -54,7 +54,7 @@ impl<'r, 'c> Cards<'r, 'c> {
             let contents = &install.record.contents;
             let used = ago(runtime.used_on(install), runtime.today());
             let size = megabytes(contents.unpacked_size);
-            // What the facts of the install say already.
+            // The facts of the install repeat these.
             facts.retain(|(name, fact)| {
                 *name != "on the shelf" && !(*name == "source" && *fact == contents.source)
             });

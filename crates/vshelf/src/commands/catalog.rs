@@ -111,7 +111,7 @@ impl Filters {
     }
 }
 
-/// What a typed selector asks to see.
+/// The runtime, publisher and request that a typed selector names.
 #[derive(Default)]
 struct Shown {
     runtime: Option<String>,

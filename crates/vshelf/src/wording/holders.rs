@@ -25,7 +25,7 @@ pub fn reason(reason: &Reason, on: Date) -> String {
 /// The most protections, or projects, of one install that are named.
 const MOST_NAMED: usize = 3;
 
-/// What keeps an install: the first few protections, and how many more there are. The projects that require it are one.
+/// The first few protections of an install, and the number of the others. Projects that require it count as one.
 pub fn protections<'p>(all: impl IntoIterator<Item = &'p Protection>) -> String {
     let (mut first, mut projects, mut others) = (Vec::new(), Vec::new(), Vec::new());
     for one in all {

@@ -13,7 +13,7 @@ use crate::failure::{Failure, Outcome};
 use crate::sentences::{hint, wrapped};
 use crate::ui::{Ui, plain};
 
-/// What a person should know when a project is entered: one line, or more if the terminal has fewer columns.
+/// The notice that a shell prints when it enters a project, broken into lines if the terminal is narrower.
 pub fn notice(notice: Notice, columns: Option<usize>) -> String {
     let (text, command) = match notice {
         Notice::Unusable(error) | Notice::NotInstalled(error) => {

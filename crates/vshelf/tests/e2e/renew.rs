@@ -131,7 +131,7 @@ fn the_shell_that_uses_the_old_release_goes_on_with_the_new() {
 }
 
 #[test]
-fn what_a_shell_used_before_a_renewal_is_told_with_its_successor() {
+fn the_previous_version_is_named_with_its_successor_after_a_renewal() {
     let scene = Scene::new();
     scene.does(&["--quiet", "install", "8.3.0", "6.2.10"]);
     let script = "vshelf switch 6.2.10; vshelf switch 8.3.0; vshelf --quiet renew --yes

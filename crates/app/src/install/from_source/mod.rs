@@ -186,7 +186,10 @@ pub fn log_of(folder: &Path) -> PathBuf {
 
 /// The lock of a build: whoever holds it works on it, or deletes it.
 pub fn lock_of(folder: &Path) -> PathBuf {
-    folder.with_extension("lock")
+    // The folder's name has dots, so that an extension would replace the end of the version.
+    let mut name = folder.as_os_str().to_owned();
+    name.push(".lock");
+    name.into()
 }
 
 /// Waits for whoever deletes what an earlier attempt left, and holds the build.
@@ -208,7 +211,7 @@ struct Progress {
     /// The runtime and version, for people.
     #[serde(default)]
     title: String,
-    /// The selector that goes on with the build, with its runtime.
+    /// The selector that resumes the build, with its runtime.
     #[serde(default)]
     selector: String,
 }
@@ -220,7 +223,7 @@ pub struct UnfinishedBuild {
     pub folder: PathBuf,
     /// The runtime and version, for people.
     pub title: String,
-    /// The selector that goes on with it, with its runtime.
+    /// The selector that resumes it, with its runtime.
     pub selector: String,
 }
 
@@ -234,7 +237,7 @@ pub fn unfinished_build(folder: &Path) -> Option<UnfinishedBuild> {
     })
 }
 
-/// What is noted of a build. A note that cannot be read counts as absent, and the build begins again.
+/// The progress note of a build. An unreadable note counts as absent, so the build starts over.
 fn read_progress(folder: &Path) -> Option<Progress> {
     let noted = optional::read(&folder.join(PROGRESS)).ok().flatten()?;
     serde_json::from_slice(&noted).ok()
@@ -520,5 +523,17 @@ impl Work<'_> {
             last: LogFailure::read(&log).last,
             log: self.log(),
         })
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn builds_of_two_patches_have_separate_locks() {
+        let lock =
+            |version: &str| lock_of(Path::new(&format!("/builds/bell-gull-point-{version}")));
+        assert_ne!(lock("1.0.0-0a0a"), lock("1.0.1-0b0b"));
     }
 }
