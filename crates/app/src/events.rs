@@ -171,8 +171,6 @@ pub enum Event<'e> {
 /// Something that may take a while.
 #[derive(Clone, Debug)]
 pub enum Task<'t> {
-    /// Sources are asked for the catalog of this runtime.
-    LoadingCatalog(&'t str),
     /// The package tool of this install is asked for its packages.
     ListingPackages(&'t str),
     /// This install is removed.

@@ -23,7 +23,7 @@ use crate::conclude::{Changed, conclude};
 use crate::definitions;
 use crate::environment::Environment;
 use crate::error::{DefinitionProblem, Done, Error, file_error};
-use crate::events::{Answer, Event, Listener, Question, Task};
+use crate::events::{Answer, Event, Listener, Question};
 use crate::runtime::Runtime;
 use crate::runtime::published::Extent;
 use crate::settings;
@@ -246,11 +246,7 @@ pub struct CheckedSource {
 }
 
 /// Asks every source of the definition at this URL or path, and keeps nothing.
-pub fn check(
-    environment: &Environment,
-    place: &str,
-    listener: &dyn Listener,
-) -> Result<CheckedDefinition, Error> {
+pub fn check(environment: &Environment, place: &str) -> Result<CheckedDefinition, Error> {
     let (_, text, definition) = read(environment, place)?;
     let fetch = |source: &SourceDefinition| -> Result<PublishedCatalog, Error> {
         let (platform, settings) = (environment.platform(), environment.registries());
@@ -269,14 +265,11 @@ pub fn check(
             }),
         }
     };
-    let ask_all = || -> Result<Vec<CheckedSource>, Error> {
-        let checked = definition.sources.iter().map(|source| CheckedSource {
-            name: source.name.clone(),
-            published: fetch(source),
-        });
-        Ok(checked.collect())
-    };
-    let sources = Task::LoadingCatalog(&definition.title).during(listener, ask_all)?;
+    let sources = definition.sources.iter().map(|source| CheckedSource {
+        name: source.name.clone(),
+        published: fetch(source),
+    });
+    let sources: Vec<CheckedSource> = sources.collect();
     let parts: Vec<Part<'_>> = definition
         .sources
         .iter()

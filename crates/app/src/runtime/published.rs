@@ -13,7 +13,7 @@ use vshelf_sources::{LoadError, Loaded};
 use crate::daily;
 use crate::environment::Environment;
 use crate::error::{Done, Error};
-use crate::events::{CatalogStatus, Event, Listener, Task};
+use crate::events::{CatalogStatus, Event, Listener};
 use crate::snapshot::PublishedSnapshot;
 use crate::sourcing::{self, Ask, PassedOver};
 
@@ -101,9 +101,7 @@ impl Published<'_> {
 
     /// Loads the catalog as [`Published::load`] does, and tells how old it is.
     pub fn load_and_tell(&mut self, extent: Extent, listener: &dyn Listener) -> Result<(), Error> {
-        let title = self.definition.title.clone();
-        let load = || self.load(extent);
-        Task::LoadingCatalog(&title).during(listener, load)?;
+        self.load(extent)?;
         self.tell_age(listener);
         Ok(())
     }

@@ -46,6 +46,10 @@ pub fn ours(typed: &str, runtimes: &[String]) -> Option<String> {
 
 /// The runtime whose title has the letters of a word, such as `tidejs` of Tide.js; `runtimes` are names and titles.
 pub fn runtime_of_title(typed: &str, runtimes: &[(String, String)]) -> Option<String> {
+    // `tide@` names the runtime already.
+    if typed.contains('@') {
+        return None;
+    }
     let letters = |text: &str| -> String {
         let letters = text.chars().filter(|c| c.is_alphanumeric());
         letters.flat_map(char::to_lowercase).collect()
@@ -110,6 +114,7 @@ mod tests {
         assert_eq!(meant("TideJS").as_deref(), Some("tide"));
         assert_eq!(meant("tide"), None);
         assert_eq!(meant("tidal"), None);
+        assert_eq!(meant("tide.js@"), None);
     }
 
     #[rstest]

@@ -74,7 +74,7 @@ impl Runtimes {
     /// Shows what a definition would publish, and tries its newest release if the person agrees. Fails if one of its
     /// sources gives nothing.
     fn check(&self, ui: &Ui, environment: &Environment, place: &str) -> Outcome {
-        let mut checked = runtimes::check(environment, place, ui)?;
+        let mut checked = runtimes::check(environment, place)?;
         output::definition_check::show(ui, &checked, self.json)?;
         let mut sources = checked.sources.drain(..);
         if let Some(error) = sources.find_map(|source| source.published.err()) {

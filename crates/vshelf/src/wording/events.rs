@@ -141,7 +141,6 @@ fn tell(ui: &Ui, event: Event<'_>) -> Outcome {
 /// What is waited for, and how far it is where that is known.
 fn waiting_for(task: Task<'_>) -> (String, Option<Deleting>) {
     match task {
-        Task::LoadingCatalog(title) => (format!("Asking for the catalog of {title}."), None),
         Task::ListingPackages(title) => (format!("Asking for the packages of {title}."), None),
         Task::Removing(title, deleting) => (format!("Removing {title}"), Some(deleting)),
         Task::RemovingLeftovers(deleting) => {
