@@ -12,8 +12,8 @@ use crate::ui::Ui;
 /// Bring packages along from one install to another
 ///
 /// The packages that you installed into one version are installed into another, in the same
-/// versions, by the runtime's own package tool. What came with the build is left out, and what is
-/// there already stays as it is. One that fails does not stop the others.
+/// versions, by the runtime's own package tool. Packages that came with the build are
+/// left out, and packages that are there already stay as they are. One that fails does not stop the others.
 #[derive(Debug, Args)]
 pub struct Carry {
     /// The version that has the packages

@@ -10,7 +10,7 @@ use crate::ui::Ui;
 
 /// Show the settings in force, and where each comes from
 ///
-/// Settings stand in shelf.toml in the config folder; what it does not say has a default. The
+/// Settings are in shelf.toml in the config folder; those that it leaves out have a default. The
 /// folders come from the environment or the platform.
 #[derive(Debug, Args)]
 pub struct Config {

@@ -17,7 +17,7 @@ pub struct Label {
     /// The label
     #[arg(value_name = "NAME")]
     name: Option<String>,
-    /// What it stands for, such as 8.3.1 or lts
+    /// The selector that it stands for, such as 8.3.1 or lts
     #[arg(value_name = "SELECTOR")]
     selector: Option<String>,
     /// Remove this label; what it stood for stays

@@ -14,7 +14,8 @@ use crate::ui::Ui;
 /// A requirement such as lts or ">=20" means another release every month. vivid-shelf.lock beside it holds the
 /// release, and the digests that its publisher's sources state for each platform: `vshelf install` without a selector
 /// brings exactly that, on every machine, and connected shells follow it. It holds no addresses, so that a cloned
-/// project never chooses what is fetched. What is locked stays as long as it meets what is required.
+/// project never chooses what is fetched. A locked release stays as long as it
+/// meets the requirement.
 #[derive(Debug, Args)]
 pub struct Lock {
     /// Write nothing; fail if a requirement is not locked for this platform, or if a digest is not what its sources

@@ -13,16 +13,16 @@ use crate::ui::Ui;
 
 /// Write releases as files, or to a registry of containers
 ///
-/// What stands there then is a source of its own: a definition, a catalog, and archives that were
-/// verified when they came and are verified again where they are installed. What is there already
-/// is not fetched or sent again, and stays. A folder can be served by any web server or be carried
+/// The result is a separate source: a definition, a catalog, and archives that were verified when they
+/// came and are verified again by each install. Releases that are there already are not fetched or sent
+/// again, and stay. A folder can be served by any web server or be carried
 /// on a USB drive; its index.html shows people what is in it.
 #[derive(Debug, Args)]
 pub struct Mirror {
-    /// What to take, such as lts, 8.3.1 or ">=6 <8"
+    /// The releases to take, such as lts, 8.3.1 or ">=6 <8"
     #[arg(value_name = "SELECTOR", required = true)]
     selectors: Vec<String>,
-    /// Where to write to, a folder or oci://HOST/PREFIX; each runtime has a place of its own there
+    /// A folder or oci://HOST/PREFIX to write to; each runtime has its own place there
     #[arg(long, value_name = "PLACE")]
     to: String,
     /// Sign the catalog with the minisign secret key in this file; if it has a password, the

@@ -17,7 +17,7 @@ pub struct Remove {
     /// Versions on the shelf, such as 6.20.2 or dunefield/8
     #[arg(value_name = "SELECTOR", required = true)]
     selectors: Vec<String>,
-    /// Where a selector covers several installs, remove them all
+    /// If a selector covers several installs, remove them all
     #[arg(long)]
     all: bool,
     /// Remove it even if it is needed, or a process runs from it

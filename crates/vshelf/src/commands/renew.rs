@@ -13,7 +13,7 @@ use crate::ui::Ui;
 ///
 /// The plan is shown first. Then, line by line: the newest release comes onto the shelf, the packages
 /// come along, the default, this shell and moving labels follow, and the old release goes unless
-/// something still needs it. Where a step fails, the old release stays as it was.
+/// something still needs it. If a step fails, the old release stays as it was.
 #[derive(Debug, Args)]
 pub struct Renew {
     /// Only these lines, such as 6, marram@8 or marram; all of them if none is given

@@ -10,10 +10,10 @@ use crate::ui::Ui;
 
 /// Get back what was removed
 ///
-/// Without a selector, all that the last removal, clean-up or renewal took. What is in the trash comes
-/// back at once, with its packages. The rest comes from the source it came from before, from the same
-/// publisher and with the same digest; where that is no longer offered, it says so. The packages it had
-/// are named, with the command that brings them.
+/// Without a selector, everything that the last removal, clean-up or renewal took. Installs in the trash
+/// come back at once, with their packages. Other installs are fetched again from their source, with the
+/// same publisher and digest; if that is no longer offered, the command says so. Their packages are named,
+/// with the command that brings them.
 #[derive(Debug, Args)]
 pub struct Restore {
     /// Versions in the history, such as 6.20.1 or marram@6.20; what was removed last if none is given

@@ -25,7 +25,7 @@ pub struct Run {
     /// A version on the shelf, such as 8, lts or a label; with --here a runtime, such as marram@
     #[arg(value_name = "SELECTOR", required_unless_present = "here")]
     selector: Option<String>,
-    /// What is active here: what the project requires, else the default
+    /// Run it on the active version: the one that the project requires, else the default
     #[arg(long)]
     here: bool,
     /// The command and its arguments

@@ -11,7 +11,7 @@ use crate::ui::Ui;
 
 /// List the runtimes that are known, or add one
 ///
-/// A runtime is known by a small TOML file, its definition. Some are built in; your own stand in
+/// A runtime is known by a small TOML file, its definition. Some are built in; your own are in
 /// the config folder and take precedence.
 #[derive(Debug, Args)]
 pub struct Runtimes {
