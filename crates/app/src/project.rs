@@ -500,14 +500,17 @@ pub fn read_projects(runtime: &Runtime<'_>, projects: &[PathBuf]) -> ReadProject
 /// Requirements that depend on the shell are left out.
 pub fn required_by_projects(runtime: &Runtime<'_>) -> Result<Vec<(Pick, PathBuf)>, Error> {
     let seen = seen(runtime.environment())?;
+    // Most projects require one of few things.
+    let mut picks: HashMap<String, Option<Pick>> = HashMap::new();
     let requirements = requirements_of(runtime, &seen).into_iter();
     let met = requirements.filter_map(|found| {
         let request = &found.what;
-        let pick = match request.selector {
+        let pick = picks.entry(request.to_string());
+        let pick = pick.or_insert_with(|| match request.selector {
             Selector::Default | Selector::Previous => None,
             _ => runtime.choosing().pick_meeting(request),
-        };
-        Some((pick?, found.place.file))
+        });
+        Some((pick.clone()?, found.place.file))
     });
     Ok(met.collect())
 }
