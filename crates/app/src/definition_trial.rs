@@ -27,6 +27,17 @@ pub fn try_newest(
     checked: &CheckedDefinition,
     listener: &dyn Listener,
 ) -> Result<Option<String>, Error> {
+    // `check` has asked the sources already: they are only asked again for a trial that is wanted.
+    let catalog = checked.catalog.as_ref();
+    let mut releases = catalog.map_or(&[][..], |catalog| &catalog.releases).iter();
+    let question = Question::TryRelease {
+        title: &checked.definition.title,
+    };
+    if !releases.any(|release| release.runs_on(&checked.platform))
+        || listener.ask(&question)? != Answer::Yes
+    {
+        return Ok(None);
+    }
     let folder = throwaway_folder(environment)?;
     let place = folder.path();
     write_config(environment, checked, &place.join("config"))?;
@@ -41,12 +52,6 @@ pub fn try_newest(
     };
     let options = JobOptions::default();
     let job = InstallJob::new(&runtime, release, Narrowing::Open, options)?;
-    let question = Question::TryRelease {
-        title: &job.title(),
-    };
-    if listener.ask(&question)? != Answer::Yes {
-        return Ok(None);
-    }
     let jobs = [job];
     let results = execute(&there, &jobs, listener);
     (results.into_iter()).try_for_each(|result| result.map(drop))?;

@@ -316,9 +316,9 @@ pub enum Question<'q> {
         /// Where the definition comes from.
         place: &'q str,
     },
-    /// Whether to fetch a release only to see whether it can be installed.
+    /// Whether to fetch the newest release of a runtime only to see whether it can be installed.
     TryRelease {
-        /// The runtime and version, for people.
+        /// The runtime's title.
         title: &'q str,
     },
     /// Whether to carry out a renewal.

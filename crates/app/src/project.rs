@@ -497,20 +497,20 @@ pub fn read_projects(runtime: &Runtime<'_>, projects: &[PathBuf]) -> ReadProject
 }
 
 /// The picks that satisfy the requirements of the projects seen on this machine, each with its requirement file.
-/// Requirements that depend on the shell are left out.
 pub fn required_by_projects(runtime: &Runtime<'_>) -> Result<Vec<(Pick, PathBuf)>, Error> {
     let seen = seen(runtime.environment())?;
+    Ok(satisfied(runtime, requirements_of(runtime, &seen)))
+}
+
+/// The picks that satisfy these requirements, each with its requirement file. Requirements that nothing satisfies are
+/// left out.
+pub fn satisfied(runtime: &Runtime<'_>, found: Vec<FoundRequirement>) -> Vec<(Pick, PathBuf)> {
     // Most projects require one of few things.
     let mut picks: HashMap<String, Option<Pick>> = HashMap::new();
-    let requirements = requirements_of(runtime, &seen).into_iter();
-    let met = requirements.filter_map(|found| {
-        let request = &found.what;
-        let pick = picks.entry(request.to_string());
-        let pick = pick.or_insert_with(|| match request.selector {
-            Selector::Default | Selector::Previous => None,
-            _ => runtime.choosing().pick_meeting(request),
-        });
+    let met = found.into_iter().filter_map(|found| {
+        let pick = picks.entry(found.what.to_string());
+        let pick = pick.or_insert_with(|| runtime.choosing().pick_meeting(&found.what));
         Some((pick.clone()?, found.place.file))
     });
-    Ok(met.collect())
+    met.collect()
 }

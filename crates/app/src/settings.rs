@@ -348,17 +348,17 @@ impl Layer {
 
 /// A message of the TOML reader with plain words for the number types of Rust.
 fn without_rust_types(message: &str) -> String {
-    let types = ["a nonzero u16", "a nonzero usize"];
-    let plain = types.iter().fold(message.to_owned(), |text, name| {
-        text.replace(name, "a whole number from 1")
-    });
-    let unsigned = ["u32", "u64"];
-    unsigned.iter().fold(plain, |text, name| {
-        text.replace(
-            &format!("expected {name}"),
-            "expected a whole number from 0",
-        )
-    })
+    let plain = [
+        ("a nonzero u16", "a whole number from 1"),
+        ("a nonzero usize", "a whole number from 1"),
+        ("expected u32", "expected a whole number from 0"),
+        ("expected u64", "expected a whole number from 0"),
+    ];
+    plain
+        .iter()
+        .fold(message.to_owned(), |text, (of_rust, plain)| {
+            text.replace(of_rust, plain)
+        })
 }
 
 /// Settings with others over them, but for the keys that they have fixed.

@@ -71,16 +71,7 @@ pub fn switch<'c>(
     require_connection(environment)?;
     let request = match asked {
         Some(request) => request,
-        None => {
-            let runtime = Runtime::named(environment, None)?;
-            let required = project::required(&runtime);
-            let effective = required.effective();
-            match (effective, required.unusable) {
-                (_, Some(error)) => return Err(error),
-                (Some(found), None) => found.what,
-                (None, None) => return Err(no_requirement(environment, &[runtime])),
-            }
-        }
+        None => required_here(environment)?,
     };
     let mut runtime = Runtime::of_request(environment, &request)?;
     if request.selector.is_moving() {
@@ -126,6 +117,18 @@ pub fn switch<'c>(
         usual_publisher,
         request,
     })
+}
+
+/// What the project here requires of the runtime that is meant.
+fn required_here(environment: &Environment) -> Result<Request, Error> {
+    let runtime = Runtime::named(environment, None)?;
+    let required = project::required(&runtime);
+    let effective = required.effective();
+    match (effective, required.unusable) {
+        (_, Some(error)) => Err(error),
+        (Some(found), None) => Ok(found.what),
+        (None, None) => Err(no_requirement(environment, &[runtime])),
+    }
 }
 
 /// The packages of one install that another one does not have, unless that was said before.

@@ -6,10 +6,8 @@ use std::io::{self, IsTerminal, Write};
 use std::os::fd::AsFd;
 use std::path::Path;
 use std::process::{Command, Stdio};
-use std::sync::atomic::{AtomicBool, Ordering};
-use std::sync::mpsc::{RecvTimeoutError, Sender, channel};
+use std::sync::mpsc::Sender;
 use std::sync::{Arc, Mutex};
-use std::thread::{self, JoinHandle};
 use std::time::Duration;
 
 use anstream::{AutoStream, ColorChoice};
@@ -25,7 +23,7 @@ use vshelf_view::words::{listed, megabytes, printable};
 use crate::failure::{Class, Failure, Hint};
 use crate::interruption;
 use crate::progress::{Appearance, Bars, DeletionBar};
-use crate::request_watch::{self, PATIENCE};
+use crate::request_watch::{self, PATIENCE, Wait};
 use crate::sentences::{hint, wrapped};
 
 /// How long between two looks at how far it is.
@@ -55,15 +53,13 @@ pub struct Ui {
     /// The view that shows it all in a place of its own, where one is open.
     view: Option<Sender<Output>>,
     /// The bars of transfers under way.
-    bars: Mutex<Option<Bars>>,
-    /// Whether there are such bars.
-    draws_bars: Arc<AtomicBool>,
+    bars: Arc<Mutex<Option<Bars>>>,
     /// The steps of builds that were told, where nothing is drawn.
     told_steps: Mutex<HashSet<String>>,
     /// Why something that a listener was told could not be written.
     kept_failure: Arc<Mutex<Option<Failure>>>,
-    /// What is waited for: dropped when it ended, and the thread that tells of it.
-    wait: Mutex<Option<(Sender<()>, JoinHandle<()>)>>,
+    /// What is waited for.
+    wait: Mutex<Option<Wait>>,
 }
 
 /// What a command writes to a view.
@@ -97,8 +93,7 @@ impl Ui {
             unicode,
             no_results: false,
             view: None,
-            bars: Mutex::default(),
-            draws_bars: Arc::default(),
+            bars: Arc::default(),
             told_steps: Mutex::default(),
             kept_failure: Arc::default(),
             wait: Mutex::default(),
@@ -131,7 +126,7 @@ impl Ui {
             no_results: json,
             view: self.view.clone(),
             kept_failure: Arc::clone(&self.kept_failure),
-            draws_bars: Arc::clone(&self.draws_bars),
+            bars: Arc::clone(&self.bars),
             ..Ui::plain(self.choice, self.quiet, self.unicode)
         }
     }
@@ -150,9 +145,8 @@ impl Ui {
 
     /// The hook of a transport whose requests are mentioned on a terminal if they take a while, if there is one.
     pub fn on_wait(&self) -> Option<Arc<OnWait>> {
-        let draws_bars = Arc::clone(&self.draws_bars);
         self.shows_progress()
-            .then(|| request_watch::on_wait(self.choice, draws_bars))
+            .then(|| request_watch::on_wait(self.choice, Arc::clone(&self.bars)))
     }
 
     /// Says what is waited for on a terminal, once it takes longer than a second, and how far deleting is.
@@ -160,12 +154,9 @@ impl Ui {
         if !self.shows_progress() {
             return;
         }
-        let (ended, end) = channel();
         let (choice, appearance) = (self.choice, self.appearance());
-        let goes_on = move |time| end.recv_timeout(time) == Err(RecvTimeoutError::Timeout);
-        let told = thread::spawn(move || {
-            // It ended where the other side is gone.
-            if !goes_on(PATIENCE) {
+        let wait = Wait::begin(move |end| {
+            if !end.is_not_within(PATIENCE) {
                 return;
             }
             let Some(deleting) = deleting else {
@@ -174,20 +165,17 @@ impl Ui {
                 return writeln!(err, "{what}").unwrap_or_default();
             };
             let bar = DeletionBar::new(appearance, what, deleting.bytes);
-            while goes_on(BETWEEN_LOOKS) {
+            while end.is_not_within(BETWEEN_LOOKS) {
                 bar.show(deleting.freed.bytes());
             }
         });
-        *self.wait.lock().expect("no listener panics") = Some((ended, told));
+        *self.wait.lock().expect("no listener panics") = Some(wait);
     }
 
     /// What was waited for ended, and nothing is drawn of it any more.
     pub fn end_wait(&self) {
         let wait = self.wait.lock().expect("no listener panics").take();
-        if let Some((ended, told)) = wait {
-            drop(ended);
-            told.join().expect("drawing does not panic");
-        }
+        drop(wait);
     }
 
     /// Has an interruption say what is kept of transfers and builds; a view ends in its own way.
@@ -201,7 +189,6 @@ impl Ui {
 
     /// Begins the bars of transfers; `several` stay to be seen until all are done.
     pub fn begin_bars(&self, several: bool, titles: usize) {
-        self.draws_bars.store(true, Ordering::Relaxed);
         *self.bars.lock().expect("no listener panics") =
             Some(Bars::new(self.appearance(), several, titles));
     }
@@ -250,7 +237,6 @@ impl Ui {
 
     /// Takes all bars away.
     pub fn end_bars(&self) {
-        self.draws_bars.store(false, Ordering::Relaxed);
         *self.bars.lock().expect("no listener panics") = None;
     }
 

@@ -1,6 +1,6 @@
 //! Who uses what is on the shelf, as far as this machine tells: shells, processes, projects, the person.
 
-use std::collections::{HashMap, HashSet};
+use std::collections::HashSet;
 use std::fs;
 use std::io;
 use std::path::PathBuf;
@@ -105,16 +105,8 @@ impl Holders {
             .filter_map(|seen| last_required(runtime, seen))
             .collect();
         let read = project::read_projects(runtime, &self.here);
-        // Most projects require one of few things.
-        let mut picks: HashMap<String, Option<Pick>> = HashMap::new();
-        for found in read.found {
-            let met_by = picks.entry(found.what.to_string());
-            let met_by = met_by.or_insert_with(|| runtime.choosing().pick_meeting(&found.what));
-            if let Some(pick) = met_by {
-                let file = found.place.file;
-                claims.push((Some(pick.clone()), Protection::Requirement { file }));
-            }
-        }
+        let satisfied = project::satisfied(runtime, read.found).into_iter();
+        claims.extend(satisfied.map(|(pick, file)| (Some(pick), Protection::Requirement { file })));
         // A file that cannot be understood now requires what it did before.
         for file in read.not_understood {
             let mut last = self.projects.iter().filter(of_it);

@@ -97,17 +97,12 @@ impl Leftover {
         })
     }
 
-    /// A build that nobody works on now; nothing where somebody does.
-    fn build(folder: PathBuf) -> Result<Option<Leftover>, Error> {
-        let lock = Lock::try_acquire(&from_source::lock_of(&folder));
-        let Some(lock) = lock.map_err(file_error(&folder, FileAction::Read))? else {
-            return Ok(None);
-        };
-        Ok(Some(Leftover {
+    fn build((folder, lock): (PathBuf, Lock)) -> Result<Leftover, Error> {
+        Ok(Leftover {
             kind: LeftoverKind::UnfinishedBuild,
             bytes: bytes_in(&folder).map_err(file_error(&folder, FileAction::Read))?,
             place: Place::Build(folder, lock),
-        }))
+        })
     }
 
     /// Deletes it, tells `freed` as that goes on where it takes long, and says how many bytes it freed.
@@ -141,22 +136,25 @@ pub fn unfinished(environment: &Environment) -> Result<(Vec<Leftover>, Vec<Stuck
 
 /// The builds from source that failed or were interrupted; the same install resumes them.
 pub fn unfinished_builds(environment: &Environment) -> Result<Vec<UnfinishedBuild>, Error> {
+    let idle = idle_builds(environment)?.into_iter();
+    Ok(idle
+        .filter_map(|(folder, _lock)| from_source::unfinished_build(&folder))
+        .collect())
+}
+
+/// The folders of builds that nobody works on, each with its lock.
+fn idle_builds(environment: &Environment) -> Result<Vec<(PathBuf, Lock)>, Error> {
     let builds = environment.layout()?.builds();
-    let mut unfinished = Vec::new();
+    let mut idle = Vec::new();
     for entry in optional::entries(&builds).map_err(file_error(&builds, FileAction::Read))? {
         let folder = entry.path();
-        if !folder.is_dir() {
-            continue;
-        }
-        let lock = Lock::try_acquire(&from_source::lock_of(&folder));
-        if lock
-            .map_err(file_error(&folder, FileAction::Read))?
-            .is_some()
-        {
-            unfinished.extend(from_source::unfinished_build(&folder));
+        if folder.is_dir() {
+            let lock = Lock::try_acquire(&from_source::lock_of(&folder));
+            let lock = lock.map_err(file_error(&folder, FileAction::Read))?;
+            idle.extend(lock.map(|lock| (folder, lock)));
         }
     }
-    Ok(unfinished)
+    Ok(idle)
 }
 
 /// Everything that was left behind; of the trash what is overdue, or all of it.
@@ -169,11 +167,8 @@ pub fn find(environment: &Environment, all_trash: bool) -> Result<Vec<Leftover>,
             found.push(Leftover::file(LeftoverKind::PartialDownload, entry.path())?);
         }
     }
-    let builds = environment.layout()?.builds();
-    for entry in optional::entries(&builds).map_err(file_error(&builds, FileAction::Read))? {
-        if entry.path().is_dir() {
-            found.extend(Leftover::build(entry.path())?);
-        }
+    for build in idle_builds(environment)? {
+        found.push(Leftover::build(build)?);
     }
     for path in unclaimed_catalogs(environment)? {
         found.push(Leftover::file(LeftoverKind::UnknownCatalog, path)?);

@@ -177,9 +177,8 @@ impl Browser {
             .unwrap_or(0)
     }
 
-    /// Begins with this text in the filter.
-    pub fn filter(&mut self, text: &str) {
-        text.clone_into(&mut self.filter);
+    fn clear_filter(&mut self) {
+        self.filter.clear();
         self.list();
     }
 
@@ -293,7 +292,7 @@ impl Browser {
 
     fn look(&mut self, key: KeyEvent) -> Option<Action> {
         match key.code {
-            KeyCode::Esc if !self.filter.is_empty() => self.filter(""),
+            KeyCode::Esc if !self.filter.is_empty() => self.clear_filter(),
             KeyCode::Char('q') | KeyCode::Esc if self.busy => {
                 let question = "It is still running. Leave, and cancel it?".to_owned();
                 self.mode = Mode::Asking(question, Action::Leave);
@@ -411,7 +410,7 @@ impl Browser {
             }
             KeyCode::Esc => {
                 self.mode = Mode::Looking;
-                self.filter("");
+                self.clear_filter();
             }
             KeyCode::Enter => self.mode = Mode::Looking,
             KeyCode::Left => self.turn(-1),

@@ -196,7 +196,9 @@ fn in_words(question: &Question<'_>) -> String {
             empties_trash,
         } => clean_up_in_words(*installs, *leftovers, *empties_trash),
         Question::TryRelease { title } => {
-            format!("Fetch {title} to see whether it can be installed? Nothing of it is kept.")
+            format!(
+                "Fetch the newest {title} to see whether it can be installed? Nothing of it is kept."
+            )
         }
         Question::Renew { lines, removals: 0 } => format!("Renew {}?", Count(*lines, "line")),
         Question::Renew { lines, removals } => {
