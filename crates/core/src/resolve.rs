@@ -15,6 +15,7 @@ use crate::meant::near;
 use crate::platform::Platform;
 use crate::range::Range;
 use crate::selector::{KEYWORDS, Request, Selector, SelectorError};
+use crate::template::VersionSpellings;
 use crate::version::Version;
 
 /// Labels may name labels; a longer chain than this is a circle.
@@ -29,6 +30,8 @@ pub struct World<'a> {
     pub shelf: &'a [InstallId],
     /// Labels and the selectors they are bound to.
     pub labels: &'a BTreeMap<String, String>,
+    /// How versions are spelled beside the spelling of the releases.
+    pub spellings: &'a VersionSpellings,
     /// The default as it was typed.
     pub default: Option<&'a str>,
     /// What the default is now, where the shelf is what is chosen among: what was typed may stand
@@ -105,6 +108,13 @@ pub enum Step {
         label: String,
         /// Its selector.
         selector: String,
+    },
+    /// A version that is spelled in another way was replaced by the releases' own spelling.
+    Spelling {
+        /// As it was typed.
+        spelled: String,
+        /// As the releases spell it.
+        means: String,
     },
     /// `default` was replaced by the default's selector.
     Default {
@@ -406,7 +416,19 @@ fn expand_once(
             steps.push(Step::Previous { key: key.clone() });
             key.into()
         }
-        Selector::Version(version) => Wanted::Matching(Criterion::Beginning(version.clone())),
+        Selector::Version(version) => match world.spellings.rewritten(version.as_str()) {
+            Some(means) if means != *version => {
+                steps.push(Step::Spelling {
+                    spelled: version.to_string(),
+                    means: means.to_string(),
+                });
+                return Ok(Expanded::Request(Request {
+                    selector: Selector::Version(means),
+                    ..request.clone()
+                }));
+            }
+            _ => Wanted::Matching(Criterion::Beginning(version.clone())),
+        },
         Selector::Range(range) => Wanted::Matching(Criterion::Range(range.clone())),
         Selector::Latest => Wanted::Matching(Criterion::Final),
         Selector::Lts => Wanted::Matching(Criterion::Lts),

@@ -167,14 +167,39 @@ impl fmt::Display for Template {
     }
 }
 
-/// How a source spells versions: the first of these that fits a spelling reads it.
+/// How versions are spelled: the first of these that fits a spelling reads it.
 ///
 /// `{version}` is any version, `{3}` one of exactly three numbers, and `{repack}` counts how often the
 /// same version was packed.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
 #[serde(transparent)]
-pub struct VersionSpellings(Vec<Template>);
+pub struct VersionSpellings(Vec<VersionSpelling>);
+
+/// One way to spell versions.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
+#[serde(
+    untagged,
+    expecting = "a pattern such as \"{3}.{repack}\" is expected, or { spelled = \"1.{line}\", means = \"{line}\" }"
+)]
+pub enum VersionSpelling {
+    /// A pattern with the version in it.
+    Pattern(Template),
+    /// A pattern of numbers, each with a name of its own, and the version that they make.
+    Rewritten(Rewriting),
+}
+
+/// A spelling whose numbers make a version in another order or with other signs.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Rewriting {
+    /// The spelling, with named numbers: `1.{line}.0_{update}`.
+    pub spelled: Template,
+    /// The version, with the same names: `{line}.0.{update}`.
+    pub means: Template,
+}
 
 /// A spelling that was read.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -187,13 +212,77 @@ pub struct SpelledVersion {
     pub pattern: usize,
 }
 
-impl VersionSpellings {
-    /// The patterns as they are written.
-    pub fn patterns(&self) -> &[Template] {
-        &self.0
+impl VersionSpelling {
+    /// The pattern that a spelling has to fit.
+    pub fn pattern(&self) -> &Template {
+        match self {
+            VersionSpelling::Pattern(pattern) => pattern,
+            VersionSpelling::Rewritten(rewriting) => &rewriting.spelled,
+        }
     }
 
-    /// What `spelling` means; nothing where no pattern fits it.
+    /// The version and the repack count in `spelling`, or `None` if it does not fit.
+    fn read(&self, spelling: &str) -> Option<(Version, u64)> {
+        let pattern = self.pattern();
+        let values = pattern.values(spelling, &allows)?;
+        let places = || pattern.places().zip(values.iter().copied());
+        let value_of =
+            |name: &str| places().find_map(|(place, value)| (place == name).then_some(value));
+        let repack = value_of("repack").map_or(Some(0), |repack| repack.parse().ok())?;
+        let text = match self {
+            VersionSpelling::Pattern(_) => {
+                let (_, version) = places().find(|(place, _)| *place != "repack")?;
+                version.to_owned()
+            }
+            VersionSpelling::Rewritten(rewriting) => rewriting.means.filled(|name| {
+                let value = value_of(name).unwrap_or_default();
+                // A number that is written with zeros in front, as in `b08`, counts as the number.
+                value
+                    .parse::<u64>()
+                    .map_or_else(|_| value.to_owned(), |number| number.to_string())
+            }),
+        };
+        Some((text.parse().ok()?, repack))
+    }
+
+    /// Why it cannot be used, or `None` if it can.
+    fn fault(&self) -> Option<&'static str> {
+        let pattern = self.pattern();
+        let count = |counted: &dyn Fn(&str) -> bool| {
+            pattern.places().filter(|place| counted(place)).count()
+        };
+        let repacks = count(&|place| place == "repack");
+        let versions = count(&|place| place == "version" || count_of(place).is_some());
+        let others = pattern.places().count() - repacks - versions;
+        let is_good = !pattern.is_ambiguous() && repacks <= 1;
+        match self {
+            VersionSpelling::Pattern(_) if is_good && versions == 1 && others == 0 => None,
+            VersionSpelling::Pattern(_) => Some(
+                "it holds {version} or a number of numbers such as {3} once, and may hold {repack}",
+            ),
+            VersionSpelling::Rewritten(Rewriting { means, .. }) => {
+                let is_named = |name: &str| name.bytes().all(|b| b.is_ascii_lowercase());
+                let once = |name: &str| count(&|place| place == name) == 1;
+                let is_good = is_good
+                    && others > 0
+                    && pattern.places().all(|name| is_named(name) && once(name))
+                    && means.places().next().is_some()
+                    && means.places().all(once);
+                (!is_good).then_some(
+                    "its numbers have names in small letters, each once, and `means` is made of some of them",
+                )
+            }
+        }
+    }
+}
+
+impl VersionSpellings {
+    /// The patterns as they are written.
+    pub fn patterns(&self) -> impl ExactSizeIterator<Item = &Template> {
+        self.0.iter().map(VersionSpelling::pattern)
+    }
+
+    /// What `spelling` means, or `None` if no pattern fits it. Without patterns it is a plain version.
     pub fn read(&self, spelling: &str) -> Option<SpelledVersion> {
         let plain = |version| SpelledVersion {
             version,
@@ -203,39 +292,31 @@ impl VersionSpellings {
         if self.0.is_empty() {
             return spelling.parse().ok().map(plain);
         }
-        self.0.iter().enumerate().find_map(|(pattern, template)| {
-            let values = template.values(spelling, &allows)?;
-            let mut read = plain(Version::zero());
-            read.pattern = pattern;
-            for (place, value) in template.places().zip(values) {
-                match place {
-                    "repack" => read.repack = value.parse().ok()?,
-                    _ => read.version = value.parse().ok()?,
-                }
-            }
-            Some(read)
+        self.0.iter().enumerate().find_map(|(pattern, one)| {
+            let (version, repack) = one.read(spelling)?;
+            Some(SpelledVersion {
+                version,
+                repack,
+                pattern,
+            })
         })
+    }
+
+    /// The version that `spelling` means in the words of the program: what a pattern makes of it, or `None`
+    /// if none fits.
+    pub fn rewritten(&self, spelling: &str) -> Option<Version> {
+        self.0.iter().find_map(|one| Some(one.read(spelling)?.0))
     }
 
     /// The first pattern that cannot be used, and why.
     pub(crate) fn fault(&self) -> Option<(&Template, &'static str)> {
-        let is_version = |place: &str| place == "version" || count_of(place).is_some();
-        for (at, template) in self.0.iter().enumerate() {
-            let versions = template.places().filter(|place| is_version(place)).count();
-            let repacks = template.places().filter(|place| *place == "repack").count();
-            if template.is_ambiguous()
-                || versions != 1
-                || repacks > 1
-                || versions + repacks != template.places().count()
-            {
-                let expected = "it holds {version} or a number of numbers such as {3} once, and may hold {repack}";
-                return Some((template, expected));
+        for (at, one) in self.0.iter().enumerate() {
+            let template = one.pattern();
+            if let Some(fault) = one.fault() {
+                return Some((template, fault));
             }
-            let earlier = &self.0[..at];
-            if earlier
-                .iter()
-                .any(|one| one == template || one.as_str() == "{version}")
-            {
+            let mut earlier = self.0[..at].iter().map(VersionSpelling::pattern);
+            if earlier.any(|one| one == template || one.as_str() == "{version}") {
                 return Some((template, "one in front of it fits all that it fits"));
             }
         }
@@ -251,9 +332,9 @@ fn count_of(place: &str) -> Option<usize> {
 fn allows(place: &str, value: &str) -> bool {
     let is_number = |part: &str| !part.is_empty() && part.bytes().all(|b| b.is_ascii_digit());
     match (place, count_of(place)) {
-        ("repack", _) => is_number(value),
+        ("version", _) => value.parse::<Version>().is_ok(),
         (_, Some(count)) => value.split('.').count() == count && value.split('.').all(is_number),
-        _ => value.parse::<Version>().is_ok(),
+        _ => is_number(value),
     }
 }
 
@@ -263,7 +344,54 @@ mod tests {
     use rstest::rstest;
 
     fn spellings(patterns: &[&str]) -> VersionSpellings {
-        VersionSpellings(patterns.iter().map(|text| text.parse().unwrap()).collect())
+        let pattern = |text: &&str| VersionSpelling::Pattern(text.parse().unwrap());
+        VersionSpellings(patterns.iter().map(pattern).collect())
+    }
+
+    /// How Java's versions are spelled beside the way of its newer releases.
+    const REWRITTEN: &str = r#"patterns = [
+        { spelled = "1.{line}.0_{update}-b{build}", means = "{line}.0.{update}+{build}" },
+        { spelled = "{line}u{update}-b{build}", means = "{line}.0.{update}+{build}" },
+        { spelled = "1.{line}.0_{update}", means = "{line}.0.{update}" },
+        { spelled = "1.{line}", means = "{line}" },
+        "{version}-LTS",
+        "{version}",
+    ]"#;
+
+    #[rstest]
+    #[case("1.8.0_412-b08", "8.0.412+8")]
+    #[case("8u412-b08", "8.0.412+8")]
+    #[case("1.8.0_412", "8.0.412")]
+    #[case("1.8", "8")]
+    #[case("21.0.4+7-LTS", "21.0.4+7")]
+    #[case("17.0.8.1+1", "17.0.8.1+1")]
+    fn a_rewritten_spelling_means_the_version_that_its_numbers_make(
+        #[case] spelled: &str,
+        #[case] version: &str,
+    ) {
+        #[derive(Deserialize)]
+        struct Spelled {
+            patterns: VersionSpellings,
+        }
+        let Spelled { patterns } = toml::from_str(REWRITTEN).unwrap();
+        assert_eq!(patterns.fault(), None);
+        assert_eq!(patterns.read(spelled).unwrap().version.as_str(), version);
+    }
+
+    #[rstest]
+    #[case("1.{line}", "{lines}")]
+    #[case("1.{line}.{line}", "{line}")]
+    #[case("1.{Line}", "{Line}")]
+    #[case("1.8", "8")]
+    #[case("1.{line}{update}", "{line}.{update}")]
+    #[case("{version}-LTS", "{version}")]
+    fn a_rewriting_whose_names_do_not_match_is_refused(#[case] spelled: &str, #[case] means: &str) {
+        let rewriting = Rewriting {
+            spelled: spelled.parse().unwrap(),
+            means: means.parse().unwrap(),
+        };
+        let one = VersionSpelling::Rewritten(rewriting);
+        assert!(one.fault().unwrap().contains("`means`"));
     }
 
     #[rstest]

@@ -124,11 +124,6 @@ impl Version {
         !prefix.has_leading_zeros() || self.text.starts_with(&*prefix.text)
     }
 
-    /// The version `0`, below all others.
-    pub(crate) fn zero() -> Version {
-        Version::from_numbers(vec![0])
-    }
-
     /// The same numbers as a final version.
     pub fn to_final(&self) -> Version {
         Version::from_numbers(self.numbers.clone())

@@ -11,6 +11,7 @@ use proptest::prelude::*;
 use rstest::rstest;
 use vshelf_core::catalog::{Catalog, Line, Publisher, Release};
 use vshelf_core::resolve::{Choice, Filter, ResolveError, Scope, Step, World, covered, resolve};
+use vshelf_core::template::VersionSpellings;
 use vshelf_core::{InstallId, Pick, Platform, Request, Version};
 
 const RELEASES: [(&str, &str, &str); 17] = [
@@ -87,6 +88,7 @@ struct Setting {
     catalog: Catalog,
     shelf: Vec<InstallId>,
     labels: BTreeMap<String, String>,
+    spellings: VersionSpellings,
     default: Option<String>,
     previous: Option<Pick>,
     platform: Platform,
@@ -110,6 +112,7 @@ impl Setting {
             ]
             .map(|(k, v)| (k.into(), v.into()))
             .into(),
+            spellings: VersionSpellings::default(),
             default: Some("lts".into()),
             previous: "saltmarsh/6.2.0".parse().ok(),
             platform: "linux-x64-gnu".parse().unwrap(),
@@ -122,6 +125,7 @@ impl Setting {
             catalog: &self.catalog,
             shelf: &self.shelf,
             labels: &self.labels,
+            spellings: &self.spellings,
             default: self.default.as_deref(),
             default_pick: None,
             previous: self.previous.as_ref(),
@@ -217,6 +221,18 @@ fn where_no_line_is_known_to_be_supported_stable_is_of_one_that_may_be() {
         setting.choice("lts", Scope::Published),
         "no published line is in phase lts on 2026-11-23"
     );
+}
+
+#[rstest]
+#[case("2.8", "saltmarsh/8.3.1")]
+#[case("2.8.0", "saltmarsh/8.3.1")]
+#[case("8", "saltmarsh/8.3.1")]
+#[case("8.3.0", "saltmarsh/8.3.0")]
+fn a_version_in_another_spelling_means_the_release(#[case] typed: &str, #[case] expected: &str) {
+    let mut setting = Setting::new(&["8.3.1", "8.3.0"]);
+    let spellings = r#"[{ "spelled": "2.{line}.0", "means": "{line}" }, { "spelled": "2.{line}", "means": "{line}" }]"#;
+    setting.spellings = serde_json::from_str(spellings).unwrap();
+    assert_eq!(setting.choice(typed, Scope::Shelf), expected);
 }
 
 #[test]

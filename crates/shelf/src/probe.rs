@@ -44,7 +44,7 @@ pub struct Answer {
 
 impl Answer {
     /// The version in it, where it has the form that the definition says.
-    pub fn version(&self, definition: &Definition) -> Option<&str> {
+    pub fn version(&self, definition: &Definition) -> Option<String> {
         let said = [&self.output, &self.complaint];
         said.into_iter()
             .find_map(|text| definition.version_in(text))

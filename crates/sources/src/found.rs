@@ -147,7 +147,7 @@ impl<'d> Found<'d> {
             releases: self.releases.into_values().collect(),
             ..Catalog::default()
         };
-        let patterns = self.definition.versions.patterns().iter();
+        let patterns = self.definition.versions.patterns();
         let unused = patterns.zip(&self.used).filter(|(_, used)| !**used);
         let unused = unused.map(|(pattern, _)| pattern.to_string()).collect();
         Ok(PublishedCatalog {

@@ -48,7 +48,7 @@ pub fn first_start(job: &InstallJob, tree: &Path) -> Result<Option<String>, Erro
         version.is_ok_and(|version| version.precedence(promised).is_eq())
     };
     match answer.version(definition) {
-        Some(version) if promised.as_str() == version || same(version) => Ok(None),
+        Some(version) if promised.as_str() == version || same(&version) => Ok(None),
         _ => Err(Error::WrongProgram {
             title: job.title(),
             answer: answer.first_line().to_owned(),

@@ -35,6 +35,7 @@ impl<'r> Choosing<'r> {
             },
             shelf: &self.names.shelf.ids,
             labels: &self.names.shelf.state.labels,
+            spellings: &self.names.published.definition.spellings,
             default: self.names.shelf.default_selector(),
             default_pick: match scope {
                 Scope::Published => None,

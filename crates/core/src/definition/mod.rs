@@ -26,7 +26,7 @@ use crate::catalog::{Line, LinePolicy, Publisher};
 use crate::meant::near;
 use crate::packages::PackageTool;
 use crate::selector::{is_line_name, is_name, is_publisher};
-use crate::template::Template;
+use crate::template::{Template, VersionSpellings};
 
 /// A runtime: its program, its folders, and where its releases come from.
 #[derive(Clone, Debug, PartialEq, Eq, Deserialize)]
@@ -46,6 +46,9 @@ pub struct Definition {
     pub home_variable: Option<String>,
     /// How the program is asked for its version.
     pub probe: Probe,
+    /// How people, project files and the program spell versions, beside the spelling of the releases.
+    #[serde(default)]
+    pub spellings: VersionSpellings,
     /// Files in which a project can say what it requires.
     #[serde(default, rename = "requirement-files")]
     pub requirement_files: Vec<RequirementFile>,
@@ -76,9 +79,32 @@ pub struct Definition {
 pub struct Probe {
     /// Its arguments.
     pub arguments: Vec<String>,
-    /// The line of its answer, on standard output or else on standard error, with `{version}` where the
-    /// version stands.
-    pub answer: String,
+    /// The line of its answer, on standard output or else on standard error, with `{version}` in the place of
+    /// the version; or a list of such lines, if builds answer differently.
+    pub answer: Answers,
+}
+
+/// The lines that a program can answer to its probe.
+#[derive(Clone, Debug, PartialEq, Eq, Deserialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
+#[serde(
+    untagged,
+    expecting = "a text with {version} is expected, or a list of them"
+)]
+pub enum Answers {
+    /// One line.
+    One(String),
+    /// Several; the first that fits counts.
+    Several(Vec<String>),
+}
+
+impl Answers {
+    fn lines(&self) -> &[String] {
+        match self {
+            Answers::One(line) => std::slice::from_ref(line),
+            Answers::Several(lines) => lines,
+        }
+    }
 }
 
 /// The name of a lock file, which says what the requirements beside it came to.
@@ -245,12 +271,7 @@ impl Definition {
                 "a variable of the runtime's own has capital letters, digits and '_', and is not one that the system, its loader, a shell or vshelf reads",
             )?;
         }
-        check(
-            definition.probe.answer.matches("{version}").count() == 1,
-            "probe.answer",
-            &definition.probe.answer,
-            "it holds {version} once",
-        )?;
+        definition.check_probe()?;
         if let Some(tool) = &definition.packages {
             tool.check()?;
         }
@@ -269,6 +290,20 @@ impl Definition {
         definition.check_publishers()?;
         definition.check_sources()?;
         Ok(definition)
+    }
+
+    fn check_probe(&self) -> Result<(), DefinitionError> {
+        let expected = "a line of the answer is expected";
+        let lines = self.probe.answer.lines();
+        check(!lines.is_empty(), "probe.answer", "[]", expected)?;
+        for line in lines {
+            let good = line.matches("{version}").count() == 1;
+            check(good, "probe.answer", line, "it holds {version} once")?;
+        }
+        match self.spellings.fault() {
+            Some((pattern, expected)) => check(false, "spellings", pattern.as_str(), expected),
+            None => Ok(()),
+        }
     }
 
     fn check_requirement_files(&self) -> Result<(), DefinitionError> {
@@ -436,22 +471,32 @@ impl Definition {
         told.collect()
     }
 
-    /// The version in what the program answered to its probe, where one of the first lines has the right
+    /// The version in what the program answered to its probe, if one of the first lines has the right
     /// form: some programs tell which of their settings count before they answer.
     ///
     /// The version ends at what stands behind it in the definition, or else at a space: programs
-    /// often name their build there.
-    pub fn version_in<'t>(&self, answer: &'t str) -> Option<&'t str> {
-        const FIRST_LINES: usize = 4;
-        let (before, behind) = self.probe.answer.split_once("{version}")?;
-        answer.lines().take(FIRST_LINES).find_map(|line| {
-            let rest = line.trim().strip_prefix(before)?;
-            match behind.is_empty() {
-                true => rest.split_whitespace().next(),
-                false => Some(rest.split_once(behind)?.0),
-            }
-        })
+    /// often name their build there. One that is spelled differently than the releases is given as they are.
+    pub fn version_in(&self, answer: &str) -> Option<String> {
+        let forms = self.probe.answer.lines().iter();
+        let found = forms
+            .into_iter()
+            .find_map(|form| text_of_form(form, answer))?;
+        let rewritten = self.spellings.rewritten(found);
+        Some(rewritten.map_or_else(|| found.to_owned(), |version| version.to_string()))
     }
+}
+
+/// The text in the place of `{version}` in one of the first lines of `answer`.
+fn text_of_form<'t>(form: &str, answer: &'t str) -> Option<&'t str> {
+    const FIRST_LINES: usize = 4;
+    let (before, behind) = form.split_once("{version}")?;
+    answer.lines().take(FIRST_LINES).find_map(|line| {
+        let rest = line.trim().strip_prefix(before)?;
+        match behind.is_empty() {
+            true => rest.split_whitespace().next(),
+            false => Some(rest.split_once(behind)?.0),
+        }
+    })
 }
 
 #[cfg(test)]
@@ -478,14 +523,32 @@ mod tests {
         let definition = Definition::read(MARRAM).unwrap();
         assert_eq!(definition.folders, ["bin"]);
         assert_eq!(definition.sources[0].layout, ArchiveLayout::default());
-        assert_eq!(definition.version_in("marram 8.3.1\nmore"), Some("8.3.1"));
-        assert_eq!(
-            definition.version_in("marram 8.3.1 (linux, release)"),
-            Some("8.3.1")
+        let told = |answer: &str| definition.version_in(answer);
+        for answer in [
+            "marram 8.3.1\nmore",
+            "marram 8.3.1 (linux, release)",
+            "read settings from MARRAM_OPTIONS\nmarram 8.3.1\n",
+        ] {
+            assert_eq!(told(answer).as_deref(), Some("8.3.1"));
+        }
+        assert_eq!(told("tussock 8.3.1"), None);
+    }
+
+    #[rstest]
+    #[case("sedge version 2.8.0_41", Some("8.0.41"))]
+    #[case("dune sedge 9.1.2 (long)", Some("9.1.2"))]
+    #[case("gull sedge 9.1.2", None)]
+    fn builds_can_answer_differently_and_spell_versions_in_their_own_way(
+        #[case] answer: &str,
+        #[case] expected: Option<&str>,
+    ) {
+        let text = MARRAM.replace(
+            r#"answer = "marram {version}" }"#,
+            r#"answer = ["sedge version {version}", "dune sedge {version} ("] }
+               spellings = [{ spelled = "2.{line}.0_{update}", means = "{line}.0.{update}" }]"#,
         );
-        assert_eq!(definition.version_in("tussock 8.3.1"), None);
-        let noted = "read settings from MARRAM_OPTIONS\nmarram 8.3.1\n";
-        assert_eq!(definition.version_in(noted), Some("8.3.1"));
+        let definition = Definition::read(&text).unwrap();
+        assert_eq!(definition.version_in(answer).as_deref(), expected);
     }
 
     #[rstest]

@@ -4,7 +4,8 @@
 use serde::{Deserialize, Serialize};
 
 use super::words::{is_inside, is_of_system, is_plain_file_name, is_variable};
-use super::{Definition, Probe, bin_folder};
+use super::{Answers, Definition, Probe, bin_folder};
+use crate::template::VersionSpellings;
 
 /// The part of a definition that using an install needs.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -60,8 +61,9 @@ impl RecordedDefinition {
                 .filter(|variable| is_variable(variable) && !is_of_system(variable)),
             probe: Probe {
                 arguments: Vec::new(),
-                answer: "{version}".to_owned(),
+                answer: Answers::One("{version}".to_owned()),
             },
+            spellings: VersionSpellings::default(),
             requirement_files: Vec::new(),
             packages: None,
             line_numbers: None,

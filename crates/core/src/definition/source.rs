@@ -370,7 +370,7 @@ impl SourceDefinition {
     pub(super) fn check(&self) -> Result<(), DefinitionError> {
         if self.kind.is_catalog() {
             let takes_all = self.only.is_none() && self.pre_releases;
-            let plain = self.versions.patterns().is_empty() && takes_all && !self.repack;
+            let plain = self.versions.patterns().len() == 0 && takes_all && !self.repack;
             let expected =
                 "a catalog of ours says by itself which versions it has and what was repacked";
             check(plain, "sources.name", &self.name, expected)?;
