@@ -567,6 +567,9 @@ fn definition_beside(
     if let Some(folder) = &layout.folder {
         source.insert("folder", toml_edit::value(folder));
     }
+    if let Some(file) = &layout.root_with {
+        source.insert("root-with", toml_edit::value(file));
+    }
     if !layout.leave_out.is_empty() {
         let names: toml_edit::Array = layout.leave_out.iter().collect();
         source.insert("leave-out", toml_edit::value(names));

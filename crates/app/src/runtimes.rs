@@ -251,12 +251,7 @@ pub fn check(environment: &Environment, place: &str) -> Result<CheckedDefinition
     let fetch = |source: &SourceDefinition| -> Result<PublishedCatalog, Error> {
         let (platform, settings) = (environment.platform(), environment.registries());
         let opened = vshelf_sources::open(&definition.name, source, platform, &settings)?;
-        let known = Known {
-            validators: Validators::default(),
-            updated: None,
-            expires: None,
-            now: environment.now()?,
-        };
+        let known = Known::nothing(environment.now()?);
         match opened.fetch(&environment.transport, &known)? {
             Fetched::Changed(published) => Ok(*published),
             // Nothing was known that could be unchanged.

@@ -109,6 +109,8 @@ pub struct Line {
     pub maintenance: Option<Date>,
     /// The last day of support.
     pub end: Option<Date>,
+    /// Whether its publisher lists it as one in long-term support, without saying since when.
+    pub long_term: bool,
     /// The source that tells these days, where one does.
     pub told_by: Option<String>,
     /// Whether a final release of the line is published.
@@ -164,8 +166,20 @@ pub struct Details {
     pub bundles: BTreeMap<String, String>,
     /// Where the publisher describes the release.
     pub notes: Option<String>,
+    /// The builds that its publisher lists and that cannot be verified.
+    pub not_installable: Vec<NotInstallable>,
     /// The sources that tell what is known of the release, where they are told apart.
     pub told_by: ToldBy,
+}
+
+/// A build that is published and cannot be installed.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
+pub struct NotInstallable {
+    /// What it runs on.
+    pub platform: Platform,
+    /// Why.
+    pub why: String,
 }
 
 /// Which source tells what is known of a release.
@@ -304,7 +318,9 @@ pub struct Digest {
 }
 
 /// The digests strong enough to be accepted.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
+#[serde(rename_all = "lowercase")]
 pub enum DigestAlgorithm {
     /// SHA-256 (FIPS 180-4).
     Sha256,
@@ -422,6 +438,7 @@ impl Line {
             lts: None,
             maintenance: None,
             end: None,
+            long_term: false,
             told_by: None,
             has_final: false,
             standing: Standing::Unknown,
@@ -435,6 +452,11 @@ impl Line {
             .any(Option::is_some)
     }
 
+    /// Whether something else than days is known of it: its code name, or that it is in long-term support.
+    pub fn is_told_of(&self) -> bool {
+        self.codename.is_some() || self.long_term
+    }
+
     /// Takes from `other` every day, and the code name, that is not known here.
     pub fn complete(&mut self, other: &Line) {
         // Days of two sources side by side would be the life of neither.
@@ -446,6 +468,7 @@ impl Line {
         if self.codename.is_none() {
             self.codename.clone_from(&other.codename);
         }
+        self.long_term |= other.long_term;
     }
 
     /// Whether `version` is of this line.

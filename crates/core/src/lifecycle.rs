@@ -65,14 +65,16 @@ impl Line {
     ///
     /// A phase begins on its date. The last day of support is `end` itself: the line has ended from
     /// the day after. A line that gives no start is in preview until it has a final release. Where no
-    /// day is known, the other lines tell, or nothing does.
+    /// day is known, the other lines tell, or nothing does; a line that its publisher lists as one in long-term support
+    /// is in it until then.
     pub fn phase_on(&self, day: Date) -> Phase {
         let reached = |date: Option<Date>| date.is_some_and(|date| date <= day);
         if !self.is_dated() && self.has_final {
             return match self.standing {
-                Standing::Supported => Phase::Current,
                 Standing::Dropped => Phase::Ended,
                 Standing::Outlived(end) if end < day => Phase::Ended,
+                _ if self.long_term => Phase::Lts,
+                Standing::Supported => Phase::Current,
                 Standing::Outlived(_) | Standing::Unknown => Phase::Unknown,
             };
         }
@@ -81,13 +83,18 @@ impl Line {
             Phase::Ended
         } else if reached(self.maintenance) {
             Phase::Maintenance
-        } else if reached(self.lts) {
+        } else if reached(self.lts) || self.is_undated_lts() {
             Phase::Lts
         } else if reached(self.start) || (self.start.is_none() && self.has_final) {
             Phase::Current
         } else {
             Phase::Preview
         }
+    }
+
+    /// Whether it is in long-term support since a day that nothing tells.
+    fn is_undated_lts(&self) -> bool {
+        self.long_term && self.lts.is_none() && self.has_final
     }
 
     /// The next change of phase after `day`: its first day and what the line becomes.

@@ -260,6 +260,14 @@ pub enum ResolveError {
         /// Another publisher that builds it for this platform.
         elsewhere: Option<String>,
     },
+    /// Published, without a build or source that can be installed anywhere.
+    #[error("{version} of {publisher} has nothing that can be installed")]
+    NotInstallable {
+        /// The newest version covered.
+        version: Version,
+        /// Its publisher.
+        publisher: String,
+    },
     /// Published, and taken back.
     #[error("{version} was withdrawn by {publisher}: {reason}")]
     Withdrawn {
@@ -871,6 +879,12 @@ fn installable<'a>(
     let newest = *newest_of(&kept);
     let filter = Filter::Platform(world.platform.to_string());
     kept = narrow(kept, filter, steps, here);
+    if kept.is_empty() && newest.release.is_some_and(|r| r.platforms.is_empty()) {
+        return Err(ResolveError::NotInstallable {
+            version: newest.version.clone(),
+            publisher: newest.publisher.to_owned(),
+        });
+    }
     if kept.is_empty() {
         return Err(ResolveError::OtherPlatform {
             version: newest.version.clone(),

@@ -62,6 +62,9 @@ impl ResolveError {
                     ),
                 }
             }
+            ResolveError::NotInstallable { version, .. } => {
+                (Class::NoMatch.alone()).step("To see why", catalog(version.as_str()))
+            }
             ResolveError::Withdrawn {
                 version, instead, ..
             } => {

@@ -152,6 +152,30 @@ impl Manifest {
         self
     }
 
+    /// What it has below `folder`, by the paths from there. Fails at a second name of a file that is elsewhere.
+    pub(crate) fn below(&self, folder: &Path) -> Result<Manifest, PathBuf> {
+        let mut writer = ManifestWriter::default();
+        for line in self.text.lines() {
+            let (what, path) = line.rsplit_once('\t').unwrap_or(("", line));
+            let Ok(path) = Path::new(path).strip_prefix(folder) else {
+                continue;
+            };
+            match what.split_once('\t') {
+                Some(("twin", target)) => {
+                    let target = Path::new(target).strip_prefix(folder);
+                    writer.add_twin(path, target.map_err(|_| path.to_owned())?);
+                }
+                Some(("file" | "program", size)) => {
+                    let size = size.split('\t').next().and_then(|size| size.parse().ok());
+                    writer.bytes += size.unwrap_or(0);
+                    writer.add(format_args!("{what}"), path);
+                }
+                _ => writer.add(format_args!("{what}"), path),
+            }
+        }
+        Ok(writer.finish())
+    }
+
     /// This one with one link more.
     pub fn with_link(self, path: &Path, target: &Path) -> Manifest {
         let mut link = ManifestWriter::default();

@@ -11,6 +11,7 @@ use vshelf_core::catalog::{Build, Catalog, Details};
 use vshelf_core::selector::{is_line_name, is_name};
 
 use crate::address::{Address, AddressError, Addresses};
+use crate::kept_documents::{KeptDocuments, SkippedRow};
 use crate::registries::RegistryError;
 use crate::transport::{Document, Transport, TransportError, Validators};
 
@@ -29,8 +30,23 @@ pub struct Known {
     pub updated: Option<Timestamp>,
     /// Until when what is kept may be relied on, where its publisher says so.
     pub expires: Option<Timestamp>,
+    /// What its documents said, if it has several.
+    pub documents: KeptDocuments,
     /// Now.
     pub now: Timestamp,
+}
+
+impl Known {
+    /// That nothing is known of a source.
+    pub fn nothing(now: Timestamp) -> Known {
+        Known {
+            validators: Validators::default(),
+            updated: None,
+            expires: None,
+            documents: KeptDocuments::default(),
+            now,
+        }
+    }
 }
 
 /// What a source gave.
@@ -58,6 +74,10 @@ pub struct PublishedCatalog {
     pub left_out: Vec<String>,
     /// The patterns for spellings of which none has read anything.
     pub unused_patterns: Vec<String>,
+    /// The rows of its documents that do not count, and why.
+    pub skipped: Vec<SkippedRow>,
+    /// What each of its documents says, if it has several.
+    pub documents: KeptDocuments,
 }
 
 impl PublishedCatalog {
@@ -93,6 +113,8 @@ impl PublishedCatalog {
             expires: None,
             left_out: Vec::new(),
             unused_patterns: Vec::new(),
+            skipped: Vec::new(),
+            documents: KeptDocuments::default(),
         }
     }
 }
@@ -167,6 +189,14 @@ impl SourceError {
             address: address.to_string(),
             problem: problem.into(),
         }
+    }
+
+    /// Whether a server has no such document.
+    pub(crate) fn is_absent(&self) -> bool {
+        matches!(
+            self,
+            SourceError::Transport(TransportError::Status { status: 404, .. })
+        )
     }
 
     /// A server that says "unchanged" although nothing was asked about.

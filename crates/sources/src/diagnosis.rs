@@ -26,6 +26,8 @@ impl TransportError {
             TransportError::Status { status: 404, .. } => Class::Source.note(
                 "It may have moved; the source's address is in the runtime's definition.",
             ),
+            TransportError::LimitReached { .. } => Class::Source
+                .note("It limits how often one address may ask; what is kept serves until then."),
             TransportError::Status { .. } => {
                 Class::Source.note("The server has a problem; try again later.")
             }

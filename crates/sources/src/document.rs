@@ -55,6 +55,12 @@ struct LineEntry {
     maintenance: Option<Date>,
     #[serde(skip_serializing_if = "Option::is_none")]
     end: Option<Date>,
+    #[serde(default, rename = "long-term", skip_serializing_if = "is_false")]
+    long_term: bool,
+}
+
+fn is_false(truth: &bool) -> bool {
+    !truth
 }
 
 #[derive(Serialize, Deserialize)]
@@ -247,6 +253,7 @@ pub(crate) fn write(published: &PublishedCatalog) -> String {
         lts: line.lts,
         maintenance: line.maintenance,
         end: line.end,
+        long_term: line.long_term,
     });
     let releases = catalog.releases.iter().map(|release| {
         let key = (release.version.clone(), release.publisher.clone());
@@ -327,6 +334,7 @@ fn read_line(entry: LineEntry) -> Line {
         lts: entry.lts,
         maintenance: entry.maintenance,
         end: entry.end,
+        long_term: entry.long_term,
         ..Line::undated(&entry.line)
     }
 }

@@ -14,6 +14,7 @@ pub mod digest;
 pub mod document;
 pub mod download;
 mod found;
+pub mod kept_documents;
 pub mod kinds;
 pub mod merge;
 pub mod mirror;

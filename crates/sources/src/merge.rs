@@ -81,6 +81,8 @@ pub fn merge(definition: &Definition, parts: &[Part<'_>]) -> PublishedCatalog {
         expires: parts.iter().filter_map(|part| part.published.expires).min(),
         left_out: Vec::new(),
         unused_patterns: Vec::new(),
+        skipped: Vec::new(),
+        documents: Default::default(),
     }
 }
 
@@ -122,6 +124,8 @@ fn add_builds(releases: &mut HashMap<Key, Merged>, part: &Part<'_>, can_build: b
         }
         merged.release.platforms = platforms.into();
         merged.details.builds.append(&mut builds);
+        let not_installable = details.not_installable.iter().cloned();
+        merged.details.not_installable.extend(not_installable);
     }
 }
 
@@ -245,8 +249,7 @@ fn lines(definition: &Definition, parts: &[Part<'_>]) -> Vec<Line> {
         // A line of which only a source's releases tell is made anew from all releases.
         let of_document = part.source.kind.is_catalog();
         let lines = part.published.catalog.lines.iter();
-        let told =
-            lines.filter(move |line| of_document || line.is_dated() || line.codename.is_some());
+        let told = lines.filter(move |line| of_document || line.is_dated() || line.is_told_of());
         told.map(|line| Line {
             told_by: line.is_dated().then(|| part.source.name.clone()),
             ..line.clone()

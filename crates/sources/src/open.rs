@@ -8,6 +8,7 @@ use crate::api::{Source, SourceError};
 use crate::kinds::archive_names::ArchiveNames;
 use crate::kinds::facts::Facts;
 use crate::kinds::folder::ArchiveFolder;
+use crate::kinds::json::Json;
 use crate::kinds::npm_packages::NpmPackages;
 use crate::kinds::own_catalog::{OwnCatalog, Place};
 use crate::kinds::release_list::ReleaseList;
@@ -105,6 +106,12 @@ pub fn open(
             definition: definition.clone(),
             addresses: Addresses::read(&address, &mirrors)?,
             names: ArchiveNames { pattern, platforms },
+        }),
+        SourceKind::Json(source) => Box::new(Json {
+            runtime,
+            definition: definition.clone(),
+            source: *source,
+            platform: platform.clone(),
         }),
         SourceKind::Facts {
             package,

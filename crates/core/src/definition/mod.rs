@@ -2,6 +2,7 @@
 
 pub mod build;
 pub(crate) mod check;
+pub mod json;
 pub mod needs;
 mod place;
 mod recorded;

@@ -6,6 +6,7 @@ use std::path::Path;
 use serde::{Deserialize, Serialize};
 
 use super::check::{DefinitionError, check};
+use super::json::JsonSource;
 use super::words::{is_file_inside, is_inside, is_plain_file_name};
 use crate::catalog::BuildCompanion;
 use crate::platform::Platform;
@@ -62,6 +63,9 @@ pub struct ArchiveLayout {
     pub strip_folders: Option<usize>,
     /// The folder of an archive that becomes the install; nothing else of the archive does.
     pub folder: Option<String>,
+    /// A file of the install, such as `bin/javac`: the only folder of the archive that contains it becomes the
+    /// install. On Windows the file may end in `.exe`.
+    pub root_with: Option<String>,
     /// What does not become part of the install: names at the root of the archive or of the install,
     /// which may begin with `*`.
     #[serde(default)]
@@ -92,6 +96,8 @@ impl ArchiveLayout {
                     .eq(names.iter().take(folders.clone().count()).copied());
                 begins.then(|| folders.count())?
             }
+            // Which folder it is shows only when all of the archive is known.
+            None if self.root_with.is_some() => 0,
             None => self.strip_folders.unwrap_or(1),
         };
         let below = names.get(above..)?;
@@ -117,6 +123,12 @@ impl ArchiveLayout {
             let good = is_file_inside(folder) && self.strip_folders.is_none();
             let expected = "a path inside the archive is expected, and no strip-folders beside it";
             check(good, "sources.folder", folder, expected)?;
+        }
+        if let Some(file) = &self.root_with {
+            let alone = self.folder.is_none() && self.strip_folders.is_none();
+            let good = is_file_inside(file) && alone && self.links.is_empty();
+            let expected = "a path inside the install is expected, and no folder, strip-folders or links beside it";
+            check(good, "sources.root-with", file, expected)?;
         }
         for name in &self.leave_out {
             let expected = "a name at the root is expected, which may begin with *";
@@ -221,6 +233,8 @@ pub enum SourceKind {
         /// The publisher in selectors and records.
         publisher: String,
     },
+    /// A JSON interface of a publisher, with releases and the builds of each.
+    Json(Box<JsonSource>),
     /// What is known of a publisher's releases and lines, from documents in a package of a registry
     /// that speaks the npm protocol. It has no builds.
     Facts {
@@ -351,7 +365,7 @@ impl SourceDefinition {
     /// their own tools does not (PEP 427, "The .dist-info directory").
     pub fn archive_layout(&self) -> ArchiveLayout {
         let mut layout = self.layout.clone();
-        if layout.folder.is_none() {
+        if layout.folder.is_none() && layout.root_with.is_none() {
             layout.strip_folders.get_or_insert(1);
         }
         if matches!(self.kind, SourceKind::Wheels { .. }) {
@@ -431,6 +445,7 @@ impl SourceKind {
             | SourceKind::Folder { publisher, .. }
             | SourceKind::Table { publisher, .. }
             | SourceKind::Facts { publisher, .. } => Some(publisher),
+            SourceKind::Json(source) => Some(&source.publisher),
         }
     }
 
@@ -478,6 +493,7 @@ impl SourceKind {
                 address, mirrors, ..
             } => (Some(address), mirrors),
             SourceKind::Oci { address, .. } => (Some(address), &[]),
+            SourceKind::Json(source) => (Some(&source.address), &[]),
             SourceKind::Npm { .. } | SourceKind::Wheels { .. } | SourceKind::Facts { .. } => {
                 (None, &[])
             }
@@ -494,6 +510,10 @@ impl SourceKind {
             | SourceKind::Folder { address: at, .. }
             | SourceKind::Table { address: at, .. } => {
                 address.clone_into(at);
+                true
+            }
+            SourceKind::Json(source) => {
+                address.clone_into(&mut source.address);
                 true
             }
             SourceKind::Npm { .. } | SourceKind::Wheels { .. } | SourceKind::Facts { .. } => false,
@@ -559,6 +579,7 @@ impl SourceKind {
             SourceKind::Table {
                 pattern, platforms, ..
             } => check_archive_names(pattern, platforms),
+            SourceKind::Json(source) => source.check(),
             SourceKind::Facts {
                 package,
                 releases,

@@ -14,6 +14,7 @@ mod decode;
 mod from_tar;
 mod from_zip;
 mod limits;
+mod root;
 #[cfg(test)]
 mod tests;
 mod tree;

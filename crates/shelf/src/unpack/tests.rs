@@ -142,6 +142,72 @@ fn what_a_layout_leaves_out_is_not_written_and_its_links_are_made() {
     assert_eq!(names, ["bin", "lib"]);
 }
 
+const DEEP: Entries<'_> = &[
+    (FILE, "orache-2.6/NOTICE", "notes"),
+    (FILE, "orache-2.6/Contents/Home/bin/orache", "program"),
+    (FILE, "orache-2.6/Contents/Home/lib/reed", "tool"),
+    (
+        HARD,
+        "orache-2.6/Contents/Home/lib/rush",
+        "orache-2.6/Contents/Home/lib/reed",
+    ),
+    (SYM, "orache-2.6/Contents/Home/bin/reed", "../lib/reed"),
+    (SYM, "orache-2.6/Contents/lib", "Home/lib"),
+];
+
+fn marked_by(file: &str) -> ArchiveLayout {
+    ArchiveLayout {
+        root_with: Some(file.to_owned()),
+        ..ArchiveLayout::default()
+    }
+}
+
+#[test]
+fn the_folder_with_a_file_becomes_the_install_wherever_it_is() {
+    let folder = tempfile::tempdir().unwrap();
+    let root = folder.path().join("tree");
+    fs::create_dir(&root).unwrap();
+    let archive = gzip(&tarball(DEEP));
+    let manifest = feed_as(archive, &marked_by("bin/orache"), &root, Bounds::default()).unwrap();
+    assert_eq!(manifest.compare(&root).unwrap(), []);
+    let mut paths: Vec<_> = manifest
+        .paths()
+        .map(|path| path.display().to_string())
+        .collect();
+    paths.sort();
+    assert_eq!(paths, ["bin/orache", "bin/reed", "lib/reed", "lib/rush"]);
+    assert_eq!(
+        manifest.bytes(),
+        "program".len() as u64 + "tool".len() as u64
+    );
+    assert_eq!(fs::read_to_string(root.join("bin/reed")).unwrap(), "tool");
+    assert_eq!(fs::read_dir(folder.path()).unwrap().count(), 1);
+}
+
+#[rstest]
+#[case::none(&[], "bin/sedge", "it has no folder with \"bin/sedge\"")]
+#[case::two(&[(FILE, "orache-2.6/old/bin/orache", "program")], "bin/orache", "old have \"bin/orache\"")]
+#[case::a_link_out_of_it(&[(SYM, "orache-2.6/Contents/Home/notes", "../../NOTICE")], "bin/orache", "leads out")]
+#[case::a_second_name(
+    &[(HARD, "orache-2.6/Contents/Home/notes", "orache-2.6/NOTICE")],
+    "bin/orache",
+    "hard link to a file that does not become part"
+)]
+fn an_archive_without_one_such_folder_is_refused(
+    #[case] more: Entries<'_>,
+    #[case] file: &str,
+    #[case] problem: &str,
+) {
+    let folder = tempfile::tempdir().unwrap();
+    let root = folder.path().join("tree");
+    fs::create_dir(&root).unwrap();
+    let archive = gzip(&tarball(&[DEEP, more].concat()));
+    let error = feed_as(archive, &marked_by(file), &root, Bounds::default()).unwrap_err();
+    let error = error.to_string();
+    let problem = problem.replace("leads out", "is a link out of the archive");
+    assert!(error.contains(&problem), "{error}");
+}
+
 #[test]
 fn files_folders_and_links_come_out_as_they_went_in() {
     let archive = tarball(&[

@@ -12,6 +12,7 @@ use vshelf_files::tree::relative_target;
 use vshelf_files::{optional, system};
 
 use super::limits::{Bounds, UnpackError, refuse};
+use super::root;
 use crate::manifest::{Manifest, ManifestWriter};
 
 /// The longest path that an entry may have, in bytes, and the most folders that it may lie in. No build
@@ -286,12 +287,23 @@ impl<'a> Tree<'a> {
     /// Adds what the archive could not hold, and checks where the links lead, now that all are known.
     pub(super) fn finish(mut self, layout: &ArchiveLayout) -> Result<Manifest, UnpackError> {
         self.add_links(layout)?;
+        let mut manifest = std::mem::take(&mut self.manifest).finish();
+        if let Some(file) = layout.root_with.as_ref().filter(|_| manifest.files() > 0) {
+            let folder = root::find(&manifest, file)?;
+            manifest = (manifest.below(&folder)).map_err(|path| {
+                refuse(
+                    &path,
+                    "is a hard link to a file that does not become part of the install",
+                )
+            })?;
+            self.links = root::links_below(&self.links, &folder);
+            root::raise(self.root, &folder)?;
+        }
         for link in self.links.keys() {
             if !self.stays_inside(link) {
                 return Err(refuse(link, "is a link out of the archive"));
             }
         }
-        let manifest = self.manifest.finish();
         match manifest.files() {
             0 => Err(UnpackError::Empty(self.left_out)),
             _ => Ok(manifest),

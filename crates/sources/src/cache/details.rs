@@ -6,7 +6,9 @@ use std::path::{Path, PathBuf};
 
 use serde::{Deserialize, Serialize};
 use vshelf_core::Platform;
-use vshelf_core::catalog::{Build, BuildCompanion, Details, LibcVersion, Repack, ToldBy};
+use vshelf_core::catalog::{
+    Build, BuildCompanion, Details, LibcVersion, NotInstallable, Repack, ToldBy,
+};
 use vshelf_files::system;
 
 /// Where the details of one release are in a file.
@@ -24,6 +26,8 @@ struct CachedDetails {
     notes: Option<String>,
     #[serde(default)]
     told_by: ToldBy,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    not_installable: Vec<NotInstallable>,
 }
 
 #[derive(Serialize, Deserialize)]
@@ -97,6 +101,7 @@ fn read_details(bytes: &[u8], checksum: u32) -> Option<Details> {
         bundles: cached.bundles,
         notes: cached.notes,
         told_by: cached.told_by,
+        not_installable: cached.not_installable,
     })
 }
 
@@ -120,6 +125,7 @@ pub(super) fn write_details(to: &mut Vec<u8>, details: Option<&Details>) {
         bundles: details.bundles,
         notes: details.notes,
         told_by: details.told_by,
+        not_installable: details.not_installable,
     };
     serde_json::to_writer(&mut *to, &cached).expect("strings and numbers always serialise");
     to.push(b'\n');

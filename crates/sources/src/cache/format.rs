@@ -22,10 +22,11 @@ use vshelf_files::optional;
 
 use super::details::{DamagedDetails, DetailsPlace, details_at, write_details};
 use crate::api::PublishedCatalog;
+use crate::kept_documents::KeptDocuments;
 use crate::transport::Validators;
 
 /// The first word of a cache file; the number changes with the form.
-const FORMAT: &str = "vivid-shelf-catalog-cache/6";
+const FORMAT: &str = "vivid-shelf-catalog-cache/7";
 
 /// How much of a file is read at once: enough for the first two parts of most catalogs so far.
 const FIRST_READ: usize = 16 << 10;
@@ -89,6 +90,8 @@ impl Loaded {
             expires: self.origin.expires,
             left_out: Vec::new(),
             unused_patterns: Vec::new(),
+            skipped: Vec::new(),
+            documents: KeptDocuments::default(),
         })
     }
 }
@@ -174,6 +177,7 @@ fn render_outline(name: &str, published: &PublishedCatalog) -> Fields {
             flag(line.has_final),
             &standing(line.standing),
             line.told_by.as_deref().unwrap_or(""),
+            flag(line.long_term),
         ]);
     }
     let number = |number: Option<usize>| number.map(|n| n.to_string()).unwrap_or_default();
@@ -418,6 +422,7 @@ impl Reading {
                         has_final: !next()?.is_empty(),
                         standing: read_standing(next()?),
                         told_by: optional(next()?),
+                        long_term: !next()?.is_empty(),
                         ..Line::undated(name)
                     });
                 }

@@ -25,6 +25,7 @@ pub use format::{Excerpt, Loaded, Origin};
 use self::format::{Depth, read_file, render};
 use crate::address::Address;
 use crate::api::{Fetched, Known, PublishedCatalog, Source, SourceError};
+use crate::kept_documents::KeptDocuments;
 use crate::merge::{Part, merge};
 use crate::registries::{Ecosystem, UserSettings};
 use crate::transport::{Transport, Validators};
@@ -129,7 +130,8 @@ impl CatalogCache {
             | SourceKind::Oci { .. }
             | SourceKind::ReleaseList { .. }
             | SourceKind::Folder { .. }
-            | SourceKind::Table { .. } => String::new(),
+            | SourceKind::Table { .. }
+            | SourceKind::Json(_) => String::new(),
         }
     }
 
@@ -194,8 +196,9 @@ impl CatalogCache {
         let mut unclaimed = Vec::new();
         for entry in optional::entries(&self.folder)? {
             let path = entry.path();
-            let is_catalog = path.extension().is_some_and(|ending| ending == "catalog");
-            if is_catalog && !claimed.contains(&path) {
+            let is_of_catalog = (path.extension())
+                .is_some_and(|ending| ending == "catalog" || ending == "documents");
+            if is_of_catalog && !claimed.contains(&path.with_extension("catalog")) {
                 unclaimed.push(path);
             }
         }
@@ -360,13 +363,12 @@ impl CatalogCache {
                 validators: validators.clone(),
                 updated: loaded.catalog.updated.max(seen),
                 expires: loaded.origin.expires,
+                documents: KeptDocuments::read(&documents_of(&file)),
                 now,
             },
             None => Known {
-                validators: Validators::default(),
                 updated: seen,
-                expires: None,
-                now,
+                ..Known::nothing(now)
             },
         };
         match (source.fetch(transport, &known), kept) {
@@ -379,6 +381,12 @@ impl CatalogCache {
                         }
                     })?;
                 }
+                let documents = documents_of(&file);
+                let kept = published.documents.write(&documents);
+                kept.map_err(|source| LoadError::Write {
+                    path: documents,
+                    source,
+                })?;
                 self.keep(&file, &definition.name, &published, now)
             }
             (Ok(Fetched::Unchanged), Some((mut loaded, _))) => {
@@ -436,6 +444,11 @@ fn local_document(kind: &SourceKind) -> Option<PathBuf> {
         Address::File(path) => Some(path),
         Address::Web(_) => None,
     }
+}
+
+/// The file with what each document of a source says, beside that with its catalog.
+fn documents_of(catalog: &Path) -> PathBuf {
+    catalog.with_extension("documents")
 }
 
 /// The time of confirmation is the file's own, so that confirming rewrites nothing.
@@ -511,6 +524,8 @@ mod tests {
             expires: None,
             left_out: Vec::new(),
             unused_patterns: Vec::new(),
+            skipped: Vec::new(),
+            documents: KeptDocuments::default(),
             details: [(("8.3.1".parse().unwrap(), "saltmarsh".into()), details)].into(),
             catalog,
             address: "http://gull.example/catalog.json".into(),

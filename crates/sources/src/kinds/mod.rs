@@ -3,6 +3,7 @@
 pub mod archive_names;
 pub mod facts;
 pub mod folder;
+pub mod json;
 pub mod npm_packages;
 pub mod own_catalog;
 pub mod release_list;

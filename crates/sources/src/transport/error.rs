@@ -5,10 +5,13 @@ use std::io::{self, Read};
 use std::path::PathBuf;
 use std::sync::Arc;
 
+use jiff::fmt::rfc2822;
+use jiff::{SignedDuration, Timestamp};
 use serde::Deserialize;
-use ureq::http::{Response, StatusCode};
+use ureq::http::{HeaderMap, Response, StatusCode};
 use ureq::{Body, Proxy};
 
+use super::ask::header_text;
 use crate::address::Address;
 use crate::registries::RegistryError;
 
@@ -115,6 +118,14 @@ pub enum TransportError {
         said: Said,
         /// The file with the credential that was sent, where one was.
         sent: Option<PathBuf>,
+    },
+    /// The server answers no more requests for now (RFC 6585, §4).
+    #[error("{address} answers no more requests until {until}")]
+    LimitReached {
+        /// What was asked for.
+        address: Address,
+        /// When it answers again.
+        until: Timestamp,
     },
     /// An answer that is not the thing.
     #[error("{address} answers with status {status}{said}")]
@@ -245,6 +256,9 @@ pub(super) fn not_given(
 ) -> TransportError {
     let address = address.clone();
     let status = response.status();
+    if let Some(until) = limit_ends(status, response.headers(), Timestamp::now()) {
+        return TransportError::LimitReached { address, until };
+    }
     let said = Said(registry_says(response));
     match status {
         StatusCode::UNAUTHORIZED => TransportError::Unknown {
@@ -263,6 +277,36 @@ pub(super) fn not_given(
             said,
         },
     }
+}
+
+/// When a server that answers no more requests for now does so again: `Retry-After` in seconds or as a date (RFC 9110,
+/// §10.2.3), or `X-RateLimit-Reset` in seconds since 1970 if no request is left. A short wait is no limit: the request is
+/// tried again.
+fn limit_ends(status: StatusCode, headers: &HeaderMap, now: Timestamp) -> Option<Timestamp> {
+    const SHORT: SignedDuration = SignedDuration::from_secs(10);
+    let is_limit = matches!(
+        status,
+        StatusCode::TOO_MANY_REQUESTS | StatusCode::FORBIDDEN | StatusCode::SERVICE_UNAVAILABLE
+    );
+    let text = |name: &str| header_text(headers, name).filter(|_| is_limit);
+    let after = || {
+        let after = text("retry-after")?;
+        let seconds = after.parse().map(SignedDuration::from_secs);
+        let date = || rfc2822::parse(&after).ok().map(|date| date.timestamp());
+        seconds
+            .ok()
+            .map_or_else(date, |wait| now.checked_add(wait).ok())
+    };
+    let reset = || {
+        let is_spent = text("x-ratelimit-remaining")? == "0";
+        let second = text("x-ratelimit-reset")?.parse().ok();
+        second
+            .filter(|_| is_spent)
+            .and_then(|second| Timestamp::from_second(second).ok())
+    };
+    after()
+        .or_else(reset)
+        .filter(|until| until.duration_since(now) > SHORT)
 }
 
 /// What a registry says of its own error: code and message (OCI Distribution Specification 1.1, "Error Codes").
@@ -290,4 +334,34 @@ fn registry_says(response: Response<Body>) -> Option<String> {
     // It comes from a server, and goes to a terminal.
     let plain = said.chars().filter(|letter| !letter.is_control());
     Some(plain.take(LONGEST).collect())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case(429, &[("retry-after", "3600")], Some("2026-11-23T13:00:00Z"))]
+    #[case(429, &[("retry-after", "Mon, 23 Nov 2026 12:30:00 GMT")], Some("2026-11-23T12:30:00Z"))]
+    #[case(403, &[("x-ratelimit-remaining", "0"), ("x-ratelimit-reset", "1795437000")], Some("2026-11-23T12:30:00Z"))]
+    #[case(403, &[("x-ratelimit-remaining", "7"), ("x-ratelimit-reset", "1795437000")], None)]
+    #[case(429, &[("retry-after", "2")], None)]
+    #[case(429, &[("retry-after", "soon")], None)]
+    #[case(403, &[], None)]
+    #[case(404, &[("retry-after", "3600")], None)]
+    fn a_limit_ends_when_the_server_says_so(
+        #[case] status: u16,
+        #[case] headers: &[(&'static str, &str)],
+        #[case] until: Option<&str>,
+    ) {
+        let headers = headers.iter().map(|(name, value)| {
+            let name = ureq::http::HeaderName::from_static(name);
+            (name, value.parse().unwrap())
+        });
+        let now = "2026-11-23T12:00:00Z".parse().unwrap();
+        let status = StatusCode::from_u16(status).unwrap();
+        let ends = limit_ends(status, &headers.collect(), now);
+        assert_eq!(ends, until.map(|until| until.parse().unwrap()));
+    }
 }

@@ -19,6 +19,7 @@ use std::sync::Arc;
 use std::thread;
 use std::time::{Duration, SystemTime, UNIX_EPOCH};
 
+use serde::{Deserialize, Serialize};
 use ureq::Body;
 use ureq::http::{HeaderMap, Response, StatusCode};
 use url::Url;
@@ -38,7 +39,7 @@ pub use self::error::{Said, TransportError};
 pub const LARGEST_DOCUMENT: u64 = 64 << 20;
 
 /// What a server said of a document's state, to ask later whether it changed (RFC 9110, §13).
-#[derive(Clone, Debug, Default, PartialEq, Eq)]
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Validators {
     /// Its `ETag`.
     pub etag: Option<String>,

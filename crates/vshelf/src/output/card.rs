@@ -125,7 +125,8 @@ pub fn show(ui: &Ui, runtime: &Runtime<'_>, candidate: &Candidate<'_>, as_json: 
         .map(|r| &*r.publisher)
         .collect();
     let prefix = runtime.environment().prefix(runtime.name());
-    if candidate.install.is_none() && release.withdrawn.is_none() {
+    let runs_here = release.runs_on(runtime.environment().platform());
+    if candidate.install.is_none() && release.withdrawn.is_none() && runs_here {
         match check_release(runtime, release) {
             Ok(()) => ui.next(
                 "To install it",
@@ -225,6 +226,10 @@ fn details_facts(
     }
     if let Some(build) = details.builds_for(runtime.environment().platform()).first() {
         facts.push(("checksum here", build.checksum.to_string()));
+    }
+    for unusable in &details.not_installable {
+        let why = format!("{}: {}", unusable.platform, printable(&unusable.why));
+        facts.push(("not installable", styled(Palette::WARNING, why)));
     }
     let builds = details.builds_for(runtime.environment().platform());
     let giving = builds.first().and_then(|build| build.source.as_deref());

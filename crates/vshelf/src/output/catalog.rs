@@ -332,7 +332,9 @@ fn remarks(runtime: &Runtime<'_>, release: &Release) -> String {
     if let Some(reason) = &release.withdrawn {
         remarks.push(format!("withdrawn: {}", printable(reason)));
     }
-    if !release.runs_on(runtime.environment().platform()) {
+    if release.platforms.is_empty() {
+        remarks.push("not installable".to_owned());
+    } else if !release.runs_on(runtime.environment().platform()) {
         remarks.push("not built for this platform".to_owned());
     }
     remarks.join(", ")

@@ -8,6 +8,7 @@ use vshelf_app::runtimes::{CheckedDefinition, CheckedSource};
 use vshelf_core::Phase;
 use vshelf_core::catalog::Catalog;
 use vshelf_sources::PublishedCatalog;
+use vshelf_sources::kept_documents::SkippedRow;
 use vshelf_view::words::{Count, listed, printable};
 use vshelf_view::{Cell, Column, Palette, Table};
 
@@ -51,6 +52,8 @@ struct SourceReport {
     left_out: Vec<String>,
     /// The patterns of `versions` that fit nothing.
     unused_patterns: Vec<String>,
+    /// Rows of its documents that do not count, and why.
+    skipped: Vec<SkippedReport>,
 }
 
 /// A line, as JSON.
@@ -65,6 +68,33 @@ struct LineReport {
     releases: usize,
     /// The newest of them, as a selector.
     newest: Option<String>,
+}
+
+/// A row that does not count.
+#[derive(Clone, Debug, Serialize)]
+#[cfg_attr(test, derive(schemars::JsonSchema))]
+struct SkippedReport {
+    /// Its version, or else its number in its document.
+    row: String,
+    /// The field that decides it.
+    field: String,
+    /// What is wrong with the field.
+    problem: String,
+}
+
+impl SkippedReport {
+    fn new(skipped: &SkippedRow) -> SkippedReport {
+        let SkippedRow {
+            row,
+            field,
+            problem,
+        } = skipped.clone();
+        SkippedReport {
+            row,
+            field,
+            problem,
+        }
+    }
 }
 
 impl SourceReport {
@@ -87,6 +117,9 @@ impl SourceReport {
             newest: releases.first().map(|release| release.version.to_string()),
             left_out: texts(|published| &published.left_out),
             unused_patterns: texts(|published| &published.unused_patterns),
+            skipped: published
+                .map(|published| published.skipped.iter().map(SkippedReport::new).collect())
+                .unwrap_or_default(),
         }
     }
 
@@ -164,6 +197,33 @@ pub fn say_sound(ui: &Ui, tried: Option<&str>, place: &str) -> Outcome {
     Ok(())
 }
 
+/// The first of these, and how many there are besides.
+fn shortened(texts: &[&str]) -> String {
+    const SHOWN: usize = 5;
+    let shown: Vec<String> = texts
+        .iter()
+        .take(SHOWN)
+        .map(|text| printable(text))
+        .collect();
+    match texts.len() - shown.len() {
+        0 => shown.join(", "),
+        more => format!("{} and {more} more", shown.join(", ")),
+    }
+}
+
+/// The reasons for which rows are skipped, each with its rows, in the order in which they first appear.
+fn reasons(skipped: &[SkippedReport]) -> Vec<(String, Vec<&str>)> {
+    let mut reasons: Vec<(String, Vec<&str>)> = Vec::new();
+    for row in skipped {
+        let reason = format!("{} {}", row.field, row.problem);
+        match reasons.iter_mut().find(|(known, _)| *known == reason) {
+            Some((_, rows)) => rows.push(&row.row),
+            None => reasons.push((reason, vec![&row.row])),
+        }
+    }
+    reasons
+}
+
 fn show_report(
     ui: &Ui,
     report: &Report,
@@ -183,19 +243,14 @@ fn show_report(
             source.summary(defined.kind.has_builds()),
         ));
         if !source.left_out.is_empty() {
-            let shown: Vec<String> = source
-                .left_out
-                .iter()
-                .take(5)
-                .map(|text| printable(text))
-                .collect();
-            let more = source.left_out.len() - shown.len();
-            let more = if more > 0 {
-                format!(" and {more} more")
-            } else {
-                String::new()
-            };
-            facts.push(("  left out", format!("{}{more}", shown.join(", "))));
+            let left_out: Vec<&str> = source.left_out.iter().map(String::as_str).collect();
+            facts.push(("  left out", shortened(&left_out)));
+        }
+        for (reason, rows) in reasons(&source.skipped) {
+            facts.push((
+                "  skipped",
+                format!("{}: {}", shortened(&rows), printable(&reason)),
+            ));
         }
         for pattern in &source.unused_patterns {
             facts.push(("  fits nothing", styled(Palette::WARNING, pattern)));

@@ -14,7 +14,7 @@ use crate::scene::{PROGRAM, Scene};
 use crate::terminal::Terminal;
 
 /// A server on this machine that hands each connection to `serve`; its port.
-fn listen(serve: impl Fn(TcpStream) -> io::Result<()> + Send + Sync + 'static) -> u16 {
+pub fn listen(serve: impl Fn(TcpStream) -> io::Result<()> + Send + Sync + 'static) -> u16 {
     let listener = TcpListener::bind(("127.0.0.1", 0)).unwrap();
     let port = listener.local_addr().unwrap().port();
     let serve = Arc::new(serve);

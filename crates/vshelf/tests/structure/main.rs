@@ -193,7 +193,7 @@ fn no_command_knows_another_and_none_is_long() {
 
 /// The calls of the gate and all renames, by file: the shelf is reached only with an `Admitted`, and only through
 /// `shelf/arrival.rs`.
-const PASSAGES: [(&str, &str, usize); 17] = [
+const PASSAGES: [(&str, &str, usize); 18] = [
     // Onto the shelf.
     ("app/src/admission.rs", "grounds.admit(", 1),
     ("app/src/install/job.rs", "grounds.admit(", 1),
@@ -208,6 +208,7 @@ const PASSAGES: [(&str, &str, usize); 17] = [
     ("shelf/src/removal.rs", "fs::rename(", 1),
     ("shelf/src/store.rs", "fs::rename(", 3),
     ("shelf/src/trash.rs", "fs::rename(", 1),
+    ("shelf/src/unpack/root.rs", "fs::rename(", 2),
     // To the names of this layout.
     ("shelf/src/migration.rs", "fs::rename(", 4),
     ("shelf/src/migration.rs", "system::exchange(", 1),
