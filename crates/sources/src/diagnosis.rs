@@ -56,10 +56,10 @@ impl TransportError {
             TransportError::Certificate { .. } => Class::Source.note(
                 "If your network has its own certificate authority, name the file with its certificate in SSL_CERT_FILE.",
             ),
+            TransportError::Settings(error) => error.diagnosis(),
             TransportError::ThroughProxy { .. }
             | TransportError::Unencrypted { .. }
             | TransportError::TokenService { .. }
-            | TransportError::Settings(_)
             | TransportError::TooLarge { .. }
             | TransportError::File { .. } => Class::Source.alone(),
         }
@@ -77,15 +77,34 @@ fn registry_entry(address: &Address) -> String {
     format!(r#""{server}": {{ "auth": "NAME:PASSWORD as base64" }}"#)
 }
 
+impl RegistryError {
+    /// Its class and the advice against it.
+    pub fn diagnosis(&self) -> Diagnosis {
+        match self {
+            RegistryError::NpmNotConfigured => Class::Source
+                .note("Set npm_config_registry, or registry= in ~/.npmrc, to your registry's address."),
+            RegistryError::PythonNotConfigured => Class::Source
+                .note("Set PIP_INDEX_URL, or index-url in pip.conf, to your index's address."),
+            RegistryError::MavenNotConfigured => Class::Source.note(
+                "Name one in ~/.m2/settings.xml, as a mirror of central, or under [addresses] in shelf.toml.",
+            ),
+            RegistryError::Encrypted { .. } => {
+                Class::Source.note("Write ${env.NAME} there instead, and set that variable.")
+            }
+            RegistryError::NotAUrl { .. }
+            | RegistryError::Blocked { .. }
+            | RegistryError::Helper { .. }
+            | RegistryError::Unreadable { .. } => Class::Source.alone(),
+        }
+    }
+}
+
 impl SourceError {
     /// Its class and the advice against it.
     pub fn diagnosis(&self) -> Diagnosis {
         match self {
             SourceError::Transport(error) => error.diagnosis(),
-            SourceError::Registry(RegistryError::PythonNotConfigured) => Class::Source
-                .note("Set PIP_INDEX_URL, or index-url in pip.conf, to your index's address."),
-            SourceError::Registry(_) => Class::Source
-                .note("Set npm_config_registry, or registry= in ~/.npmrc, to your registry's address."),
+            SourceError::Registry(error) => error.diagnosis(),
             SourceError::Signature { .. } => Class::Verification
                 .note("Nothing of it was kept. If the publisher changed the key, change it in the definition."),
             SourceError::Older { .. } => Class::Verification

@@ -16,6 +16,7 @@ pub mod download;
 mod found;
 pub mod kept_documents;
 pub mod kinds;
+mod maven_settings;
 pub mod merge;
 pub mod mirror;
 pub mod npm;

@@ -9,6 +9,7 @@ use crate::kinds::archive_names::ArchiveNames;
 use crate::kinds::facts::Facts;
 use crate::kinds::folder::ArchiveFolder;
 use crate::kinds::json::Json;
+use crate::kinds::maven::{Artifact, Maven};
 use crate::kinds::npm_packages::NpmPackages;
 use crate::kinds::own_catalog::{OwnCatalog, Place};
 use crate::kinds::release_list::ReleaseList;
@@ -113,6 +114,27 @@ pub fn open(
             source: *source,
             platform: platform.clone(),
         }),
+        SourceKind::Maven {
+            artifact,
+            classifier,
+            extension,
+            address,
+            publisher: _,
+        } => {
+            let (group, name) = artifact.split_once(':').unwrap_or((&artifact, ""));
+            Box::new(Maven {
+                runtime,
+                definition: definition.clone(),
+                artifact: Artifact {
+                    group: group.to_owned(),
+                    name: name.to_owned(),
+                    classifier,
+                    extension,
+                },
+                address,
+                settings: settings.clone(),
+            })
+        }
         SourceKind::Facts {
             package,
             releases,

@@ -38,6 +38,27 @@ pub enum RegistryError {
     /// No package index is known.
     #[error("no index of Python packages is configured here")]
     PythonNotConfigured,
+    /// Nothing says where Maven's repository is.
+    #[error("no Maven repository is configured here")]
+    MavenNotConfigured,
+    /// The settings block the repository.
+    #[error("the mirror {mirror} in {file} blocks the repository")]
+    Blocked {
+        /// The settings file.
+        file: PathBuf,
+        /// The id of the mirror.
+        mirror: String,
+    },
+    /// A password that only its own program can read.
+    #[error(
+        "the password of the server {server} in {file} is encrypted, and only Maven can read it"
+    )]
+    Encrypted {
+        /// The settings file.
+        file: PathBuf,
+        /// The id of the server.
+        server: String,
+    },
     /// Something says it, and it is not a URL.
     #[error("{place} says that the registry is {value:?}, which is not a URL")]
     NotAUrl {
@@ -67,7 +88,7 @@ pub enum RegistryError {
 }
 
 /// What says where a registry is, and the address.
-type Said = (String, String);
+pub(crate) type Said = (String, String);
 
 /// Whose packages a registry has.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
@@ -282,7 +303,7 @@ pub(crate) fn unreadable(file: &Path, cause: String) -> RegistryError {
     }
 }
 
-fn with_slash(place: String, value: String) -> Result<String, RegistryError> {
+pub(crate) fn with_slash(place: String, value: String) -> Result<String, RegistryError> {
     match value.starts_with("http://") || value.starts_with("https://") {
         true => Ok(format!("{}/", value.trim_end_matches('/'))),
         false => Err(RegistryError::NotAUrl {

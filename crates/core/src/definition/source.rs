@@ -235,6 +235,19 @@ pub enum SourceKind {
     },
     /// A JSON interface of a publisher, with releases and the builds of each.
     Json(Box<JsonSource>),
+    /// Archives in a Maven repository, at the address that the user's Maven client is configured for.
+    Maven {
+        /// The artifact: `group:name`.
+        artifact: String,
+        /// What tells its archives from other files of the same version.
+        classifier: Option<String>,
+        /// The ending of its archives, without a dot in front.
+        extension: String,
+        /// The repository, instead of that of the user's settings.
+        address: Option<String>,
+        /// The publisher in selectors and records.
+        publisher: String,
+    },
     /// What is known of a publisher's releases and lines, from documents in a package of a registry
     /// that speaks the npm protocol. It has no builds.
     Facts {
@@ -444,6 +457,7 @@ impl SourceKind {
             | SourceKind::Wheels { publisher, .. }
             | SourceKind::Folder { publisher, .. }
             | SourceKind::Table { publisher, .. }
+            | SourceKind::Maven { publisher, .. }
             | SourceKind::Facts { publisher, .. } => Some(publisher),
             SourceKind::Json(source) => Some(&source.publisher),
         }
@@ -494,6 +508,7 @@ impl SourceKind {
             } => (Some(address), mirrors),
             SourceKind::Oci { address, .. } => (Some(address), &[]),
             SourceKind::Json(source) => (Some(&source.address), &[]),
+            SourceKind::Maven { address, .. } => (address.as_ref(), &[]),
             SourceKind::Npm { .. } | SourceKind::Wheels { .. } | SourceKind::Facts { .. } => {
                 (None, &[])
             }
@@ -516,6 +531,10 @@ impl SourceKind {
                 address.clone_into(&mut source.address);
                 true
             }
+            SourceKind::Maven { address: at, .. } => {
+                *at = Some(address.to_owned());
+                true
+            }
             SourceKind::Npm { .. } | SourceKind::Wheels { .. } | SourceKind::Facts { .. } => false,
         }
     }
@@ -533,12 +552,6 @@ impl SourceKind {
 
     /// Fails at a value that names no file where one is expected.
     fn check(&self) -> Result<(), DefinitionError> {
-        const VERSIONED: &str = "a relative path with {version} is expected";
-        let versioned = |text: &Template| {
-            text.places().next().is_some()
-                && text.places().all(|place| place == "version")
-                && is_file_inside(text.as_str())
-        };
         match self {
             SourceKind::Catalog { .. } | SourceKind::Wheels { .. } | SourceKind::Npm { .. } => {
                 Ok(())
@@ -551,20 +564,7 @@ impl SourceKind {
                 checksums,
                 archives,
                 ..
-            } => {
-                let good = is_file_inside(checksums);
-                let expected = "a relative path is expected";
-                check(good, "sources.checksums", checksums, expected)?;
-                for file in archives.values().flat_map(|archive| &archive.files) {
-                    check(
-                        versioned(file),
-                        "sources.archives.files",
-                        file.as_str(),
-                        VERSIONED,
-                    )?;
-                }
-                Ok(())
-            }
+            } => check_release_list(checksums, archives),
             SourceKind::Folder {
                 pattern,
                 platforms,
@@ -580,6 +580,12 @@ impl SourceKind {
                 pattern, platforms, ..
             } => check_archive_names(pattern, platforms),
             SourceKind::Json(source) => source.check(),
+            SourceKind::Maven {
+                artifact,
+                classifier,
+                extension,
+                ..
+            } => check_artifact(artifact, classifier.as_deref(), extension),
             SourceKind::Facts {
                 package,
                 releases,
@@ -592,6 +598,56 @@ impl SourceKind {
             }
         }
     }
+}
+
+/// Fails at a checksum list or an archive of a release list that is no relative path.
+fn check_release_list(
+    checksums: &str,
+    archives: &BTreeMap<Platform, IndexedArchive>,
+) -> Result<(), DefinitionError> {
+    let versioned = |text: &Template| {
+        text.places().next().is_some()
+            && text.places().all(|place| place == "version")
+            && is_file_inside(text.as_str())
+    };
+    let expected = "a relative path is expected";
+    check(
+        is_file_inside(checksums),
+        "sources.checksums",
+        checksums,
+        expected,
+    )?;
+    let expected = "a relative path with {version} is expected";
+    for file in archives.values().flat_map(|archive| &archive.files) {
+        check(
+            versioned(file),
+            "sources.archives.files",
+            file.as_str(),
+            expected,
+        )?;
+    }
+    Ok(())
+}
+
+/// Fails at what names no artifact of a Maven repository.
+fn check_artifact(
+    artifact: &str,
+    classifier: Option<&str>,
+    extension: &str,
+) -> Result<(), DefinitionError> {
+    let is_part = |text: &str| is_plain_file_name(text) && !text.starts_with('.');
+    let parts = artifact.split_once(':');
+    let good = parts.is_some_and(|(group, name)| is_part(group) && is_part(name));
+    let expected = "a group and a name are expected, such as org.example:board";
+    check(good, "sources.artifact", artifact, expected)?;
+    let expected = "letters, digits, '.', '_' and '-' are expected";
+    for (key, text) in [
+        ("sources.classifier", classifier.unwrap_or("bin")),
+        ("sources.extension", extension),
+    ] {
+        check(is_part(text), key, text, expected)?;
+    }
+    Ok(())
 }
 
 /// Fails at a pattern that tells no version, or not which of several platforms a name is for.

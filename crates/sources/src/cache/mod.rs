@@ -126,11 +126,16 @@ impl CatalogCache {
             }
             SourceKind::Wheels { package, .. } => said(Ecosystem::Python, package),
             SourceKind::Facts { package, .. } => said(Ecosystem::Npm, package),
+            SourceKind::Maven { address: None, .. } => {
+                let said = self.settings.maven_said();
+                said.unwrap_or_else(|error| error.to_string())
+            }
             SourceKind::Catalog { .. }
             | SourceKind::Oci { .. }
             | SourceKind::ReleaseList { .. }
             | SourceKind::Folder { .. }
             | SourceKind::Table { .. }
+            | SourceKind::Maven { .. }
             | SourceKind::Json(_) => String::new(),
         }
     }

@@ -1,5 +1,5 @@
 //! What servers are told of who asks, as the clients of their registries are configured: the npm client's
-//! settings, netrc and the file of containers' clients. A credential goes to the server that it is for, over an encrypted connection or to this
+//! settings, that of the Maven client, netrc and the file of containers' clients. A credential goes to the server that it is for, over an encrypted connection or to this
 //! machine itself, and nowhere else.
 
 mod containers;
@@ -16,6 +16,7 @@ use ureq::http::{HeaderName, HeaderValue};
 use url::Url;
 
 use crate::address::{Address, has_password, is_private, repository_of};
+use crate::maven_settings::MavenSettings;
 use crate::registries::{RegistryError, UserSettings, settings_text};
 
 /// What says who asks. It is shown nowhere: there is nothing that writes it.
@@ -160,7 +161,19 @@ struct Entry {
     any_port: bool,
     /// What paths begin with there.
     path: String,
-    credential: Credential,
+    held: Held,
+}
+
+/// What a settings file has for a server.
+#[derive(Clone, Debug)]
+enum Held {
+    Credential(Credential),
+    /// A password that only Maven can read.
+    Encrypted {
+        /// The id of the server.
+        server: String,
+        file: PathBuf,
+    },
 }
 
 /// The credentials of a person.
@@ -193,6 +206,8 @@ impl Credentials {
         if let Some(text) = settings_text(&netrc)? {
             entries.extend(of_netrc(&text, &netrc));
         }
+        // Settings that cannot be read are an error for what comes from a Maven repository, and concern nothing else.
+        entries.extend(of_maven(&MavenSettings::read(settings).unwrap_or_default()));
         // Of several that fit, the one for the longest path counts.
         entries.sort_by_key(|entry| std::cmp::Reverse(entry.path.len()));
         Ok(Credentials {
@@ -214,7 +229,14 @@ impl Credentials {
                 return Ok(found);
             }
         }
-        Ok(self.of_server(url).cloned())
+        match self.of_server(url) {
+            None => Ok(None),
+            Some(Held::Credential(credential)) => Ok(Some(credential.clone())),
+            Some(Held::Encrypted { server, file }) => Err(RegistryError::Encrypted {
+                file: file.clone(),
+                server: server.clone(),
+            }),
+        }
     }
 
     fn of_repository(
@@ -232,8 +254,8 @@ impl Credentials {
         Ok(found)
     }
 
-    /// The credential for a server, or a part of it.
-    fn of_server(&self, url: &Url) -> Option<&Credential> {
+    /// What there is for a server, or a part of it.
+    fn of_server(&self, url: &Url) -> Option<&Held> {
         let host = url.host_str()?;
         let with_port = match url.port_or_known_default() {
             Some(port) => format!("{host}:{port}"),
@@ -246,7 +268,7 @@ impl Credentials {
             same_host && is_below(url.path(), &entry.path)
         };
         let found = self.entries.iter().find(fits)?;
-        Some(&found.credential)
+        Some(&found.held)
     }
 }
 
@@ -286,10 +308,35 @@ fn of_npm(settings: &[(String, String)], file: &Path) -> Vec<Entry> {
             host: host.to_owned(),
             any_port: false,
             path: format!("/{path}"),
-            credential,
+            held: Held::Credential(credential),
         }));
     }
     entries
+}
+
+/// Those of the servers in the Maven client's settings, for the addresses with their ids.
+fn of_maven(settings: &MavenSettings) -> Vec<Entry> {
+    let entries = settings.logins().filter_map(|(url, file, login)| {
+        let held = match login {
+            Ok(login) => {
+                let credential = Credential::basic(&login.username, &login.password, file)?;
+                Held::Credential(credential)
+            }
+            Err(server) => Held::Encrypted {
+                server: server.to_owned(),
+                file: file.to_owned(),
+            },
+        };
+        let host = url.host_str()?;
+        let port = url.port().map(|port| format!(":{port}"));
+        Some(Entry {
+            host: format!("{host}{}", port.unwrap_or_default()),
+            any_port: false,
+            path: url.path().to_owned(),
+            held,
+        })
+    });
+    entries.collect()
 }
 
 /// Those in a netrc: `machine`, `login` and `password` (GNU inetutils manual, "The .netrc file"). Its `default`
@@ -318,7 +365,7 @@ fn of_netrc(text: &str, file: &Path) -> Vec<Entry> {
                         host: host.to_owned(),
                         any_port: true,
                         path: "/".to_owned(),
-                        credential,
+                        held: Held::Credential(credential),
                     });
                 }
             }
@@ -349,6 +396,41 @@ mod tests {
     fn header(credentials: &Credentials, url: &str) -> Option<String> {
         let found = credentials.of(&Url::parse(url).unwrap()).unwrap()?;
         Some(found.header().unwrap().to_str().unwrap().to_owned())
+    }
+
+    #[test]
+    fn a_maven_repository_gets_the_login_of_its_server_and_an_encrypted_one_is_an_error() {
+        let home = tempfile::tempdir().unwrap();
+        fs::create_dir(home.path().join(".m2")).unwrap();
+        let place = |list: &str, id: &str, url: &str| {
+            format!("<{list}><id>{id}</id><mirrorOf>*</mirrorOf><url>{url}</url></{list}>")
+        };
+        let mirrors = place("mirror", "board", "https://board.example/maven")
+            + &place("mirror", "sea", "https://sea.example/");
+        let server = |id: &str, password: &str| {
+            format!(
+                "<server><id>{id}</id><username>gull</username><password>{password}</password></server>"
+            )
+        };
+        let servers = server("board", "sand") + &server("sea", "{COQLCE6DU6GtcS5P=}");
+        let text = format!(
+            "<settings><mirrors>{mirrors}</mirrors><servers>{servers}</servers></settings>"
+        );
+        fs::write(home.path().join(".m2/settings.xml"), text).unwrap();
+        let settings = UserSettings {
+            home: home.path().to_owned(),
+            ..UserSettings::default()
+        };
+        let all = Credentials::read(&settings).unwrap();
+        let found = header(&all, "https://board.example/maven/org/board");
+        assert_eq!(found.as_deref(), Some("Basic Z3VsbDpzYW5k"));
+        assert_eq!(header(&all, "https://board.example/other"), None);
+        let encrypted = Url::parse("https://sea.example/org/board").unwrap();
+        let error = all.of(&encrypted).unwrap_err().to_string();
+        assert!(
+            error.contains("the server sea in") && error.contains("is encrypted"),
+            "{error}"
+        );
     }
 
     const NPMRC: &str = "registry=https://gull.example/npm/

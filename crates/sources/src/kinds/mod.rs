@@ -4,6 +4,7 @@ pub mod archive_names;
 pub mod facts;
 pub mod folder;
 pub mod json;
+pub mod maven;
 pub mod npm_packages;
 pub mod own_catalog;
 pub mod release_list;
