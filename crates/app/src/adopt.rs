@@ -11,7 +11,7 @@ use vshelf_core::{Definition, Key, Request, Selector, Version};
 use vshelf_files::action::FileAction;
 use vshelf_files::system;
 use vshelf_shelf::adoption::{copy_tree, find_root};
-use vshelf_shelf::probe::{self, Answer};
+use vshelf_shelf::probe::{self, Answer, Surroundings};
 use vshelf_shelf::record::{Adopted, RecordContents};
 use vshelf_shelf::staging::Stage;
 use vshelf_shelf::store::program_in;
@@ -21,6 +21,7 @@ use vshelf_sources::digest::digest_of_file;
 
 use crate::activity::Activity;
 use crate::admission;
+use crate::base;
 use crate::environment::Environment;
 use crate::error::{Done, Error, file_error};
 use crate::events::{Event, Listener};
@@ -343,10 +344,22 @@ impl Adoption {
         }
     }
 
+    /// What the program needs around it: the version that decides that is not known yet.
+    fn surroundings(&self, runtime: &Runtime<'_>) -> Result<Surroundings, Error> {
+        let definition = &runtime.definition;
+        let Some(newest) = definition.runs_on.first() else {
+            return Ok(Surroundings::default());
+        };
+        let base = base::need(runtime.environment(), || definition.title.clone(), newest)?;
+        Ok(base.surroundings)
+    }
+
     /// What the program answers when it is asked for its version.
     fn ask(&self, runtime: &Runtime<'_>, from: &Path) -> Result<Answer, Error> {
         let program = program_in(&self.tree, &runtime.definition);
-        let answer = probe::ask(&program, &runtime.definition.probe.arguments);
+        let surroundings = self.surroundings(runtime)?;
+        let arguments = &runtime.definition.probe.arguments;
+        let answer = probe::ask(&program, arguments, &surroundings);
         answer.map_err(|error| Error::DoesNotStart {
             title: from.display().to_string(),
             failure: Box::new(first_start::explain(error)),

@@ -17,6 +17,7 @@ use vshelf_shelf::{Install, Shelf, probe, recovery};
 
 use crate::activity::Activity;
 use crate::admission;
+use crate::base::base_of;
 use crate::environment::Environment;
 use crate::error::{Done, Error, StartFailure, file_error};
 use crate::install::from_source::UnfinishedBuild;
@@ -235,6 +236,11 @@ pub enum InstallProblem {
     },
     /// Its program does not start.
     DoesNotStart(StartFailure),
+    /// The runtime that it runs on is not here.
+    NoBase {
+        /// The runtime, and the versions of it that it runs on.
+        needs: String,
+    },
 }
 
 /// Checks the installs that these requests cover, or else everything. What is wrong with the calling
@@ -327,6 +333,21 @@ fn record_in_history<'h>(
     (is_lost && !last.operation.removes()).then_some(&last.record)
 }
 
+/// Why the program of an install does not start; `None` if it does.
+fn start(runtime: &Runtime<'_>, install: &Install) -> Result<Option<InstallProblem>, Error> {
+    let definition = &runtime.definition;
+    let base = match base_of(runtime.environment(), definition, &install.id.version) {
+        Ok(base) => base,
+        Err(Error::NoBase { needs, .. }) => return Ok(Some(InstallProblem::NoBase { needs })),
+        Err(error) => return Err(error),
+    };
+    let surroundings = base.map(|base| base.surroundings).unwrap_or_default();
+    let program = program_in(&install.folder, definition);
+    let answer = probe::ask(&program, &definition.probe.arguments, &surroundings);
+    let failure = answer.err().map(first_start::explain);
+    Ok(failure.map(InstallProblem::DoesNotStart))
+}
+
 /// The problem of an install whose archive had another digest than its sources state. Without a statement about
 /// its platform nothing is known.
 fn otherwise_stated(
@@ -414,15 +435,12 @@ impl Checkup {
         if runtime.undefined().is_some() {
             return Ok(());
         }
-        let definition = &runtime.definition;
-        let program = program_in(&install.folder, definition);
-        if let Err(error) = probe::ask(&program, &definition.probe.arguments) {
-            let failure = first_start::explain(error);
-            self.findings
-                .push(finding(InstallProblem::DoesNotStart(failure)));
+        if let Some(problem) = start(runtime, install)? {
+            self.findings.push(finding(problem));
             return Ok(());
         }
-        let Some((built, section)) = record.built.as_ref().zip(definition.build.as_ref()) else {
+        let build = runtime.definition.build.as_ref();
+        let Some((built, section)) = record.built.as_ref().zip(build) else {
             return Ok(());
         };
         if let Some(failing) = from_source::failing_check(section, &install.folder)? {

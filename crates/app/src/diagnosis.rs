@@ -160,6 +160,10 @@ impl Error {
                 Class::Verification.alone()
             }
             Error::NothingToBuild { .. } => Class::NoMatch.alone(),
+            Error::NotALine { .. } => Class::Refused.alone(),
+            Error::NoBase { runtime, .. } => {
+                Class::NoMatch.step("To see what there is", Action::Catalog(runtime.clone()))
+            }
             Error::BuildNeeds {
                 missing, command, ..
             } => build_needs(missing, command.as_deref()),

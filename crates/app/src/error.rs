@@ -281,6 +281,19 @@ pub enum Error {
     },
     #[error("{title} is not published as source")]
     NothingToBuild { title: String },
+    /// A selector that names no line by its numbers.
+    #[error("{selector:?} does not name a line by its numbers, such as 8 or 1.23")]
+    NotALine { selector: String },
+    /// The runtime that an install runs on is not here, or only in versions that it does not run on.
+    #[error("{title} runs on {needs}, and there is none here")]
+    NoBase {
+        /// The runtime's title and the version.
+        title: String,
+        /// The runtime that is needed, and the versions of it.
+        needs: String,
+        /// The name of that runtime.
+        runtime: String,
+    },
     #[error("{title} cannot be built here: {}", needed(missing))]
     BuildNeeds {
         title: String,

@@ -8,6 +8,7 @@
 pub mod activity;
 pub mod admission;
 pub mod adopt;
+pub mod base;
 pub mod calling_shell;
 pub mod catalog;
 pub mod checkup;

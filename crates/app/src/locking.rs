@@ -11,7 +11,7 @@ use vshelf_core::definition::{SourceDefinition, SourceKind};
 use vshelf_core::lock_file::{
     LOCK_FILE, Lock, LockProblem, LockedArchive, LockedCompanion, LockedRelease,
 };
-use vshelf_core::requirement::Problem;
+use vshelf_core::requirement::{Problem, project_folder};
 use vshelf_core::resolve::{Choice, Scope};
 use vshelf_core::{Definition, Phase, Platform, Release, Version};
 use vshelf_files::action::FileAction;
@@ -172,7 +172,7 @@ fn wanted(environment: &Environment) -> Result<BTreeMap<PathBuf, Vec<Wanted<'_>>
         match project::required_unlocked(&runtime).into_stated()? {
             Some(found) => {
                 let file = &found.place.file;
-                let folder = file.parent().unwrap_or(Path::new("/")).to_owned();
+                let folder = project_folder(file).to_owned();
                 by_folder
                     .entry(folder)
                     .or_default()

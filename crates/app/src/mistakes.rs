@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 
 use vshelf_core::file_trust::Distrust;
 use vshelf_core::meant::near;
-use vshelf_core::requirement::OWN_FILE;
+use vshelf_core::requirement::{OWN_FILE, project_folder};
 use vshelf_files::action::FileAction;
 use vshelf_files::optional;
 
@@ -132,9 +132,9 @@ fn disagreement(runtime: &Runtime<'_>) -> Option<Mistake> {
         Some((path, found?.what.to_string()))
     });
     let counts = said.next()?;
-    let folder = counts.0.parent().map(Path::to_owned);
+    let folder = project_folder(&counts.0).to_owned();
     let other = said.find(|(path, text)| {
-        path.parent() == folder.as_deref() && *path != counts.0 && *text != counts.1
+        project_folder(path) == folder && *path != counts.0 && *text != counts.1
     })?;
     Some(Mistake::Disagreement {
         title: runtime.definition.title.clone(),

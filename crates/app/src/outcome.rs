@@ -59,6 +59,10 @@ pub struct NewInstall {
     pub fetched: u64,
     /// How long it took.
     pub took: Duration,
+    /// What its publisher left out of it, if it is a trimmed build.
+    pub trimmed: Option<String>,
+    /// The runtime that it was started on, if it needs one.
+    pub base: Option<String>,
 }
 
 /// What is active, and the default, after an install.

@@ -9,7 +9,9 @@ use vshelf_core::activation::Place;
 use vshelf_core::definition::RequirementFile;
 use vshelf_core::file_trust::Distrust;
 use vshelf_core::lock_file::{LOCK_FILE, Lock, LockError, LockedRelease, line_of};
-use vshelf_core::requirement::{self, Contents, Problem, Requirement, RequirementError};
+use vshelf_core::requirement::{
+    self, Contents, Problem, Requirement, RequirementError, project_folder,
+};
 use vshelf_core::resolve::{Choice, Scope};
 use vshelf_core::standing::{LockRules, LockState, Offer, Required, Stated, Statement};
 use vshelf_core::{Key, Pick, Request, Selector};
@@ -181,7 +183,7 @@ pub fn as_request(runtime: &Runtime<'_>, required: Request) -> Request {
 
 /// The judgement of files, nearest first; only those are read on which it depends.
 fn judge(runtime: &Runtime<'_>, files: &[(PathBuf, RequirementFile)]) -> Required<Error> {
-    let folders = files.chunk_by(|(a, _), (b, _)| a.parent() == b.parent());
+    let folders = files.chunk_by(|(a, _), (b, _)| project_folder(a) == project_folder(b));
     let folders = folders.map(|files| statements(runtime, files));
     with_rules(runtime, |rules| Required::judge(folders, rules))
 }
@@ -291,7 +293,7 @@ pub fn read_requirement(
         Some(Statement::Unusable(error)) => return Err(error),
         Some(lock @ (Statement::Locks(_) | Statement::UnusableLock(_))) => lock,
     };
-    let beside = files_in(runtime, path.parent().unwrap_or(path));
+    let beside = files_in(runtime, project_folder(path));
     let statements = std::iter::once(lock).chain(statements(runtime, &beside));
     let required = with_rules(runtime, |rules| Required::of_folder(statements, rules));
     if let Some(error) = lock_trouble(runtime, &required) {

@@ -4,6 +4,7 @@ use std::path::{Path, PathBuf};
 
 use vshelf_core::activation::{Place as InFile, Rule};
 use vshelf_core::definition::RequirementFile;
+use vshelf_core::requirement::project_folder;
 use vshelf_core::resolve::Scope;
 use vshelf_core::standing::{LockState, Standing};
 use vshelf_core::{Request, Selector};
@@ -133,7 +134,11 @@ fn place(runtime: &Runtime<'_>, typed: &Request, named: Option<&str>) -> Result<
                 file,
             });
         }
-        if file.parent() == Some(&here) {
+        let mut same = kinds.iter().filter(|kind| here.join(&kind.file) == file);
+        if project_folder(&file) == here && !same.any(RequirementFile::is_writable) {
+            return Err(Error::RequirementElsewhere { file, line });
+        }
+        if project_folder(&file) == here {
             return Err(Error::RequirementInManifest {
                 file,
                 line,
@@ -246,7 +251,7 @@ pub fn remove(environment: &Environment, runtime: Option<&str>) -> Result<PathBu
     };
     let found = found.place;
     let here = environment.here()?;
-    if !is_plain(&runtime, &found.file) || found.file.parent() != Some(&here) {
+    if !is_plain(&runtime, &found.file) || project_folder(&found.file) != here {
         return Err(Error::RequirementElsewhere {
             file: found.file,
             line: found.line,

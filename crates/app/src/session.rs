@@ -10,6 +10,7 @@ use vshelf_shell::changes::path_with;
 use vshelf_shell::connection::Following;
 
 use crate::activity::Activity;
+use crate::base::Base;
 use crate::environment::Environment;
 use crate::error::{Done, Error, file_error};
 use crate::events::{Event, Listener};
@@ -44,12 +45,27 @@ impl Target {
     /// The variables of a process that uses the target: their names, and their values where they
     /// are set.
     pub fn variables(&self, runtime: &Runtime<'_>) -> Vec<(String, Option<OsString>)> {
+        self.variables_on(runtime, None)
+    }
+
+    /// The same for a process that also uses the runtime that the target runs on.
+    pub fn variables_on(
+        &self,
+        runtime: &Runtime<'_>,
+        base: Option<&Base>,
+    ) -> Vec<(String, Option<OsString>)> {
+        let surroundings = base
+            .map(|base| base.surroundings.clone())
+            .unwrap_or_default();
         let shell = &runtime.environment().shell;
         let [default, installs] = runtime.shelf.folders_on_path();
         // A launcher that found itself again would never end.
         let ours = [default, installs, runtime.shelf.launchers()];
-        let path = path_with(shell.path(), &ours, &self.folders(runtime));
+        let folders = [self.folders(runtime), surroundings.folders].concat();
+        let path = path_with(shell.path(), &ours, &folders);
         let mut variables = vec![("PATH".to_owned(), Some(path))];
+        let of_base = surroundings.variables.into_iter();
+        variables.extend(of_base.map(|(name, value)| (name, Some(value))));
         if let Some(name) = &runtime.definition.home_variable {
             let base = self.base(runtime);
             let exists = base.as_deref().filter(|base| base.is_dir());

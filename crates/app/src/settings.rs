@@ -29,6 +29,8 @@ use vshelf_files::action::FileAction;
 pub struct Settings {
     /// The runtime that selectors mean when they name none.
     pub main_runtime: Option<String>,
+    /// The publisher that selectors mean when they name none, by runtime.
+    pub main_publishers: BTreeMap<String, String>,
     /// How many minutes a catalog counts as fresh.
     pub catalog_fresh_minutes: Option<u64>,
     /// How many jobs a build from source runs at once.
@@ -184,6 +186,18 @@ impl Settings {
     /// projects speak of it.
     pub fn adjust(&self, config: &Path, definition: &mut Definition) -> Result<(), Error> {
         self.change_sources(config, definition)?;
+        if let Some(publisher) = self.main_publishers.get(&definition.name)
+            && !definition.prefer(publisher)
+        {
+            return Err(Error::Settings {
+                file: settings_file(config),
+                problem: format!(
+                    "main-publishers.{}: {publisher:?} is none of its publishers",
+                    definition.name
+                ),
+                line: None,
+            });
+        }
         for name in self
             .requirement_files
             .get(&definition.name)

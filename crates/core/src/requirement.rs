@@ -6,8 +6,9 @@
 
 use std::borrow::Cow;
 use std::cell::OnceCell;
+use std::path::Path;
 
-use crate::definition::{RequirementFile, Syntax};
+use crate::definition::{ANY, RequirementFile, Syntax, is_wrapper_file};
 use crate::lock_file::{LOCK_FILE, LockProblem};
 use crate::meant::spelling;
 use crate::selector::{Request, Selector, SelectorError};
@@ -16,6 +17,16 @@ use crate::template::Template;
 
 /// Our own file; its table `runtimes` holds a selector for each runtime's name.
 pub const OWN_FILE: &str = "vivid-shelf.toml";
+
+/// The folder of the project whose requirement file this is: that of the file, or the one above the folders of a build
+/// tool's wrapper (`gradle/wrapper/gradle-wrapper.properties`).
+pub fn project_folder(file: &Path) -> &Path {
+    let folder = file.parent().unwrap_or(file);
+    match is_wrapper_file(file) {
+        true => folder.ancestors().nth(2).unwrap_or(folder),
+        false => folder,
+    }
+}
 
 /// The largest plain file that is read, in bytes.
 pub const LARGEST_PLAIN: usize = 4 << 10;
@@ -363,9 +374,15 @@ pub fn value_in_line(line: &str, form: &Template) -> Option<String> {
     let is_comment = |word: &str| word.starts_with("//") || word.starts_with('#');
     let words = line.split_whitespace().take_while(|word| !is_comment(word));
     let words = words.collect::<Vec<_>>().join(" ");
-    let is_word =
-        |_: &str, value: &str| !value.contains(|c: char| c.is_whitespace() || c.is_control());
-    form.values(&words, &is_word).map(|values| values.concat())
+    // What stands for anything is a part of an address, whose parts a selector does not share.
+    let is_in_address = form.places().any(|place| place == ANY);
+    let is_word = |place: &str, value: &str| {
+        let is_part = place == ANY || !is_in_address || !value.contains('/');
+        is_part && !value.contains(|c: char| c.is_whitespace() || c.is_control())
+    };
+    let values = form.values(&words, &is_word)?;
+    let selector = form.places().zip(values).filter(|(place, _)| *place != ANY);
+    Some(selector.map(|(_, value)| value).collect())
 }
 
 /// The values in a JSON or TOML text; the name of the file says which it is.
@@ -490,6 +507,40 @@ mod tests {
             (requirement.request.to_string().as_str(), requirement.line),
             (wanted, line)
         );
+    }
+
+    #[rstest]
+    #[case(
+        "distributionUrl=https\\://reed.example/reed-2/reed-3.1.0-bin.zip",
+        Some("3.1.0")
+    )]
+    #[case("distributionUrl=https\\://reed.example/reed-3.1.0-all.zip", None)]
+    #[case("# distributionUrl=https\\://reed.example/reed-3.1.0-bin.zip", None)]
+    #[case("distributionUrl=", None)]
+    fn the_file_of_a_wrapper_says_a_version_and_no_address(
+        #[case] text: &str,
+        #[case] wanted: Option<&str>,
+    ) {
+        let file = RequirementFile {
+            line: Some(
+                "distributionUrl={any}/reed-{selector}-bin.zip"
+                    .parse()
+                    .unwrap(),
+            ),
+            ..RequirementFile::plain("reed/wrapper/reed-wrapper.properties")
+        };
+        let found = read("reed", &file, text.as_bytes()).unwrap();
+        let found = found.map(|found| found.request.to_string());
+        assert_eq!(found.as_deref(), wanted);
+        assert!(!file.is_writable() && file.is_in_folder());
+    }
+
+    #[rstest]
+    #[case("/b/reed/wrapper/reed-wrapper.properties", "/b")]
+    #[case("/b/wrapper/reed.properties", "/b/wrapper")]
+    #[case("/b/.reed-version", "/b")]
+    fn a_requirement_file_belongs_to_a_folder(#[case] file: &str, #[case] folder: &str) {
+        assert_eq!(project_folder(Path::new(file)), Path::new(folder));
     }
 
     #[rstest]

@@ -149,6 +149,11 @@ pub enum Step {
         /// Its phase on the day.
         phase: Phase,
     },
+    /// The main publisher has other releases, and all that match are of this one.
+    OnlyPublisher {
+        /// Its id.
+        publisher: String,
+    },
     /// Candidates were narrowed.
     Kept {
         /// Which were kept.
@@ -239,6 +244,16 @@ pub enum ResolveError {
     /// Published, but not by the publisher that was meant.
     #[error("{version} is not published by {publisher}")]
     OtherPublisher {
+        /// The newest version covered.
+        version: Version,
+        /// The publisher that was meant.
+        publisher: String,
+        /// Those who publish it.
+        others: Vec<String>,
+    },
+    /// Published by others, and nothing is known of what the publisher that was meant has.
+    #[error("nothing is known of what {publisher} publishes, and {version} is of others")]
+    UnknownMain {
         /// The newest version covered.
         version: Version,
         /// The publisher that was meant.
@@ -853,6 +868,45 @@ fn choice<'a>(
     Ok(Choice::Version(chosen))
 }
 
+/// Of published candidates, those of the main publisher, or of the only other one that has any.
+fn of_publisher<'a>(
+    world: &World<'a>,
+    main: &str,
+    matched: &[Candidate<'a>],
+    steps: &mut Vec<Step>,
+) -> Result<Vec<Candidate<'a>>, ResolveError> {
+    let newest = *newest_of(matched);
+    let filter = Filter::Publisher(main.to_owned());
+    let kept = narrow(matched.to_vec(), filter, steps, |c| c.publisher == main);
+    if !kept.is_empty() {
+        return Ok(kept);
+    }
+    // A main publisher of whom nothing is known may have it too.
+    let mut known = world.catalog.releases.iter();
+    let is_known = known.any(|release| *release.publisher == *main);
+    let is_only = matched.iter().all(|c| c.publisher == newest.publisher);
+    if is_known && is_only {
+        steps.push(Step::OnlyPublisher {
+            publisher: newest.publisher.to_owned(),
+        });
+        return Ok(matched.to_vec());
+    }
+    let (version, publisher) = (newest.version.clone(), main.to_owned());
+    let others = publishers_of(matched, newest.version);
+    Err(match is_known {
+        true => ResolveError::OtherPublisher {
+            version,
+            publisher,
+            others,
+        },
+        false => ResolveError::UnknownMain {
+            version,
+            publisher,
+            others,
+        },
+    })
+}
+
 /// Of published candidates, those that can be installed here; `matched` is not empty.
 fn installable<'a>(
     world: &World<'a>,
@@ -860,35 +914,22 @@ fn installable<'a>(
     matched: Vec<Candidate<'a>>,
     steps: &mut Vec<Step>,
 ) -> Result<Vec<Candidate<'a>>, ResolveError> {
-    let newest = *newest_of(&matched);
-    let mut kept = matched.clone();
-    if meant.publisher.is_none()
-        && let Some(main) = world.catalog.main_publisher()
-    {
-        let filter = Filter::Publisher(main.id.clone());
-        kept = narrow(kept, filter, steps, |c| c.publisher == main.id);
-        if kept.is_empty() {
-            return Err(ResolveError::OtherPublisher {
-                version: newest.version.clone(),
-                publisher: main.id.clone(),
-                others: publishers_of(&matched, newest.version),
-            });
-        }
-    }
+    let mut kept = match world.catalog.main_publisher_id() {
+        Some(main) if meant.publisher.is_none() => of_publisher(world, main, &matched, steps)?,
+        _ => matched.clone(),
+    };
     let here = |c: &Candidate<'_>| c.release.is_some_and(|r| r.runs_on(world.platform));
     let newest = *newest_of(&kept);
     let filter = Filter::Platform(world.platform.to_string());
     kept = narrow(kept, filter, steps, here);
-    if kept.is_empty() && newest.release.is_some_and(|r| r.platforms.is_empty()) {
-        return Err(ResolveError::NotInstallable {
-            version: newest.version.clone(),
-            publisher: newest.publisher.to_owned(),
-        });
-    }
     if kept.is_empty() {
+        let (version, publisher) = (newest.version.clone(), newest.publisher.to_owned());
+        if newest.release.is_some_and(|r| r.platforms.is_empty()) {
+            return Err(ResolveError::NotInstallable { version, publisher });
+        }
         return Err(ResolveError::OtherPlatform {
-            version: newest.version.clone(),
-            publisher: newest.publisher.to_owned(),
+            version,
+            publisher,
             platform: world.platform.to_string(),
             platforms: newest
                 .release

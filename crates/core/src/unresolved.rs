@@ -34,6 +34,9 @@ impl ResolveError {
             }
             ResolveError::OtherPublisher {
                 version, others, ..
+            }
+            | ResolveError::UnknownMain {
+                version, others, ..
             } => {
                 let other = others.first().map_or("", String::as_str);
                 Class::NoMatch

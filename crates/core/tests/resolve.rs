@@ -223,6 +223,22 @@ fn where_no_line_is_known_to_be_supported_stable_is_of_one_that_may_be() {
     );
 }
 
+#[test]
+fn what_one_other_publisher_alone_has_is_taken_if_the_main_one_is_known() {
+    let mut setting = Setting::new(&[]);
+    let request: Request = "7.2.3".parse().unwrap();
+    let explanation = resolve(&setting.world(), &request, Scope::Published).steps;
+    let only = Step::OnlyPublisher {
+        publisher: "dunefield".into(),
+    };
+    assert!(explanation.contains(&only), "{explanation:?}");
+    assert_eq!(setting.choice("7.2.3", Scope::Published), "dunefield/7.2.3");
+    let releases = &mut setting.catalog.releases;
+    releases.retain(|release| *release.publisher != *"saltmarsh");
+    let unknown = "nothing is known of what saltmarsh publishes, and 7.2.3 is of others";
+    assert_eq!(setting.choice("7.2.3", Scope::Published), unknown);
+}
+
 #[rstest]
 #[case("2.8", "saltmarsh/8.3.1")]
 #[case("2.8.0", "saltmarsh/8.3.1")]
@@ -259,7 +275,6 @@ fn the_default_is_the_install_that_it_is_and_not_what_was_typed() {
 #[case("^11", "^11 is not published")]
 #[case("eelgras", "\"eelgras\" is not a label, channel or code name")]
 #[case("gulls/8", "\"gulls\" is not a publisher of marram")]
-#[case("7.2.3", "7.2.3 is not published by saltmarsh")]
 #[case("dunefield/9.2.0", "9.2.0 is not published by dunefield")]
 #[case("7.0.1", "7.0.1 is not built for linux-x64-gnu")]
 #[case("8.2.1", "8.2.1 was withdrawn by saltmarsh: loses readings")]
@@ -417,7 +432,14 @@ proptest! {
         let best = setting.catalog.releases.iter().filter(fits).map(|r| &r.version).max();
         let world = setting.world();
         match resolve(&world, &request, Scope::Published).outcome {
-            Ok(Choice::Version(chosen)) => prop_assert_eq!(Some(chosen.version), best),
+            Ok(Choice::Version(chosen)) if chosen.publisher == "saltmarsh" => {
+                prop_assert_eq!(Some(chosen.version), best);
+            }
+            // Only if the main publisher has nothing that matches.
+            Ok(Choice::Version(chosen)) => {
+                prop_assert!(range.contains(chosen.version));
+                prop_assert_eq!(best, None);
+            }
             Ok(Choice::System) => prop_assert!(false, "a range is never the system's copy"),
             Err(_) => prop_assert_eq!(best, None),
         }

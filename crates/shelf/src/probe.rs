@@ -1,5 +1,6 @@
 //! Starting a program once to hear which version it is.
 
+use std::ffi::OsString;
 use std::fs::File;
 use std::io::{self, Read};
 use std::path::{Path, PathBuf};
@@ -167,15 +168,36 @@ fn elf_interpreter<'d, H: FileHeader<Endian = Endianness>>(
     Ok(None)
 }
 
+/// What a program needs around it, beside its own folder: the runtime that it runs on.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Surroundings {
+    /// Folders on PATH.
+    pub folders: Vec<PathBuf>,
+    /// Variables.
+    pub variables: Vec<(String, OsString)>,
+}
+
 /// Starts `program` with `arguments` in an environment without the user's own settings.
-pub fn ask(program: &Path, arguments: &[String]) -> Result<Answer, ProbeError> {
+pub fn ask(
+    program: &Path,
+    arguments: &[String],
+    surroundings: &Surroundings,
+) -> Result<Answer, ProbeError> {
     let folder = program.parent().unwrap_or(Path::new("/"));
-    let path = std::env::join_paths([folder, Path::new("/usr/bin"), Path::new("/bin")])
-        .unwrap_or_default();
+    let needed = surroundings.folders.iter().map(PathBuf::as_path);
+    let system = [Path::new("/usr/bin"), Path::new("/bin")];
+    let folders = [folder].into_iter().chain(needed).chain(system);
+    let path = std::env::join_paths(folders).unwrap_or_default();
     let mut command = Command::new(program);
     command
         .args(arguments)
         .env_clear()
+        .envs(
+            surroundings
+                .variables
+                .iter()
+                .map(|(name, value)| (name, value)),
+        )
         .env("PATH", path)
         .env("LC_ALL", "C")
         .current_dir("/")
@@ -340,11 +362,16 @@ mod tests {
         ] {
             fs::write(&program, text).unwrap();
             fs::set_permissions(&program, PermissionsExt::from_mode(0o755)).unwrap();
-            let error = ask(&program, &[]).unwrap_err();
+            let error = ask(&program, &[], &Surroundings::default()).unwrap_err();
             assert_eq!(error.missing_interpreter(), missing.map(PathBuf::from));
         }
         fs::remove_file(&program).unwrap();
-        assert_eq!(ask(&program, &[]).unwrap_err().missing_interpreter(), None);
+        assert_eq!(
+            ask(&program, &[], &Surroundings::default())
+                .unwrap_err()
+                .missing_interpreter(),
+            None
+        );
     }
 
     #[test]
@@ -362,7 +389,13 @@ mod tests {
             thread::sleep(10 * BUSY_PAUSE);
             drop(held);
         });
-        assert_eq!(ask(&program, &[]).unwrap().output.trim(), "marram 8.3.1");
+        assert_eq!(
+            ask(&program, &[], &Surroundings::default())
+                .unwrap()
+                .output
+                .trim(),
+            "marram 8.3.1"
+        );
         released.join().unwrap();
     }
 }

@@ -1,7 +1,7 @@
 //! Carrying out jobs, several at a time: download, digest and unpacking at once, then what belongs to
 //! them, then the first start. What a source does not give after all, the next one is asked for.
 
-use std::collections::VecDeque;
+use std::collections::{BTreeMap, VecDeque};
 use std::fs;
 use std::path::Path;
 use std::sync::{Arc, Mutex};
@@ -22,6 +22,7 @@ use super::first_start::{self, first_start};
 use super::from_source::{self, Made, Recipe};
 use super::job::{InstallJob, offers};
 use super::transfer::{self, TransferReport, transfer};
+use crate::base::base_of;
 use crate::environment::Environment;
 use crate::error::{Class, Error, file_error};
 use crate::events::{Event, Listener, TransferState};
@@ -46,7 +47,32 @@ pub fn execute(
     if let Ok(layout) = environment.layout() {
         recovery::recover(&layout);
     }
-    execute_at_once(jobs, listener)
+    // What runs on another runtime comes behind it, which may be installed by the same command.
+    let needs_base = |job: &InstallJob| job.definition.runs_on(&job.release.version).is_some();
+    let (with_base, alone): (Vec<usize>, Vec<usize>) =
+        (0..jobs.len()).partition(|place| needs_base(&jobs[*place]));
+    if with_base.is_empty() {
+        return execute_at_once(jobs, listener);
+    }
+    let mut results: BTreeMap<usize, JobResult> = BTreeMap::new();
+    let first: Vec<InstallJob> = alone.iter().map(|place| jobs[*place].clone()).collect();
+    results.extend(alone.into_iter().zip(execute_at_once(&first, listener)));
+    let mut then = Vec::new();
+    for place in with_base {
+        let mut job = jobs[place].clone();
+        match base_of(environment, &job.definition, &job.release.version) {
+            Ok(base) => {
+                job.base = base;
+                then.push((place, job));
+            }
+            Err(error) => {
+                results.insert(place, Err(error));
+            }
+        }
+    }
+    let (places, then): (Vec<usize>, Vec<InstallJob>) = then.into_iter().unzip();
+    results.extend(places.into_iter().zip(execute_at_once(&then, listener)));
+    results.into_values().collect()
 }
 
 /// Carries out the jobs. What a source does not give after all, the next source of the runtime is
@@ -277,6 +303,8 @@ fn make(
         install,
         fetched: made.fetched,
         took: begun.elapsed(),
+        trimmed: (job.definition.trimmed_by(&job.release.publisher)).map(str::to_owned),
+        base: job.base.as_ref().map(|base| base.title.clone()),
     })
 }
 

@@ -22,7 +22,7 @@ use crate::error::{Error, StartFailure, file_error};
 pub fn first_start(job: &InstallJob, tree: &Path) -> Result<Option<String>, Error> {
     let definition = &job.definition;
     let program = program_in(tree, definition);
-    let answer = match probe::ask(&program, &definition.probe.arguments) {
+    let answer = match probe::ask(&program, &definition.probe.arguments, &job.surroundings()) {
         Ok(answer) => answer,
         Err(error) if job.options.keep_broken => return Ok(Some(explain(error).reason())),
         Err(_) if !program.exists() => {

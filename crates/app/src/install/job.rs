@@ -11,6 +11,7 @@ use vshelf_core::catalog::{Build, BuildCompanion, Checksum, Release};
 use vshelf_core::definition::{Companion, SourceDefinition};
 use vshelf_core::packages::Package;
 use vshelf_core::{Definition, Key};
+use vshelf_shelf::probe::Surroundings;
 use vshelf_shelf::store::Durability;
 use vshelf_shelf::{Layout, Shelf};
 use vshelf_sources::checksums::ChecksumLists;
@@ -19,6 +20,7 @@ use vshelf_sources::{Archive, Transport};
 
 use super::last_build::last_build;
 use crate::admission::{check, grounds, refused};
+use crate::base::Base;
 use crate::error::{Done, Error};
 use crate::events::LastBuild;
 use crate::outcome::{PlannedFetch, PlannedInstall};
@@ -65,6 +67,8 @@ pub struct InstallJob {
     pub always: Vec<Package>,
     /// How many jobs a build from source runs at once, if the settings say so.
     pub(super) build_jobs: Option<NonZeroU16>,
+    /// The runtime that it runs on, if it needs one; known when its turn comes.
+    pub(super) base: Option<Base>,
     /// What the last build of this runtime from source needed here, where this is going to be one.
     pub(super) last_build: Option<LastBuild>,
 }
@@ -162,8 +166,17 @@ impl InstallJob {
             command: environment.command_id()?,
             build_jobs: environment.settings()?.build_jobs,
             always: environment.settings()?.always_packages(runtime.name()),
+            base: None,
             last_build,
         })
+    }
+
+    /// What its program needs around it.
+    pub(super) fn surroundings(&self) -> Surroundings {
+        self.base
+            .as_ref()
+            .map(|base| base.surroundings.clone())
+            .unwrap_or_default()
     }
 
     /// Locates the archive of the first build that the gate admits. The error is about the first build that

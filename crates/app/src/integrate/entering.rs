@@ -4,6 +4,7 @@
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
+use vshelf_core::requirement::project_folder;
 use vshelf_core::standing::Stated;
 use vshelf_core::{Pick, Request, Selector};
 use vshelf_files::action::FileAction;
@@ -198,7 +199,7 @@ fn install_required(
     let environment = runtime.environment();
     let layout = environment.layout()?;
     let known = layout.installing();
-    let folder = file.parent().unwrap_or(file);
+    let folder = project_folder(file);
     if !journal::installs_in(&layout, folder).map_err(file_error(&known, FileAction::Read))? {
         let answer = listener.ask(&Question::InstallRequired {
             file,

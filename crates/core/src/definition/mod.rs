@@ -9,6 +9,9 @@ mod recorded;
 mod source;
 pub(crate) mod words;
 
+use std::fmt;
+use std::path::Path;
+
 use jiff::civil::Date;
 use serde::{Deserialize, Serialize};
 
@@ -21,13 +24,15 @@ pub use self::source::{
     ArchiveLayout, Companion, IndexedArchive, Shipped, SourceDefinition, SourceKind, fingerprint,
     is_repository,
 };
-pub(crate) use self::words::{is_inside, is_plain_file_name};
+pub(crate) use self::words::{is_inside, is_plain_file_name, is_wrapper_file};
 use self::words::{is_of_system, is_variable};
 use crate::catalog::{Line, LinePolicy, Publisher};
 use crate::meant::near;
 use crate::packages::PackageTool;
+use crate::range::Range;
 use crate::selector::{is_line_name, is_name, is_publisher};
 use crate::template::{Template, VersionSpellings};
+use crate::version::Version;
 
 /// A runtime: its program, its folders, and where its releases come from.
 #[derive(Clone, Debug, PartialEq, Eq, Deserialize)]
@@ -50,6 +55,9 @@ pub struct Definition {
     /// How people, project files and the program spell versions, beside the spelling of the releases.
     #[serde(default)]
     pub spellings: VersionSpellings,
+    /// The runtimes that it runs on, if it is no program of its own system: which releases need which.
+    #[serde(default)]
+    pub runs_on: Vec<RunsOn>,
     /// Files in which a project can say what it requires.
     #[serde(default, rename = "requirement-files")]
     pub requirement_files: Vec<RequirementFile>,
@@ -108,8 +116,41 @@ impl Answers {
     }
 }
 
+/// A runtime that releases of another one run on.
+#[derive(Clone, Debug, PartialEq, Eq, Deserialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct RunsOn {
+    /// The runtime that is needed.
+    pub runtime: String,
+    /// The releases that need it, as a range; all if it is absent.
+    pub releases: Option<Range>,
+    /// The versions of it that they run on, as a range; all if it is absent.
+    pub version: Option<Range>,
+}
+
+impl RunsOn {
+    /// Whether this version of the needed runtime is one that it runs on.
+    pub fn is_met_by(&self, version: &Version) -> bool {
+        let range = self.version.as_ref();
+        range.is_none_or(|range| range.contains(&version.to_final()))
+    }
+}
+
+impl fmt::Display for RunsOn {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match &self.version {
+            Some(range) => write!(f, "{} {range}", self.runtime),
+            None => f.pad(&self.runtime),
+        }
+    }
+}
+
 /// The name of a lock file, which says what the requirements beside it came to.
 pub const LOCK_FILE: &str = "vivid-shelf.lock";
+
+/// The place of a requirement file's line that stands for any text.
+pub(crate) const ANY: &str = "any";
 
 /// A file in which a project says what it requires.
 #[derive(Clone, Debug, PartialEq, Eq, Deserialize)]
@@ -120,8 +161,8 @@ pub struct RequirementFile {
     pub file: String,
     /// Where the selector stands in a JSON or TOML file, as keys joined by dots.
     pub value: Option<String>,
-    /// The line that has the selector, with `{selector}` in its place; a file with neither this nor
-    /// `value` has one line, the selector.
+    /// The line that has the selector, with `{selector}` in its place, and `{any}` in that of a text that does not
+    /// matter; a file with neither this nor `value` has one line, the selector.
     pub line: Option<Template>,
     /// What the found text means, with `{selector}` in its place, where it is not a selector itself.
     pub means: Option<Template>,
@@ -158,15 +199,22 @@ impl RequirementFile {
         }
     }
 
-    /// Whether its name is that of a file, without a folder.
+    /// Whether its name is that of a file, without a folder, or of a build tool's wrapper below the folder.
     pub fn is_in_folder(&self) -> bool {
-        is_plain_file_name(&self.file)
+        let is_of_wrapper = is_inside(&self.file)
+            && is_wrapper_file(Path::new(&self.file))
+            && self.file.split('/').count() == 3;
+        is_plain_file_name(&self.file) || is_of_wrapper
     }
 
     /// Whether a selector can be written into it: a lock follows what is required, and a text in another form has no
     /// selector that it came from.
     pub fn is_writable(&self) -> bool {
-        !self.is_lock() && self.means.is_none() && self.syntax == Syntax::Selector
+        let has_any = |line: &Template| line.places().any(|place| place == ANY);
+        !self.is_lock()
+            && self.means.is_none()
+            && self.syntax == Syntax::Selector
+            && !self.line.as_ref().is_some_and(has_any)
     }
 
     /// Whether it has one line, the selector.
@@ -221,6 +269,9 @@ pub struct PublisherEntry {
     pub repacks: Option<String>,
     /// What there is to know about its builds, in a sentence without its period.
     pub remark: Option<String>,
+    /// Whether its builds lack parts that the builds of others have.
+    #[serde(default)]
+    pub trimmed: bool,
 }
 
 /// Whether `text` is a name in small letters.
@@ -262,6 +313,11 @@ impl Definition {
                 folder,
                 "a folder inside the install is expected",
             )?;
+        }
+        for needed in &definition.runs_on {
+            let other = lower_name(&needed.runtime) && needed.runtime != definition.name;
+            let expected = "the name of another runtime is expected";
+            check(other, "runs-on.runtime", &needed.runtime, expected)?;
         }
         definition.check_requirement_files()?;
         if let Some(variable) = &definition.home_variable {
@@ -315,16 +371,14 @@ impl Definition {
                 &requirement.file,
                 "a file's name without a folder is expected",
             )?;
-            for template in [&requirement.line, &requirement.means]
-                .into_iter()
-                .flatten()
-            {
-                check(
-                    template.has_places("selector", &[]),
-                    "requirement-files.line",
-                    template.as_str(),
-                    "it holds {selector} once",
-                )?;
+            let expected = "it holds {selector} once, and a line may hold {any}";
+            let templates = [(&requirement.line, &[ANY][..]), (&requirement.means, &[])];
+            for (template, others) in templates {
+                let Some(template) = template else {
+                    continue;
+                };
+                let good = template.has_places("selector", others);
+                check(good, "requirement-files.line", template.as_str(), expected)?;
             }
             let both = requirement.value.is_some() && requirement.line.is_some();
             check(
@@ -379,6 +433,17 @@ impl Definition {
         Ok(())
     }
 
+    /// What a release runs on; `None` if it needs no other runtime.
+    pub fn runs_on(&self, release: &Version) -> Option<&RunsOn> {
+        let release = release.to_final();
+        let covers = |one: &&RunsOn| {
+            one.releases
+                .as_ref()
+                .is_none_or(|range| range.contains(&release))
+        };
+        self.runs_on.iter().find(covers)
+    }
+
     /// The source with this name.
     pub fn source(&self, name: &str) -> Option<&SourceDefinition> {
         self.sources.iter().find(|source| source.name == name)
@@ -429,6 +494,38 @@ impl Definition {
             }
         }
         Ok(())
+    }
+
+    /// What there is to know about the builds of a publisher that lack parts; `None` if they are whole.
+    pub fn trimmed_by(&self, publisher: &str) -> Option<&str> {
+        let mut entries = self.publishers.iter();
+        let trimmed = entries.find(|entry| entry.id == publisher && entry.trimmed)?;
+        Some(trimmed.remark.as_deref().unwrap_or("a trimmed build"))
+    }
+
+    /// Makes this publisher the main one; says whether it can be one. Catalogs of ours name publishers themselves.
+    pub fn prefer(&mut self, publisher: &str) -> bool {
+        let mut named: Vec<PublisherEntry> = self.publishers.clone();
+        let of_sources = (self.sources.iter()).filter_map(|source| source.kind.publisher());
+        let has_catalog = self.sources.iter().any(|source| source.kind.is_catalog());
+        let of_catalog = (has_catalog && is_publisher(publisher)).then_some(publisher);
+        for id in of_sources.chain(of_catalog) {
+            if named.iter().all(|entry| entry.id != id) {
+                named.push(PublisherEntry {
+                    id: id.to_owned(),
+                    name: None,
+                    repacks: None,
+                    remark: None,
+                    trimmed: false,
+                });
+            }
+        }
+        let Some(place) = named.iter().position(|entry| entry.id == publisher) else {
+            return false;
+        };
+        named[..=place].rotate_right(1);
+        self.publishers = named;
+        true
     }
 
     /// The publishers that the definition names, the main one first.
@@ -703,7 +800,7 @@ mod tests {
         "line = \"orache {selector}\"",
         "line = \"orache\"",
         "orache\" }]",
-        "it holds {selector} once"
+        "it holds {selector} once, and a line may hold {any}"
     )]
     #[case(
         "line = \"2.6\"",

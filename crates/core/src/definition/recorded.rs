@@ -64,6 +64,7 @@ impl RecordedDefinition {
                 answer: Answers::One("{version}".to_owned()),
             },
             spellings: VersionSpellings::default(),
+            runs_on: Vec::new(),
             requirement_files: Vec::new(),
             packages: None,
             line_numbers: None,

@@ -11,6 +11,13 @@ pub(crate) fn is_plain_file_name(text: &str) -> bool {
     ) && !text.contains(|c: char| c.is_control() || c == '/')
 }
 
+/// Whether a path ends like the file of a build tool's wrapper, which is in a folder `wrapper` in a folder of the tool.
+pub(crate) fn is_wrapper_file(file: &Path) -> bool {
+    let name = file.file_name().unwrap_or_default().to_string_lossy();
+    let folder = file.parent().and_then(Path::file_name);
+    name.ends_with("-wrapper.properties") && folder.is_some_and(|folder| folder == "wrapper")
+}
+
 /// Whether a relative path stays below the folder that it is relative to.
 pub(crate) fn is_inside(folder: &str) -> bool {
     !folder.contains(|c: char| c.is_control() || c == ':')

@@ -7,7 +7,9 @@ use std::process::Command;
 
 use clap::Args;
 use vshelf_app::Environment;
+use vshelf_app::base::base_of_pick;
 use vshelf_app::calling_shell::{ACTIVE, EVALUATE, SHELL};
+use vshelf_app::events::{Event, Listener};
 use vshelf_app::session::Target;
 use vshelf_app::switch::{RunTarget, choose_for_run, install_for_run};
 
@@ -58,7 +60,13 @@ impl RunCommand for Run {
             .env_remove(ACTIVE)
             .env_remove(SHELL)
             .env_remove(EVALUATE);
-        for (name, value) in Target::Pick(pick.clone()).variables(&runtime) {
+        let base = base_of_pick(&runtime, &pick);
+        if let Err(error) = &base {
+            ui.tell(Event::LeftUndone(error));
+        }
+        let base = base.ok().flatten();
+        let target = Target::Pick(pick.clone());
+        for (name, value) in target.variables_on(&runtime, base.as_ref()) {
             match value {
                 Some(value) => command.env(name, value),
                 None => command.env_remove(name),

@@ -4,7 +4,7 @@ use jiff::civil::Date;
 use serde::Serialize;
 use vshelf_app::{Activity, Runtime};
 use vshelf_core::resolve::Candidate;
-use vshelf_core::{Catalog, Key, Line, Phase, Release};
+use vshelf_core::{Catalog, Key, Line, Phase, Release, Request};
 use vshelf_view::words::{Count, printable};
 use vshelf_view::{Cell, Column, Palette, Table};
 
@@ -127,7 +127,6 @@ fn line_reports(runtime: &Runtime<'_>) -> Vec<LineReport> {
 
 /// Shows the lines that have not ended or are on the shelf, and how many others there are.
 pub fn show_lines(ui: &Ui, runtime: &Runtime<'_>, as_json: bool) -> Outcome {
-    let catalog = runtime.published.heads();
     let reports = line_reports(runtime);
     if as_json {
         return json::print_list(ui, &reports);
@@ -143,38 +142,21 @@ pub fn show_lines(ui: &Ui, runtime: &Runtime<'_>, as_json: bool) -> Outcome {
     let mut table = Table::new(&columns, Palette::HEADING);
     let is_over = |report: &&LineReport| report.phase == Phase::Ended && report.on_shelf.is_empty();
     let (over, shown): (Vec<&LineReport>, Vec<&LineReport>) = reports.iter().partition(is_over);
+    // Lines of others alone are shown if nothing of the main publisher is known.
+    let is_of_main = |report: &&LineReport| is_of_main(runtime, report);
+    let (shown, of_others) = match shown.iter().any(is_of_main) {
+        true => shown.into_iter().partition(is_of_main),
+        false => (shown, Vec::new()),
+    };
     for report in &shown {
-        let line = catalog.lines.iter().find(|line| line.name == report.line);
-        let newest: Vec<&str> = (report.newest.iter().chain(&report.other_publishers))
-            .map(String::as_str)
-            .collect();
-        let on_shelf = report
-            .on_shelf
-            .iter()
-            .map(|key| runtime.names().selector_of(key));
-        let on_shelf: Vec<String> = on_shelf.collect();
-        table.row(
-            spine(Some(report.phase)),
-            [
-                Cell::new(&report.line, Palette::STRONG),
-                report
-                    .codename
-                    .as_deref()
-                    .map(printable)
-                    .unwrap_or_default()
-                    .into(),
-                phase_cell(Some(report.phase)),
-                end_cell(line, runtime.today()),
-                newest.join(", ").into(),
-                on_shelf.join(", ").into(),
-            ],
-        );
+        table.row(spine(Some(report.phase)), line_row(runtime, report));
     }
     if !shown.is_empty() {
         ui.table(&table)?;
     }
     say_undated(ui, runtime, &reports);
     say_over(ui, runtime, &over);
+    say_others(ui, runtime, &shown, &of_others);
     let is_lts = |report: &LineReport| report.phase == Phase::Lts;
     let example = match shown.first() {
         Some(_) if shown.iter().any(|report| is_lts(report)) => "lts",
@@ -184,6 +166,76 @@ pub fn show_lines(ui: &Ui, runtime: &Runtime<'_>, as_json: bool) -> Outcome {
     let command = format!("vshelf catalog {}", runtime.names().as_typed(example));
     ui.next("To see the releases of a line", &command);
     Ok(())
+}
+
+/// The cells of a line.
+fn line_row(runtime: &Runtime<'_>, report: &LineReport) -> [Cell; 6] {
+    let catalog = runtime.published.heads();
+    let line = catalog.lines.iter().find(|line| line.name == report.line);
+    let others = report.other_publishers.iter();
+    let others = others.filter(|_| !is_of_main(runtime, report));
+    let newest = report.newest.iter().chain(others);
+    let newest: Vec<String> = newest.map(|one| with_trimmed(runtime, one)).collect();
+    let on_shelf = report.on_shelf.iter();
+    let on_shelf: Vec<String> = on_shelf
+        .map(|key| runtime.names().selector_of(key))
+        .collect();
+    let codename = report.codename.as_deref().map(printable);
+    [
+        Cell::new(&report.line, Palette::STRONG),
+        codename.unwrap_or_default().into(),
+        phase_cell(Some(report.phase)),
+        end_cell(line, runtime.today()),
+        newest.join(", ").into(),
+        on_shelf.join(", ").into(),
+    ]
+}
+
+/// A selector, marked if its publisher trims its builds.
+fn with_trimmed(runtime: &Runtime<'_>, selector: &str) -> String {
+    let publisher = selector.split_once('/').map(|(publisher, _)| publisher);
+    let publisher = publisher.or(runtime.names().main_publisher());
+    match publisher.and_then(|id| runtime.definition.trimmed_by(id)) {
+        Some(_) => format!("{selector} (trimmed)"),
+        None => selector.to_owned(),
+    }
+}
+
+/// Whether the main publisher has releases of a line.
+fn is_of_main(runtime: &Runtime<'_>, report: &LineReport) -> bool {
+    let newest = report
+        .newest
+        .as_deref()
+        .and_then(|newest| newest.parse::<Request>().ok());
+    let publisher = newest.and_then(|newest| newest.publisher);
+    publisher.is_none() || publisher.as_deref() == runtime.names().main_publisher()
+}
+
+/// Says who else publishes, besides the main publisher whose lines are shown, and how many lines only they have.
+fn say_others(ui: &Ui, runtime: &Runtime<'_>, shown: &[&LineReport], of_others: &[&LineReport]) {
+    if !shown.iter().any(|report| is_of_main(runtime, report)) {
+        return;
+    }
+    let publishers = &runtime.published.outline().publishers;
+    let [_, first, rest @ ..] = &publishers[..] else {
+        return;
+    };
+    let lines = match of_others.len() {
+        0 => String::new(),
+        lines => format!(", {} of them alone", Count(lines, "line")),
+    };
+    let (who, have) = match rest.len() {
+        0 => (first.id.clone(), "has"),
+        more => {
+            let more = Count(more, "other publisher");
+            (format!("{} and {more}", first.id), "have")
+        }
+    };
+    let command = runtime.names().as_typed(format!("{}/", first.id));
+    ui.next(
+        &format!("{who} {have} releases too{lines}; to see them"),
+        &format!("vshelf catalog {command}"),
+    );
 }
 
 /// Says how many lines have ended, with the command that lists their releases.
@@ -328,6 +380,9 @@ fn remarks(runtime: &Runtime<'_>, release: &Release) -> String {
     let mut remarks = Vec::new();
     if release.fixes_security() {
         remarks.push("security".to_owned());
+    }
+    if runtime.definition.trimmed_by(&release.publisher).is_some() {
+        remarks.push("trimmed".to_owned());
     }
     if let Some(reason) = &release.withdrawn {
         remarks.push(format!("withdrawn: {}", printable(reason)));

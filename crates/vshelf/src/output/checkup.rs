@@ -8,7 +8,7 @@ use vshelf_app::checkup::{
 use vshelf_app::error::StartFailure;
 use vshelf_app::integrate::connect::ConnectionProblem;
 use vshelf_app::mistakes::Mistake;
-use vshelf_shelf::manifest::Change;
+use vshelf_shelf::manifest::{Change, Difference};
 use vshelf_shelf::record::RecordProblem;
 use vshelf_shell::start_up::{Connection, Opened};
 use vshelf_view::Palette;
@@ -335,23 +335,15 @@ impl Finding {
                 )
             },
             InstallProblem::Changed { differences, files } => {
-                let changed = differences.len();
-                let named = differences.iter().take(MOST_NAMED).map(|difference| {
-                    let path = printable(&difference.path.to_string_lossy());
-                    format!("{path} {}", became(difference.change))
-                });
-                let more = changed.saturating_sub(MOST_NAMED);
-                let more = (more > 0).then(|| format!("and {more} more"));
-                let details = named.chain(more).collect();
-                let problem = format!("{changed} of {files} files differ from what was unpacked");
-                Finding {
-                    details,
-                    ..Finding::new(about, problem, again)
-                }
+                changed(about, &differences, files, again)
             }
             InstallProblem::BuiltForElsewhere(place) => {
-                let problem = format!("was built for {}, and works there only", shown(&place));
-                Finding::new(about, problem, again)
+                let place = shown(&place);
+                Finding::new(
+                    about,
+                    format!("was built for {place}, and works there only"),
+                    again,
+                )
             }
             InstallProblem::CheckFails {
                 says,
@@ -364,11 +356,37 @@ impl Finding {
                     ..Finding::new(about, problem, install_command.or(again))
                 }
             }
+            InstallProblem::NoBase { needs } => Finding::new(
+                about,
+                format!("runs on {needs}, and there is none here"),
+                None,
+            ),
             InstallProblem::DoesNotStart(failure) => {
                 let problem = format!("does not start: {}", failure.reason());
                 Finding::new(about, problem, fix_start(failure, again))
             }
         }
+    }
+}
+
+/// That files of an install are not as they were unpacked.
+fn changed(
+    about: String,
+    differences: &[Difference],
+    files: u64,
+    again: Option<String>,
+) -> Finding {
+    let changed = differences.len();
+    let named = differences.iter().take(MOST_NAMED).map(|difference| {
+        let path = printable(&difference.path.to_string_lossy());
+        format!("{path} {}", became(difference.change))
+    });
+    let more = changed.saturating_sub(MOST_NAMED);
+    let more = (more > 0).then(|| format!("and {more} more"));
+    let problem = format!("{changed} of {files} files differ from what was unpacked");
+    Finding {
+        details: named.chain(more).collect(),
+        ..Finding::new(about, problem, again)
     }
 }
 

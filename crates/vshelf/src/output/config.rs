@@ -158,6 +158,8 @@ fn values_of(settings: &Settings) -> Vec<(String, String)> {
     ]
     .map(|(name, value)| (name.to_owned(), value))
     .into();
+    let publishers = settings.main_publishers.iter();
+    values.extend(publishers.map(|(name, id)| (format!("main-publishers.{name}"), printable(id))));
     let moved = settings.addresses.iter();
     values.extend(
         moved.map(|(name, address)| (format!("addresses.{name}"), address::shown(address))),

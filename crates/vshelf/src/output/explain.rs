@@ -260,6 +260,9 @@ fn worded_filter(filter: &Filter, count: usize) -> String {
 /// A step as a sentence.
 fn worded(runtime: &Runtime<'_>, step: &Step) -> String {
     match step {
+        Step::OnlyPublisher { publisher } => {
+            format!("Only {publisher} publishes what matches.")
+        }
         Step::Spelling { spelled, means } => format!("{spelled} is another spelling of {means}."),
         Step::Label { label, selector } => format!("Your label {label} stands for {selector}."),
         Step::Default { selector } => format!("The default is set as {selector}."),

@@ -1,6 +1,7 @@
 //! What is active in the calling shell, and why.
 
 use serde::Serialize;
+use vshelf_app::base::base_of_pick;
 use vshelf_app::integrate::connect::way_to_connect;
 use vshelf_app::other_copy::OtherCopy;
 use vshelf_app::{Activity, Runtime};
@@ -47,6 +48,8 @@ pub struct Report {
     activation: Activation,
     /// The requirement of the project here, and its state.
     required: StandingReport,
+    /// The runtime that it runs on, if it needs one and that is here.
+    runs_on: Option<String>,
     /// Every copy on PATH, in order.
     copies: Vec<CopyReport>,
 }
@@ -93,6 +96,9 @@ pub fn report(runtime: &Runtime<'_>) -> Report {
                 key: copy.pick.key().map(Key::selector),
             })
             .collect(),
+        runs_on: (active.as_ref())
+            .and_then(|pick| base_of_pick(runtime, pick).ok()?)
+            .map(|base| base.title),
         active: active.map(String::from),
         required: StandingReport::of(runtime, &activity.standing),
         activation: activity.standing.activation,
@@ -208,7 +214,10 @@ fn facts_of(
         facts.extend(next_phase(line, runtime.today()).map(|next| ("then", next)));
     }
     if let Some(install) = install {
-        facts.push(("publisher", install.id.publisher.clone()));
+        let publisher = &install.id.publisher;
+        let trimmed = runtime.definition.trimmed_by(publisher);
+        facts.push(("publisher", publisher.clone()));
+        facts.extend(trimmed.map(|remark| ("trimmed", styled(Palette::WARNING, remark))));
     }
     if let Some(newer) = install.and_then(|install| runtime.published.newer_than(&install.id)) {
         let security = if newer.fixes_security() {
@@ -217,6 +226,15 @@ fn facts_of(
             ""
         };
         facts.push(("newer", format!("{}{security}", newer.version)));
+    }
+    if let Some(pick) = &active.met_by {
+        match base_of_pick(runtime, pick) {
+            Ok(base) => facts.extend(base.map(|base| ("runs on", base.title))),
+            Err(error) => {
+                let error = styled(Palette::WARNING, Failure::from(error).sentence());
+                facts.push(("runs on", error));
+            }
+        }
     }
     facts.extend(facts_of_rules(activity, active));
     for (index, copy) in activity.copies.iter().skip(1).enumerate() {

@@ -1,5 +1,7 @@
 //! What the calling shell uses after a switch.
 
+use vshelf_app::base::base_of_pick;
+use vshelf_app::events::{Event, Listener};
 use vshelf_app::switch::{Followed, LackingPackages, Switched};
 use vshelf_app::{Activity, Runtime};
 use vshelf_core::Pick;
@@ -29,6 +31,11 @@ pub fn say_switched(ui: &Ui, switched: &Switched<'_>) -> Outcome {
         true => format!("This shell uses {named} already."),
         false => format!("This shell uses {named} now{was}."),
     })?;
+    match base_of_pick(runtime, pick) {
+        Ok(Some(base)) => ui.note(format!("It runs on {}.", base.title)),
+        Ok(None) => {}
+        Err(error) => ui.tell(Event::LeftUndone(&error)),
+    }
     if let Some(publisher) = &switched.usual_publisher {
         ui.note(format!(
             "No install from {publisher} matches {}, so another publisher's was taken.",

@@ -4,7 +4,7 @@ use std::path::Path;
 use std::time::Duration;
 
 use vshelf_app::error::PackageAttempt;
-use vshelf_app::outcome::{InstallResult, PackagesLost, PlannedInstall, Restored};
+use vshelf_app::outcome::{InstallResult, NewInstall, PackagesLost, PlannedInstall, Restored};
 use vshelf_shelf::Install;
 use vshelf_shelf::record::Built;
 use vshelf_view::words::{lasted, listed, megabytes, printable};
@@ -92,6 +92,7 @@ fn say_result(ui: &Ui, result: &InstallResult) -> Outcome {
         algorithm(&new.install),
         megabytes(record.unpacked_size),
     ))?;
+    say_about(ui, "It", new)?;
     for companion in &record.companions {
         let (package, version) = (&companion.package, &companion.version);
         ui.done(format!(
@@ -101,6 +102,17 @@ fn say_result(ui: &Ui, result: &InstallResult) -> Outcome {
     say_always(ui, &result.always)?;
     say_broken(ui, &new.install);
     Ok(())
+}
+
+/// Says what its publisher left out of a new install, and which runtime it runs on.
+fn say_about(ui: &Ui, what: &str, new: &NewInstall) -> Outcome {
+    if let Some(remark) = &new.trimmed {
+        ui.warn(format!("{what} is {remark}."));
+    }
+    match &new.base {
+        Some(base) => ui.done(format!("{what} runs on {base}.")),
+        None => Ok(()),
+    }
 }
 
 /// Says which packages an install got because every one of its runtime gets them.
@@ -181,6 +193,7 @@ fn show_results(ui: &Ui, results: &[InstallResult]) -> Outcome {
     for result in results {
         if let Some(new) = &result.new {
             say_left_out(ui, &result.title, &new.install);
+            say_about(ui, &result.title, new)?;
             say_broken(ui, &new.install);
         }
         if !result.always.is_empty() {

@@ -2,6 +2,7 @@
 
 use std::path::{Path, PathBuf};
 
+use vshelf_core::requirement::project_folder;
 pub use vshelf_files::shown::shown;
 use vshelf_shell::quote;
 use vshelf_view::words::printable;
@@ -22,12 +23,12 @@ pub fn edit(file: &Path) -> String {
 
 /// The name of the project that a requirement file belongs to: that of its folder.
 pub fn project_name(file: &Path) -> String {
-    let folder = file.parent();
-    if folder.is_some_and(|folder| shown(folder) == "~") {
+    let folder = project_folder(file);
+    if shown(folder) == "~" {
         return "your home folder".to_owned();
     }
     folder
-        .and_then(Path::file_name)
+        .file_name()
         .map_or("the project here".to_owned(), |name| {
             printable(&name.to_string_lossy())
         })

@@ -58,6 +58,9 @@ pub fn marks_with_projects(
         .snapshot
         .install(key)
         .map(|install| &install.record.contents);
+    if runtime.definition.trimmed_by(key.publisher()).is_some() {
+        marks.push("trimmed".to_owned());
+    }
     if record.is_some_and(|record| record.broken.is_some()) {
         marks.push("does not start".to_owned());
     }

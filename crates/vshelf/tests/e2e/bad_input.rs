@@ -154,17 +154,6 @@ Error: 9.2.0 is not published by dunefield.
 "#]],
         ),
         (
-            "7.2.3",
-            str![[r#"
---- stderr
-Error: 7.2.3 is not published by saltmarsh.
-  It is published by dunefield.
-  To take that one: vshelf install dunefield/7.2.3
---- exit 3
-
-"#]],
-        ),
-        (
             "7.0.1",
             str![[r#"
 --- stderr

@@ -138,7 +138,7 @@ fn every_shown_definition_can_be_read() {
             shown += 1;
         }
     }
-    assert_eq!(shown, 14, "a whole definition, and a source of each kind");
+    assert_eq!(shown, 16, "a whole definition, and a source of each kind");
 }
 
 #[test]

