@@ -9,6 +9,7 @@ use crate::environment::Environment;
 use crate::error::{Done, Error};
 use crate::integrate::files::{connected_dialects, write_if_other};
 use crate::integrate::{desktop, launchers, stamps};
+use crate::line_links;
 use crate::runtime::{Runtime, opening};
 
 /// The kind of change that a command made.
@@ -24,6 +25,7 @@ pub enum Changed {
 pub fn conclude(environment: &Environment, changed: Changed) -> Done {
     // A shell may tell times apart by whole seconds, and must not miss what was just written.
     stamps::forget(environment)?;
+    line_links::refresh(environment)?;
     match changed {
         Changed::Requirements => Ok(()),
         Changed::Shelf => {

@@ -29,6 +29,7 @@ pub mod integrate;
 pub mod keep;
 pub mod labels;
 pub mod ledger;
+pub mod line_links;
 pub mod lock_check;
 pub mod lock_difference;
 pub mod locking;

@@ -188,6 +188,16 @@ impl Layout {
         self.defaults().join(runtime)
     }
 
+    /// The folder of the links to the newest installs of a runtime's lines: paths that stay the same.
+    pub fn lines_of(&self, runtime: &str) -> PathBuf {
+        self.lines().join(runtime)
+    }
+
+    /// The folder of such links of all runtimes.
+    pub fn lines(&self) -> PathBuf {
+        self.data.join("lines")
+    }
+
     /// The folder of an install: its build, its record and the list of its files, which become visible
     /// and go together.
     pub fn install(&self, runtime: &str, key: &Key) -> PathBuf {

@@ -456,6 +456,30 @@ impl Shelf {
         }
     }
 
+    /// The link with this name among those to lines.
+    pub fn line_link(&self, name: &str) -> PathBuf {
+        self.layout.lines_of(&self.runtime).join(name)
+    }
+
+    /// The names of the links to lines.
+    pub fn line_links(&self) -> Result<Vec<String>, ShelfError> {
+        let folder = self.layout.lines_of(&self.runtime);
+        optional::names(&folder).map_err(failed(FileAction::Read, &folder))
+    }
+
+    /// Has a link to a line lead to the install with this key.
+    pub fn point_line(&self, name: &str, key: &Key) -> Result<(), ShelfError> {
+        let link = self.line_link(name);
+        // Relative, so that the shelf can be moved as a whole.
+        let installs = Path::new("../../shelf").join(&self.runtime);
+        let target = build_in(&installs.join(key.as_str()));
+        if fs::read_link(&link).is_ok_and(|known| known == target) {
+            return Ok(());
+        }
+        self.layout.claim()?;
+        atomic::point_link(&link, &target).map_err(failed(FileAction::Write, &link))
+    }
+
     /// The key that the default's link leads to, whether or not it is there.
     pub(crate) fn key_of_link(&self) -> Option<Key> {
         let target = fs::read_link(self.default_link()).ok()?;

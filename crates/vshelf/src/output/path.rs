@@ -54,16 +54,25 @@ impl Report {
                     true => runtime.shelf.default_link(),
                     false => runtime.shelf.install_folder(key),
                 };
-                let program = program_in(&folder, &runtime.definition);
-                (folder, program)
+                return Ok(Report::at(runtime, pick, &folder));
             }
         };
-        Ok(Report {
+        Ok(Report::new(runtime, pick, &folder, &program))
+    }
+
+    /// An install by this path.
+    pub fn at(runtime: &Runtime<'_>, pick: &Pick, folder: &Path) -> Self {
+        let program = program_in(folder, &runtime.definition);
+        Report::new(runtime, pick, folder, &program)
+    }
+
+    fn new(runtime: &Runtime<'_>, pick: &Pick, folder: &Path, program: &Path) -> Self {
+        Report {
             runtime: runtime.name().to_owned(),
             path: folder.to_string_lossy().into_owned(),
             program: program.to_string_lossy().into_owned(),
             key: pick.clone().into(),
-        })
+        }
     }
 
     /// The folder.

@@ -35,6 +35,7 @@ mod jobs;
 mod json;
 mod kills;
 mod launchers;
+mod line_links;
 mod live;
 mod lock;
 mod mirror;
