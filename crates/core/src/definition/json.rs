@@ -56,7 +56,7 @@ pub struct JsonSource {
 #[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct LinesFrom {
-    /// The document: a URL or a path.
+    /// The document: a URL or a path, which may be relative to the interface's address.
     pub address: String,
     /// The field with the list of lines.
     pub path: FieldPath,

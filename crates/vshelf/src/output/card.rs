@@ -6,7 +6,7 @@ use jiff::civil::Date;
 use serde::Serialize;
 use vshelf_app::admission::check_release;
 use vshelf_app::{Activity, Error, Runtime};
-use vshelf_core::catalog::{Build, Checksum, Details, Release, ToldBy};
+use vshelf_core::catalog::{Build, Checksum, Details, NotInstallable, Release, ToldBy};
 use vshelf_core::resolve::Candidate;
 use vshelf_view::Palette;
 use vshelf_view::words::{ago, listed, megabytes, printable};
@@ -33,6 +33,8 @@ pub struct CardReport {
     told_by: ToldBy,
     /// Its archives.
     builds: Vec<BuildReport>,
+    /// Those that its publisher lists and that cannot be verified, and why.
+    not_installable: Vec<NotInstallable>,
 }
 
 /// The archive for one platform, as JSON.
@@ -88,6 +90,7 @@ impl CardReport {
             remark,
             told_by: details.told_by,
             builds: builds.collect(),
+            not_installable: details.not_installable,
         }
     }
 }

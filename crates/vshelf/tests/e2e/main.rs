@@ -42,6 +42,7 @@ mod mirror;
 mod names;
 mod network;
 mod nginx;
+mod official;
 mod opens;
 mod package_registry;
 mod ports;

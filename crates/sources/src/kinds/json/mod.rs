@@ -154,6 +154,14 @@ impl Json {
         Ok(series)
     }
 
+    /// The address of a document whose line is not filled in: what the interface is called, and what addresses are
+    /// relative to.
+    fn place(&self) -> Result<Address, SourceError> {
+        let series = self.series(&[String::new()])?;
+        let first = series.first().map(|series| series.page(0)).transpose()?;
+        first.map_or_else(|| Ok(Address::read(&self.source.address)?), Ok)
+    }
+
     /// The catalog of all documents.
     fn publish(
         &self,
@@ -187,9 +195,7 @@ impl Json {
             long_term: true,
             ..Line::undated(name)
         });
-        let address = self.series(&["".to_owned()])?;
-        let address = address.first().map(|series| series.page(0)).transpose()?;
-        let address = address.unwrap_or(Address::read(&self.source.address)?);
+        let address = self.place()?;
         if found.is_empty() && !found.has_left_out() && !skipped.is_empty() {
             let SkippedRow {
                 row,
@@ -317,7 +323,7 @@ impl Asking<'_> {
         from: &LinesFrom,
         gathered: &mut Gathered,
     ) -> Result<(Vec<String>, Vec<String>), SourceError> {
-        let address = Address::read(&from.address)?;
+        let address = self.json.place()?.join(&from.address)?;
         let said = self.said(&address, false, gathered, |bytes| {
             read_lines(from, &address, bytes)
         })?;
