@@ -3,6 +3,7 @@
 use jiff::civil::Date;
 use serde::Serialize;
 use vshelf_app::{Activity, Runtime};
+use vshelf_core::catalog::Publisher;
 use vshelf_core::resolve::Candidate;
 use vshelf_core::{Catalog, Key, Line, Phase, Release, Request};
 use vshelf_view::words::{Count, printable};
@@ -216,8 +217,16 @@ fn say_others(ui: &Ui, runtime: &Runtime<'_>, shown: &[&LineReport], of_others: 
     if !shown.iter().any(|report| is_of_main(runtime, report)) {
         return;
     }
-    let publishers = &runtime.published.outline().publishers;
-    let [_, first, rest @ ..] = &publishers[..] else {
+    let catalog = runtime.published.heads();
+    let publishers = catalog.publishers.iter().skip(1);
+    let has_some = |id: &str| {
+        catalog
+            .releases
+            .iter()
+            .any(|release| &*release.publisher == id)
+    };
+    let others: Vec<&Publisher> = publishers.filter(|one| has_some(&one.id)).collect();
+    let [first, rest @ ..] = &others[..] else {
         return;
     };
     let lines = match of_others.len() {
