@@ -167,6 +167,12 @@ pub enum SourceError {
         /// The archive.
         name: String,
     },
+    /// No file with a digest lies beside an archive.
+    #[error("{archive} has no sha512 or sha256 digest beside it, so that it cannot be verified")]
+    NoDigest {
+        /// The archive.
+        archive: String,
+    },
     /// No version of a companion fits a release.
     #[error("no version of {address} says that it runs on {release}")]
     NoCompanion {

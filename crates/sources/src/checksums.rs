@@ -53,6 +53,7 @@ impl ChecksumLists {
         builds: &[&'b Build],
     ) -> Result<(Archive, &'b Build), SourceError> {
         let mut missing = None;
+        let mut absent = 0;
         for build in builds {
             let addresses = Addresses::read(&build.address, &build.mirrors)?;
             let found = |digest| {
@@ -70,7 +71,10 @@ impl ChecksumLists {
             if !self.0.contains_key(list) {
                 let text = match read_list(transport, list, build) {
                     // Another alternative may have one.
-                    Err(error) if error.is_absent() && builds.len() > 1 => String::new(),
+                    Err(error) if error.is_absent() && builds.len() > 1 => {
+                        absent += 1;
+                        String::new()
+                    }
                     text => text?,
                 };
                 self.0.insert(list.to_owned(), text);
@@ -86,6 +90,11 @@ impl ChecksumLists {
                 Some(digest) => return Ok(found(digest)),
                 None => missing = missing.or(Some((list.to_owned(), name))),
             }
+        }
+        if let Some(build) = builds.first().filter(|_| absent == builds.len()) {
+            return Err(SourceError::NoDigest {
+                archive: build.address.clone(),
+            });
         }
         let (address, name) = missing.unwrap_or_default();
         Err(SourceError::NotListed { address, name })

@@ -113,6 +113,7 @@ impl SourceError {
             SourceError::Document { .. }
             | SourceError::Address(_)
             | SourceError::NotListed { .. }
+            | SourceError::NoDigest { .. }
             | SourceError::NoCompanion { .. } => Class::Source.alone(),
         }
     }

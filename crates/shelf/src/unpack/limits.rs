@@ -50,9 +50,17 @@ pub enum UnpackError {
     /// No file is left below the folders that are stripped, or in the folder that becomes the install.
     #[error("it has no files in the expected folder{}", holds(.0))]
     Empty(Vec<String>),
-    /// The file that marks the folder of the install is in no folder of the archive, or in several.
-    #[error("{}", root_problem(.file, .folders))]
-    Root {
+    /// The file that marks the folder of the install is in no folder of the archive.
+    #[error("it has no folder with {file:?}, which marks the install{}", holds(.others))]
+    NoRoot {
+        /// The file, as it is in an install.
+        file: String,
+        /// What is there instead, as far as an error names it.
+        others: Vec<String>,
+    },
+    /// The file that marks the folder of the install is in several folders of the archive.
+    #[error("{} have {file:?}, and only one can be the install", listed(.folders, "and"))]
+    SeveralRoots {
         /// The file, as it is in an install.
         file: String,
         /// The folders that contain it.
@@ -67,16 +75,6 @@ pub enum UnpackError {
         #[source]
         source: io::Error,
     },
-}
-
-fn root_problem(file: &str, folders: &[String]) -> String {
-    match folders {
-        [] => format!("it has no folder with {file:?}, which marks the install"),
-        folders => format!(
-            "{} have {file:?}, and only one can be the install",
-            listed(folders, "and")
-        ),
-    }
 }
 
 /// The end of a sentence about an archive that has these folders and files instead.

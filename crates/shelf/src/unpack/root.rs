@@ -5,6 +5,7 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 use super::limits::UnpackError;
+use super::tree::MOST_NAMED;
 use crate::manifest::Manifest;
 
 /// The only folder that contains `file`, which may end in `.exe`, as a path below the root of the archive.
@@ -19,7 +20,13 @@ pub(super) fn find(manifest: &Manifest, file: &str) -> Result<PathBuf, UnpackErr
     }
     match &mut folders[..] {
         [one] => Ok(std::mem::take(one)),
-        several => Err(UnpackError::Root {
+        [] => Err(UnpackError::NoRoot {
+            file: file.to_owned(),
+            others: (manifest.paths().take(MOST_NAMED))
+                .map(|path| path.display().to_string())
+                .collect(),
+        }),
+        several => Err(UnpackError::SeveralRoots {
             file: file.to_owned(),
             folders: several
                 .iter()

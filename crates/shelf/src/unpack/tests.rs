@@ -185,7 +185,7 @@ fn the_folder_with_a_file_becomes_the_install_wherever_it_is() {
 }
 
 #[rstest]
-#[case::none(&[], "bin/sedge", "it has no folder with \"bin/sedge\"")]
+#[case::none(&[], "bin/sedge", "which marks the install, but orache-2.6/NOTICE")]
 #[case::two(&[(FILE, "orache-2.6/old/bin/orache", "program")], "bin/orache", "old have \"bin/orache\"")]
 #[case::a_link_out_of_it(&[(SYM, "orache-2.6/Contents/Home/notes", "../../NOTICE")], "bin/orache", "leads out")]
 #[case::a_second_name(

@@ -65,7 +65,7 @@ fn has_no_hard_links(error: &io::Error) -> bool {
 }
 
 /// The most entries that an error names.
-const MOST_NAMED: usize = 4;
+pub(super) const MOST_NAMED: usize = 4;
 
 /// What was written so far, by path below the root.
 pub(super) struct Tree<'a> {

@@ -182,7 +182,7 @@ fn an_archive_without_a_digest_is_never_installed() {
     assert_eq!(ran.code, 4, "{ran}");
     assert!(
         ran.stderr
-            .contains("does not list reed-tools-2.0.0-bin.tar.gz"),
+            .contains("reed-tools-2.0.0-bin.tar.gz has no sha512 or sha256 digest beside it"),
         "{ran}"
     );
     assert!(names_in(&scene.data("shelf/reed")).is_empty());
