@@ -344,7 +344,7 @@ impl Adoption {
         }
     }
 
-    /// What the program needs around it: the version that decides that is not known yet.
+    /// The surroundings of the program. Its version, which decides them, is not known yet: the newest release's count.
     fn surroundings(&self, runtime: &Runtime<'_>) -> Result<Surroundings, Error> {
         let definition = &runtime.definition;
         let Some(newest) = definition.runs_on.first() else {

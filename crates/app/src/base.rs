@@ -14,9 +14,9 @@ use crate::runtime::Runtime;
 /// A copy of a runtime that another one runs on.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Base {
-    /// What people call it: `Java 21.0.4`.
+    /// The name for people: `Java 21.0.4`.
     pub title: String,
-    /// What its programs need around them.
+    /// The folders and variables that programs on it need.
     pub surroundings: Surroundings,
 }
 
@@ -59,7 +59,7 @@ pub fn need(
     })
 }
 
-/// What is active of the runtime if it fits, or else the newest install that does, or else the copy of the system.
+/// The active version of the runtime if it fits, else the newest install that does, else the system's copy.
 fn find(runtime: &Runtime<'_>, needed: &RunsOn) -> Option<Base> {
     let activity = Activity::of(runtime);
     let system = || of_system(runtime, activity.system_copy()?, needed);

@@ -53,7 +53,7 @@ pub fn refresh(environment: &Environment) -> Done {
     Ok(())
 }
 
-/// What the link with this name leads to.
+/// The request that the link with this name stands for.
 fn request_of(name: &str) -> Option<Request> {
     let of = |publisher, version| Request {
         runtime: None,

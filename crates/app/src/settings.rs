@@ -192,7 +192,7 @@ impl Settings {
             return Err(Error::Settings {
                 file: settings_file(config),
                 problem: format!(
-                    "main-publishers.{}: {publisher:?} is none of its publishers",
+                    "main-publishers.{}: {publisher:?} does not publish it",
                     definition.name
                 ),
                 line: None,

@@ -176,7 +176,7 @@ pub struct Details {
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
 pub struct NotInstallable {
-    /// What it runs on.
+    /// The platform that it is built for.
     pub platform: Platform,
     /// Why.
     pub why: String,
@@ -452,8 +452,8 @@ impl Line {
             .any(Option::is_some)
     }
 
-    /// Whether something else than days is known of it: its code name, or that it is in long-term support.
-    pub fn is_told_of(&self) -> bool {
+    /// Whether its code name is known, or that it is in long-term support.
+    pub fn is_described(&self) -> bool {
         self.codename.is_some() || self.long_term
     }
 

@@ -22,9 +22,10 @@ pub const OWN_FILE: &str = "vivid-shelf.toml";
 /// tool's wrapper (`gradle/wrapper/gradle-wrapper.properties`).
 pub fn project_folder(file: &Path) -> &Path {
     let folder = file.parent().unwrap_or(file);
-    match is_wrapper_file(file) {
-        true => folder.ancestors().nth(2).unwrap_or(folder),
-        false => folder,
+    if is_wrapper_file(file) {
+        folder.ancestors().nth(2).unwrap_or(folder)
+    } else {
+        folder
     }
 }
 
@@ -374,7 +375,7 @@ pub fn value_in_line(line: &str, form: &Template) -> Option<String> {
     let is_comment = |word: &str| word.starts_with("//") || word.starts_with('#');
     let words = line.split_whitespace().take_while(|word| !is_comment(word));
     let words = words.collect::<Vec<_>>().join(" ");
-    // What stands for anything is a part of an address, whose parts a selector does not share.
+    // `{any}` is part of an address. A selector in one has no slash.
     let is_in_address = form.places().any(|place| place == ANY);
     let is_word = |place: &str, value: &str| {
         let is_part = place == ANY || !is_in_address || !value.contains('/');

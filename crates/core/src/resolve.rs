@@ -893,17 +893,18 @@ fn of_publisher<'a>(
     }
     let (version, publisher) = (newest.version.clone(), main.to_owned());
     let others = publishers_of(matched, newest.version);
-    Err(match is_known {
-        true => ResolveError::OtherPublisher {
+    Err(if is_known {
+        ResolveError::OtherPublisher {
             version,
             publisher,
             others,
-        },
-        false => ResolveError::UnknownMain {
+        }
+    } else {
+        ResolveError::UnknownMain {
             version,
             publisher,
             others,
-        },
+        }
     })
 }
 

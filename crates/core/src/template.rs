@@ -186,7 +186,7 @@ pub struct VersionSpellings(Vec<VersionSpelling>);
 pub enum VersionSpelling {
     /// A pattern with the version in it.
     Pattern(Template),
-    /// A pattern of numbers, each with a name of its own, and the version that they make.
+    /// A pattern with named numbers, and the version that they make.
     Rewritten(Rewriting),
 }
 

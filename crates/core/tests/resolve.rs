@@ -224,7 +224,7 @@ fn where_no_line_is_known_to_be_supported_stable_is_of_one_that_may_be() {
 }
 
 #[test]
-fn what_one_other_publisher_alone_has_is_taken_if_the_main_one_is_known() {
+fn a_release_of_one_other_publisher_is_chosen_if_the_main_one_is_known() {
     let mut setting = Setting::new(&[]);
     let request: Request = "7.2.3".parse().unwrap();
     let explanation = resolve(&setting.world(), &request, Scope::Published).steps;

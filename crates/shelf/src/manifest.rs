@@ -152,7 +152,7 @@ impl Manifest {
         self
     }
 
-    /// What it has below `folder`, by the paths from there. Fails at a second name of a file that is elsewhere.
+    /// The manifest of `folder` alone, with paths relative to it. Fails at a hard link to a file outside of it.
     pub(crate) fn below(&self, folder: &Path) -> Result<Manifest, PathBuf> {
         let mut writer = ManifestWriter::default();
         for line in self.text.lines() {

@@ -168,7 +168,7 @@ fn elf_interpreter<'d, H: FileHeader<Endian = Endianness>>(
     Ok(None)
 }
 
-/// What a program needs around it, beside its own folder: the runtime that it runs on.
+/// The folders and variables that a program needs beside its own folder, such as those of the runtime that it runs on.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Surroundings {
     /// Folders on PATH.

@@ -1,4 +1,4 @@
-//! What each document of a source with several said, so that only those that changed are fetched and read again.
+//! The rows of each document of a source, kept so that only changed documents are fetched and read again.
 
 use std::collections::BTreeMap;
 use std::io;
@@ -11,18 +11,18 @@ use vshelf_files::{atomic, optional};
 
 use crate::transport::Validators;
 
-/// What the documents of a source said, by address.
+/// The documents of a source, by address.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct KeptDocuments(BTreeMap<String, KeptDocument>);
 
-/// What a document said, and what to ask with whether it changed.
+/// A document's contents and validators.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub(crate) struct KeptDocument {
     validators: Validators,
     pub(crate) said: Said,
 }
 
-/// What a document says.
+/// The contents of a document.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub(crate) enum Said {
     /// Which lines there are, and those in long-term support.
@@ -53,7 +53,7 @@ pub(crate) struct Row {
     pub(crate) address: String,
     /// In bytes.
     pub(crate) size: Option<u64>,
-    /// A digest or where it is listed, or why there is none.
+    /// The digest or the address of its list, or the reason why both are missing.
     pub(crate) checksum: Result<String, String>,
 }
 
@@ -64,19 +64,19 @@ pub struct SkippedRow {
     pub row: String,
     /// The field that decides it.
     pub field: String,
-    /// What is wrong with the field.
+    /// The problem with it, as the end of a sentence.
     pub problem: String,
 }
 
 impl KeptDocuments {
-    /// What is kept in `file`: an absent or damaged file keeps nothing, and everything is fetched again.
+    /// Reads `file`. An absent or damaged file counts as empty, so that every document is fetched again.
     pub(crate) fn read(file: &Path) -> KeptDocuments {
         let bytes = optional::read(file).ok().flatten();
         let kept = bytes.and_then(|bytes| serde_json::from_slice(&bytes).ok());
         kept.unwrap_or_default()
     }
 
-    /// Writes it to `file`; no file is left if there is nothing to keep.
+    /// Writes them to `file`, which is removed if there are none.
     pub(crate) fn write(&self, file: &Path) -> io::Result<()> {
         if self.0.is_empty() {
             return optional::remove(file).map(drop);
@@ -85,23 +85,23 @@ impl KeptDocuments {
         atomic::write_file(file, &text)
     }
 
-    /// What to ask with whether the document at `address` changed.
+    /// The validators of the document at `address`.
     pub(crate) fn validators(&self, address: &str) -> Validators {
         let kept = self.0.get(address);
         kept.map(|kept| kept.validators.clone()).unwrap_or_default()
     }
 
-    /// What the document at `address` said.
+    /// The contents of the document at `address`.
     pub(crate) fn said(&self, address: &str) -> Option<&Said> {
         Some(&self.0.get(address)?.said)
     }
 
-    /// Keeps what the document at `address` says.
+    /// Keeps the document at `address`.
     pub(crate) fn keep(&mut self, address: String, validators: Validators, said: Said) {
         self.0.insert(address, KeptDocument { validators, said });
     }
 
-    /// Keeps what `other` has too.
+    /// Adds the documents of `other`.
     pub(crate) fn extend(&mut self, other: KeptDocuments) {
         self.0.extend(other.0);
     }

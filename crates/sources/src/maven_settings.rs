@@ -1,4 +1,4 @@
-//! What the user's Maven client is configured with: mirrors, repositories and servers of `settings.xml`
+//! The configuration of the user's Maven client: mirrors, repositories and servers of `settings.xml`
 //! (Maven documentation, "Settings Reference"), the person's own file before that of the installation.
 
 use std::path::{Path, PathBuf};
@@ -11,7 +11,7 @@ use zip::ZipArchive;
 use crate::address::shown;
 use crate::registries::{RegistryError, Said, UserSettings, settings_text, unreadable, with_slash};
 
-/// The id of the repository that every Maven build asks unless it is told otherwise.
+/// The id of the repository that Maven builds use by default.
 const CENTRAL: &str = "central";
 
 /// Mirrors, repositories and servers, those that count most in front.
@@ -46,7 +46,7 @@ struct Server {
     login: Login,
 }
 
-/// What a server is told. It is shown nowhere.
+/// A name and password. They are never printed.
 pub(crate) struct Login {
     pub(crate) username: String,
     pub(crate) password: String,
@@ -109,9 +109,10 @@ impl MavenSettings {
         };
         for profile in listed(root, "profiles", "profile") {
             // Those that are active by default are so unless others are named.
-            let is_active = match named.is_empty() {
-                true => is_usual(profile),
-                false => named.contains(&text_of(profile, "id")),
+            let is_active = if named.is_empty() {
+                is_usual(profile)
+            } else {
+                named.contains(&text_of(profile, "id"))
             };
             if is_active {
                 let repositories = listed(profile, "repositories", "repository");
@@ -121,7 +122,7 @@ impl MavenSettings {
         Ok(())
     }
 
-    /// Where the settings say that the usual repository is: a file, and the address in it.
+    /// The address of the default repository, and the file that has it; `None` if the settings do not mention it.
     fn central(&self) -> Result<Option<Said>, RegistryError> {
         let own = self.repositories.iter().find(|place| place.id == CENTRAL);
         let said = |place: &Place| Some((place.file.display().to_string(), place.url.clone()));
@@ -151,9 +152,10 @@ impl MavenSettings {
         let places = mirrors.chain(&self.repositories);
         places.filter_map(|place| {
             let server = self.servers.iter().find(|server| server.id == place.id)?;
-            let login = match is_encrypted(&server.login.password) {
-                true => Err(&*server.id),
-                false => Ok(&server.login),
+            let login = if is_encrypted(&server.login.password) {
+                Err(&*server.id)
+            } else {
+                Ok(&server.login)
             };
             Some((Url::parse(&place.url).ok()?, &*server.file, login))
         })
@@ -173,7 +175,7 @@ impl UserSettings {
         with_slash(place, value)
     }
 
-    /// What the person's settings say of where that is, as it may be written down.
+    /// The same as the settings state it, without a password, for the names of cached files.
     pub(crate) fn maven_said(&self) -> Result<String, RegistryError> {
         let said = MavenSettings::read(self)?.central()?;
         let said = said.map(|(_, value)| shown(&value));
@@ -239,8 +241,8 @@ fn client_folder(person: &UserSettings) -> Option<PathBuf> {
     Some(program.parent()?.parent()?.to_owned())
 }
 
-/// What the client itself says of where the usual repository is: the model that every project inherits from
-/// (Maven documentation, "Super POM") has it.
+/// The default repository of the client itself: it is in the model that every project inherits from
+/// (Maven documentation, "Super POM").
 fn client_answer(person: &UserSettings) -> Option<String> {
     const MODEL: &str = "org/apache/maven/model/pom-4.0.0.xml";
     let libraries = client_folder(person)?.join("lib");

@@ -249,7 +249,7 @@ fn lines(definition: &Definition, parts: &[Part<'_>]) -> Vec<Line> {
         // A line of which only a source's releases tell is made anew from all releases.
         let of_document = part.source.kind.is_catalog();
         let lines = part.published.catalog.lines.iter();
-        let told = lines.filter(move |line| of_document || line.is_dated() || line.is_told_of());
+        let told = lines.filter(move |line| of_document || line.is_dated() || line.is_described());
         told.map(|line| Line {
             told_by: line.is_dated().then(|| part.source.name.clone()),
             ..line.clone()

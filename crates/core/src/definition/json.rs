@@ -1,7 +1,7 @@
-//! A source that is a JSON interface of a publisher: where releases, builds and their fields are in its documents.
+//! The source kind `json`: paths to the releases, builds and fields in the documents of a publisher's JSON interface.
 //!
-//! There are two levels, releases and the builds of each. What a definition can say is bounded on purpose: paths
-//! without expressions, and one list of lines in front of the documents.
+//! There are two levels, releases and the builds of each. The language is limited on purpose: paths without
+//! expressions, and at most one list of lines in front of the documents.
 
 use std::collections::BTreeMap;
 use std::fmt;
@@ -22,13 +22,13 @@ use crate::template::{Template, TemplateError};
 pub struct JsonSource {
     /// The document: a URL or a path, which may contain `{line}`, `{page}` and words of the platforms.
     pub address: String,
-    /// The document that lists the lines, each of which has documents of its own.
+    /// The document that lists the lines, if each line has its own documents.
     pub lines_from: Option<LinesFrom>,
     /// How the document is divided into pages; one document if it is absent.
     pub pages: Option<Pages>,
-    /// Where the releases are: `[]`, `data.releases[]`, or `{version}` for an object whose keys are versions.
+    /// The path to the releases: `[]`, `data.releases[]`, or `{version}` for an object whose keys are versions.
     pub releases: RowPath,
-    /// Where the builds of a release are: `files[]`, `{platform}`, or `.` for the release itself.
+    /// The path to the builds of a release: `files[]`, `{platform}`, or `.` for the release itself.
     #[serde(default)]
     pub builds: RowPath,
     /// The field with the version.
@@ -39,7 +39,7 @@ pub struct JsonSource {
     pub url: Template,
     /// The field with the archive's size in bytes.
     pub size: Option<FieldPath>,
-    /// Where the digest of the archive is.
+    /// The place of the archive's digest.
     pub digest: DigestPlace,
     /// Fields, and the values that they have in rows that count.
     #[serde(default, rename = "where")]
@@ -85,7 +85,7 @@ impl Pages {
     }
 }
 
-/// Where the digest of an archive is: exactly one of the four.
+/// The place of an archive's digest: exactly one of the four.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
@@ -213,13 +213,13 @@ impl FromStr for RowPath {
                 steps.push(RowStep::Each);
             }
         }
-        match steps.len() <= MOST_STEPS {
-            true => Ok(RowPath {
-                text: text.to_owned(),
-                steps,
-            }),
-            false => Err(error()),
+        if steps.len() > MOST_STEPS {
+            return Err(error());
         }
+        Ok(RowPath {
+            text: text.to_owned(),
+            steps,
+        })
     }
 }
 
@@ -286,13 +286,13 @@ impl FromStr for FieldPath {
                 pointer.push_str(index);
             }
         }
-        match parts.len() <= MOST_STEPS {
-            true => Ok(FieldPath {
-                text: text.to_owned(),
-                pointer,
-            }),
-            false => Err(error()),
+        if parts.len() > MOST_STEPS {
+            return Err(error());
         }
+        Ok(FieldPath {
+            text: text.to_owned(),
+            pointer,
+        })
     }
 }
 

@@ -55,7 +55,7 @@ pub struct Definition {
     /// How people, project files and the program spell versions, beside the spelling of the releases.
     #[serde(default)]
     pub spellings: VersionSpellings,
-    /// The runtimes that it runs on, if it is no program of its own system: which releases need which.
+    /// The other runtimes that its releases need to run.
     #[serde(default)]
     pub runs_on: Vec<RunsOn>,
     /// Files in which a project can say what it requires.
@@ -433,7 +433,7 @@ impl Definition {
         Ok(())
     }
 
-    /// What a release runs on; `None` if it needs no other runtime.
+    /// The runtime that a release needs; `None` if it needs no other one.
     pub fn runs_on(&self, release: &Version) -> Option<&RunsOn> {
         let release = release.to_final();
         let covers = |one: &&RunsOn| {
@@ -496,7 +496,7 @@ impl Definition {
         Ok(())
     }
 
-    /// What there is to know about the builds of a publisher that lack parts; `None` if they are whole.
+    /// The remark about a publisher's trimmed builds; `None` if its builds are complete.
     pub fn trimmed_by(&self, publisher: &str) -> Option<&str> {
         let mut entries = self.publishers.iter();
         let trimmed = entries.find(|entry| entry.id == publisher && entry.trimmed)?;
@@ -590,9 +590,10 @@ fn text_of_form<'t>(form: &str, answer: &'t str) -> Option<&'t str> {
     let (before, behind) = form.split_once("{version}")?;
     answer.lines().take(FIRST_LINES).find_map(|line| {
         let rest = line.trim().strip_prefix(before)?;
-        match behind.is_empty() {
-            true => rest.split_whitespace().next(),
-            false => Some(rest.split_once(behind)?.0),
+        if behind.is_empty() {
+            rest.split_whitespace().next()
+        } else {
+            Some(rest.split_once(behind)?.0)
         }
     })
 }

@@ -55,7 +55,7 @@ pub enum UnpackError {
     NoRoot {
         /// The file, as it is in an install.
         file: String,
-        /// What is there instead, as far as an error names it.
+        /// The first files of the archive.
         others: Vec<String>,
     },
     /// The file that marks the folder of the install is in several folders of the archive.

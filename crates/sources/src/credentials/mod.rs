@@ -164,7 +164,7 @@ struct Entry {
     held: Held,
 }
 
-/// What a settings file has for a server.
+/// The entry of a settings file for a server.
 #[derive(Clone, Debug)]
 enum Held {
     Credential(Credential),
@@ -254,7 +254,7 @@ impl Credentials {
         Ok(found)
     }
 
-    /// What there is for a server, or a part of it.
+    /// The entry for a server, or for a part of it.
     fn of_server(&self, url: &Url) -> Option<&Held> {
         let host = url.host_str()?;
         let with_port = match url.port_or_known_default() {

@@ -44,7 +44,7 @@ impl Artifact {
         )
     }
 
-    /// Where the archive of a version is, as seen from the folder.
+    /// The path of a version's archive, relative to the folder.
     fn archive(&self, version: &str) -> String {
         let classifier = self
             .classifier

@@ -122,7 +122,7 @@ pub enum TransportError {
     /// The server answers no more requests for now (RFC 6585, §4).
     #[error("{address} answers no more requests until {until}")]
     LimitReached {
-        /// What was asked for.
+        /// The address of the request.
         address: Address,
         /// When it answers again.
         until: Timestamp,

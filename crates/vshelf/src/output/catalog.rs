@@ -143,11 +143,12 @@ pub fn show_lines(ui: &Ui, runtime: &Runtime<'_>, as_json: bool) -> Outcome {
     let mut table = Table::new(&columns, Palette::HEADING);
     let is_over = |report: &&LineReport| report.phase == Phase::Ended && report.on_shelf.is_empty();
     let (over, shown): (Vec<&LineReport>, Vec<&LineReport>) = reports.iter().partition(is_over);
-    // Lines of others alone are shown if nothing of the main publisher is known.
+    // Lines of other publishers are shown if no line of the main publisher is known.
     let is_of_main = |report: &&LineReport| is_of_main(runtime, report);
-    let (shown, of_others) = match shown.iter().any(is_of_main) {
-        true => shown.into_iter().partition(is_of_main),
-        false => (shown, Vec::new()),
+    let (shown, of_others) = if shown.iter().any(is_of_main) {
+        shown.into_iter().partition(is_of_main)
+    } else {
+        (shown, Vec::new())
     };
     for report in &shown {
         table.row(spine(Some(report.phase)), line_row(runtime, report));

@@ -78,7 +78,7 @@ struct SkippedReport {
     row: String,
     /// The field that decides it.
     field: String,
-    /// What is wrong with the field.
+    /// The problem with it, as the end of a sentence.
     problem: String,
 }
 

@@ -4,11 +4,11 @@
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 
-use ring::digest::{Context, SHA512};
+use ring::digest::SHA512;
 use rstest::rstest;
 
 use crate::scene::{PROGRAM, Scene, names_in};
-use crate::web_server::{Asked, Reply, WebServer, archive, digest};
+use crate::web_server::{Asked, Reply, WebServer, archive, digest, digest_by};
 
 const DEFINITION: &str = r#"
     name = "reed"
@@ -44,17 +44,6 @@ fn build(version: &str) -> Vec<u8> {
     archive(&[(&format!("reed-{version}/bin/reed"), &program)])
 }
 
-fn sha512(bytes: &[u8]) -> String {
-    let mut context = Context::new(&SHA512);
-    context.update(bytes);
-    let bytes = context.finish();
-    bytes
-        .as_ref()
-        .iter()
-        .map(|byte| format!("{byte:02x}"))
-        .collect()
-}
-
 /// A repository that lets in nobody without a password, if `is_closed`. Of 3.0.0 it has the weaker digest alone, and of
 /// 2.0.0 none.
 fn repository(is_closed: bool) -> (WebServer, Arc<AtomicBool>) {
@@ -81,7 +70,7 @@ fn repository(is_closed: bool) -> (WebServer, Arc<AtomicBool>) {
         match file.strip_prefix(&format!("reed-tools-{version}-bin.tar.gz")) {
             Some("") => Reply::body(bytes),
             Some(".sha512") if !["2.0.0", "3.0.0"].contains(&version) => {
-                Reply::body(sha512(&bytes))
+                Reply::body(digest_by(&SHA512, &bytes))
             }
             Some(".sha256") if version == "3.0.0" => Reply::body(digest(&bytes)),
             _ => Reply::status(404),
@@ -131,7 +120,7 @@ fn a_tool_is_started_on_the_runtime_that_it_runs_on() {
     assert!(ran.stdout.contains("verified by sha512"), "{ran}");
     let ran = scene.does(&["run", "reed@3", "--", "reed", "--version"]);
     assert_eq!(ran.stdout, "reed 3.1.0\non marram 8.3.1\n", "{ran}");
-    // What needs a newer one says so, and that which fits is taken.
+    // A release that needs a newer one says so.
     let ran = scene.vshelf(&["install", "reed@4"]);
     assert!(
         ran.stderr
@@ -189,7 +178,7 @@ fn an_archive_without_a_digest_is_never_installed() {
 }
 
 #[test]
-fn a_repository_is_told_who_asks_as_the_client_is_configured() {
+fn a_repository_gets_the_login_of_the_client_s_settings() {
     let (server, was_told) = repository(true);
     let scene = scene(&server, "${env.TIDE_PASSWORD}");
     scene.does(&["install", "marram@8.3.1"]);

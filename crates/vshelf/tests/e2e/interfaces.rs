@@ -261,7 +261,7 @@ fn a_build_is_found_by_every_spelling_and_taken_from_its_folder(
 }
 
 #[test]
-fn a_limit_is_told_with_its_end_and_the_kept_catalog_serves() {
+fn a_limit_is_reported_with_its_end_while_the_kept_catalog_serves() {
     let harbour = Harbour::start();
     let scene = harbour.scene();
     harbour.behave(Behaviour::Limited);

@@ -4,7 +4,7 @@ use std::process::Command;
 
 use crate::scene::Scene;
 
-/// What the program at the path of a line answers.
+/// The answer of the program at the path of a line.
 fn answer(scene: &Scene, name: &str) -> Option<String> {
     let program = scene.data("lines/marram").join(name).join("bin/marram");
     let output = Command::new(program).arg("--version").output().ok()?;

@@ -32,7 +32,7 @@ fn host(asked: &Asked) -> String {
     format!("http://{}", asked.header("host").unwrap())
 }
 
-/// A JDK; that of line 8 has a runtime of its own inside.
+/// A JDK with a second runtime inside, as those of line 8 have.
 fn jdk(said: &str) -> Vec<u8> {
     let java = program(&format!("openjdk version \"{said}\" 2026-10-20"));
     archive(&[
@@ -116,7 +116,7 @@ fn the_publishers_of_java_stay_readable() {
     );
     let ran = scene.does(&["status", "java"]);
     assert!(!ran.stdout.contains("trimmed"), "{ran}");
-    // What nobody has is not taken from anybody.
+    // A release that is not published stays an error.
     let ran = scene.vshelf(&["install", "java@17"]);
     assert_eq!(ran.code, 3, "{ran}");
 }
@@ -226,13 +226,13 @@ fn gradle_runs_on_the_java_that_fits_it() {
     let server = WebServer::start(move |asked| {
         if let Some(name) = asked.path.strip_prefix("/distributions/") {
             let version = name.split('-').nth(1).unwrap();
-            return match name.ends_with(".sha256") {
-                true => Reply::body(digest(&build(version))),
-                false => Reply::sends_on(&format!(
-                    "http://localhost:{}/elsewhere/{version}",
-                    asked.header("host").unwrap().split(':').nth(1).unwrap()
-                )),
-            };
+            if name.ends_with(".sha256") {
+                return Reply::body(digest(&build(version)));
+            }
+            return Reply::sends_on(&format!(
+                "http://localhost:{}/elsewhere/{version}",
+                asked.header("host").unwrap().split(':').nth(1).unwrap()
+            ));
         }
         if let Some(version) = asked.path.strip_prefix("/elsewhere/") {
             return Reply::body(build(version));

@@ -5,7 +5,7 @@ use std::sync::{Arc, Mutex};
 
 use flate2::Compression;
 use flate2::write::GzEncoder;
-use ring::digest::{Context, SHA256};
+use ring::digest::{Algorithm, SHA256};
 
 use crate::network::listen;
 
@@ -36,12 +36,12 @@ impl Asked {
 pub struct Reply(pub u16, pub Vec<String>, pub Vec<u8>);
 
 impl Reply {
-    /// What is asked for.
+    /// An answer with a body.
     pub fn body(body: impl Into<Vec<u8>>) -> Reply {
         Reply(200, Vec::new(), body.into())
     }
 
-    /// Nothing but a status.
+    /// A status without a body.
     pub fn status(status: u16) -> Reply {
         Reply(status, Vec::new(), Vec::new())
     }
@@ -111,7 +111,7 @@ impl WebServer {
         WebServer { port, requests }
     }
 
-    /// Where it is, without a slash behind it.
+    /// Its address, without a trailing slash.
     pub fn address(&self) -> String {
         format!("http://127.0.0.1:{}", self.port)
     }
@@ -124,14 +124,14 @@ impl WebServer {
 
 /// The SHA-256 of these bytes in hexadecimal digits.
 pub fn digest(bytes: &[u8]) -> String {
-    let mut context = Context::new(&SHA256);
-    context.update(bytes);
-    let bytes = context.finish();
-    bytes
-        .as_ref()
-        .iter()
-        .map(|byte| format!("{byte:02x}"))
-        .collect()
+    digest_by(&SHA256, bytes)
+}
+
+/// The digest of these bytes by an algorithm, in hexadecimal digits.
+pub fn digest_by(algorithm: &'static Algorithm, bytes: &[u8]) -> String {
+    let digest = ring::digest::digest(algorithm, bytes);
+    let digits = digest.as_ref().iter().map(|byte| format!("{byte:02x}"));
+    digits.collect()
 }
 
 /// A tar archive with gzip of these files, all executable.

@@ -68,7 +68,7 @@ impl Series {
     }
 }
 
-/// What was read of a source, document by document.
+/// The documents that were read so far.
 #[derive(Default)]
 struct Gathered {
     documents: KeptDocuments,
@@ -202,7 +202,7 @@ impl Json {
                 field,
                 problem,
             } = &skipped[0];
-            let problem = format!("none of its rows counts; of {row}, {field} {problem}");
+            let problem = format!("it has no row that counts; of {row}, {field} {problem}");
             return Err(SourceError::document(&address, problem));
         }
         let published = found.publish(&self.runtime, lines.collect(), &address)?;
@@ -213,7 +213,7 @@ impl Json {
         })
     }
 
-    /// Notes a build that cannot be verified at its release, which is listed all the same.
+    /// Notes a build that cannot be verified. Its release is listed.
     fn refuse(&self, found: &mut Found<'_>, row: Row, why: String) -> SkippedRow {
         if let Some(spelled) = found.version(&row.spelling) {
             let (release, card) = found.release(&spelled.version);
@@ -254,15 +254,11 @@ fn add_row(found: &mut Found<'_>, row: &Row) -> Option<String> {
 /// Why the second row of a build does not count.
 fn second_row(first: &Row, second: &Row) -> SkippedRow {
     let differs = first.address == second.address && first.checksum != second.checksum;
-    let problem = match differs {
-        true => format!(
-            "differs from that of another row for {}; the first counts",
-            second.platform
-        ),
-        false => format!(
-            "is of another row for {} too; the first counts",
-            second.platform
-        ),
+    let platform = &second.platform;
+    let problem = if differs {
+        format!("differs from that of another row for {platform}; the first counts")
+    } else {
+        format!("is of another row for {platform} too; the first counts")
     };
     SkippedRow {
         row: second.spelling.clone(),
@@ -279,8 +275,8 @@ struct Asking<'a> {
 }
 
 impl Asking<'_> {
-    /// What the document at `address` says, read by `read` unless it is as it was kept. Adds it to `gathered`. An absent
-    /// document (status 404) is `None` if that `may_be` so.
+    /// The contents of the document at `address`, which are parsed by `read` if it changed, and added to `gathered`. `None`
+    /// for an absent document (status 404) if `may_be_absent`.
     fn said(
         &self,
         address: &Address,
@@ -291,7 +287,7 @@ impl Asking<'_> {
         let name = address.to_string();
         let validators = self.known.documents.validators(&name);
         let kept = self.known.documents.said(&name);
-        // What cannot be taken from here has to come whole.
+        // Without kept contents the document has to come as a whole.
         let asked = if kept.is_some() {
             &validators
         } else {

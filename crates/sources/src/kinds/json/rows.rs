@@ -252,7 +252,7 @@ impl Reader<'_> {
         }
     }
 
-    /// What the bytes of the archive add up to, or why that is not known.
+    /// The digest of the archive or the address of its list, or the reason why both are missing.
     fn checksum(&self, fields: &Fields<'_>, archive: &Address) -> Result<Checksum, String> {
         let DigestPlace {
             path,
@@ -271,12 +271,14 @@ impl Reader<'_> {
                     && named.is_none_or(|named| named == digest.algorithm.as_str())
             });
             let expected = algorithm.map_or("sha256 or sha512", |algorithm| algorithm.as_str());
-            let none = || match text.is_empty() {
-                true => format!("its {field} is empty"),
-                false => format!(
+            let none = || {
+                if text.is_empty() {
+                    return format!("its {field} is empty");
+                }
+                format!(
                     "its {field} is {}, which is no {expected} digest",
                     quoted(&text)
-                ),
+                )
             };
             return digest.map(Checksum::Digest).ok_or_else(none);
         }

@@ -62,7 +62,7 @@ pub(super) fn walk_value(
     }
 }
 
-/// What is left of the way.
+/// The rest of a path.
 struct Way<'w> {
     steps: &'w [RowStep],
     keys: &'w mut Keys,
@@ -119,17 +119,17 @@ impl<'de> Visitor<'de> for Way<'_> {
             RowStep::Key(wanted) => {
                 let mut is_found = false;
                 while let Some(key) = object.next_key::<String>()? {
-                    match key == *wanted && !is_found {
-                        true => {
-                            is_found = true;
-                            object.next_value_seed(self.further())?;
-                        }
-                        false => drop(object.next_value::<IgnoredAny>()?),
+                    if key == *wanted && !is_found {
+                        is_found = true;
+                        object.next_value_seed(self.further())?;
+                    } else {
+                        object.next_value::<IgnoredAny>()?;
                     }
                 }
-                match is_found {
-                    true => Ok(()),
-                    false => Err(A::Error::custom(format_args!("it has no {wanted:?}"))),
+                if is_found {
+                    Ok(())
+                } else {
+                    Err(A::Error::custom(format_args!("it has no {wanted:?}")))
                 }
             }
             RowStep::EachKey(name) => {
