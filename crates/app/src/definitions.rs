@@ -173,6 +173,6 @@ mod tests {
                     .all(|file| known.requirement_files.contains(&file.as_str()))
             );
         }
-        assert_eq!(BUILT_IN.len(), 11);
+        assert_eq!(BUILT_IN.len(), 14);
     }
 }

