@@ -31,8 +31,8 @@ pub struct JsonSource {
     /// The path to the builds of a release: `files[]`, `{platform}`, or `.` for the release itself.
     #[serde(default)]
     pub builds: RowPath,
-    /// The field with the version.
-    pub version: FieldPath,
+    /// The field with the version; not needed if a word of each platform contains `{version}`.
+    pub version: Option<FieldPath>,
     /// The field with the day of publication: a day or a time, as RFC 3339 or in digits alone.
     pub date: Option<FieldPath>,
     /// The archive: the field with its address, or an address with fields in braces.
@@ -45,8 +45,8 @@ pub struct JsonSource {
     #[serde(default, rename = "where")]
     pub conditions: BTreeMap<FieldPath, Vec<Scalar>>,
     /// The platforms, and the words of the interface for each: they fill places of the address, and are the values
-    /// of the fields with their names.
-    pub platforms: BTreeMap<Platform, BTreeMap<String, String>>,
+    /// of the fields with their names. A word with `{version}` is a pattern: it fits any version in that place.
+    pub platforms: BTreeMap<Platform, BTreeMap<String, Template>>,
     /// The publisher in selectors and records.
     pub publisher: String,
 }
@@ -85,7 +85,7 @@ impl Pages {
     }
 }
 
-/// The place of an archive's digest: exactly one of the four.
+/// The place of an archive's digest: one of the four, or a field and the list that has it if the field is empty.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
@@ -334,6 +334,18 @@ impl JsonSource {
         let good = !self.platforms.is_empty();
         let expected = "the platforms of the builds are needed";
         check(good, "sources.platforms", "{}", expected)?;
+        for word in self.platforms.values().flat_map(BTreeMap::values) {
+            let good = word.places().next().is_none() || word.has_places("version", &[]);
+            let expected = "a word may contain {version} once";
+            check(good, "sources.platforms", word.as_str(), expected)?;
+        }
+        let has_version = |words: &BTreeMap<String, Template>| {
+            words.values().any(|word| word.places().next().is_some())
+        };
+        let good = self.version.is_some() || self.platforms.values().all(has_version);
+        let expected =
+            "the field with the version is needed, or {version} in a word of each platform";
+        check(good, "sources.version", "", expected)?;
         if let Some(pages) = &self.pages {
             let most = pages.most();
             let expected = "a number from 1 to 1000 is expected";
@@ -386,8 +398,9 @@ impl DigestPlace {
             self.url_at.is_some(),
             self.list.is_some(),
         ];
-        let good = places.iter().filter(|given| **given).count() == 1;
-        let expected = "one of path, file, url-at and list is expected";
+        let count = places.iter().filter(|given| **given).count();
+        let good = count == 1 || (count == 2 && self.path.is_some() && self.list.is_some());
+        let expected = "one of path, file, url-at and list is expected, or path and list";
         check(good, field, "digest", expected)?;
         if let Some(file) = &self.file {
             let good = file.has_places("url", &[]);

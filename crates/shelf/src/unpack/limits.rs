@@ -24,6 +24,9 @@ impl Default for Bounds {
     }
 }
 
+/// The most entries that an error names.
+pub(super) const MOST_NAMED: usize = 4;
+
 /// Why an archive was not unpacked.
 #[derive(Debug, thiserror::Error)]
 pub enum UnpackError {

@@ -4,8 +4,7 @@ use std::collections::BTreeMap;
 use std::fs;
 use std::path::{Path, PathBuf};
 
-use super::limits::UnpackError;
-use super::tree::MOST_NAMED;
+use super::limits::{MOST_NAMED, UnpackError};
 use crate::manifest::Manifest;
 
 /// The only folder that contains `file`, which may end in `.exe`, as a path below the root of the archive.

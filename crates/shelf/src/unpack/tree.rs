@@ -11,7 +11,7 @@ use vshelf_files::pieces::PIECE;
 use vshelf_files::tree::relative_target;
 use vshelf_files::{optional, system};
 
-use super::limits::{Bounds, UnpackError, refuse};
+use super::limits::{Bounds, MOST_NAMED, UnpackError, refuse};
 use super::root;
 use crate::manifest::{Manifest, ManifestWriter};
 
@@ -63,9 +63,6 @@ fn has_no_hard_links(error: &io::Error) -> bool {
     use io::ErrorKind::{PermissionDenied, TooManyLinks, Unsupported};
     matches!(error.kind(), PermissionDenied | TooManyLinks | Unsupported)
 }
-
-/// The most entries that an error names.
-pub(super) const MOST_NAMED: usize = 4;
 
 /// What was written so far, by path below the root.
 pub(super) struct Tree<'a> {

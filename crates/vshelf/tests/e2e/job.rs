@@ -636,7 +636,7 @@ marram   Marram   by you           0  stand-in
 maven    Maven    built in         0  repository
 node     Node.js  built in         0  node-releases, nodejs, npm, wheels
 pnpm     pnpm     built in         0  npm, npm-11, npm-7
-python   Python   built in         0  python-org
+python   Python   built in         0  standalone, python-org
 ruby     Ruby     built in         0  ruby-lang
 yarn     Yarn     built in         0  npm, npm-classic
 zig      Zig      built in         0  index, ziglang

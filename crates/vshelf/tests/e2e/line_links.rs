@@ -1,14 +1,15 @@
 //! Paths that stay the same: a link to the newest install of a line.
 
-use std::process::Command;
-
 use crate::scene::Scene;
 
 /// The answer of the program at the path of a line.
 fn answer(scene: &Scene, name: &str) -> Option<String> {
     let program = scene.data("lines/marram").join(name).join("bin/marram");
-    let output = Command::new(program).arg("--version").output().ok()?;
-    Some(String::from_utf8(output.stdout).unwrap().trim().to_owned())
+    if !program.exists() {
+        return None;
+    }
+    let mut command = scene.command(program.to_str().unwrap());
+    Some(scene.run(command.arg("--version")).stdout.trim().to_owned())
 }
 
 #[test]

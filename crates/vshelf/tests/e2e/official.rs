@@ -273,6 +273,94 @@ fn gradle_runs_on_the_java_that_fits_it() {
     );
 }
 
+/// A ready-made Python with its package tool.
+fn ready_python(version: &str) -> Vec<u8> {
+    let interpreter = program(&format!("Python {version}"));
+    archive(&[
+        ("python/bin/python3", &interpreter),
+        ("python/bin/pip3", "#!/bin/sh\n"),
+    ])
+}
+
+/// A page of releases of a software forge, of which the older one states no digests.
+fn standalone(asked: &Asked) -> Reply {
+    let path = asked.path.split('?').next().unwrap();
+    if path.starts_with("/nothing/") || path.starts_with("/python-org") {
+        return Reply::status(404);
+    }
+    let name =
+        |version: &str, date: &str, what: &str| format!("cpython-{version}+{date}-{what}.tar.gz");
+    let linux = "x86_64-unknown-linux-gnu-install_only_stripped";
+    if let Some(file) = path.strip_prefix("/download/") {
+        let (date, file) = file.split_once('/').unwrap();
+        let version = if date == "20250101" {
+            "3.98.4"
+        } else {
+            "3.99.1"
+        };
+        return match file {
+            "SHA256SUMS" => {
+                let digest = digest(&ready_python(version));
+                Reply::body(format!("{digest}  {}\n", name(version, date, linux)))
+            }
+            _ => Reply::body(ready_python(version)),
+        };
+    }
+    let asset = |version: &str, date: &str, what: &str, has_digest: bool| {
+        let bytes = ready_python(version);
+        let name = name(version, date, what);
+        let sum = has_digest.then(|| format!("sha256:{}", digest(&bytes)));
+        json!({ "name": name, "size": bytes.len(), "digest": sum,
+            "browser_download_url": format!("{}/download/{date}/{}", host(asked), name.replace('+', "%2B")) })
+    };
+    let release = |version: &str, date: &str, has_digest: bool| {
+        let mut assets: Vec<Value> = (0..1_000)
+            .map(|number| asset(version, date, &format!("other-{number}-debug-full"), false))
+            .collect();
+        let variants = [
+            "x86_64_v3-unknown-linux-gnu-install_only_stripped",
+            "x86_64-unknown-linux-gnu-freethreaded-install_only_stripped",
+        ];
+        assets.extend(variants.map(|what| asset(version, date, what, true)));
+        assets.push(asset(version, date, linux, has_digest));
+        json!({ "tag_name": date, "draft": false, "prerelease": false, "published_at": "2026-10-02T00:00:00Z", "assets": assets })
+    };
+    let releases = [
+        release("3.99.1", "20261115", true),
+        release("3.99.1", "20261001", true),
+        release("3.98.4", "20250101", false),
+    ];
+    Reply::body(Value::from(releases.to_vec()).to_string())
+}
+
+#[test]
+fn python_is_ready_made_and_its_last_packing_counts() {
+    let server = WebServer::start(standalone);
+    let address = format!("{}/releases?page={{page}}", server.address());
+    let scene = scene("python.standalone", &address);
+    let more = format!(
+        "\"python.python-org\" = \"{}/python-org\"\n",
+        server.address()
+    );
+    let settings = scene.path(".config/vivid-shelf/shelf.toml");
+    let text = std::fs::read_to_string(&settings).unwrap();
+    std::fs::write(&settings, text + &more).unwrap();
+    scene.does(&["install", "python@3.98", "python@latest"]);
+    let keys = ["standalone-3.98.4", "standalone-3.99.1"];
+    assert_eq!(names_in(&scene.data("shelf/python")), keys);
+    let record = std::fs::read_to_string(scene.data("shelf/python/standalone-3.99.1/record.json"));
+    assert!(record.unwrap().contains("3.99.1+20261115"));
+    // Three thousand assets, of which three count, are one document.
+    let pages = server.requests();
+    let pages = pages
+        .iter()
+        .filter(|request| request.contains("/releases?"));
+    assert_eq!(pages.count(), 1);
+    // What is built here is of another publisher, whose list does not answer.
+    let ran = scene.vshelf(&["install", "--build", "python@3.99"]);
+    assert_eq!(ran.code, 3, "{ran}");
+}
+
 /// Puts a JDK of this machine on the shelf.
 fn adopt_java(scene: &Scene, version: &str) {
     let folder = scene.path(&format!("jdk-{version}/bin"));

@@ -285,7 +285,7 @@ mod long {
         fs::write(&files, text).unwrap();
         let scene = Scene::new();
         move_source(&scene, "python.python-org", &files);
-        let memory = install(&scene, &["python@3.13"]);
+        let memory = install(&scene, &["python@psf/3.13"]);
         scene.does(&["connect"]);
         tell_figures(&scene, "python", "psf-3.13.5", memory);
         let said = in_bash(

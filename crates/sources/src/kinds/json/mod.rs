@@ -15,7 +15,7 @@ use vshelf_core::Platform;
 use vshelf_core::catalog::{Build, Line, NotInstallable};
 use vshelf_core::definition::SourceDefinition;
 use vshelf_core::definition::json::{FieldPath, JsonSource, LinesFrom};
-use vshelf_core::template::Template;
+use vshelf_core::template::{Template, TemplateError};
 
 use crate::address::{Address, is_private};
 use crate::api::{Fetched, Known, PublishedCatalog, Source, SourceError};
@@ -51,6 +51,13 @@ struct Series {
 }
 
 impl Series {
+    /// The same series for one line.
+    fn of_line(&self, line: &str) -> Series {
+        let mut of_line = self.clone();
+        of_line.words.insert("line".to_owned(), line.to_owned());
+        of_line
+    }
+
     /// The address of a page.
     fn page(&self, number: usize) -> Result<Address, SourceError> {
         let text = self.address.filled(|place| match place {
@@ -113,19 +120,17 @@ impl Json {
     /// The series of documents to ask for: for each line, and for each platform that the address tells apart.
     fn series(&self, lines: &[String]) -> Result<Vec<Series>, SourceError> {
         let text = &self.source.address;
-        let address: Template =
-            text.parse()
-                .map_err(
-                    |error: vshelf_core::template::TemplateError| SourceError::Document {
-                        address: text.clone(),
-                        problem: error.to_string(),
-                    },
-                )?;
+        let failed = |error: TemplateError| SourceError::Document {
+            address: text.clone(),
+            problem: error.to_string(),
+        };
+        let address: Template = text.parse().map_err(failed)?;
         let is_word = |place: &str| !["line", "page"].contains(&place);
         let mut series: Vec<Series> = Vec::new();
         for (platform, words) in &self.source.platforms {
             let told = address.places().filter(|place| is_word(place));
-            let told = told.filter_map(|place| Some((place.to_owned(), words.get(place)?.clone())));
+            let told =
+                told.filter_map(|place| Some((place.to_owned(), words.get(place)?.to_string())));
             let told: HashMap<_, _> = told.collect();
             // A document of one platform is of use if that runs here.
             if !told.is_empty() && !platform.runs_on(&self.platform) {
@@ -141,15 +146,13 @@ impl Json {
             }
         }
         if self.source.lines_from.is_some() {
-            let with_line = |one: &Series| {
-                let one = one.clone();
-                lines.iter().map(move |line| {
-                    let mut one = one.clone();
-                    one.words.insert("line".to_owned(), line.clone());
-                    one
-                })
+            let of_lines = |one: &Series| {
+                lines
+                    .iter()
+                    .map(|line| one.of_line(line))
+                    .collect::<Vec<_>>()
             };
-            series = series.iter().flat_map(with_line).collect();
+            series = series.iter().flat_map(of_lines).collect();
         }
         Ok(series)
     }
@@ -169,27 +172,15 @@ impl Json {
         long_term: &[String],
     ) -> Result<PublishedCatalog, SourceError> {
         let mut found = Found::new(&self.definition);
-        let mut skipped = gathered.skipped;
-        let mut seen: HashMap<(String, Platform), Row> = HashMap::new();
-        let mut refused: Vec<(Row, String)> = Vec::new();
-        for address in &gathered.addresses {
-            let Some(Said::Rows(rows)) = gathered.documents.said(address) else {
-                continue;
-            };
-            skipped.extend(rows.skipped.iter().cloned());
-            for row in &rows.builds {
-                let key = (row.spelling.clone(), row.platform.clone());
-                match seen.get(&key) {
-                    Some(first) => skipped.push(second_row(first, row)),
-                    None => {
-                        seen.insert(key, row.clone());
-                        refused.extend(add_row(&mut found, row).map(|why| (row.clone(), why)));
-                    }
-                }
-            }
+        let mut skipped = gathered.skipped.clone();
+        let rows = unique_rows(&gathered, &mut skipped);
+        let mut refused = Vec::new();
+        for (row, conflict) in rows {
+            let why = conflict.or_else(|| add_row(&mut found, row));
+            refused.extend(why.map(|why| (row, why)));
         }
         for (row, why) in refused {
-            skipped.push(self.refuse(&mut found, row, why));
+            skipped.push(refuse(&mut found, row, why));
         }
         let lines = long_term.iter().map(|name| Line {
             long_term: true,
@@ -212,22 +203,63 @@ impl Json {
             ..published
         })
     }
+}
 
-    /// Notes a build that cannot be verified. Its release is listed.
-    fn refuse(&self, found: &mut Found<'_>, row: Row, why: String) -> SkippedRow {
-        if let Some(spelled) = found.version(&row.spelling) {
-            let (release, card) = found.release(&spelled.version);
-            release.date = release.date.or(row.day);
-            card.not_installable.push(NotInstallable {
-                platform: row.platform,
-                why: why.clone(),
+/// The first row of each build in the order of the documents, with the reason why it cannot be verified if another row
+/// contradicts it. Adds the other rows to `skipped`.
+fn unique_rows<'g>(
+    gathered: &'g Gathered,
+    skipped: &mut Vec<SkippedRow>,
+) -> Vec<(&'g Row, Option<String>)> {
+    let documents = gathered
+        .addresses
+        .iter()
+        .filter_map(|address| gathered.documents.said(address));
+    let mut rows: Vec<(&Row, Option<String>)> = Vec::new();
+    let mut places: HashMap<(&str, &Platform), usize> = HashMap::new();
+    for said in documents {
+        let Said::Rows(of_document) = said else {
+            continue;
+        };
+        skipped.extend(of_document.skipped.iter().cloned());
+        for row in &of_document.builds {
+            let place = *places
+                .entry((&row.spelling, &row.platform))
+                .or_insert(rows.len());
+            let Some((first, conflict)) = rows.get_mut(place) else {
+                rows.push((row, None));
+                continue;
+            };
+            if first.address == row.address && first.checksum != row.checksum {
+                *conflict = Some("two rows state different digests".to_owned());
+            }
+            skipped.push(SkippedRow {
+                row: row.spelling.clone(),
+                field: "version".to_owned(),
+                problem: format!(
+                    "is of another row for {} too; the first counts",
+                    row.platform
+                ),
             });
         }
-        SkippedRow {
-            row: row.spelling,
-            field: "digest".to_owned(),
-            problem: format!("is not known, so that the build cannot be verified: {why}"),
-        }
+    }
+    rows
+}
+
+/// Notes a build that cannot be verified. Its release is listed.
+fn refuse(found: &mut Found<'_>, row: &Row, why: String) -> SkippedRow {
+    if let Some(spelled) = found.version(&row.spelling) {
+        let (release, card) = found.release(&spelled.version);
+        release.date = release.date.or(row.day);
+        card.not_installable.push(NotInstallable {
+            platform: row.platform.clone(),
+            why: why.clone(),
+        });
+    }
+    SkippedRow {
+        row: row.spelling.clone(),
+        field: "digest".to_owned(),
+        problem: format!("is not known, so that the build cannot be verified: {why}"),
     }
 }
 
@@ -248,22 +280,6 @@ fn add_row(found: &mut Found<'_>, row: &Row) -> Option<String> {
             None
         }
         Err(error) => Some(error.to_string()),
-    }
-}
-
-/// Why the second row of a build does not count.
-fn second_row(first: &Row, second: &Row) -> SkippedRow {
-    let differs = first.address == second.address && first.checksum != second.checksum;
-    let platform = &second.platform;
-    let problem = if differs {
-        format!("differs from that of another row for {platform}; the first counts")
-    } else {
-        format!("is of another row for {platform} too; the first counts")
-    };
-    SkippedRow {
-        row: second.spelling.clone(),
-        field: if differs { "digest" } else { "version" }.to_owned(),
-        problem,
     }
 }
 

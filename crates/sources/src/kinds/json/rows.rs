@@ -4,7 +4,7 @@ use jiff::civil::Date;
 use serde_json::Value;
 use vshelf_core::Platform;
 use vshelf_core::catalog::Checksum;
-use vshelf_core::definition::json::{DigestPlace, FieldPath, JsonSource, Scalar};
+use vshelf_core::definition::json::{DigestPlace, FieldPath, JsonSource, PathError, Scalar};
 
 use super::walk::{Keys, walk, walk_value};
 use crate::address::{Address, is_private};
@@ -164,10 +164,14 @@ impl Reader<'_> {
     }
 
     fn skipped(&self, fields: &Fields<'_>, Problem(field, problem): Problem) -> SkippedRow {
-        let version = fields.text(&self.source.version);
+        let mut words = self.source.platforms.values().flatten();
+        let pattern = words.find(|(_, word)| word.places().next().is_some());
+        let in_pattern = pattern.and_then(|(name, _)| name.parse().ok());
+        let version = self.source.version.clone().or(in_pattern);
+        let version = version.and_then(|field| fields.text(&field).ok());
         let named = |version: String| version.chars().take(LONGEST_SHOWN).collect();
         SkippedRow {
-            row: version.map_or_else(|_| format!("row {}", self.number), named),
+            row: version.map_or_else(|| format!("row {}", self.number), named),
             field,
             problem,
         }
@@ -183,8 +187,12 @@ impl Reader<'_> {
                 return Err(Problem::of(field, format!("is {found}")));
             }
         }
-        let platform = self.platform(fields)?;
-        let spelling = fields.text(&self.source.version)?;
+        let (platform, in_word) = self.platform(fields)?;
+        let spelling = match (&self.source.version, in_word) {
+            (Some(field), _) => fields.text(field)?,
+            (None, Some(version)) => version,
+            (None, None) => return Err(Problem("version".to_owned(), "is missing".to_owned())),
+        };
         let address = self.archive(fields)?;
         Ok(Row {
             checksum: self
@@ -202,26 +210,43 @@ impl Reader<'_> {
         })
     }
 
-    /// The platform whose words the row has. A word that fills a place of the address need not be in the row too.
-    fn platform(&self, fields: &Fields<'_>) -> Result<Platform, Problem> {
+    /// The platform whose words the row has, and the version in them. A word that fills a place of the address need not be
+    /// in the row too.
+    fn platform(&self, fields: &Fields<'_>) -> Result<(Platform, Option<String>), Problem> {
         let mut first = None;
         for platform in self.platforms {
-            let words = &self.source.platforms[platform];
-            let differs = words.iter().find_map(|(name, word)| {
-                let field: FieldPath = name.parse().ok()?;
-                match fields.text(&field) {
-                    Ok(found) if found == *word => None,
-                    Ok(found) => Some(Problem::of(&field, format!("is {}", quoted(&found)))),
-                    Err(_) if self.source.address.contains(&format!("{{{name}}}")) => None,
-                    Err(problem) => Some(problem),
-                }
-            });
-            match differs {
-                None => return Ok(platform.clone()),
-                Some(problem) => first = first.or(Some(problem)),
+            match self.words_of(platform, fields) {
+                Ok(version) => return Ok((platform.clone(), version)),
+                Err(problem) => first = first.or(Some(problem)),
             }
         }
         Err(first.unwrap_or_else(|| Problem("platforms".to_owned(), "are none".to_owned())))
+    }
+
+    /// The version in the words of a platform, if the row has these words.
+    fn words_of(
+        &self,
+        platform: &Platform,
+        fields: &Fields<'_>,
+    ) -> Result<Option<String>, Problem> {
+        let mut version = None;
+        for (name, word) in &self.source.platforms[platform] {
+            let field: FieldPath = name
+                .parse()
+                .map_err(|error: PathError| Problem(name.clone(), error.to_string()))?;
+            let is_in_address = self.source.address.contains(&format!("{{{name}}}"));
+            let found = match fields.text(&field) {
+                Err(_) if is_in_address => continue,
+                found => found?,
+            };
+            let is_pattern = word.places().next().is_some();
+            match word.values(&found, &|_, text| !text.contains('/')) {
+                Some(values) => version = version.or(values.first().map(|text| (*text).to_owned())),
+                None if is_pattern => return Err(Problem::of(&field, "fits no platform")),
+                None => return Err(Problem::of(&field, format!("is {}", quoted(&found)))),
+            }
+        }
+        Ok(version)
     }
 
     fn archive(&self, fields: &Fields<'_>) -> Result<Address, Problem> {
@@ -262,7 +287,11 @@ impl Reader<'_> {
             list,
         } = &self.source.digest;
         let missing = |Problem(field, problem): Problem| format!("its {field} {problem}");
-        if let Some(field) = path {
+        // Older rows may have none in their field, and a list beside their archives.
+        let in_field = path
+            .as_ref()
+            .filter(|field| list.is_none() || fields.text(field).is_ok());
+        if let Some(field) = in_field {
             let text = fields.text(field).map_err(missing)?;
             let digits = text.rsplit_once(':').map_or(&*text, |(_, digits)| digits);
             let digest = read_digest(digits).filter(|digest| {
