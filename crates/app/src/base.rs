@@ -3,7 +3,7 @@
 use std::path::Path;
 
 use vshelf_core::definition::RunsOn;
-use vshelf_core::{Definition, Key, Pick, Version};
+use vshelf_core::{Definition, InstallId, Key, Pick, Version};
 use vshelf_shelf::probe::{self, Surroundings};
 
 use crate::activity::Activity;
@@ -74,7 +74,11 @@ fn find(runtime: &Runtime<'_>, needed: &RunsOn) -> Option<Base> {
         None => None,
     };
     let newest = || {
-        let mut installs = runtime.names().installs_main_first().into_iter();
+        let mut installs = runtime.names().installs_main_first();
+        // A build tool may need the parts that a trimmed build lacks.
+        let is_trimmed = |id: &InstallId| runtime.definition.trimmed_by(&id.publisher).is_some();
+        installs.sort_by_key(|install| is_trimmed(&install.id));
+        let mut installs = installs.into_iter();
         let fits = installs.find(|install| needed.is_met_by(&install.id.version))?;
         Some(of_install(runtime, &fits.id.key))
     };

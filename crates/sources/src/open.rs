@@ -118,6 +118,7 @@ pub fn open(
             artifact,
             classifier,
             extension,
+            without_digests,
             address,
             publisher: _,
         } => {
@@ -130,6 +131,7 @@ pub fn open(
                     name: name.to_owned(),
                     classifier,
                     extension,
+                    without_digests,
                 },
                 address,
                 settings: settings.clone(),

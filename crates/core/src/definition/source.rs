@@ -236,6 +236,7 @@ pub enum SourceKind {
     /// A JSON interface of a publisher, with releases and the builds of each.
     Json(Box<JsonSource>),
     /// Archives in a Maven repository, at the address that the user's Maven client is configured for.
+    #[serde(rename_all = "kebab-case")]
     Maven {
         /// The artifact: `group:name`.
         artifact: String,
@@ -243,6 +244,8 @@ pub enum SourceKind {
         classifier: Option<String>,
         /// The ending of its archives, without a dot in front.
         extension: String,
+        /// The releases without an accepted digest beside their archives, as a range: they are listed and cannot be installed.
+        without_digests: Option<Range>,
         /// The repository, instead of that of the user's settings.
         address: Option<String>,
         /// The publisher in selectors and records.

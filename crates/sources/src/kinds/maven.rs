@@ -2,9 +2,9 @@
 //! its digest (Maven documentation, "Repository Layout").
 
 use roxmltree::Document;
-use vshelf_core::Platform;
-use vshelf_core::catalog::{Build, Checksum};
+use vshelf_core::catalog::{Build, Checksum, NotInstallable};
 use vshelf_core::definition::SourceDefinition;
+use vshelf_core::{Platform, Range};
 
 use crate::address::{Address, Addresses, is_private};
 use crate::api::{Fetched, Known, PublishedCatalog, Source, SourceError, fetch_document};
@@ -31,6 +31,8 @@ pub struct Artifact {
     pub(crate) name: String,
     pub(crate) classifier: Option<String>,
     pub(crate) extension: String,
+    /// The releases without an accepted digest beside their archives.
+    pub(crate) without_digests: Option<Range>,
 }
 
 impl Artifact {
@@ -101,6 +103,15 @@ impl Maven {
             let Some(spelled) = found.version(spelling) else {
                 continue;
             };
+            let without = self.artifact.without_digests.as_ref();
+            if without.is_some_and(|range| range.contains(&spelled.version.to_final())) {
+                let (_, card) = found.release(&spelled.version);
+                card.not_installable.push(NotInstallable {
+                    platform: any.clone(),
+                    why: "no sha512 or sha256 digest lies beside its archive".to_owned(),
+                });
+                continue;
+            }
             let archive = address.join(&self.artifact.archive(spelling))?.to_string();
             for ending in DIGESTS {
                 let digest = Checksum::Listed(format!("{archive}.{ending}"));
@@ -131,6 +142,7 @@ mod tests {
                 name: "orache-tools".to_owned(),
                 classifier: Some("bin".to_owned()),
                 extension: "tar.gz".to_owned(),
+                without_digests: Some("<2".parse().unwrap()),
             },
             address: None,
             settings: UserSettings::default(),
@@ -152,11 +164,18 @@ mod tests {
     #[test]
     fn metadata_lists_versions_whose_archives_have_digests_beside_them() {
         let text = "<?xml version=\"1.0\"?><metadata><versioning><latest>1.0</latest><versions>
-            <version>2.6.3</version><version>soon</version><version> 2.7.0-rc-1 </version></versions></versioning></metadata>";
+            <version>2.6.3</version><version>1.9</version><version>soon</version><version> 2.7.0-rc-1 </version></versions></versioning></metadata>";
         let published = read(text).unwrap();
         let versions = published.catalog.releases.iter();
         let versions: Vec<_> = versions.map(|release| release.version.as_str()).collect();
-        assert_eq!(versions, ["2.7.0-rc-1", "2.6.3"]);
+        assert_eq!(versions, ["2.7.0-rc-1", "2.6.3", "1.9"]);
+        let releases = published.catalog.releases.iter();
+        let nowhere = releases.filter(|release| release.platforms.is_empty());
+        assert_eq!(
+            nowhere.count(),
+            1,
+            "a release without a digest is listed alone"
+        );
         assert_eq!(published.left_out, ["soon"]);
         let release = &published.catalog.releases[1];
         let card = &published.details[&(release.version.clone(), release.publisher.clone())];

@@ -356,7 +356,7 @@ fn python_is_ready_made_and_its_last_packing_counts() {
         .iter()
         .filter(|request| request.contains("/releases?"));
     assert_eq!(pages.count(), 1);
-    // What is built here is of another publisher, whose list does not answer.
+    // Builds from source come from another publisher, whose list does not answer.
     let ran = scene.vshelf(&["install", "--build", "python@3.99"]);
     assert_eq!(ran.code, 3, "{ran}");
 }
