@@ -151,6 +151,11 @@ pub struct Release {
 }
 
 impl Release {
+    /// Whether it is published as source, from which a build can be made.
+    pub fn has_source(&self) -> bool {
+        self.platforms.iter().any(Platform::is_source)
+    }
+
     /// Whether it is known that it fixes a security problem.
     pub fn fixes_security(&self) -> bool {
         self.security == Some(true)
@@ -529,6 +534,16 @@ impl Catalog {
     /// The id of the publisher that a selector means when it names none.
     pub fn main_publisher_id(&self) -> Option<&str> {
         self.main_publisher().map(|main| main.id.as_str())
+    }
+
+    /// The id of the first publisher with releases as source, which a build on request takes: the main one may have builds
+    /// alone.
+    pub fn publisher_of_source(&self) -> Option<&str> {
+        let has_source = |publisher: &&Publisher| {
+            let mut releases = self.releases.iter();
+            releases.any(|release| *release.publisher == *publisher.id && release.has_source())
+        };
+        Some(&self.publishers.iter().find(has_source)?.id)
     }
 
     /// The shortest selector that means exactly what this publisher published as this version.

@@ -3,10 +3,9 @@
 use std::sync::Arc;
 
 use vshelf_core::admission::Narrowing;
-use vshelf_core::catalog::Publisher;
 use vshelf_core::lock_file::LockedRelease;
 use vshelf_core::resolve::{Choice, ResolveError, Scope};
-use vshelf_core::{Platform, Request, Selector};
+use vshelf_core::{Request, Selector};
 
 use super::conclude::Installed;
 use super::job::{InstallJob, JobOptions};
@@ -110,10 +109,8 @@ fn plan_job(
     listener: &dyn Listener,
 ) -> Result<InstallJob, Error> {
     load_for(runtime, request, listener)?;
-    let of_source = options
-        .build
-        .then(|| publisher_of_source(runtime))
-        .flatten();
+    let of_source = runtime.published.catalog().publisher_of_source();
+    let of_source = of_source.filter(|_| options.build).map(str::to_owned);
     let request = &Request {
         publisher: request.publisher.clone().or(of_source),
         ..request.clone()
@@ -125,19 +122,6 @@ fn plan_job(
         selector: request.to_string(),
     })?;
     InstallJob::new(runtime, release, Narrowing::Open, options)
-}
-
-/// The first publisher with releases as source; the main publisher may have builds alone.
-fn publisher_of_source(runtime: &Runtime<'_>) -> Option<String> {
-    let catalog = runtime.published.catalog();
-    let has_source = |publisher: &&Publisher| {
-        let mut releases = catalog.releases.iter();
-        releases.any(|release| {
-            *release.publisher == *publisher.id && release.platforms.iter().any(Platform::is_source)
-        })
-    };
-    let first = catalog.publishers.iter().find(has_source);
-    first.map(|publisher| publisher.id.clone())
 }
 
 /// Loads the catalog, and asks the source again where what is kept does not have what is asked for.

@@ -235,7 +235,24 @@ fn say_where_from(ui: &Ui, runtime: &Runtime<'_>, release: &Release) -> Outcome 
     for (source, what) in others {
         ui.sentence(format!("Known from {source}: {}.", listed(&what, "and")))?;
     }
+    say_other_source(ui, runtime, release);
     Ok(())
+}
+
+/// Says that another publisher has the release as source, which a build on request takes.
+fn say_other_source(ui: &Ui, runtime: &Runtime<'_>, release: &Release) {
+    let catalog = runtime.published.catalog();
+    let Some(publisher) = catalog.publisher_of_source() else {
+        return;
+    };
+    let of_source = catalog.release(&release.version, publisher);
+    if *release.publisher != *publisher && of_source.is_some_and(Release::has_source) {
+        let selector = runtime.names().as_typed(&release.version);
+        ui.next(
+            &format!("To build it here, from the source of {publisher}"),
+            &format!("vshelf install --build {selector}"),
+        );
+    }
 }
 
 /// The end of a sentence about the `count` candidates that a filter keeps.

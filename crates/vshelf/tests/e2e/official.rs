@@ -285,8 +285,12 @@ fn ready_python(version: &str) -> Vec<u8> {
 /// A page of releases of a software forge, of which the older one states no digests.
 fn standalone(asked: &Asked) -> Reply {
     let path = asked.path.split('?').next().unwrap();
-    if path.starts_with("/nothing/") || path.starts_with("/python-org") {
+    if path.starts_with("/nothing/") {
         return Reply::status(404);
+    }
+    if path == "/python-org" {
+        let url = format!("{}/source/Python-3.99.1.tar.xz", host(asked));
+        return Reply::body(json!([{ "url": url, "sha256_sum": "0a".repeat(32) }]).to_string());
     }
     let name =
         |version: &str, date: &str, what: &str| format!("cpython-{version}+{date}-{what}.tar.gz");
@@ -356,9 +360,15 @@ fn python_is_ready_made_and_its_last_packing_counts() {
         .iter()
         .filter(|request| request.contains("/releases?"));
     assert_eq!(pages.count(), 1);
-    // Builds from source come from another publisher, whose list does not answer.
-    let ran = scene.vshelf(&["install", "--build", "python@3.99"]);
-    assert_eq!(ran.code, 3, "{ran}");
+    // Builds from source come from another publisher, under its own key.
+    let ran = scene.does(&["explain", "python@3.99"]);
+    let way = "To build it here, from the source of psf: vshelf install --build 3.99.1\n";
+    assert!(ran.stderr.contains(way), "{ran}");
+    let ran = scene.does(&["install", "--build", "--dry-run", "python@3.99"]);
+    assert!(
+        ran.stdout.contains("Python psf/3.99.1 would be built"),
+        "{ran}"
+    );
 }
 
 /// Puts a JDK of this machine on the shelf.
