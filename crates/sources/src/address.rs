@@ -134,6 +134,14 @@ impl Address {
         }
     }
 
+    /// Whether nobody else can read along what comes from there: it is encrypted, or on this machine.
+    pub(crate) fn is_private(&self) -> bool {
+        match self {
+            Address::Web(url) => is_private(url),
+            Address::File(_) => true,
+        }
+    }
+
     /// Whether it is of a registry of containers.
     pub fn is_of_registry(&self) -> bool {
         matches!(self, Address::Web(url) if repository_of(url).is_some())

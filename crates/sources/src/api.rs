@@ -58,7 +58,7 @@ pub enum Fetched {
 }
 
 /// A catalog with all its details, fresh from a source.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, Default)]
 pub struct PublishedCatalog {
     /// Lines and releases.
     pub catalog: Catalog,
@@ -109,12 +109,7 @@ impl PublishedCatalog {
             catalog,
             details,
             address: address.to_string(),
-            validators: Validators::default(),
-            expires: None,
-            left_out: Vec::new(),
-            unused_patterns: Vec::new(),
-            skipped: Vec::new(),
-            documents: KeptDocuments::default(),
+            ..PublishedCatalog::default()
         }
     }
 }

@@ -76,13 +76,8 @@ pub fn merge(definition: &Definition, parts: &[Part<'_>]) -> PublishedCatalog {
     PublishedCatalog {
         catalog: catalog.ordered(),
         details,
-        address: String::new(),
-        validators: Default::default(),
         expires: parts.iter().filter_map(|part| part.published.expires).min(),
-        left_out: Vec::new(),
-        unused_patterns: Vec::new(),
-        skipped: Vec::new(),
-        documents: Default::default(),
+        ..PublishedCatalog::default()
     }
 }
 

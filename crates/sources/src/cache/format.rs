@@ -22,7 +22,6 @@ use vshelf_files::optional;
 
 use super::details::{DamagedDetails, DetailsPlace, details_at, write_details};
 use crate::api::PublishedCatalog;
-use crate::kept_documents::KeptDocuments;
 use crate::transport::Validators;
 
 /// The first word of a cache file; the number changes with the form.
@@ -86,12 +85,8 @@ impl Loaded {
             catalog: self.catalog.clone(),
             details,
             address: self.origin.address.clone(),
-            validators: Validators::default(),
             expires: self.origin.expires,
-            left_out: Vec::new(),
-            unused_patterns: Vec::new(),
-            skipped: Vec::new(),
-            documents: KeptDocuments::default(),
+            ..PublishedCatalog::default()
         })
     }
 }

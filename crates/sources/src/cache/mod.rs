@@ -27,7 +27,7 @@ use crate::address::Address;
 use crate::api::{Fetched, Known, PublishedCatalog, Source, SourceError};
 use crate::kept_documents::KeptDocuments;
 use crate::merge::{Part, merge};
-use crate::registries::{Ecosystem, UserSettings};
+use crate::registries::{Ecosystem, RegistryError, UserSettings};
 use crate::transport::{Transport, Validators};
 
 /// The folder of cached catalogs.
@@ -37,9 +37,9 @@ pub struct CatalogCache {
     fresh_for: Duration,
     settings: UserSettings,
     seen: PathBuf,
-    /// What the settings said of where packages are, by ecosystem and scope: every look at the catalog of
-    /// a runtime needs it, and it is in several files.
-    said: Arc<Mutex<HashMap<(Ecosystem, String), String>>>,
+    /// What the settings said of where packages are, by a name for each ecosystem and scope: every look at the catalog
+    /// of a runtime needs it, and it is in several files.
+    said: Arc<Mutex<HashMap<String, String>>>,
 }
 
 /// Why there is no catalog.
@@ -104,17 +104,16 @@ impl CatalogCache {
 
     /// What the person's settings say of where a source is, which its definition leaves to them.
     fn said_of(&self, source: &SourceDefinition) -> String {
+        let once = |key: String, ask: &dyn Fn() -> Result<String, RegistryError>| {
+            let mut known = self.said.lock().expect("nothing panics in here");
+            // Whoever asks the source is told what is wrong.
+            let read = || ask().unwrap_or_else(|error| error.to_string());
+            known.entry(key).or_insert_with(read).clone()
+        };
         let said = |ecosystem: Ecosystem, package: &str| {
             let scope = ecosystem.scope_of(package).unwrap_or_default();
-            let mut known = self.said.lock().expect("nothing panics in here");
-            let said = known
-                .entry((ecosystem, scope.to_owned()))
-                .or_insert_with(|| {
-                    let said = self.settings.said_of(ecosystem, package);
-                    // Whoever asks the source is told what is wrong.
-                    said.unwrap_or_else(|error| error.to_string())
-                });
-            said.clone()
+            let ask = || self.settings.said_of(ecosystem, package);
+            once(format!("{ecosystem:?} {scope}"), &ask)
         };
         match &source.kind {
             SourceKind::Npm { packages, .. } => {
@@ -127,8 +126,7 @@ impl CatalogCache {
             SourceKind::Wheels { package, .. } => said(Ecosystem::Python, package),
             SourceKind::Facts { package, .. } => said(Ecosystem::Npm, package),
             SourceKind::Maven { address: None, .. } => {
-                let said = self.settings.maven_said();
-                said.unwrap_or_else(|error| error.to_string())
+                once("Maven".to_owned(), &|| self.settings.maven_said())
             }
             SourceKind::Catalog { .. }
             | SourceKind::Oci { .. }

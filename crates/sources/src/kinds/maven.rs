@@ -6,7 +6,7 @@ use vshelf_core::catalog::{Build, Checksum, NotInstallable};
 use vshelf_core::definition::SourceDefinition;
 use vshelf_core::{Platform, Range};
 
-use crate::address::{Address, Addresses, is_private};
+use crate::address::{Address, Addresses};
 use crate::api::{Fetched, Known, PublishedCatalog, Source, SourceError, fetch_document};
 use crate::found::Found;
 use crate::registries::UserSettings;
@@ -68,9 +68,7 @@ impl Source for Maven {
         };
         let folder = Address::read(&self.artifact.folder(&repository))?;
         let metadata = folder.join("maven-metadata.xml")?;
-        if let Address::Web(url) = &metadata
-            && !is_private(url)
-        {
+        if !metadata.is_private() {
             let problem = "the repository is neither https nor of this machine";
             return Err(SourceError::document(&metadata, problem));
         }

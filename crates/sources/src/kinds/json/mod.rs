@@ -17,7 +17,7 @@ use vshelf_core::definition::SourceDefinition;
 use vshelf_core::definition::json::{FieldPath, JsonSource, LinesFrom};
 use vshelf_core::template::{Template, TemplateError};
 
-use crate::address::{Address, is_private};
+use crate::address::Address;
 use crate::api::{Fetched, Known, PublishedCatalog, Source, SourceError};
 use crate::found::Found;
 use crate::kept_documents::{KeptDocuments, Row, Rows, Said, SkippedRow};
@@ -65,13 +65,11 @@ impl Series {
             place => self.words.get(place).cloned().unwrap_or_default(),
         });
         let address = Address::read(&text)?;
-        match &address {
-            Address::Web(url) if !is_private(url) => {
-                let problem = "it is neither https nor of this machine";
-                Err(SourceError::document(&address, problem))
-            }
-            _ => Ok(address),
+        if address.is_private() {
+            return Ok(address);
         }
+        let problem = "it is neither https nor of this machine";
+        Err(SourceError::document(&address, problem))
     }
 }
 

@@ -7,7 +7,7 @@ use vshelf_core::catalog::Checksum;
 use vshelf_core::definition::json::{DigestPlace, FieldPath, JsonSource, PathError, Scalar};
 
 use super::walk::{Keys, walk, walk_value};
-use crate::address::{Address, is_private};
+use crate::address::Address;
 use crate::checksums::read_digest;
 use crate::kept_documents::{Row, Rows, SkippedRow};
 
@@ -268,13 +268,11 @@ impl Reader<'_> {
         };
         let problem = |problem: String| Problem(named.clone(), problem);
         let address = (self.address.join(&text)).map_err(|error| problem(error.to_string()))?;
-        match &address {
-            Address::Web(url) if !is_private(url) => Err(problem(format!(
-                "is {}, which is not encrypted",
-                quoted(&text)
-            ))),
-            _ => Ok(address),
+        if address.is_private() {
+            return Ok(address);
         }
+        let text = quoted(&text);
+        Err(problem(format!("is {text}, which is not encrypted")))
     }
 
     /// The digest of the archive or the address of its list, or the reason why both are missing.
@@ -318,13 +316,11 @@ impl Reader<'_> {
         };
         let listed = archive.join(&reference);
         let listed = listed.map_err(|error| format!("its {named} is no address: {error}"))?;
-        match &listed {
-            Address::Web(url) if !is_private(url) => Err(format!(
-                "its {named} is {}, which is not encrypted",
-                quoted(&reference)
-            )),
-            _ => Ok(Checksum::Listed(listed.to_string())),
+        if listed.is_private() {
+            return Ok(Checksum::Listed(listed.to_string()));
         }
+        let text = quoted(&reference);
+        Err(format!("its {named} is {text}, which is not encrypted"))
     }
 
     fn day(&self, fields: &Fields<'_>) -> Option<Date> {
