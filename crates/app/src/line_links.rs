@@ -39,7 +39,7 @@ pub fn refresh(environment: &Environment) -> Done {
     let lines = environment.layout()?.lines();
     for name in optional::names(&lines).map_err(file_error(&lines, FileAction::Read))? {
         let runtime = match Runtime::named(environment, Some(&name)) {
-            Ok(runtime) => runtime.refreshed()?,
+            Ok(runtime) => runtime,
             Err(Error::UnknownRuntime { .. } | Error::Definition { .. }) => continue,
             Err(error) => return Err(error),
         };

@@ -96,25 +96,7 @@ fn place(runtime: &Runtime<'_>, typed: &Request, named: Option<&str>) -> Result<
     let here = runtime.environment().here()?;
     let kinds = project::kinds_of_files(runtime);
     if let Some(named) = named {
-        // What only means a requirement cannot be written back, and a lock follows what is required.
-        let is_named = |kind: &&RequirementFile| kind.file == named && kind.is_writable();
-        let mut same = kinds.iter().filter(is_named).rev();
-        let speaks = |kind: &&RequirementFile| {
-            let read = project::read_requirement(runtime, &here.join(named), kind);
-            read.is_ok_and(|found| found.is_some())
-        };
-        let speaking = same.clone().find(speaks);
-        let kind = speaking
-            .or_else(|| same.next())
-            .ok_or_else(|| Error::NoSuchFile {
-                title: runtime.definition.title.clone(),
-                file: named.to_owned(),
-                files: project::file_names(std::slice::from_ref(runtime)),
-            })?;
-        return Ok(Place {
-            file: here.join(named),
-            kind: kind.clone(),
-        });
+        return named_place(runtime, &here, &kinds, named);
     }
     // A plain file that cannot be used is written again. A lock is never written to: it follows what is required.
     let required = project::required_unlocked(runtime);
@@ -134,15 +116,16 @@ fn place(runtime: &Runtime<'_>, typed: &Request, named: Option<&str>) -> Result<
                 file,
             });
         }
-        let mut same = kinds.iter().filter(|kind| here.join(&kind.file) == file);
-        if project_folder(&file) == here && !same.any(RequirementFile::is_writable) {
-            return Err(Error::RequirementElsewhere { file, line });
-        }
         if project_folder(&file) == here {
-            return Err(Error::RequirementInManifest {
-                file,
-                line,
-                selector: typed.to_string(),
+            let mut same = kinds.iter().filter(|kind| here.join(&kind.file) == file);
+            return Err(if same.any(RequirementFile::is_writable) {
+                Error::RequirementInManifest {
+                    file,
+                    line,
+                    selector: typed.to_string(),
+                }
+            } else {
+                Error::RequirementElsewhere { file, line }
             });
         }
     }
@@ -154,6 +137,34 @@ fn place(runtime: &Runtime<'_>, typed: &Request, named: Option<&str>) -> Result<
     Ok(Place {
         file: here.join(&plain.file),
         kind: plain.clone(),
+    })
+}
+
+/// The named file of this folder, as the kind by which it speaks already, or else the last kind of that name.
+fn named_place(
+    runtime: &Runtime<'_>,
+    here: &Path,
+    kinds: &[RequirementFile],
+    named: &str,
+) -> Result<Place, Error> {
+    // What only means a requirement cannot be written back, and a lock follows what is required.
+    let is_named = |kind: &&RequirementFile| kind.file == named && kind.is_writable();
+    let mut same = kinds.iter().filter(is_named).rev();
+    let speaks = |kind: &&RequirementFile| {
+        let read = project::read_requirement(runtime, &here.join(named), kind);
+        read.is_ok_and(|found| found.is_some())
+    };
+    let speaking = same.clone().find(speaks);
+    let kind = speaking
+        .or_else(|| same.next())
+        .ok_or_else(|| Error::NoSuchFile {
+            title: runtime.definition.title.clone(),
+            file: named.to_owned(),
+            files: project::file_names(std::slice::from_ref(runtime)),
+        })?;
+    Ok(Place {
+        file: here.join(named),
+        kind: kind.clone(),
     })
 }
 
